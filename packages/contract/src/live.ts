@@ -1,0 +1,18 @@
+import type { Arrival } from './schemas/devices';
+import type { Command } from './schemas/commands';
+import type { Event } from './schemas/rules';
+
+export const LIVE_PATH = '/api/live';
+
+/** What changed, so that pages read it again. */
+export type ChangedWhat = 'kinds' | 'devices' | 'dashboards' | 'rules' | 'events';
+
+/** A message on the live WebSocket, from the service to a page. */
+export type LiveMessage =
+  | { type: 'hello'; now: number }
+  /** New readings of one device: `values` are [datastream key, time in ms, value]. */
+  | { type: 'readings'; device: string; values: [key: string, at: number, value: number][] }
+  | { type: 'arrival'; arrival: Arrival }
+  | { type: 'command'; command: Command }
+  | { type: 'event'; event: Event }
+  | { type: 'changed'; what: ChangedWhat; id?: string | number; by?: string };

@@ -1,0 +1,66 @@
+import { ValidationError, setLocale } from 'yup';
+
+/** One thing that is wrong, where it is and what to do about it. */
+export interface FieldProblem {
+  field: string;
+  reason: string;
+  remedy: string;
+}
+
+/** An error answer of the API (RFC 9457 problem details, media type application/problem+json). */
+export interface Problem {
+  type: string;
+  title: string;
+  status: number;
+  detail: string;
+  errors?: FieldProblem[];
+}
+
+setLocale({
+  mixed: {
+    required: 'is missing',
+    defined: 'is missing',
+    notNull: 'must not be null',
+    oneOf: 'must be one of: ${values}',
+    notType: 'must be of type ${type}',
+  },
+  string: { email: 'is not an email address', min: 'needs at least ${min} letters', max: 'has more than ${max} letters' },
+  number: { min: 'must be ${min} or more', max: 'must be ${max} or less', integer: 'must be a whole number' },
+  array: { min: 'needs at least ${min} entries', max: 'has more than ${max} entries' },
+  object: { noUnknown: 'has fields nobody knows: ${unknown}' },
+});
+
+const REMEDIES: Record<string, string> = {
+  required: 'Give it.',
+  optionality: 'Give it.',
+  nullable: 'Give a value, or leave the field out.',
+  oneOf: 'Choose one of these.',
+  typeError: 'Correct its type.',
+  email: 'Write it like name@example.org.',
+  min: 'Make it longer or larger.',
+  max: 'Make it shorter or smaller.',
+  integer: 'Round it.',
+  noUnknown: 'Leave them out, or correct their spelling.',
+};
+
+/** Turns a Yup error into field problems, each once. */
+export function fieldProblems(error: ValidationError): FieldProblem[] {
+  const parts = error.inner.length > 0 ? error.inner : [error];
+  return parts.map((part) => ({
+    field: part.path ?? '',
+    reason: part.message.replace(/^this /, ''),
+    remedy: REMEDIES[part.type ?? ''] ?? 'Correct it and send it again.',
+  }));
+}
+
+/** A failed call, as the typed client throws it. Status 0 means that the service was not reached. */
+export class ApiError extends Error {
+  readonly problem: Problem;
+
+  constructor(problem: Problem) {
+    const first = problem.errors?.[0];
+    super(first === undefined ? problem.detail : `${[first.field, first.reason].filter(Boolean).join(' ')}. ${first.remedy}`);
+    this.name = 'ApiError';
+    this.problem = problem;
+  }
+}

@@ -1,0 +1,62 @@
+import { array, boolean, number, object, string, type InferType } from 'yup';
+
+/** What a person may do in a workspace: viewer looks, operator steers too, editor changes, owner people too. */
+export const ROLES = ['viewer', 'operator', 'editor', 'owner'] as const;
+export type Role = (typeof ROLES)[number];
+
+/** True where a role includes another: an editor may do all an operator may. */
+export function roleIncludes(role: Role, needed: Role): boolean {
+  return ROLES.indexOf(role) >= ROLES.indexOf(needed);
+}
+
+const email = string().trim().lowercase().email().max(254).required();
+const password = string().min(10).max(200).required();
+
+export const newAccountSchema = object({
+  email,
+  password,
+  name: string().trim().min(1).max(80).required(),
+  workspace: string().trim().min(1).max(80).required(),
+}).noUnknown();
+export type NewAccount = InferType<typeof newAccountSchema>;
+
+export const signInSchema = object({ email, password: string().max(200).required() }).noUnknown();
+export type SignIn = InferType<typeof signInSchema>;
+
+export const statusSchema = object({
+  version: string().required(),
+  /** True while anybody may make an account: always on an empty service. */
+  signUpOpen: boolean().required(),
+  /** True while there is no account at all. */
+  empty: boolean().required(),
+});
+export type Status = InferType<typeof statusSchema>;
+
+/** How boards and phones reach this service. */
+export const addressSchema = object({
+  httpUrl: string().required(),
+  host: string().required(),
+  mqttPort: number().required(),
+});
+export type Address = InferType<typeof addressSchema>;
+
+export const meSchema = object({
+  user: object({ id: number().required(), email: string().required(), name: string().required() }),
+  workspace: object({ id: number().required(), title: string().required() }),
+  role: string().oneOf(ROLES).required(),
+  address: addressSchema,
+});
+export type Me = InferType<typeof meSchema>;
+
+export const newKeySchema = object({ title: string().trim().min(1).max(80).required() }).noUnknown();
+export const accessKeySchema = object({
+  id: number().required(),
+  title: string().required(),
+  fingerprint: string().required(),
+  createdAt: number().required(),
+  usedAt: number().nullable().defined(),
+});
+export type AccessKey = InferType<typeof accessKeySchema>;
+export const accessKeysSchema = array(accessKeySchema).required();
+export const madeKeySchema = accessKeySchema.shape({ secret: string().required() });
+export type MadeKey = InferType<typeof madeKeySchema>;

@@ -1,0 +1,26 @@
+import { COMMAND_STATES } from '@peatmoor/core';
+import { array, mixed, number, object, string, type InferType } from 'yup';
+
+export const newCommandSchema = object({
+  stream: string().max(80).required(),
+  value: mixed<number | boolean | string>()
+    .test('plain', 'must be a number, true/false or a text', (value) => ['number', 'boolean', 'string'].includes(typeof value))
+    .required(),
+}).noUnknown();
+
+export const commandSchema = object({
+  id: number().required(),
+  deviceId: string().required(),
+  stream: string().required(),
+  value: number().required(),
+  state: string().oneOf(COMMAND_STATES).required(),
+  by: string().required(),
+  createdAt: number().required(),
+  sentAt: number().nullable().defined(),
+  appliedAt: number().nullable().defined(),
+  /** Why it was refused or expired; empty otherwise. */
+  note: string().defined(),
+});
+/** A value somebody wants on a control datastream. */
+export type Command = InferType<typeof commandSchema>;
+export const commandsSchema = array(commandSchema).required();

@@ -1,0 +1,48 @@
+import { WIDGET_TYPES, type Widget } from '@peatmoor/core';
+import { array, number, object, string, type InferType } from 'yup';
+
+const cell = number().integer().min(0).max(1000).required();
+export const widgetSchema = object({
+  id: string().min(1).max(40).required(),
+  type: string().oneOf(WIDGET_TYPES).required(),
+  title: string().max(80).defined(),
+  sources: array(object({ device: string().max(40).nullable().defined(), stream: string().max(40).required() }).noUnknown())
+    .min(1)
+    .max(8)
+    .required(),
+  min: number().nullable().defined(),
+  max: number().nullable().defined(),
+  x: cell,
+  y: cell,
+  w: cell.min(1).max(12),
+  h: cell.min(1).max(40),
+}).noUnknown();
+
+const title = string().trim().min(1).max(80);
+const widgets = array(widgetSchema).max(100);
+export const newDashboardSchema = object({
+  title: title.required(),
+  /** The kind whose chosen device widgets may show; null for a dashboard of named devices only. */
+  kindId: number().integer().nullable().default(null),
+  widgets: widgets.default([]),
+}).noUnknown();
+export type NewDashboard = InferType<typeof newDashboardSchema>;
+
+export const dashboardChangeSchema = object({
+  /** The version the change was made from; another one since then is answered with 409. */
+  version: number().integer().min(1).required(),
+  title: title.required(),
+  widgets: widgets.required(),
+}).noUnknown();
+
+export const dashboardSchema = object({
+  id: number().required(),
+  title: string().required(),
+  kindId: number().nullable().defined(),
+  version: number().required(),
+  changedBy: string().defined(),
+  changedAt: number().required(),
+  widgets: array(widgetSchema).required(),
+});
+export type Dashboard = Omit<InferType<typeof dashboardSchema>, 'widgets'> & { widgets: Widget[] };
+export const dashboardsSchema = array(dashboardSchema).required();

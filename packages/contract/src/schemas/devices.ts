@@ -1,0 +1,98 @@
+import { DEVICE_ID_PATTERN, type Presence, type Proof } from '@peatmoor/core';
+import { array, boolean, mixed, number, object, string, type InferType } from 'yup';
+import { newKindSchema } from './kinds';
+
+export const newDeviceSchema = object({
+  name: string().trim().min(1).max(80).required(),
+  id: string().matches(DEVICE_ID_PATTERN, { message: 'must be 2 to 40 small letters, digits or hyphens, starting with a letter' }),
+  /** An existing kind; or, for a first device, `newKind` to be made behind it. */
+  kindId: number().integer(),
+  newKind: newKindSchema.default(undefined).optional(),
+})
+  .noUnknown()
+  .test('kind', 'needs either kindId (an existing kind) or newKind', (value) => (value.kindId === undefined) !== (value.newKind === undefined));
+export type NewDevice = InferType<typeof newDeviceSchema>;
+
+export const deviceChangeSchema = object({ name: string().trim().min(1).max(80).required() }).noUnknown();
+
+export const newestSchema = object({
+  key: string().required(),
+  at: number().required(),
+  value: number().required(),
+});
+/** The newest reading of a datastream. */
+export type Newest = InferType<typeof newestSchema>;
+
+export const deviceSchema = object({
+  id: string().required(),
+  name: string().required(),
+  kindId: number().required(),
+  kindTitle: string().required(),
+  createdAt: number().required(),
+  lastSeenAt: number().nullable().defined(),
+  connected: boolean().required(),
+  presence: mixed<Presence>().required(),
+  proof: mixed<Proof>().required(),
+  newest: array(newestSchema).required(),
+  openEvents: number().required(),
+  dashboardId: number().nullable().defined(),
+});
+export type Device = InferType<typeof deviceSchema>;
+export const devicesSchema = array(deviceSchema).required();
+export const madeDeviceSchema = object({ device: deviceSchema, token: string().required() });
+export type MadeDevice = InferType<typeof madeDeviceSchema>;
+
+export const tokenSchema = object({
+  id: number().required(),
+  title: string().required(),
+  fingerprint: string().required(),
+  createdAt: number().required(),
+  usedAt: number().nullable().defined(),
+  withdrawnAt: number().nullable().defined(),
+});
+export type DeviceToken = InferType<typeof tokenSchema>;
+export const tokensSchema = array(tokenSchema).required();
+export const newTokenSchema = object({ title: string().trim().max(80).default('') }).noUnknown();
+export const madeTokenSchema = tokenSchema.shape({ secret: string().required() });
+export type MadeToken = InferType<typeof madeTokenSchema>;
+
+export const whoseTokenSchema = object({ text: string().trim().min(1).max(400).required() }).noUnknown();
+export const tokenOwnerSchema = object({
+  state: string().oneOf(['in-use', 'withdrawn', 'half-copied', 'mistyped', 'unknown', 'not-a-token']).required(),
+  fingerprint: string().nullable().defined(),
+  deviceId: string().nullable().defined(),
+  deviceName: string().nullable().defined(),
+  explanation: string().required(),
+});
+export type TokenOwner = InferType<typeof tokenOwnerSchema>;
+
+const refusedSchema = object({
+  name: string().defined(),
+  reason: string().required(),
+  hint: string().required(),
+  /** The value as it came, shortened; empty where a whole message was refused. */
+  shown: string().defined(),
+});
+export const arrivalSchema = object({
+  id: string().required(),
+  deviceId: string().required(),
+  receivedAt: number().required(),
+  way: string().required(),
+  from: string().defined(),
+  size: number().required(),
+  number: number().nullable().defined(),
+  accepted: array(object({ key: string().required(), at: number().required(), value: number().required() })).required(),
+  acceptedCount: number().required(),
+  refused: array(refusedSchema).required(),
+  refusedCount: number().required(),
+});
+/** One message a device sent: what was accepted, what was refused and why. */
+export type Arrival = InferType<typeof arrivalSchema>;
+export const arrivalsSchema = array(arrivalSchema).required();
+
+export const reportByHandSchema = object({ values: mixed<Record<string, unknown>>().required() }).noUnknown();
+export const reportAnswerSchema = object({
+  accepted: number().required(),
+  refused: array(object({ name: string().defined(), reason: string().required(), hint: string().required() })).required(),
+});
+export type ReportAnswer = InferType<typeof reportAnswerSchema>;

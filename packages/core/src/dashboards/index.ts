@@ -1,0 +1,4 @@
+export * from './catalogue';
+export * from './arrange';
+export * from './starter';
+export * from './range';

@@ -1,0 +1,52 @@
+import type { Datastream } from '../readings/types';
+import { COLUMNS, findPlace } from './arrange';
+import { WIDGETS, widgetFits, type Widget, type WidgetSource, type WidgetType } from './catalogue';
+
+/** Adds one widget of a type for each source, at free places; the list is returned whole. */
+export function addWidgets(
+  widgets: readonly Widget[],
+  type: WidgetType,
+  groups: readonly WidgetSource[][],
+  newId: () => string,
+  size: { w: number; h: number } = WIDGETS[type].size,
+): Widget[] {
+  const result = [...widgets];
+  for (const sources of groups)
+    result.push({ id: newId(), type, title: '', sources, min: null, max: null, ...findPlace(result, size) });
+  return result;
+}
+
+/**
+ * A complete dashboard for one device (or, with `device` null, the chosen one): a gauge for each ranged number,
+ * switches and lamps for booleans, values for the rest, and a chart for each unit.
+ */
+export function starterWidgets(streams: readonly Datastream[], device: string | null): Widget[] {
+  let count = 0;
+  const newId = (): string => `w${++count}`;
+  const source = (stream: Datastream): WidgetSource => ({ device, stream: stream.key });
+  const numeric = streams.filter((stream) => stream.type !== 'boolean');
+  const gauges = numeric.filter((stream) => stream.min !== null && stream.max !== null);
+  const rest = numeric.filter((stream) => !gauges.includes(stream));
+  const switches = streams.filter((stream) => widgetFits('switch', stream));
+  const lamps = streams.filter((stream) => stream.type === 'boolean' && !switches.includes(stream));
+  let widgets: Widget[] = [];
+  widgets = addWidgets(widgets, 'gauge', gauges.map((stream) => [source(stream)]), newId);
+  for (const group of unitGroups(numeric.filter((stream) => stream.direction !== 'control'))) {
+    const free = COLUMNS - ((gauges.length * 2) % COLUMNS);
+    const first = widgets.every((widget) => widget.type !== 'chart');
+    const size = first && free >= 4 && free < COLUMNS ? { w: free, h: 5 } : WIDGETS.chart.size;
+    widgets = addWidgets(widgets, 'chart', [group.map(source)], newId, size);
+  }
+  widgets = addWidgets(widgets, 'switch', switches.map((stream) => [source(stream)]), newId);
+  widgets = addWidgets(widgets, 'lamp', lamps.map((stream) => [source(stream)]), newId);
+  return addWidgets(widgets, 'value', rest.map((stream) => [source(stream)]), newId);
+}
+
+function unitGroups(streams: readonly Datastream[]): Datastream[][] {
+  const groups = new Map<string, Datastream[]>();
+  for (const stream of streams) {
+    const unit = stream.unit ?? '';
+    groups.set(unit, [...(groups.get(unit) ?? []), stream]);
+  }
+  return [...groups.values()];
+}

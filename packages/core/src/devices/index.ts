@@ -1,0 +1,4 @@
+export * from './token';
+export * from './deviceId';
+export * from './presence';
+export * from './proof';

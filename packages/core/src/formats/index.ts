@@ -1,0 +1,3 @@
+export * from './report';
+export * from './json';
+export * from './pairs';

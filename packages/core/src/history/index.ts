@@ -1,0 +1,5 @@
+export * from './series';
+export * from './pack';
+export * from './rollup';
+export * from './buckets';
+export * from './batch';

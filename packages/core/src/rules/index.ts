@@ -1,0 +1,3 @@
+export * from './condition';
+export * from './step';
+export * from './sentence';

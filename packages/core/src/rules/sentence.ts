@@ -1,0 +1,36 @@
+import { showReading } from '../readings/value';
+import type { Datastream } from '../readings/types';
+import type { Condition } from './condition';
+
+/** A length of time as people say it: "2 min", "1 h 30 min", "at once" for none. */
+export function showDuration(ms: number): string {
+  if (ms <= 0) return 'at once';
+  const seconds = Math.round(ms / 1000);
+  const parts: string[] = [];
+  const sizes: [number, string][] = [
+    [86_400, 'd'],
+    [3600, 'h'],
+    [60, 'min'],
+    [1, 's'],
+  ];
+  let rest = seconds;
+  for (const [size, name] of sizes) {
+    const count = Math.floor(rest / size);
+    if (count > 0 && parts.length < 2) parts.push(`${count} ${name}`);
+    rest -= count * size;
+  }
+  return parts.join(' ') || `${ms} ms`;
+}
+
+/** A rule as one sentence, the way it is written and the way an alert repeats it. */
+export function ruleSentence(condition: Condition, stream: Datastream, whom: string): string {
+  const { comparison, limit, holdMs, closeLimit, closeHoldMs } = condition;
+  const what =
+    stream.type === 'boolean'
+      ? `is ${comparison === 'above' ? 'on' : 'off'}`
+      : `is ${comparison} ${showReading(stream, limit)}`;
+  const hold = holdMs > 0 ? ` for ${showDuration(holdMs)}` : '';
+  const back = stream.type === 'boolean' || closeLimit === null ? 'back' : `back at ${showReading(stream, closeLimit)}`;
+  const close = closeHoldMs > 0 ? `${back} for ${showDuration(closeHoldMs)}` : back;
+  return `When ${stream.title} of ${whom} ${what}${hold}; closes when ${close}.`;
+}

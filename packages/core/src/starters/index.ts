@@ -1,0 +1,3 @@
+export { TOKEN_PLACEHOLDER, type StarterFile, type StarterPlan } from './plan';
+export * from './lines';
+export * from './sorts';

@@ -1,0 +1,50 @@
+import { isControllable, isReportable, type Datastream } from '../readings/types';
+
+/** What a starter program is made from. */
+export interface StarterPlan {
+  deviceId: string;
+  deviceName: string;
+  /** Host name or address a board can reach. */
+  host: string;
+  mqttPort: number;
+  /** Base of the web address, without a slash at the end. */
+  httpUrl: string;
+  /** The device token, or null where only its owner knows it. */
+  token: string | null;
+  intervalS: number;
+  streams: readonly Datastream[];
+}
+
+/** One file of a starter project. `generated` files may be made anew; the others become the maker's own. */
+export interface StarterFile {
+  path: string;
+  text: string;
+  generated: boolean;
+}
+
+export const TOKEN_PLACEHOLDER = 'PASTE-THE-DEVICE-TOKEN-HERE';
+
+export const reported = (plan: StarterPlan): Datastream[] => plan.streams.filter(isReportable);
+export const controlled = (plan: StarterPlan): Datastream[] => plan.streams.filter(isControllable);
+
+/** `water_level` as `WaterLevel`, for names of functions. */
+export function pascal(key: string): string {
+  return key.split('_').map((part) => part.charAt(0).toUpperCase() + part.slice(1)).join('');
+}
+
+/** A text as a double-quoted literal that C++, Python and JSON all read alike. */
+export function literal(text: string): string {
+  return JSON.stringify(text.replace(/[^\x20-\x7e]/g, '?'));
+}
+
+/** A text on one line, for a comment. */
+export function comment(text: string): string {
+  return text.replace(/[\r\n*\\/]+/g, ' ');
+}
+
+/** The middle of a datastream's range, as a first made-up value. */
+export function middle(stream: Datastream): number {
+  const low = stream.min ?? 0;
+  const high = stream.max ?? low + 100;
+  return Math.round((low + high) / 2);
+}

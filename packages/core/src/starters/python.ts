@@ -1,0 +1,165 @@
+import { comment, controlled, literal, middle, reported, TOKEN_PLACEHOLDER, type StarterFile, type StarterPlan } from './plan';
+import type { Datastream } from '../readings/types';
+
+/** The starter for small computers: Python 3 with paho-mqtt (1.6 or 2). Only settings.py is generated anew. */
+export function pythonStarter(plan: StarterPlan): StarterFile[] {
+  return [
+    { path: 'settings.py', text: settings(plan), generated: true },
+    { path: 'main.py', text: program(plan), generated: false },
+    { path: 'requirements.txt', text: 'paho-mqtt>=1.6.1,<3\n', generated: false },
+  ];
+}
+
+function settings(plan: StarterPlan): string {
+  return `# Settings of ${comment(plan.deviceName)}. This is the only file with names and secrets in it.
+MQTT_HOST = ${literal(plan.host)}
+MQTT_PORT = ${plan.mqttPort}
+DEVICE_ID = ${literal(plan.deviceId)}
+DEVICE_TOKEN = ${literal(plan.token ?? TOKEN_PLACEHOLDER)}
+FIRST_INTERVAL_S = ${plan.intervalS}  # until the service names another
+`;
+}
+
+function program(plan: StarterPlan): string {
+  return `"""Starter for ${comment(plan.deviceName)}: reports over MQTT, obeys what is wanted, prints what happens."""
+import json
+import queue
+import random
+import signal
+import threading
+import time
+
+import paho.mqtt.client as mqtt
+
+import settings
+
+ROOT = "moor/%s/" % settings.DEVICE_ID
+interval_s = settings.FIRST_INTERVAL_S
+wake = threading.Event()
+stop = threading.Event()
+wishes = queue.Queue()
+
+
+# ---- Your sensors: one function for each datastream that is reported. Return None while there is no value.
+${reported(plan).map(sensor).join('\n')}
+
+# ---- Your outputs: one function for each control. Return False when the board cannot do it.
+${controlled(plan).map(output).join('\n')}
+
+SENSORS = {${reported(plan).map((stream) => `"${stream.key}": read_${stream.key}`).join(', ')}}
+OUTPUTS = {${controlled(plan).map((stream) => `"${stream.key}": apply_${stream.key}`).join(', ')}}
+
+
+def on_connect(client, userdata, flags, code, *rest):
+    if str(code) not in ("0", "Success"):
+        print("MQTT: refused (%s). Check DEVICE_ID and DEVICE_TOKEN in settings.py." % code, flush=True)
+        return
+    print("MQTT: connected as %s" % settings.DEVICE_ID, flush=True)
+    client.subscribe([(ROOT + "refused", 1), (ROOT + "wanted/#", 1)])
+    wake.set()
+
+
+def on_disconnect(client, userdata, *rest):
+    print("MQTT: connection lost, trying again", flush=True)
+
+
+def on_message(client, userdata, message):
+    text = message.payload.decode("utf-8", "replace")
+    if message.topic == ROOT + "refused":
+        print("REFUSED %s" % text, flush=True)
+    else:
+        wishes.put((message.topic[len(ROOT + "wanted/"):], text))
+        wake.set()
+
+
+def obey(client, name, text):
+    global interval_s
+    done = False
+    try:
+        value = float(text)
+        if name == "interval" and value >= 1:
+            interval_s = value
+            done = True
+        if name in OUTPUTS:
+            done = OUTPUTS[name](value) is not False
+    except ValueError:
+        pass
+    print("wanted %s = %s, %s" % (name, text, "applied" if done else "not possible"), flush=True)
+    if done:
+        client.publish(ROOT + "applied/" + name, text, qos=1)
+
+
+def report(client, number):
+    values = {name: read() for name, read in SENSORS.items()}
+    message = {"n": number, "at": int(time.time() * 1000)}
+    message.update({name: value for name, value in values.items() if value is not None})
+    text = json.dumps(message)
+    sent = client.publish(ROOT + "report", text, qos=1)
+    try:
+        sent.wait_for_publish(10)
+    except (RuntimeError, ValueError):
+        pass  # not connected: it stays queued and goes out, with its own time, after the next connect
+    print("#%d %s %s" % (number, "arrived" if sent.is_published() else "waits", text), flush=True)
+
+
+def main():
+    if hasattr(mqtt, "CallbackAPIVersion"):
+        client = mqtt.Client(mqtt.CallbackAPIVersion.VERSION2, client_id=settings.DEVICE_ID)
+    else:
+        client = mqtt.Client(client_id=settings.DEVICE_ID)
+    client.username_pw_set(settings.DEVICE_ID, settings.DEVICE_TOKEN)
+    client.on_connect = on_connect
+    client.on_disconnect = on_disconnect
+    client.on_message = on_message
+    client.reconnect_delay_set(1, 60)
+    client.max_queued_messages_set(10000)
+    signal.signal(signal.SIGTERM, lambda *rest: (stop.set(), wake.set()))
+    signal.signal(signal.SIGINT, lambda *rest: (stop.set(), wake.set()))
+    print("MQTT: connecting to %s:%d" % (settings.MQTT_HOST, settings.MQTT_PORT), flush=True)
+    client.connect_async(settings.MQTT_HOST, settings.MQTT_PORT, keepalive=30)
+    client.loop_start()
+    number = 0
+    next_report = 0.0
+    while not stop.is_set():
+        while not wishes.empty():
+            obey(client, *wishes.get())
+        if client.is_connected() or number > 0:
+            now = time.monotonic()
+            if now >= next_report:
+                number += 1
+                report(client, number)
+                next_report = now + interval_s
+        before = interval_s
+        wake.wait(min(1.0, max(0.05, next_report - time.monotonic())))
+        wake.clear()
+        if interval_s != before:
+            next_report = min(next_report, time.monotonic() + interval_s)
+    client.disconnect()
+    client.loop_stop()
+
+
+if __name__ == "__main__":
+    main()
+`;
+}
+
+function sensor(stream: Datastream): string {
+  const made =
+    stream.type === 'boolean'
+      ? 'random.random() < 0.5'
+      : stream.type === 'integer'
+        ? `${middle(stream)} + random.randint(-1, 1)`
+        : `round(${middle(stream)} + random.uniform(-1, 1), ${stream.decimals ?? 3})`;
+  return `def read_${stream.key}():  # ${comment(stream.title)}
+    return ${made}  # made up: replace by what your sensor says
+
+`;
+}
+
+function output(stream: Datastream): string {
+  return `def apply_${stream.key}(value):  # ${comment(stream.title)}
+    print("${stream.key} -> %s" % value, flush=True)  # replace by what your output needs
+    return True
+
+`;
+}

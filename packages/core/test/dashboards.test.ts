@@ -1,0 +1,74 @@
+import fc from 'fast-check';
+import { addWidgets, COLUMNS, findPlace, fitPlace, fitRange, graduations, overlaps, phoneRows, starterWidgets, WIDGETS, widgetsFor, type Place } from '@peatmoor/core';
+import { stream } from './samples';
+
+const streams = [
+  stream(),
+  stream({ key: 'peat_temperature', unit: 'Cel', min: -10, max: 30 }),
+  stream({ key: 'battery', unit: 'V', min: null, max: null }),
+  stream({ key: 'gate', type: 'boolean', direction: 'control', unit: null, min: null, max: null }),
+  stream({ key: 'motor', type: 'boolean', unit: null, min: null, max: null }),
+];
+const apart = (places: readonly Place[]): boolean =>
+  places.every((a, i) => places.every((b, j) => i >= j || !overlaps(a, b)) && a.x + a.w <= COLUMNS);
+
+it('makes a starter dashboard that shows every datastream without overlaps', () => {
+  const widgets = starterWidgets(streams, 'dipwell-north');
+  const shown = new Set(widgets.flatMap((widget) => widget.sources.map((source) => source.stream)));
+  expect(shown).toEqual(new Set(streams.map(({ key }) => key)));
+  expect(apart(widgets)).toBe(true);
+  expect(new Set(widgets.map(({ id }) => id)).size).toBe(widgets.length);
+});
+
+it('finds a free place for anything, whatever is there', () => {
+  const place = fc.record({ x: fc.integer({ min: 0, max: 8 }), y: fc.integer({ min: 0, max: 9 }), w: fc.integer({ min: 1, max: 4 }), h: fc.integer({ min: 1, max: 5 }) });
+  fc.assert(
+    fc.property(fc.array(place, { maxLength: 12 }), fc.integer({ min: 1, max: 12 }), fc.integer({ min: 1, max: 6 }), (taken, w, h) => {
+      const found = findPlace(taken, { w, h });
+      expect(taken.some((other) => overlaps(found, other))).toBe(false);
+      expect(found.x + found.w).toBeLessThanOrEqual(COLUMNS);
+    }),
+  );
+});
+
+it('puts every widget on the phone once, charts over the full width', () => {
+  const widgets = starterWidgets(streams, null);
+  const rows = phoneRows(widgets);
+  expect(rows.flat().map(({ id }) => id).sort()).toEqual(widgets.map(({ id }) => id).sort());
+  for (const row of rows) if (row.some(({ type }) => type === 'chart')) expect(row).toHaveLength(1);
+});
+
+it('makes a widget each from several datastreams', () => {
+  let id = 0;
+  const sources = streams.slice(0, 2).map(({ key }) => [{ device: null, stream: key }]);
+  const widgets = addWidgets([], 'gauge', sources, () => `n${++id}`);
+  expect(widgets.map(({ id: one, sources: [source] }) => [one, source!.stream])).toEqual([['n1', 'level'], ['n2', 'peat_temperature']]);
+  expect(apart(widgets)).toBe(true);
+});
+
+it('brings a widget back within the columns and above its least size', () => {
+  const [widget] = addWidgets([], 'chart', [[{ device: null, stream: 'level' }]], () => 'a');
+  expect(fitPlace({ ...widget!, x: 99, w: 1, h: 1, y: -4 })).toMatchObject({ w: WIDGETS.chart.least.w, h: WIDGETS.chart.least.h, y: 0, x: COLUMNS - 3 });
+});
+
+it('offers switches only for what can be steered', () => {
+  expect(widgetsFor(streams[3]!)[0]).toBe('switch');
+  expect(widgetsFor(streams[4]!)).not.toContain('switch');
+  expect(widgetsFor(streams[0]!)[0]).toBe('gauge');
+});
+
+it('fits a scale around what was seen, on round bounds, with graduations inside', () => {
+  expect(fitRange(3.2, 17.9)).toEqual({ min: 2, max: 18 });
+  expect(fitRange(5, 5).min).toBeLessThan(5);
+  const bounds = fc.integer({ min: -1e8, max: 1e8 }).map((hundredths) => hundredths / 100);
+  fc.assert(
+    fc.property(bounds, bounds, (a, b) => {
+      const { min, max } = fitRange(Math.min(a, b), Math.max(a, b));
+      expect(min).toBeLessThanOrEqual(Math.min(a, b));
+      expect(max).toBeGreaterThanOrEqual(Math.max(a, b));
+      const marks = graduations(min, max, 8);
+      expect(marks.length).toBeGreaterThan(1);
+      expect(marks.length).toBeLessThan(20);
+    }),
+  );
+});

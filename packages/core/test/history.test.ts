@@ -1,0 +1,108 @@
+import fc from 'fast-check';
+import {
+  bucketColumns,
+  bucketRollups,
+  HOUR_MS,
+  mergeColumns,
+  orderColumns,
+  packBatch,
+  packColumns,
+  planBuckets,
+  rollUp,
+  sliceColumns,
+  unpackBatch,
+  unpackColumns,
+  type Columns,
+} from '@peatmoor/core';
+
+const value = fc.oneof(
+  fc.integer({ min: -100_000, max: 100_000 }),
+  fc.integer({ min: -1e6, max: 1e6 }).map((n) => n / 100),
+  fc.double({ noNaN: true, noDefaultInfinity: true }),
+);
+const reading = fc.tuple(fc.integer({ min: 0, max: 4e12 }), value);
+const near = fc.tuple(fc.integer({ min: 0, max: 200 }), fc.integer({ min: -5, max: 5 }));
+const columns = (pairs: [number, number][]): Columns =>
+  orderColumns({ times: pairs.map(([at]) => at), values: pairs.map(([, v]) => v) });
+
+it('unpacks what was packed, to the last bit', () => {
+  fc.assert(
+    fc.property(fc.array(reading, { maxLength: 300 }), (pairs) => {
+      const original = columns(pairs);
+      expect(unpackColumns(packColumns(original))).toEqual(original);
+    }),
+  );
+});
+
+it('packs steady readings of one decimal into few bytes', () => {
+  const steady = columns(Array.from({ length: 1000 }, (_, i) => [1e12 + i * 5000, Math.round(Math.sin(i / 50) * 100) / 10]));
+  expect(packColumns(steady).length / 1000).toBeLessThan(2.1);
+});
+
+it('refuses damaged packed readings', () => {
+  const bytes = packColumns(columns([[1, 1.5], [2, 2.5], [3, Math.PI]]));
+  expect(() => unpackColumns(bytes.subarray(0, bytes.length - 3))).toThrow(RangeError);
+});
+
+it('merges without loss: idempotent, and the later reading of one time wins', () => {
+  fc.assert(
+    fc.property(fc.array(near, { maxLength: 60 }), fc.array(near, { maxLength: 60 }), (a, b) => {
+      const earlier = columns(a);
+      const later = columns(b);
+      const merged = mergeColumns(earlier, later);
+      expect(merged).toEqual(columns([...a, ...b]));
+      expect(mergeColumns(merged, later)).toEqual(merged);
+      expect(new Map(merged.times.map((at, i) => [at, merged.values[i]]))).toEqual(
+        new Map([...earlier.times.map((at, i) => [at, earlier.values[i]] as const), ...later.times.map((at, i) => [at, later.values[i]] as const)]),
+      );
+    }),
+  );
+});
+
+it('slices by time', () => {
+  expect(sliceColumns(columns([[1, 1], [5, 2], [9, 3]]), 2, 9)).toEqual({ times: [5], values: [2] });
+});
+
+it('rolls up without losing a reading or an extreme', () => {
+  fc.assert(
+    fc.property(fc.array(near, { minLength: 1, maxLength: 80 }), (pairs) => {
+      const all = columns(pairs);
+      const rollups = rollUp(all, 25);
+      expect(rollups.reduce((sum, one) => sum + one.count, 0)).toBe(all.times.length);
+      expect(Math.max(...rollups.map((one) => one.max))).toBe(Math.max(...all.values));
+      expect(Math.min(...rollups.map((one) => one.min))).toBe(Math.min(...all.values));
+      expect(rollups.at(-1)!.last).toBe(all.values.at(-1));
+    }),
+  );
+});
+
+it('makes the same buckets from rollups as from the readings', () => {
+  fc.assert(
+    fc.property(fc.array(near, { maxLength: 80 }), (pairs) => {
+      const all = columns(pairs);
+      expect(bucketRollups(rollUp(all, 10), 50)).toEqual(bucketColumns(all, 50));
+    }),
+  );
+});
+
+it('plans buckets that cover the period and are not too many', () => {
+  fc.assert(
+    fc.property(fc.integer({ min: 0, max: 4e12 }), fc.integer({ min: 1, max: 1e11 }), fc.integer({ min: 2, max: 1000 }), (from, length, most) => {
+      const plan = planBuckets(from, from + length, most);
+      expect(plan.from).toBeLessThanOrEqual(from);
+      expect(plan.to).toBeGreaterThanOrEqual(from + length);
+      expect((plan.to - plan.from) / plan.spanMs).toBeLessThanOrEqual(most + 1);
+      expect(plan.fromHours).toBe(plan.spanMs % HOUR_MS === 0);
+    }),
+  );
+});
+
+it('carries a journal batch through bytes', () => {
+  fc.assert(
+    fc.property(fc.array(fc.tuple(fc.integer({ min: 0, max: 2 ** 32 - 1 }), fc.integer({ min: 0, max: 4e12 }), value)), (rows) => {
+      const batch = { series: rows.map((r) => r[0]), times: rows.map((r) => r[1]), values: rows.map((r) => r[2]) };
+      expect(unpackBatch(packBatch(batch))).toEqual(batch);
+    }),
+  );
+  expect(() => unpackBatch(packBatch({ series: [1], times: [2], values: [3] }).subarray(0, 20))).toThrow(RangeError);
+});
