@@ -1,4 +1,4 @@
-import { DEVICE_ID_PATTERN, type Presence, type Proof } from '@peatmoor/core';
+import { DEVICE_ID_PATTERN, type Presence, type Proof, type Refusal } from '@peatmoor/core';
 import { array, boolean, mixed, number, object, string, type InferType } from 'yup';
 import { newKindSchema } from './kinds';
 
@@ -95,4 +95,8 @@ export const reportAnswerSchema = object({
   accepted: number().required(),
   refused: array(object({ name: string().defined(), reason: string().required(), hint: string().required() })).required(),
 });
-export type ReportAnswer = InferType<typeof reportAnswerSchema>;
+/** What was taken of a report, and what was not and why. */
+export interface ReportAnswer {
+  accepted: number;
+  refused: Refusal[];
+}

@@ -1,0 +1,79 @@
+import nodemailer from 'nodemailer';
+import type { Logger } from 'pino';
+import type { Bus } from '../bus';
+import type { AlertRow } from '../store/models';
+import type { Store } from '../store/store';
+
+const MOST_ATTEMPTS = 8;
+const AT_ONCE = 20;
+/** While one process sends an alert, no other takes it for this long. */
+const CLAIM_MS = 60_000;
+
+export interface Mailer {
+  wake(): void;
+  stop(): Promise<void>;
+}
+
+/** Sends alerts from the outbox by SMTP; one that fails is tried again, ever later, and its error is kept. */
+export function startMailer(store: Store, smtpUrl: string | null, from: string, bus: Bus, log: Logger): Mailer {
+  const transport = smtpUrl === null ? null : nodemailer.createTransport(smtpUrl, { connectionTimeout: 10_000, greetingTimeout: 10_000, socketTimeout: 20_000 } as never);
+  let running: Promise<void> = Promise.resolve();
+  let again = false;
+  let stopped = false;
+
+  const claim = (): Promise<AlertRow[]> =>
+    store.withConnection(async (connection) => {
+      await connection.beginTransaction();
+      const now = Date.now();
+      const rows = (await connection.query("SELECT * FROM alerts WHERE state = 'waiting' AND dueAt <= ? ORDER BY dueAt LIMIT ? FOR UPDATE SKIP LOCKED", [now, AT_ONCE])) as AlertRow[];
+      if (rows.length > 0)
+        await connection.query(`UPDATE alerts SET attempts = attempts + 1, dueAt = ? WHERE id IN (${rows.map(({ id }) => id).join(',')})`, [now + CLAIM_MS]);
+      await connection.commit();
+      return rows;
+    });
+  const settle = (row: AlertRow, change: Partial<AlertRow>): Promise<unknown> => store.models.alerts.update(change, { where: { id: row.id } });
+
+  const send = async (row: AlertRow): Promise<void> => {
+    if (transport === null) {
+      await settle(row, { state: 'failed', error: 'No mail server is set. Set PEATMOOR_SMTP_URL and start again.' });
+      return;
+    }
+    try {
+      await transport.sendMail({ from, to: row.recipient, subject: row.subject, text: row.text, headers: { 'X-Peatmoor-Event': String(row.eventId) } });
+      await settle(row, { state: 'sent', sentAt: Date.now(), error: '' });
+    } catch (error) {
+      const reason = (error as Error).message.slice(0, 300);
+      const last = row.attempts + 1 >= MOST_ATTEMPTS;
+      await settle(row, { state: last ? 'failed' : 'waiting', error: reason, dueAt: Date.now() + Math.min(3_600_000, 5000 * 3 ** row.attempts) });
+      log.warn({ recipient: row.recipient, reason, last }, 'an alert could not be sent');
+    }
+    bus.emit('live', { workspaceId: row.workspaceId, message: { type: 'changed', what: 'events', id: row.eventId } });
+  };
+  const pass = async (): Promise<void> => {
+    do {
+      again = false;
+      const rows = await claim();
+      await Promise.all(rows.map(send));
+      again ||= rows.length === AT_ONCE;
+    } while (again && !stopped);
+  };
+  let busy = false;
+  const wake = (): void => {
+    again = true;
+    if (busy || stopped) return;
+    busy = true;
+    running = pass()
+      .catch((error: Error) => log.debug({ error: error.message }, 'alerts wait'))
+      .finally(() => (busy = false));
+  };
+  const timer = setInterval(wake, 2000);
+  return {
+    wake,
+    async stop() {
+      stopped = true;
+      clearInterval(timer);
+      await running;
+      transport?.close();
+    },
+  };
+}

@@ -1,0 +1,58 @@
+import type { Request, Response } from 'express';
+import type { Address, AnswerOf, BodyOf, EndpointName } from '@peatmoor/contract';
+import type { Bus } from '../bus';
+import type { CommandBook } from '../commands/commands';
+import type { Config } from '../config';
+import type { HistoryReader } from '../history/read';
+import type { Recent } from '../history/recent';
+import type { ArrivalBook } from '../ingest/arrivals';
+import type { Ingest } from '../ingest/ingest';
+import type { PresenceBook } from '../ingest/presence';
+import { notFound } from '../problems';
+import type { DeviceEntry, Registry } from '../registry';
+import type { RuleWorker } from '../rules/worker';
+import type { Store } from '../store/store';
+import type { Scope } from './scope';
+
+/** The parts of the service that API calls are answered from. */
+export interface ApiParts {
+  config: Config;
+  store: Store;
+  bus: Bus;
+  registry: Registry;
+  presence: PresenceBook;
+  arrivals: ArrivalBook;
+  ingest: Ingest;
+  commands: CommandBook;
+  recent: Recent;
+  history: HistoryReader;
+  rules: RuleWorker;
+  address(): Address;
+}
+
+/** One call: who makes it, and what came with it, already validated. */
+export interface Call<N extends EndpointName> {
+  scope: Scope;
+  params: Record<string, string>;
+  query: Record<string, unknown>;
+  body: BodyOf<N>;
+  request: Request;
+  response: Response;
+}
+
+/** The functions that answer calls, by the names of the contract. */
+export type Handlers = { [N in EndpointName]: (call: Call<N>) => Promise<AnswerOf<N>> };
+
+/** A number in a path, or the 404 that a wrong one deserves. */
+export function numberOf(text: string | undefined, what: string): number {
+  const number = Number(text);
+  if (!Number.isSafeInteger(number) || number < 1) throw notFound(what, text ?? '');
+  return number;
+}
+
+/** The device a path names, in the caller's workspace, or 404. */
+export async function deviceOf(parts: Pick<ApiParts, 'registry'>, scope: Scope, id: string | undefined): Promise<DeviceEntry> {
+  const entry = await parts.registry.byId(scope.workspaceId, (id ?? '').slice(0, 80));
+  if (entry === null) throw notFound('device', id ?? '');
+  return entry;
+}

@@ -1,0 +1,53 @@
+import type { HistoryLine } from '@peatmoor/contract';
+import { MOST_READINGS } from '../history/read';
+import { wrongField } from '../problems';
+import type { DeviceEntry } from '../registry';
+import { listIn } from '../store/rows';
+import { deviceOf, type ApiParts, type Handlers } from './context';
+
+const HOUR_MS = 3_600_000;
+/** Longest period that is given as single readings. */
+const MOST_RAW_MS = 32 * 86_400_000;
+
+type HistoryHandlers = Pick<Handlers, 'history' | 'overview'>;
+
+export function historyHandlers(parts: ApiParts): HistoryHandlers {
+  const { store, registry, history } = parts;
+  const streamsOf = (entry: DeviceEntry, text: string): { key: string; seriesId: number }[] =>
+    text.split(',').map((name) => {
+      const stream = entry.names.find(name.trim());
+      if (stream === undefined) {
+        const nearest = entry.names.nearest(name);
+        throw wrongField('streams', `: "${name}" is no datastream of ${entry.name}`, nearest === undefined ? 'See its kind for what there is.' : `The nearest is "${nearest}".`);
+      }
+      return stream;
+    });
+  return {
+    history: async ({ scope, params, query }) => {
+      const entry = await deviceOf(parts, scope, params.device);
+      const { from, to, buckets } = query as { from: number; to: number; buckets: number };
+      const streams = streamsOf(entry, String(query.streams));
+      if (buckets > 0) return { from, to, lines: await history.lines(scope.workspaceId, streams, from, to, buckets) };
+      if (to - from > MOST_RAW_MS) throw wrongField('from', 'lies more than 32 days before to', 'Ask for a shorter period, or for buckets.');
+      const lines = await Promise.all(
+        streams.map(async ({ key, seriesId }): Promise<HistoryLine> => {
+          const { times, values } = await history.readings(scope.workspaceId, seriesId, from, to);
+          return { key, spanMs: 0, times, values, min: [], max: [], count: [], cut: times.length === MOST_READINGS ? 1 : 0 };
+        }),
+      );
+      return { from, to, lines };
+    },
+    overview: async ({ scope, query }) => {
+      const to = Date.now();
+      const from = to - Number(query.hours) * HOUR_MS;
+      const devices = await listIn(store.models.devices, scope.workspaceId, { order: ['name'] });
+      const entries = (await Promise.all(devices.map(({ rowId }) => registry.byRow(rowId)))).filter((entry) => entry !== null);
+      const wanted = entries.flatMap((entry) =>
+        entry.streams.filter(({ type, direction }) => type !== 'boolean' && direction !== 'control').map(({ key, seriesId }) => ({ device: entry.id, key, seriesId })),
+      );
+      // Many lines are drawn from hours, few from quarter hours.
+      const lines = await history.lines(scope.workspaceId, wanted, from, to, wanted.length > 120 ? 26 : 97);
+      return { from, to, lines: lines.map((line, i) => ({ ...line, device: wanted[i]!.device })) };
+    },
+  };
+}

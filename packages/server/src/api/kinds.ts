@@ -1,0 +1,165 @@
+import { UniqueConstraintError, type Transaction } from 'sequelize';
+import { foldName } from '@peatmoor/core';
+import { streamSchema, type Kind, type KindIn, type NewStream, type Stream } from '@peatmoor/contract';
+import { conflict, notFound, wrongField } from '../problems';
+import type { KindRow, StreamRow } from '../store/models';
+import { addTo, changeIn, deleteIn, findAll, listIn, oneIn } from '../store/rows';
+import type { Store } from '../store/store';
+import { numberOf, type ApiParts, type Handlers } from './context';
+import type { Scope } from './scope';
+
+type KindHandlers = Pick<Handlers, 'listKinds' | 'createKind' | 'readKind' | 'changeKind' | 'deleteKind' | 'createStream' | 'changeStream' | 'deleteStream'>;
+
+export function kindHandlers({ store, bus }: ApiParts): KindHandlers {
+  const { models } = store;
+  const changed = (scope: Scope, kindId: number): void => {
+    bus.emit('definitions', { workspaceId: scope.workspaceId, kindId });
+    bus.emit('live', { workspaceId: scope.workspaceId, message: { type: 'changed', what: 'kinds', id: kindId, by: scope.userName } });
+  };
+  const kindOf = async (scope: Scope, text: string | undefined): Promise<KindRow> => {
+    const kind = await oneIn(models.kinds, scope.workspaceId, { id: numberOf(text, 'kind') });
+    if (kind === null) throw notFound('kind', text ?? '');
+    return kind;
+  };
+  const streamOf = async (kind: KindRow, key: string | undefined): Promise<StreamRow> => {
+    const stream = await oneIn(models.streams, kind.workspaceId, { kindId: kind.id, key: key ?? '' });
+    if (stream === null) throw notFound('datastream', key ?? '');
+    return stream;
+  };
+  const read = async (kind: KindRow): Promise<Kind> => (await withStreams(store, [kind]))[0]!;
+
+  return {
+    listKinds: async ({ scope }) => withStreams(store, await listIn(models.kinds, scope.workspaceId, { order: ['title', 'id'] })),
+    createKind: async ({ scope, body }) => {
+      const kind = await store.transaction((transaction) => createKind(store, scope.workspaceId, body, transaction));
+      changed(scope, kind.id);
+      return read(kind);
+    },
+    readKind: async ({ scope, params }) => read(await kindOf(scope, params.kind)),
+    changeKind: async ({ scope, params, body }) => {
+      const kind = await kindOf(scope, params.kind);
+      const change = { title: body.title ?? kind.title, intervalS: body.intervalS ?? kind.intervalS };
+      await changeIn(models.kinds, scope.workspaceId, { id: kind.id }, change);
+      changed(scope, kind.id);
+      return read({ ...kind, ...change });
+    },
+    deleteKind: async ({ scope, params }) => {
+      const kind = await kindOf(scope, params.kind);
+      const devices = await models.devices.count({ where: { kindId: kind.id, workspaceId: scope.workspaceId } });
+      if (devices > 0) throw conflict(`${devices} ${devices === 1 ? 'device is' : 'devices are'} of the kind "${kind.title}". Delete them first.`);
+      await store.transaction(async (transaction) => {
+        await deleteIn(models.streams, scope.workspaceId, { kindId: kind.id }, transaction);
+        await deleteIn(models.rules, scope.workspaceId, { kindId: kind.id }, transaction);
+        await deleteIn(models.kinds, scope.workspaceId, { id: kind.id }, transaction);
+      });
+      bus.emit('rules', { workspaceId: scope.workspaceId });
+      changed(scope, kind.id);
+    },
+    createStream: async ({ scope, params, body }) => {
+      const kind = await kindOf(scope, params.kind);
+      const stream = await keepStream(body as NewStream, () => addTo(models.streams, scope.workspaceId, { ...toRow(body as NewStream), kindId: kind.id }));
+      changed(scope, kind.id);
+      return toStream(stream);
+    },
+    changeStream: async ({ scope, params, body }) => {
+      const kind = await kindOf(scope, params.kind);
+      const stream = await streamOf(kind, params.stream);
+      const next = toRow(body as NewStream);
+      if (next.type !== stream.type) {
+        const series = await findAll(models.series, { where: { streamId: stream.id } });
+        if (series.some(({ newestAt }) => newestAt !== null))
+          throw conflict(`"${stream.key}" has readings of type ${stream.type} already. Make a new datastream for ${next.type} values, so that they keep their meaning.`);
+      }
+      if (next.key !== stream.key && !next.aliases.includes(stream.key)) next.aliases = [...next.aliases, stream.key];
+      await keepStream(next, () => changeIn(models.streams, scope.workspaceId, { id: stream.id }, next));
+      if (next.key !== stream.key) await renameUses(scope, kind.id, stream.key, next.key);
+      changed(scope, kind.id);
+      return toStream({ ...stream, ...next });
+    },
+    deleteStream: async ({ scope, params }) => {
+      const kind = await kindOf(scope, params.kind);
+      const stream = await streamOf(kind, params.stream);
+      await store.transaction(async (transaction) => {
+        const series = await listIn(models.series, scope.workspaceId, { where: { streamId: stream.id }, transaction });
+        await deleteSeries(store, series.map(({ id }) => id), transaction);
+        await deleteIn(models.commands, scope.workspaceId, { streamId: stream.id }, transaction);
+        await deleteIn(models.streams, scope.workspaceId, { id: stream.id }, transaction);
+      });
+      bus.emit('rules', { workspaceId: scope.workspaceId });
+      changed(scope, kind.id);
+    },
+  };
+
+  /** Rules that speak of a renamed datastream go on speaking of it. */
+  async function renameUses(scope: Scope, kindId: number, before: string, after: string): Promise<void> {
+    const devices = await listIn(models.devices, scope.workspaceId, { where: { kindId } });
+    const rules = await listIn(models.rules, scope.workspaceId, { where: { streamKey: before } });
+    for (const rule of rules)
+      if (rule.kindId === kindId || devices.some(({ rowId }) => rowId === rule.deviceRowId)) await changeIn(models.rules, scope.workspaceId, { id: rule.id }, { streamKey: after });
+    bus.emit('rules', { workspaceId: scope.workspaceId });
+  }
+}
+
+/** Makes a kind with its datastreams, in the caller's transaction. */
+export async function createKind(store: Store, workspaceId: number, body: KindIn, transaction: Transaction): Promise<KindRow> {
+  const kind = await addTo(store.models.kinds, workspaceId, { title: body.title, intervalS: body.intervalS ?? 60, createdAt: Date.now() }, transaction);
+  for (const [i, one] of (body.streams ?? []).entries()) {
+    const stream = toRow(streamSchema.cast(one) as NewStream);
+    await keepStream(stream, () => addTo(store.models.streams, workspaceId, { ...stream, kindId: kind.id }, transaction), `streams[${i}].`);
+  }
+  return kind;
+}
+
+/** Deletes series with all their readings, in the caller's transaction. */
+export async function deleteSeries(store: Store, ids: readonly number[], transaction: Transaction): Promise<void> {
+  if (ids.length === 0) return;
+  for (const table of ['chunks', 'hours'])
+    await store.sequelize.query(`DELETE FROM ${table} WHERE seriesId IN (?)`, { replacements: [ids], transaction });
+  await store.models.series.destroy({ where: { id: [...ids] }, transaction });
+}
+
+async function keepStream<T>(stream: Pick<NewStream, 'key' | 'pin'>, work: () => Promise<T>, prefix = ''): Promise<T> {
+  try {
+    return await work();
+  } catch (error) {
+    if (!(error instanceof UniqueConstraintError)) throw error;
+    if (/kindPin/.test(error.parent.message)) throw wrongField(`${prefix}pin`, `: virtual pin ${stream.pin} is used by another datastream of this kind`, 'Choose another number, or none.');
+    throw wrongField(`${prefix}key`, `"${stream.key}" is used by another datastream of this kind`, 'Choose another key.');
+  }
+}
+
+function toRow(stream: NewStream): Omit<StreamRow, 'id' | 'workspaceId' | 'kindId'> {
+  const { key, title, type, unit, min, max, rangePolicy, decimals, direction, pin, aliases } = stream;
+  const isBoolean = type === 'boolean';
+  return {
+    key,
+    title,
+    type,
+    unit: isBoolean ? null : unit,
+    min: isBoolean ? null : min,
+    max: isBoolean ? null : max,
+    rangePolicy,
+    decimals: type === 'number' ? decimals : null,
+    direction,
+    pin,
+    aliases: [...new Set(aliases.map(foldName))],
+  };
+}
+
+export function toStream(row: StreamRow): Stream {
+  const { id, key, title, type, unit, min, max, rangePolicy, decimals, direction, pin, aliases } = row;
+  return { id, key, title, type, unit, min, max, rangePolicy, decimals, direction, pin, aliases };
+}
+
+async function withStreams(store: Store, kinds: KindRow[]): Promise<Kind[]> {
+  const ids = kinds.map(({ id }) => id);
+  const streams = await findAll(store.models.streams, { where: { kindId: ids }, order: ['id'] });
+  const devices = await findAll(store.models.devices, { where: { kindId: ids } });
+  return kinds.map(({ id, title, intervalS }) => ({
+    id,
+    title,
+    intervalS,
+    streams: streams.filter(({ kindId }) => kindId === id).map(toStream),
+    devices: devices.filter(({ kindId }) => kindId === id).length,
+  }));
+}

@@ -1,0 +1,153 @@
+import { checkCondition, ruleSentence } from '@peatmoor/core';
+import type { Event, NewRule, Rule } from '@peatmoor/contract';
+import { conflict, notFound, wrongField } from '../problems';
+import { whom } from '../rules/events';
+import type { EventRow, RuleRow } from '../store/models';
+import { addTo, changeIn, deleteIn, findAll, listIn, oneIn } from '../store/rows';
+import { numberOf, type ApiParts, type Handlers } from './context';
+import { toStream } from './kinds';
+import type { Scope } from './scope';
+
+type RuleHandlers = Pick<Handlers, 'listRules' | 'createRule' | 'readRule' | 'changeRule' | 'deleteRule' | 'listEvents' | 'acknowledgeEvent' | 'closeEvent'>;
+
+export function ruleHandlers({ store, bus, rules }: ApiParts): RuleHandlers {
+  const { models } = store;
+  const tell = (scope: Scope, what: 'rules' | 'events', id: number): void =>
+    bus.emit('live', { workspaceId: scope.workspaceId, message: { type: 'changed', what, id, by: scope.userName } });
+  const rowOf = async (scope: Scope, text: string | undefined): Promise<RuleRow> => {
+    const row = await oneIn(models.rules, scope.workspaceId, { id: numberOf(text, 'rule') });
+    if (row === null) throw notFound('rule', text ?? '');
+    return row;
+  };
+  /** A rule as its row, with device and kind of the caller's workspace. */
+  const toRow = async (scope: Scope, body: NewRule): Promise<Omit<RuleRow, 'id' | 'workspaceId'>> => {
+    const device = body.deviceId === null ? null : await oneIn(models.devices, scope.workspaceId, { id: body.deviceId });
+    if (body.deviceId !== null && device === null) throw wrongField('deviceId', `"${body.deviceId}" is no device of this workspace`, 'Choose one of its devices.');
+    const kindId = device?.kindId ?? body.kindId!;
+    const kind = await oneIn(models.kinds, scope.workspaceId, { id: kindId });
+    if (kind === null) throw wrongField('kindId', `${kindId} is no kind of this workspace`, 'Choose one of its kinds.');
+    const stream = await oneIn(models.streams, scope.workspaceId, { kindId, key: body.stream });
+    if (stream === null) throw wrongField('stream', `"${body.stream}" is no datastream of ${kind.title}`, 'Choose one of its datastreams.');
+    const wrong = checkCondition({ ...body, closeLimit: body.closeLimit ?? null });
+    if (wrong !== null) throw wrongField(wrong.field, 'lies on the wrong side of the limit', wrong.reason);
+    return {
+      title: body.title,
+      severity: body.severity,
+      deviceRowId: device?.rowId ?? null,
+      kindId: device === null ? kindId : null,
+      streamKey: stream.key,
+      comparison: body.comparison,
+      limit: body.limit,
+      holdMs: body.holdMs,
+      closeLimit: body.closeLimit ?? null,
+      closeHoldMs: body.closeHoldMs,
+      emails: body.emails,
+      active: body.active,
+    };
+  };
+  const describe = async (scope: Scope, rows: RuleRow[]): Promise<Rule[]> => {
+    const devices = await listIn(models.devices, scope.workspaceId);
+    const kinds = await listIn(models.kinds, scope.workspaceId);
+    const streams = await listIn(models.streams, scope.workspaceId);
+    const open = await listIn(models.events, scope.workspaceId, { where: { closedAt: null } });
+    return rows.map((row) => {
+      const device = devices.find(({ rowId }) => rowId === row.deviceRowId);
+      const kind = kinds.find(({ id }) => id === (device?.kindId ?? row.kindId));
+      const stream = streams.find(({ key, kindId }) => key === row.streamKey && kindId === kind?.id);
+      const name = { name: device?.name ?? '', kindTitle: kind?.title ?? '' };
+      return {
+        id: row.id,
+        title: row.title,
+        severity: row.severity,
+        deviceId: device?.id ?? null,
+        kindId: row.kindId,
+        stream: row.streamKey,
+        comparison: row.comparison,
+        limit: row.limit,
+        holdMs: row.holdMs,
+        closeLimit: row.closeLimit,
+        closeHoldMs: row.closeHoldMs,
+        emails: row.emails,
+        active: row.active,
+        sentence: stream === undefined ? `The datastream "${row.streamKey}" is gone: this rule watches nothing.` : ruleSentence(row, toStream(stream), whom(row, name)),
+        openEvents: open.filter(({ ruleId }) => ruleId === row.id).length,
+      };
+    });
+  };
+  const one = async (scope: Scope, row: RuleRow): Promise<Rule> => (await describe(scope, [row]))[0]!;
+  /** Open events of a rule that is no longer what it was are closed, now. */
+  const closeOpen = (scope: Scope, ruleId: number): Promise<number> => changeIn(models.events, scope.workspaceId, { ruleId, closedAt: null }, { closedAt: Date.now() });
+  const renew = async (scope: Scope, ruleId: number): Promise<void> => {
+    await closeOpen(scope, ruleId);
+    await rules.reset(ruleId);
+    bus.emit('rules', { workspaceId: scope.workspaceId });
+    tell(scope, 'rules', ruleId);
+  };
+  const eventOf = async (scope: Scope, text: string | undefined): Promise<EventRow> => {
+    const row = await oneIn(models.events, scope.workspaceId, { id: numberOf(text, 'event') });
+    if (row === null) throw notFound('event', text ?? '');
+    return row;
+  };
+  const describeEvents = async (scope: Scope, rows: EventRow[]): Promise<Event[]> => {
+    const alerts = await findAll(models.alerts, { where: { eventId: rows.map(({ id }) => id), workspaceId: scope.workspaceId }, order: ['id'] });
+    return rows.map((row) => ({
+      id: row.id,
+      ruleId: row.ruleId,
+      title: row.title,
+      sentence: row.sentence,
+      severity: row.severity,
+      deviceId: row.deviceId,
+      deviceName: row.deviceName,
+      stream: row.streamKey,
+      openedAt: row.openedAt,
+      closedAt: row.closedAt,
+      value: row.value,
+      extreme: row.extreme,
+      acknowledgedAt: row.acknowledgedAt,
+      acknowledgedBy: row.acknowledgedBy,
+      alerts: alerts.filter(({ eventId }) => eventId === row.id).map(({ recipient, phase, state, sentAt, error }) => ({ recipient, phase, state, at: sentAt, error })),
+    }));
+  };
+  const readEvent = async (scope: Scope, id: number): Promise<Event> => (await describeEvents(scope, [await eventOf(scope, String(id))]))[0]!;
+
+  return {
+    listRules: async ({ scope }) => describe(scope, await listIn(models.rules, scope.workspaceId, { order: ['id'] })),
+    createRule: async ({ scope, body }) => {
+      const row = await addTo(models.rules, scope.workspaceId, await toRow(scope, body as NewRule));
+      bus.emit('rules', { workspaceId: scope.workspaceId });
+      tell(scope, 'rules', row.id);
+      return one(scope, row);
+    },
+    readRule: async ({ scope, params }) => one(scope, await rowOf(scope, params.rule)),
+    changeRule: async ({ scope, params, body }) => {
+      const row = await rowOf(scope, params.rule);
+      const next = await toRow(scope, body as NewRule);
+      await changeIn(models.rules, scope.workspaceId, { id: row.id }, next);
+      await renew(scope, row.id);
+      return one(scope, { ...row, ...next });
+    },
+    deleteRule: async ({ scope, params }) => {
+      const row = await rowOf(scope, params.rule);
+      await deleteIn(models.rules, scope.workspaceId, { id: row.id });
+      await renew(scope, row.id);
+    },
+    listEvents: async ({ scope, query }) => {
+      const where = query.device === undefined ? {} : { deviceId: String(query.device) };
+      return describeEvents(scope, await listIn(models.events, scope.workspaceId, { where, order: [['openedAt', 'DESC'], ['id', 'DESC']], limit: Number(query.limit) }));
+    },
+    acknowledgeEvent: async ({ scope, params }) => {
+      const event = await eventOf(scope, params.event);
+      if (event.acknowledgedAt === null) await changeIn(models.events, scope.workspaceId, { id: event.id, acknowledgedAt: null }, { acknowledgedAt: Date.now(), acknowledgedBy: scope.userName });
+      tell(scope, 'events', event.id);
+      return readEvent(scope, event.id);
+    },
+    closeEvent: async ({ scope, params }) => {
+      const event = await eventOf(scope, params.event);
+      if (event.closedAt !== null) throw conflict('This event is closed already.');
+      await changeIn(models.events, scope.workspaceId, { id: event.id, closedAt: null }, { closedAt: Date.now() });
+      await rules.reset(event.ruleId, event.deviceRowId);
+      tell(scope, 'events', event.id);
+      return readEvent(scope, event.id);
+    },
+  };
+}

@@ -1,0 +1,72 @@
+import { randomBytes } from 'node:crypto';
+import type { IncomingMessage } from 'node:http';
+import { parse } from 'cookie';
+import { inspectToken, makeToken, TOKEN_RANDOM_BYTES } from '@peatmoor/core';
+import { roleIncludes, type Role } from '@peatmoor/contract';
+import { timingSafeEqual } from 'node:crypto';
+import { ProblemError } from '../problems';
+import { hashSecret } from '../registry';
+import { findOne } from '../store/rows';
+import type { Store } from '../store/store';
+
+export const SESSION_COOKIE = 'peatmoor_session';
+export const SESSION_MS = 30 * 86_400_000;
+/** What an access key begins with, before letters made like those of a device token. */
+export const KEY_PREFIX = 'key_';
+
+/** Who is calling, in which workspace, and what they may do there. The one thing every query of the API starts from. */
+export interface Scope {
+  userId: number;
+  userName: string;
+  email: string;
+  workspaceId: number;
+  workspaceTitle: string;
+  role: Role;
+}
+
+/** Finds out who is calling, by session cookie or access key; null for nobody. */
+export async function scopeOf(store: Store, request: IncomingMessage): Promise<Scope | null> {
+  const bearer = /^bearer\s+(\S+)$/i.exec(request.headers.authorization ?? '')?.[1];
+  if (bearer !== undefined) return bearer.startsWith(KEY_PREFIX) ? scopeOfKey(store, bearer.slice(KEY_PREFIX.length)) : null;
+  const session = sessionIdOf(request);
+  if (session === undefined) return null;
+  const row = await findOne(store.models.sessions, { idHash: hashSecret(session) });
+  return row === null || row.endsAt < Date.now() ? null : member(store, row.userId, row.workspaceId);
+}
+
+export function sessionIdOf(request: IncomingMessage): string | undefined {
+  return parse(request.headers.cookie ?? '')[SESSION_COOKIE];
+}
+
+/** The one place that decides what a role may do. Throws 401 for nobody, 403 for too little. */
+export function demand(scope: Scope | null, needed: Role): Scope {
+  if (scope === null) throw new ProblemError(401, 'Not signed in', 'Sign in first, or send an access key as "Authorization: Bearer key_…".');
+  if (!roleIncludes(scope.role, needed))
+    throw new ProblemError(403, 'Not allowed', `This needs the role ${needed}; you are ${scope.role} in ${scope.workspaceTitle}. Ask an owner of the workspace.`);
+  return scope;
+}
+
+/** A new access key: its text for the person, shown once, and what is kept. */
+export function makeAccessKey(): { secret: string; fingerprint: string; secretHash: Buffer } {
+  const token = makeToken(randomBytes(TOKEN_RANDOM_BYTES));
+  const shape = inspectToken(token);
+  return { secret: KEY_PREFIX + token, fingerprint: shape.fingerprint!, secretHash: hashSecret(token) };
+}
+
+async function scopeOfKey(store: Store, text: string): Promise<Scope | null> {
+  const shape = inspectToken(text);
+  if (shape.state !== 'whole') return null;
+  const key = await findOne(store.models.accessKeys, { fingerprint: shape.fingerprint });
+  if (key === null || !timingSafeEqual(key.secretHash, hashSecret(shape.token))) return null;
+  const now = Date.now();
+  if (now - (key.usedAt ?? 0) > 60_000) await store.models.accessKeys.update({ usedAt: now }, { where: { id: key.id } });
+  return member(store, key.userId, key.workspaceId);
+}
+
+async function member(store: Store, userId: number, workspaceId: number): Promise<Scope | null> {
+  const membership = await findOne(store.models.memberships, { userId, workspaceId });
+  if (membership === null) return null;
+  const user = (await findOne(store.models.users, { id: userId }))!;
+  const workspace = (await findOne(store.models.workspaces, { id: workspaceId }))!;
+  return { userId, userName: user.name, email: user.email, workspaceId, workspaceTitle: workspace.title, role: membership.role };
+}

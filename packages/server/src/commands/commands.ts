@@ -1,0 +1,182 @@
+import { isControllable, isPending, isRefusal, nextCommandState, takeValue, wireValue, type CommandHappening, type Refusal } from '@peatmoor/core';
+import type { Command } from '@peatmoor/contract';
+import type { Logger } from 'pino';
+import { Op } from 'sequelize';
+import type { Bus } from '../bus';
+import type { PresenceBook } from '../ingest/presence';
+import type { DeviceEntry, DeviceStream, Registry } from '../registry';
+import type { CommandRow } from '../store/models';
+import { addTo, changeIn, findAll, findOne, listIn } from '../store/rows';
+import type { Store } from '../store/store';
+
+/** The one wanted name that every device understands without a datastream: seconds between its reports. */
+export const INTERVAL_NAME = 'interval';
+
+/** A wanted value as it is told to the device. */
+export interface Wanted {
+  name: string;
+  value: number;
+  commandId: number | null;
+}
+
+export interface CommandBook {
+  /** Records a wanted value and brings it to the device if it is connected. Returns a refusal if the value does not fit. */
+  want(entry: DeviceEntry, streamKey: string, value: unknown, userName: string): Promise<Command | Refusal>;
+  /** The wanted values that last: the newest of each control that was not refused, and the interval. */
+  wanted(entry: DeviceEntry): Promise<Wanted[]>;
+  /** The board has been told these. */
+  delivered(entry: DeviceEntry, wanted: readonly Wanted[]): Promise<void>;
+  /** The board says that it now has a value (null: the one asked for). Returns a refusal for an unknown name or unfit value. */
+  applied(entry: DeviceEntry, name: string, raw: string | null): Promise<Refusal | null>;
+  /** A report of a `both` datastream: applied, if it is the value asked for. */
+  confirm(entry: DeviceEntry, stream: DeviceStream, value: number): void;
+  list(entry: DeviceEntry): Promise<Command[]>;
+  read(workspaceId: number, id: number): Promise<Command | null>;
+  /** Resolves when something newly wanted, or after `ms`. */
+  waitForChange(deviceRowId: number, ms: number): Promise<void>;
+}
+
+export function createCommands(store: Store, registry: Registry, presence: PresenceBook, bus: Bus, log: Logger): CommandBook {
+  const { commands } = store.models;
+  const pending = new Map<string, number>();
+  const waiters = new Map<number, Set<() => void>>();
+  const place = (deviceRowId: number, streamId: number): string => `${deviceRowId}:${streamId}`;
+
+  const toCommand = (row: CommandRow, entry: DeviceEntry): Command => ({
+    id: row.id,
+    deviceId: entry.id,
+    stream: entry.streams.find((stream) => stream.streamId === row.streamId)?.key ?? '?',
+    value: row.value,
+    state: row.state,
+    by: row.userName,
+    createdAt: row.createdAt,
+    sentAt: row.sentAt,
+    appliedAt: row.appliedAt,
+    note: row.note,
+  });
+  const announce = (entry: DeviceEntry, row: CommandRow): void =>
+    bus.emit('live', { workspaceId: entry.workspaceId, message: { type: 'command', command: toCommand(row, entry) } });
+
+  const happen = async (entry: DeviceEntry, row: CommandRow, happening: CommandHappening, note = ''): Promise<void> => {
+    const state = nextCommandState(row.state, happening);
+    if (state === null) return;
+    const now = Date.now();
+    const change: Partial<CommandRow> = { state, note, ...(state === 'sent' && { sentAt: now }), ...(state === 'applied' && { appliedAt: now, sentAt: row.sentAt ?? now }) };
+    const changed = await changeIn(commands, entry.workspaceId, { id: row.id, state: row.state }, change);
+    if (changed === 0) return;
+    if (!isPending(state)) pending.delete(place(row.deviceRowId, row.streamId));
+    announce(entry, { ...row, ...change });
+  };
+
+  const newestOf = async (entry: DeviceEntry, streamId: number): Promise<CommandRow | null> =>
+    (await findAll(commands, { where: { deviceRowId: entry.rowId, streamId }, order: [['id', 'DESC']], limit: 1 }))[0] ?? null;
+
+  const bring = async (entry: DeviceEntry, wanted: Wanted): Promise<void> => {
+    const sessions = [...presence.sessions(entry.rowId)];
+    if (sessions.length === 0) return;
+    await Promise.any(sessions.map((session) => session.want(wanted.name, wireValue(wanted.value))));
+    await book.delivered(entry, [wanted]);
+  };
+  bus.on('wanted', ({ deviceRowId, ...wanted }) => {
+    for (const wake of waiters.get(deviceRowId) ?? []) wake();
+    registry
+      .byRow(deviceRowId)
+      .then((entry) => entry && bring(entry, wanted))
+      .catch((error: Error) => log.debug({ error: error.message, deviceRowId }, 'a wanted value waits for the next connection'));
+  });
+
+  const book: CommandBook = {
+    async want(entry, streamKey, value, userName) {
+      const stream = entry.names.find(streamKey);
+      if (stream === undefined) return { name: streamKey, reason: 'unknown-name', hint: nearestHint(entry, streamKey) };
+      if (!isControllable(stream)) return { name: streamKey, reason: 'not-reportable', hint: `"${stream.key}" is only reported by the device; it cannot be set.` };
+      const taken = takeValue({ ...stream, rangePolicy: 'refuse' }, value, stream.key);
+      if (isRefusal(taken)) return taken;
+      const older = await listIn(commands, entry.workspaceId, { where: { deviceRowId: entry.rowId, streamId: stream.streamId, state: { [Op.in]: ['waiting', 'sent'] } } });
+      const row = await addTo(commands, entry.workspaceId, {
+        deviceRowId: entry.rowId,
+        streamId: stream.streamId,
+        value: taken.value,
+        state: 'waiting',
+        userName,
+        createdAt: Date.now(),
+        sentAt: null,
+        appliedAt: null,
+        note: '',
+      });
+      for (const one of older) await happen(entry, one, 'replaced', 'a newer value was wanted');
+      pending.set(place(entry.rowId, stream.streamId), row.id);
+      announce(entry, row);
+      bus.emit('wanted', { deviceRowId: entry.rowId, name: stream.key, value: taken.value, commandId: row.id });
+      return toCommand(row, entry);
+    },
+    async wanted(entry) {
+      const rows = await Promise.all(entry.streams.filter(isControllable).map(async (stream) => ({ stream, row: await newestOf(entry, stream.streamId) })));
+      const wanted = rows.flatMap(({ stream, row }) => {
+        if (row === null || row.state === 'refused') return [];
+        if (isPending(row.state)) pending.set(place(entry.rowId, stream.streamId), row.id);
+        return [{ name: stream.key, value: row.value, commandId: isPending(row.state) ? row.id : null }];
+      });
+      const own = entry.names.find(INTERVAL_NAME);
+      return own === undefined ? [...wanted, { name: INTERVAL_NAME, value: entry.intervalS, commandId: null }] : wanted;
+    },
+    async delivered(entry, wanted) {
+      for (const { commandId } of wanted) {
+        const row = commandId === null ? null : await findOne(commands, { id: commandId });
+        if (row !== null) await happen(entry, row, 'delivered');
+      }
+    },
+    async applied(entry, name, raw) {
+      const stream = entry.names.find(name);
+      if (stream === undefined) return name === INTERVAL_NAME ? null : { name, reason: 'unknown-name', hint: nearestHint(entry, name) };
+      if (!isControllable(stream)) return { name, reason: 'wrong-topic', hint: `"${stream.key}" is no control; report its value on report instead.` };
+      const row = await newestOf(entry, stream.streamId);
+      if (row === null || !isPending(row.state)) return null;
+      const taken = raw === null ? { value: row.value } : takeValue({ ...stream, rangePolicy: 'mark' }, raw, name);
+      if (isRefusal(taken)) return taken;
+      if (taken.value === row.value) await happen(entry, row, 'applied');
+      else if (row.state === 'sent') await happen(entry, row, 'refused', `the board has ${taken.value} instead`);
+      return null;
+    },
+    confirm(entry, stream, value) {
+      const id = pending.get(place(entry.rowId, stream.streamId));
+      if (id === undefined) return;
+      findOne(commands, { id })
+        .then((row) => (row !== null && row.value === value ? happen(entry, row, 'applied') : undefined))
+        .catch((error: Error) => log.debug({ error: error.message }, 'a confirmation was missed'));
+    },
+    async list(entry) {
+      const rows = await listIn(commands, entry.workspaceId, { where: { deviceRowId: entry.rowId }, order: [['id', 'DESC']], limit: 100 });
+      const covered = new Set(rows.map(({ streamId }) => streamId));
+      for (const stream of entry.streams.filter((one) => isControllable(one) && !covered.has(one.streamId))) {
+        const row = await newestOf(entry, stream.streamId);
+        if (row !== null) rows.push(row);
+      }
+      return rows.map((row) => toCommand(row, entry));
+    },
+    async read(workspaceId, id) {
+      const [row] = await listIn(commands, workspaceId, { where: { id }, limit: 1 });
+      const entry = row === undefined ? null : await registry.byRow(row.deviceRowId);
+      return row === undefined || entry === null ? null : toCommand(row, entry);
+    },
+    waitForChange: (deviceRowId, ms) =>
+      new Promise((resolve) => {
+        const mine = waiters.get(deviceRowId) ?? new Set();
+        waiters.set(deviceRowId, mine);
+        const wake = (): void => {
+          clearTimeout(timer);
+          mine.delete(wake);
+          if (mine.size === 0) waiters.delete(deviceRowId);
+          resolve();
+        };
+        const timer = setTimeout(wake, ms);
+        mine.add(wake);
+      }),
+  };
+  return book;
+}
+
+function nearestHint(entry: DeviceEntry, name: string): string {
+  const nearest = entry.names.nearest(name);
+  return nearest === undefined ? `No datastream of ${entry.name} is called "${name}".` : `No datastream is called "${name}"; the nearest is "${nearest}".`;
+}

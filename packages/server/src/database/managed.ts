@@ -1,0 +1,199 @@
+import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
+import { createHash, randomBytes } from 'node:crypto';
+import fs from 'node:fs';
+import os from 'node:os';
+import path from 'node:path';
+import { setTimeout as sleep } from 'node:timers/promises';
+import mariadb from 'mariadb';
+import type { Logger } from 'pino';
+
+/** How to reach a database server: by socket, with the password made for it. */
+export interface ManagedDatabase {
+  socketPath: string;
+  user: string;
+  password: string;
+  database: string;
+  /** Process number of the server that runs now. */
+  pid(): number | null;
+  /** Stops the server cleanly. */
+  stop(): Promise<void>;
+}
+
+const USER = 'peatmoor';
+const DATABASE = 'peatmoor';
+
+/**
+ * Starts MariaDB on a data folder of its own, reachable only through a socket, and starts it again whenever it
+ * ends by itself. A server left running by a service that was killed is taken over.
+ */
+export async function startManagedDatabase(dataFolder: string, log: Logger): Promise<ManagedDatabase> {
+  const folder = path.join(dataFolder, 'mariadb');
+  const socketPath = socketFor(dataFolder);
+  const password = passwordOf(dataFolder);
+  const options = { socketPath, user: USER, password };
+  let child: ChildProcess | null = null;
+  let pid: number | null = null;
+  let stopping = false;
+
+  if (!fs.existsSync(path.join(folder, 'mysql'))) {
+    log.info('making a new database folder');
+    install(folder);
+  }
+  const launch = (): void => {
+    child = launchServer(folder, socketPath, initFile(dataFolder, password));
+    pid = child.pid ?? null;
+    let last = '';
+    child.stderr?.on('data', (text: Buffer) => (last = text.toString().slice(-600)));
+    child.on('error', (error) => log.error({ error: error.message }, 'the database server cannot be started'));
+    child.on('exit', (code, signal) => {
+      pid = null;
+      if (stopping) return;
+      log.error({ code, signal, last }, 'the database server ended by itself; starting it again');
+      setTimeout(() => stopping || launch(), 500);
+    });
+  };
+
+  const orphan = runningServer(folder);
+  if (orphan !== null && (await answers(options))) {
+    log.info({ pid: orphan }, 'taking over the database server that is still running');
+    pid = orphan;
+    watchOrphan(orphan, () => stopping || (log.error('the database server is gone; starting it again'), launch()));
+  } else {
+    if (orphan !== null) await endProcess(orphan);
+    launch();
+  }
+  const deadline = Date.now() + 60_000;
+  while (!(await answers(options))) {
+    if (Date.now() > deadline) throw new Error(`MariaDB did not start within a minute; see ${path.join(folder, 'error.log')}`);
+    await sleep(50);
+  }
+  return {
+    socketPath,
+    user: USER,
+    password,
+    database: DATABASE,
+    pid: () => pid,
+    async stop() {
+      stopping = true;
+      if (pid !== null) await endProcess(pid);
+    },
+  };
+}
+
+function launchServer(folder: string, socketPath: string, init: string): ChildProcess {
+  const options = [
+    '--no-defaults',
+    `--datadir=${folder}`,
+    `--socket=${socketPath}`,
+    `--pid-file=${path.join(folder, 'server.pid')}`,
+    `--log-error=${path.join(folder, 'error.log')}`,
+    `--init-file=${init}`,
+    '--skip-networking',
+    '--skip-name-resolve',
+    '--skip-log-bin',
+    '--performance-schema=OFF',
+    '--innodb-flush-log-at-trx-commit=1',
+    '--innodb-buffer-pool-size=96M',
+    '--innodb-log-file-size=96M',
+    '--max-allowed-packet=64M',
+    '--max-connections=60',
+    '--character-set-server=utf8mb4',
+    '--collation-server=utf8mb4_bin',
+    ...(process.getuid?.() === 0 ? ['--user=root'] : []),
+  ];
+  return spawn(serverProgram(), options, { stdio: ['ignore', 'ignore', 'pipe'], detached: true });
+}
+
+function serverProgram(): string {
+  return ['/usr/sbin/mariadbd', '/usr/libexec/mariadbd', '/usr/local/sbin/mariadbd'].find((file) => fs.existsSync(file)) ?? 'mariadbd';
+}
+
+function install(folder: string): void {
+  const user = os.userInfo().username;
+  fs.rmSync(folder, { recursive: true, force: true });
+  fs.mkdirSync(folder, { recursive: true, mode: 0o700 });
+  const made = spawnSync(
+    'mariadb-install-db',
+    ['--no-defaults', `--datadir=${folder}`, '--auth-root-authentication-method=socket', `--auth-root-socket-user=${user}`, '--skip-test-db', `--user=${user}`],
+    { encoding: 'utf8' },
+  );
+  if (made.error !== undefined) throw new Error('mariadb-install-db is missing. Install MariaDB: apt-get install mariadb-server-core', { cause: made.error });
+  if (made.status !== 0) {
+    fs.rmSync(folder, { recursive: true, force: true });
+    throw new Error(`The database folder ${folder} could not be made: ${made.stderr.slice(-500) || made.stdout.slice(-500)}`);
+  }
+}
+
+/** SQL that the server runs at each start: the one user and database there are. */
+function initFile(dataFolder: string, password: string): string {
+  const file = path.join(dataFolder, 'database-init.sql');
+  const sql = [
+    `CREATE USER IF NOT EXISTS '${USER}'@'localhost' IDENTIFIED BY '${password}';`,
+    `ALTER USER '${USER}'@'localhost' IDENTIFIED BY '${password}';`,
+    `GRANT ALL ON *.* TO '${USER}'@'localhost';`,
+    `CREATE DATABASE IF NOT EXISTS ${DATABASE} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;`,
+  ];
+  fs.writeFileSync(file, `${sql.join('\n')}\n`, { mode: 0o600 });
+  return file;
+}
+
+function passwordOf(dataFolder: string): string {
+  const file = path.join(dataFolder, 'database-password');
+  if (!fs.existsSync(file)) fs.writeFileSync(file, randomBytes(24).toString('hex'), { mode: 0o600 });
+  return fs.readFileSync(file, 'utf8').trim();
+}
+
+/** A socket path within the length that the system allows. */
+function socketFor(dataFolder: string): string {
+  const near = path.join(dataFolder, 'mariadb.sock');
+  if (near.length < 100) return near;
+  const name = createHash('sha256').update(dataFolder).digest('hex').slice(0, 16);
+  return path.join(os.tmpdir(), `peatmoor-${name}.sock`);
+}
+
+async function answers(options: { socketPath: string; user: string; password: string }): Promise<boolean> {
+  try {
+    const connection = await mariadb.createConnection({ ...options, database: DATABASE, connectTimeout: 2000 });
+    await connection.end();
+    return true;
+  } catch {
+    return false;
+  }
+}
+
+/** Process number of a server that runs on this folder, or null. */
+function runningServer(folder: string): number | null {
+  try {
+    const pid = Number(fs.readFileSync(path.join(folder, 'server.pid'), 'utf8').trim());
+    return fs.readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes(folder) ? pid : null;
+  } catch {
+    return null;
+  }
+}
+
+function isAlive(pid: number): boolean {
+  try {
+    process.kill(pid, 0);
+    return !/^State:\s+Z/m.test(fs.readFileSync(`/proc/${pid}/status`, 'utf8'));
+  } catch {
+    return false;
+  }
+}
+
+function watchOrphan(pid: number, onGone: () => void): void {
+  const timer = setInterval(() => {
+    if (isAlive(pid)) return;
+    clearInterval(timer);
+    onGone();
+  }, 500);
+  timer.unref();
+}
+
+async function endProcess(pid: number): Promise<void> {
+  if (!isAlive(pid)) return;
+  process.kill(pid, 'SIGTERM');
+  for (let waited = 0; isAlive(pid); waited += 25) {
+    if (waited > 30_000) process.kill(pid, 'SIGKILL');
+    await sleep(25);
+  }
+}

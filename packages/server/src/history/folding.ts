@@ -1,0 +1,64 @@
+import type { Columns } from '@peatmoor/core';
+import type { Logger } from 'pino';
+import { keepOffsets, readJournal, trimJournal } from '../journal/reader';
+import { inRawTransaction, type Store } from '../store/store';
+import { mergeIntoChunks } from './chunks';
+import type { Recent } from './recent';
+
+const ENTRIES_AT_ONCE = 400;
+/** Readings wait this long in the journal, so that a chunk is not written again for every single one. */
+const REST_MS = 5000;
+const REST_READINGS = 100_000;
+
+export interface Folding {
+  /** Folds everything that is in the journal now. */
+  foldAll(): Promise<void>;
+  stop(): Promise<void>;
+}
+
+/** The worker that takes the journal into chunks and rollups, offset and work in one transaction. */
+export function startFolding(store: Store, recent: Recent, writerId: number, log: Logger): Folding {
+  let running: Promise<void> = Promise.resolve();
+  let stopped = false;
+
+  const foldOnce = (): Promise<boolean> =>
+    inRawTransaction(store, async (connection) => {
+      const entries = await readJournal(connection, 'folding', ENTRIES_AT_ONCE);
+      const bySeries = new Map<number, Columns>();
+      for (const { batch } of entries)
+        for (let i = 0; i < batch.series.length; i++) {
+          let line = bySeries.get(batch.series[i]!);
+          if (line === undefined) bySeries.set(batch.series[i]!, (line = { times: [], values: [] }));
+          line.times.push(batch.times[i]!);
+          line.values.push(batch.values[i]!);
+        }
+      if (entries.length > 0) await mergeIntoChunks(connection, bySeries);
+      const reached = await keepOffsets(connection, 'folding', entries);
+      return { more: entries.length === ENTRIES_AT_ONCE, seq: reached.get(writerId) };
+    }).then(({ more, seq }) => {
+      if (seq !== undefined) recent.drop(seq);
+      return more;
+    });
+  const foldAll = (): Promise<void> => {
+    const work = async (): Promise<void> => {
+      while (await foldOnce());
+      await inRawTransaction(store, (connection) => trimJournal(connection, writerId));
+    };
+    running = running.catch(() => undefined).then(work);
+    return running;
+  };
+  const timer = setInterval(() => {
+    const { readings, ageMs } = recent.status(Date.now());
+    if (readings > REST_READINGS || ageMs > REST_MS) foldAll().catch((error: Error) => log.warn({ error: error.message }, 'folding waits'));
+  }, 500);
+  return {
+    foldAll,
+    async stop() {
+      if (stopped) return;
+      stopped = true;
+      clearInterval(timer);
+      await running.catch(() => undefined);
+      await foldAll().catch((error: Error) => log.warn({ error: error.message }, 'the last folding waits for the next start'));
+    },
+  };
+}

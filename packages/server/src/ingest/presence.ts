@@ -1,0 +1,68 @@
+import type { Logger } from 'pino';
+import type { Store } from '../store/store';
+
+/** One live connection of a device. */
+export interface DeviceSession {
+  deviceRowId: number;
+  tokenId: number;
+  from: string;
+  openedAt: number;
+  /** Brings a wanted value to the board; resolves once the board has acknowledged it. */
+  want(name: string, value: string): Promise<void>;
+  close(): void;
+}
+
+/** Who is connected and when each device was last heard. */
+export interface PresenceBook {
+  seen(deviceRowId: number, at: number): void;
+  lastSeen(deviceRowId: number): number | null;
+  sessions(deviceRowId: number): ReadonlySet<DeviceSession>;
+  open(session: DeviceSession): void;
+  close(session: DeviceSession): void;
+  count(): number;
+  stop(): Promise<void>;
+}
+
+const NONE: ReadonlySet<DeviceSession> = new Set();
+
+/** Keeps presence in memory and writes the times of last messages down every two seconds. */
+export function startPresence(store: Store, log: Logger): PresenceBook {
+  const lastSeen = new Map<number, number>();
+  const unsaved = new Set<number>();
+  const sessions = new Map<number, Set<DeviceSession>>();
+  const save = async (): Promise<void> => {
+    if (unsaved.size === 0) return;
+    const rows = [...unsaved].map((rowId) => [lastSeen.get(rowId)!, rowId]);
+    unsaved.clear();
+    await store
+      .withConnection((connection) => connection.batch('UPDATE devices SET lastSeenAt = ? WHERE rowId = ?', rows))
+      .catch((error: Error) => {
+        for (const [, rowId] of rows) unsaved.add(rowId!);
+        log.debug({ error: error.message }, 'times of last messages wait');
+      });
+  };
+  const timer = setInterval(() => void save(), 2000);
+  return {
+    seen(deviceRowId, at) {
+      lastSeen.set(deviceRowId, Math.max(at, lastSeen.get(deviceRowId) ?? 0));
+      unsaved.add(deviceRowId);
+    },
+    lastSeen: (deviceRowId) => lastSeen.get(deviceRowId) ?? null,
+    sessions: (deviceRowId) => sessions.get(deviceRowId) ?? NONE,
+    open(session) {
+      const known = sessions.get(session.deviceRowId);
+      if (known === undefined) sessions.set(session.deviceRowId, new Set([session]));
+      else known.add(session);
+    },
+    close(session) {
+      const known = sessions.get(session.deviceRowId);
+      known?.delete(session);
+      if (known?.size === 0) sessions.delete(session.deviceRowId);
+    },
+    count: () => [...sessions.values()].reduce((sum, one) => sum + one.size, 0),
+    async stop() {
+      clearInterval(timer);
+      await save();
+    },
+  };
+}

@@ -1,0 +1,40 @@
+import type { Proof } from '@peatmoor/core';
+import type { Logger } from 'pino';
+import type { Bus } from '../bus';
+import type { DeviceEntry } from '../registry';
+import { changeIn } from '../store/rows';
+import type { Store } from '../store/store';
+
+type Milestone = 'seenAt' | 'tokenRightAt' | 'connectedAt' | 'firstReadingAt';
+const ORDER: Milestone[] = ['seenAt', 'tokenRightAt', 'connectedAt', 'firstReadingAt'];
+
+/** Notes how far a device has come, and what went wrong on the way. */
+export interface Proofs {
+  /** A milestone, with all before it. */
+  reached(entry: DeviceEntry, milestone: Milestone, at: number): void;
+  trouble(entry: DeviceEntry, trouble: NonNullable<Proof['trouble']>): void;
+}
+
+export function createProofs(store: Store, bus: Bus, log: Logger): Proofs {
+  const troubleSaved = new Map<number, number>();
+  const save = (entry: DeviceEntry): void => {
+    changeIn(store.models.devices, entry.workspaceId, { rowId: entry.rowId }, { proof: entry.proof })
+      .then(() => bus.emit('live', { workspaceId: entry.workspaceId, message: { type: 'changed', what: 'devices', id: entry.id } }))
+      .catch((error: Error) => log.warn({ error: error.message }, 'how far a device has come could not be written down'));
+  };
+  return {
+    reached(entry, milestone, at) {
+      if (entry.proof[milestone] !== null) return;
+      for (const one of ORDER.slice(0, ORDER.indexOf(milestone) + 1)) entry.proof[one] ??= at;
+      if (milestone === 'connectedAt' || milestone === 'firstReadingAt') entry.proof.trouble = null;
+      save(entry);
+    },
+    trouble(entry, trouble) {
+      entry.proof.seenAt ??= trouble.at;
+      entry.proof.trouble = trouble;
+      if (trouble.at - (troubleSaved.get(entry.rowId) ?? 0) < 500) return;
+      troubleSaved.set(entry.rowId, trouble.at);
+      save(entry);
+    },
+  };
+}

@@ -1,0 +1,174 @@
+import { createHash, timingSafeEqual } from 'node:crypto';
+import { indexNames, inspectToken, type Datastream, type NameIndex, type Proof } from '@peatmoor/core';
+import type { Bus } from './bus';
+import type { DeviceRow, KindRow, StreamRow, TokenRow } from './store/models';
+import { findAll, findOne } from './store/rows';
+import type { Store } from './store/store';
+
+/** A datastream of one device, with the number of its series. */
+export interface DeviceStream extends Datastream {
+  streamId: number;
+  seriesId: number;
+}
+
+/** All that the way of a reading needs to know about a device, kept in memory. */
+export interface DeviceEntry {
+  rowId: number;
+  workspaceId: number;
+  id: string;
+  name: string;
+  kindId: number;
+  kindTitle: string;
+  intervalS: number;
+  streams: DeviceStream[];
+  names: NameIndex<DeviceStream>;
+  proof: Proof;
+  lastSeenAt: number | null;
+}
+
+/** What a token proves, or why it proves nothing. */
+export type TokenVerdict =
+  | { state: 'right'; entry: DeviceEntry; tokenId: number }
+  | { state: 'withdrawn' | 'wrong'; entry: DeviceEntry; hint: string }
+  | { state: 'unknown'; entry: null; hint: string };
+
+export interface SeriesOwner {
+  entry: DeviceEntry;
+  stream: DeviceStream;
+}
+
+/** Device definitions in memory, read on first use and forgotten when they change. */
+export interface Registry {
+  byRow(rowId: number): Promise<DeviceEntry | null>;
+  byId(workspaceId: number, id: string): Promise<DeviceEntry | null>;
+  verify(token: string): Promise<TokenVerdict>;
+  /** The device and datastream of a series, if it still exists. */
+  ownerOf(seriesId: number): Promise<SeriesOwner | null>;
+  /** Entries that are in memory now. */
+  loaded(): Iterable<DeviceEntry>;
+  /** Called with the newest reading of each series when a device is read into memory. */
+  onNewest: (seriesId: number, at: number, value: number) => void;
+}
+
+/** SHA-256 of a token or key: enough for secrets of a hundred random bits. */
+export function hashSecret(secret: string): Buffer {
+  return createHash('sha256').update(secret).digest();
+}
+
+export function createRegistry(store: Store, bus: Bus): Registry {
+  const { models } = store;
+  const entries = new Map<number, Promise<DeviceEntry | null>>();
+  const ready = new Map<number, DeviceEntry>();
+  const tokens = new Map<string, TokenRow>();
+  const owners = new Map<number, SeriesOwner>();
+
+  const forget = (rowId: number): void => {
+    entries.delete(rowId);
+    const entry = ready.get(rowId);
+    ready.delete(rowId);
+    for (const stream of entry?.streams ?? []) owners.delete(stream.seriesId);
+    for (const [fingerprint, token] of tokens) if (token.deviceRowId === rowId) tokens.delete(fingerprint);
+  };
+  bus.on('definitions', ({ kindId, deviceRowId }) => {
+    if (deviceRowId !== undefined) forget(deviceRowId);
+    if (kindId !== undefined) for (const entry of [...ready.values()]) if (entry.kindId === kindId) forget(entry.rowId);
+  });
+
+  const load = async (rowId: number): Promise<DeviceEntry | null> => {
+    const device = await findOne(models.devices, { rowId });
+    if (device === null) return null;
+    const kind = (await findOne(models.kinds, { id: device.kindId })) as KindRow;
+    const streams = await findAll(models.streams, { where: { kindId: device.kindId }, order: ['id'] });
+    const series = await ensureSeries(store, device, streams);
+    const entry = makeEntry(device, kind, streams, series);
+    for (const stream of entry.streams) owners.set(stream.seriesId, { entry, stream });
+    ready.set(rowId, entry);
+    return entry;
+  };
+  const registry: Registry = {
+    onNewest: () => undefined,
+    byRow(rowId) {
+      const known = entries.get(rowId);
+      if (known !== undefined) return known;
+      const loading = load(rowId).catch((error: unknown) => {
+        entries.delete(rowId);
+        throw error;
+      });
+      entries.set(rowId, loading);
+      void loading.then((entry) => entry === null && entries.delete(rowId), () => undefined);
+      return loading;
+    },
+    async byId(workspaceId, id) {
+      for (const entry of ready.values()) if (entry.workspaceId === workspaceId && entry.id === id) return entry;
+      const device = await findOne(models.devices, { workspaceId, id });
+      return device === null ? null : registry.byRow(device.rowId);
+    },
+    async verify(text) {
+      const shape = inspectToken(text);
+      if (shape.fingerprint === null) return { state: 'unknown', entry: null, hint: TOKEN_HINTS[shape.state] };
+      const token = tokens.get(shape.fingerprint) ?? (await findOne(models.deviceTokens, { fingerprint: shape.fingerprint }));
+      if (token === null)
+        return { state: 'unknown', entry: null, hint: shape.state === 'whole' ? 'No device has this token. Make a new one on the device’s page.' : TOKEN_HINTS[shape.state] };
+      tokens.set(shape.fingerprint, token);
+      const entry = await registry.byRow(token.deviceRowId);
+      if (entry === null) return { state: 'unknown', entry: null, hint: 'The device of this token was deleted.' };
+      if (shape.state !== 'whole') return { state: 'wrong', entry, hint: TOKEN_HINTS[shape.state] };
+      if (!timingSafeEqual(hashSecret(shape.token), token.secretHash)) return { state: 'wrong', entry, hint: TOKEN_HINTS.mistyped };
+      if (token.withdrawnAt !== null)
+        return { state: 'withdrawn', entry, hint: `The token ${shape.fingerprint} was withdrawn. Make a new one on the page of ${entry.name}.` };
+      return { state: 'right', entry, tokenId: token.id };
+    },
+    async ownerOf(seriesId) {
+      const known = owners.get(seriesId);
+      if (known !== undefined) return known;
+      const row = await findOne(models.series, { id: seriesId });
+      if (row === null) return null;
+      await registry.byRow(row.deviceRowId);
+      return owners.get(seriesId) ?? null;
+    },
+    loaded: () => ready.values(),
+  };
+
+  function makeEntry(device: DeviceRow, kind: KindRow, rows: StreamRow[], series: Map<number, number>): DeviceEntry {
+    const before = ready.get(device.rowId);
+    const streams = rows.map((row): DeviceStream => ({ ...row, streamId: row.id, seriesId: series.get(row.id)! }));
+    return {
+      rowId: device.rowId,
+      workspaceId: device.workspaceId,
+      id: device.id,
+      name: device.name,
+      kindId: kind.id,
+      kindTitle: kind.title,
+      intervalS: kind.intervalS,
+      streams,
+      names: indexNames(streams),
+      proof: device.proof,
+      lastSeenAt: Math.max(device.lastSeenAt ?? 0, before?.lastSeenAt ?? 0) || null,
+    };
+  }
+
+  async function ensureSeries(target: Store, device: DeviceRow, streams: StreamRow[]): Promise<Map<number, number>> {
+    const find = () => findAll(models.series, { where: { deviceRowId: device.rowId } });
+    let rows = await find();
+    const missing = streams.filter((stream) => !rows.some((row) => row.streamId === stream.id));
+    if (missing.length > 0) {
+      await target.withConnection((connection) =>
+        connection.batch(
+          'INSERT IGNORE INTO series (workspaceId, deviceRowId, streamId) VALUES (?, ?, ?)',
+          missing.map((stream) => [device.workspaceId, device.rowId, stream.id]),
+        ),
+      );
+      rows = await find();
+    }
+    for (const row of rows) if (row.newestAt !== null) registry.onNewest(row.id, row.newestAt, row.newestValue!);
+    return new Map(rows.map((row) => [row.streamId, row.id]));
+  }
+  return registry;
+}
+
+const TOKEN_HINTS = {
+  whole: 'The token is not known.',
+  'half-copied': 'The token is cut short: only a part of it was copied. Copy the whole token again.',
+  mistyped: 'The token has a wrong letter; its own check letters do not fit. Copy it again instead of typing it.',
+  'not-a-token': 'This is not a device token. A device token begins with "moor" and is shown once, when it is made.',
+} as const;

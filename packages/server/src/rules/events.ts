@@ -1,0 +1,95 @@
+import { ruleSentence, showDuration, showReading, type Transition } from '@peatmoor/core';
+import type { Connection } from 'mariadb';
+import type { Bus } from '../bus';
+import type { DeviceEntry, DeviceStream } from '../registry';
+import type { EventRow, RuleRow } from '../store/models';
+
+/** A rule opened or closed for a device, and the event that came of it. */
+export interface Happened {
+  rule: RuleRow;
+  entry: DeviceEntry;
+  stream: DeviceStream;
+  transition: Transition;
+  event?: EventRow;
+}
+
+/** Whom a rule watches, as its sentence says it. */
+export function whom(rule: Pick<RuleRow, 'kindId'>, entry: Pick<DeviceEntry, 'name' | 'kindTitle'>): string {
+  return rule.kindId === null ? entry.name : `any ${entry.kindTitle}`;
+}
+
+/** Opens and closes events and puts their alerts into the outbox, all in the caller's transaction. */
+export async function writeTransitions(connection: Connection, happened: readonly Happened[]): Promise<Happened[]> {
+  const result: Happened[] = [];
+  for (const one of happened) {
+    const event = one.transition.kind === 'opened' ? await open(connection, one) : await close(connection, one);
+    if (event === null) continue;
+    await addAlerts(connection, one, event);
+    result.push({ ...one, event });
+  }
+  return result;
+}
+
+async function open(connection: Connection, { rule, entry, stream, transition }: Happened): Promise<EventRow> {
+  const event: Omit<EventRow, 'id'> = {
+    workspaceId: rule.workspaceId,
+    ruleId: rule.id,
+    deviceRowId: entry.rowId,
+    title: rule.title,
+    sentence: ruleSentence(rule, stream, whom(rule, entry)).slice(0, 400),
+    severity: rule.severity,
+    deviceName: entry.name,
+    deviceId: entry.id,
+    streamKey: stream.key,
+    openedAt: transition.at,
+    closedAt: null,
+    value: transition.value,
+    extreme: transition.extreme,
+    acknowledgedAt: null,
+    acknowledgedBy: '',
+  };
+  const names = Object.keys(event);
+  const made = (await connection.query(`INSERT INTO events (${names.join(',')}) VALUES (${names.map(() => '?').join(',')})`, Object.values(event))) as { insertId: number };
+  return { ...event, id: Number(made.insertId) };
+}
+
+async function close(connection: Connection, { rule, entry, transition }: Happened): Promise<EventRow | null> {
+  const [event] = (await connection.query('SELECT * FROM events WHERE ruleId = ? AND deviceRowId = ? AND closedAt IS NULL ORDER BY id DESC LIMIT 1 FOR UPDATE', [
+    rule.id,
+    entry.rowId,
+  ])) as EventRow[];
+  if (event === undefined) return null;
+  await connection.query('UPDATE events SET closedAt = ?, extreme = ? WHERE id = ?', [transition.at, transition.extreme, event.id]);
+  return { ...event, closedAt: transition.at, extreme: transition.extreme };
+}
+
+async function addAlerts(connection: Connection, happened: Happened, event: EventRow): Promise<void> {
+  const { rule, transition } = happened;
+  if (rule.emails.length === 0) return;
+  const { subject, text } = wording(happened, event);
+  await connection.batch(
+    'INSERT INTO alerts (workspaceId, eventId, channel, recipient, phase, subject, text, state, attempts, dueAt, error) VALUES (?, ?, ?, ?, ?, ?, ?, ?, 0, ?, ?)',
+    rule.emails.map((email) => [rule.workspaceId, event.id, 'email', email, transition.kind, subject, text, 'waiting', Date.now(), '']),
+  );
+}
+
+function wording({ rule, entry, stream, transition }: Happened, event: EventRow): { subject: string; text: string } {
+  const opened = transition.kind === 'opened';
+  const reading = showReading(stream, transition.value);
+  const when = (at: number): string => `${new Date(at).toISOString().slice(0, 19).replace('T', ' ')} UTC`;
+  const subject = opened ? `${rule.severity}: ${rule.title} (${entry.name}, ${reading})` : `closed: ${rule.title} (${entry.name}, ${reading})`;
+  const lines = opened
+    ? [`${stream.title} of ${entry.name} is ${reading}.`, `Opened ${when(event.openedAt)}.`]
+    : [
+        `${stream.title} of ${entry.name} is back: ${reading}.`,
+        `Opened ${when(event.openedAt)}, closed ${when(transition.at)}, after ${showDuration(transition.at - event.openedAt)}.`,
+        `Furthest value meanwhile: ${showReading(stream, transition.extreme)}.`,
+      ];
+  return { subject: subject.slice(0, 200), text: [...lines, '', event.sentence].join('\n') };
+}
+
+/** Tells the pages of the workspace. */
+export function announceEvents(bus: Bus, happened: readonly Happened[]): void {
+  for (const { event } of happened)
+    if (event !== undefined) bus.emit('live', { workspaceId: event.workspaceId, message: { type: 'changed', what: 'events', id: event.id } });
+}

@@ -1,0 +1,166 @@
+import http from 'node:http';
+import type { AddressInfo } from 'node:net';
+import type { Duplex } from 'node:stream';
+import { LIVE_PATH, type Address } from '@peatmoor/contract';
+import type { Logger } from 'pino';
+import { startMailer } from './alerts/mailer';
+import { createApp } from './api/app';
+import { scopeOf } from './api/scope';
+import { createBus } from './bus';
+import { createCommands } from './commands/commands';
+import { reachableHost, type Config } from './config';
+import { lockFolder } from './database/folderLock';
+import { startManagedDatabase, type ManagedDatabase } from './database/managed';
+import { startFolding } from './history/folding';
+import { createHistoryReader } from './history/read';
+import { createRecent } from './history/recent';
+import { startArrivals } from './ingest/arrivals';
+import { createIngest } from './ingest/ingest';
+import { startPresence } from './ingest/presence';
+import { createProofs } from './ingest/proofs';
+import { startJournalWriter } from './journal/writer';
+import { createDeviceHttp } from './listeners/deviceHttp';
+import { startMqttListener } from './listeners/mqtt';
+import { createLiveHub } from './live/hub';
+import { createRegistry } from './registry';
+import { startRuleWorker } from './rules/worker';
+import { openStore, type Store } from './store/store';
+
+export interface Service {
+  address: Address;
+  httpPort: number;
+  mqttPort: number;
+  store: Store;
+  stop(): Promise<void>;
+}
+
+export interface ServiceOptions {
+  config: Config;
+  log: Logger;
+  /** Folder of the built console. */
+  consoleFolder: string;
+  /** Runs after the tables are there and before anything listens; the demo fills in its data here. */
+  prepare?: (store: Store) => Promise<void>;
+}
+
+/** Starts the whole service: database, journal, workers, listeners. Throws with a sentence when it cannot. */
+export async function startService({ config, log, consoleFolder, prepare }: ServiceOptions): Promise<Service> {
+  const unlock = lockFolder(config.dataFolder);
+  const stops: (() => unknown)[] = [unlock];
+  const stopAll = async (): Promise<void> => {
+    for (const stop of stops.reverse()) await stop();
+    stops.length = 0;
+  };
+  try {
+    let database: ManagedDatabase | null = null;
+    if (config.databaseUrl === null) {
+      database = await startManagedDatabase(config.dataFolder, log);
+      stops.push(database.stop);
+    }
+    const store = await openStore(database ?? { url: config.databaseUrl! }, log);
+    stops.push(store.close);
+    await prepare?.(store);
+
+    const bus = createBus();
+    const registry = createRegistry(store, bus);
+    const recent = createRecent();
+    registry.onNewest = recent.noteNewest;
+    const hub = createLiveHub(registry, bus, log);
+    stops.push(hub.stop);
+    let wakeRules = (): void => undefined;
+    const journal = await startJournalWriter(store, log, (committed) => {
+      recent.add(committed);
+      hub.committed(committed);
+      wakeRules();
+    });
+    // What a killed service left in the journal is folded before anything new comes.
+    const folding = startFolding(store, recent, journal.id, log);
+    stops.push(folding.stop);
+    await folding.foldAll();
+    const presence = startPresence(store, log);
+    stops.push(presence.stop);
+    const arrivals = startArrivals(store, bus, log);
+    stops.push(arrivals.stop);
+    const mailer = startMailer(store, config.smtpUrl, config.mailFrom, bus, log);
+    stops.push(mailer.stop);
+    const rules = startRuleWorker(store, registry, bus, log, mailer.wake);
+    stops.push(rules.stop);
+    wakeRules = rules.wake;
+    stops.push(journal.stop);
+
+    const proofs = createProofs(store, bus, log);
+    const commands = createCommands(store, registry, presence, bus, log);
+    const ingest = createIngest({ journal, arrivals, presence, proofs, commands, deviceRate: config.deviceRate });
+    const history = createHistoryReader(store, recent);
+
+    const mqtt = await startMqttListener(config.host, config.mqttPort, { registry, ingest, proofs, presence, commands, journal, bus, log }).catch(portProblem('PEATMOOR_MQTT_PORT', config.mqttPort));
+    stops.push(mqtt.stop);
+
+    const host = reachableHost(config);
+    const server = http.createServer();
+    const address = (): Address => ({
+      httpUrl: config.publicUrl ?? `http://${host}:${(server.address() as AddressInfo).port}`,
+      host,
+      mqttPort: mqtt.port,
+    });
+    const health = async () => {
+      const answers = await store.answers();
+      const { queued, down } = journal.status();
+      const backlog = recent.status(Date.now());
+      return {
+        ok: answers && !down,
+        database: answers && !down ? 'answers' : 'does not answer',
+        queue: { readings: queued },
+        unfolded: { readings: backlog.readings, ageMs: backlog.ageMs },
+        mqtt: { port: mqtt.port, sessions: presence.count() },
+        pages: hub.count(),
+      };
+    };
+    const app = createApp({ config, store, bus, registry, presence, arrivals, ingest, commands, recent, history, rules, address }, consoleFolder, health, log);
+    const deviceHttp = createDeviceHttp({ registry, ingest, proofs, commands, log });
+    server.on('request', (request, response) => {
+      if (request.url?.startsWith('/device/')) deviceHttp(request, response);
+      else app(request, response);
+    });
+    server.on('upgrade', (request, socket: Duplex, head: Buffer) => {
+      socket.on('error', () => socket.destroy());
+      admitPage(store, request)
+        .then((workspaceId) => {
+          if (workspaceId === null) socket.end('HTTP/1.1 401 Unauthorized\r\nConnection: close\r\n\r\n');
+          else hub.upgrade(request, socket, head, workspaceId);
+        })
+        .catch(() => socket.end('HTTP/1.1 503 Service Unavailable\r\nConnection: close\r\n\r\n'));
+    });
+    server.headersTimeout = 15_000;
+    server.requestTimeout = 120_000;
+    await new Promise<void>((resolve, reject) => {
+      server.once('error', reject);
+      server.listen(config.httpPort, config.host, resolve);
+    }).catch(portProblem('PEATMOOR_HTTP_PORT', config.httpPort));
+    stops.push(() => {
+      server.closeAllConnections();
+      return new Promise((resolve) => server.close(resolve));
+    });
+    return { address: address(), httpPort: (server.address() as AddressInfo).port, mqttPort: mqtt.port, store, stop: stopAll };
+  } catch (error) {
+    await stopAll();
+    throw error;
+  }
+}
+
+/** The workspace of a page that asks for the live channel, or null for nobody and for pages of other sites. */
+async function admitPage(store: Store, request: http.IncomingMessage): Promise<number | null> {
+  const { origin, host } = request.headers;
+  if (request.url?.split('?')[0] !== LIVE_PATH) return null;
+  if (origin !== undefined && (!URL.canParse(origin) || new URL(origin).host !== host)) return null;
+  return (await scopeOf(store, request))?.workspaceId ?? null;
+}
+
+function portProblem(setting: string, port: number): (error: NodeJS.ErrnoException) => never {
+  return (error) => {
+    if (error.code === 'EADDRINUSE')
+      throw new Error(`Port ${port} is taken by another program. Stop that program, or set ${setting} to a free port (0 chooses one).`, { cause: error });
+    if (error.code === 'EACCES') throw new Error(`Port ${port} may not be used by this user. Set ${setting} to a number above 1023.`, { cause: error });
+    throw error;
+  };
+}

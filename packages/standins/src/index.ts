@@ -1,0 +1,5 @@
+export * from './board';
+export * from './mail';
+export * from './quillmere/kinds';
+export * from './quillmere/boards';
+export * from './quillmere/history';

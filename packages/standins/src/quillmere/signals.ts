@@ -1,0 +1,53 @@
+import type { QuillmereKind } from './kinds';
+
+const HOUR = 3_600_000;
+const DAY = 24 * HOUR;
+
+/** A steady pseudo-random number from 0 to 1 for a seed and a whole number (an integer hash). */
+export function noise(seed: number, n: number): number {
+  let h = Math.imul(n ^ (seed * 0x9e3779b1), 0x85ebca6b);
+  h = Math.imul(h ^ (h >>> 13), 0xc2b2ae35);
+  return ((h ^ (h >>> 16)) >>> 0) / 4_294_967_296;
+}
+
+/** Smooth noise: passes through a random value every `stepMs`. */
+function drift(seed: number, at: number, stepMs: number): number {
+  const n = Math.floor(at / stepMs);
+  const share = at / stepMs - n;
+  const ease = share * share * (3 - 2 * share);
+  return noise(seed, n) * (1 - ease) + noise(seed, n + 1) * ease;
+}
+
+/** Rain in mm an hour at a time: showers on about every third day. */
+export function rainRate(at: number): number {
+  const spell = drift(71, at, 9 * HOUR);
+  return spell < 0.62 ? 0 : (spell - 0.62) * 14 * drift(72, at, 25 * 60_000);
+}
+
+/** Rain that fell in the hours before, fading over three days: what raises water levels. */
+function soaked(at: number): number {
+  let sum = 0;
+  for (let hours = 1; hours <= 72; hours += 3) sum += rainRate(at - hours * HOUR) * 3 * Math.exp(-hours / 40);
+  return sum;
+}
+
+const sun = (at: number): number => Math.sin(((at % DAY) / DAY) * 2 * Math.PI - 2.2);
+const battery = (seed: number, at: number): number => 3.86 + 0.12 * sun(at - 2 * HOUR) + 0.05 * (drift(seed + 7, at, 3 * DAY) - 0.5);
+
+/** What a device measures at a time, without its controls: pure, the same for the same time. */
+export function measuredAt(kind: QuillmereKind, seed: number, at: number): Record<string, number> {
+  if (kind === 'dipwell') {
+    const level = -240 - 4 * (seed % 17) + soaked(at) * (1.5 + (seed % 5) / 4) - 25 * drift(seed, at, 2 * DAY) - 6 * Math.max(0, sun(at)) + 2 * noise(seed, Math.floor(at / 5000));
+    const temperature = 7.4 + (seed % 4) / 3 + 1.8 * sun(at - 3 * HOUR) + 2.5 * (drift(seed + 1, at, 4 * DAY) - 0.5);
+    return { water_level: Math.round(level), peat_temperature: round(temperature, 1), battery: round(battery(seed, at), 2) };
+  }
+  if (kind === 'sluice') {
+    const level = 640 + soaked(at) * 5 + 120 * drift(seed, at, 5 * HOUR) + 3 * noise(seed, Math.floor(at / 5000));
+    return { upstream_level: Math.round(Math.min(1180, level)) };
+  }
+  return { rain: 0, battery: round(battery(seed, at), 2) };
+}
+
+function round(value: number, decimals: number): number {
+  return Number(value.toFixed(decimals));
+}

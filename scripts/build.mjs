@@ -1,0 +1,73 @@
+// Builds every program into its dist folder: node programs with esbuild, the console with Vite.
+import { createHash } from 'node:crypto';
+import { existsSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+
+const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '..');
+const packages = readdirSync(path.join(root, 'packages'));
+const entries = packages.flatMap((name) => {
+  const folder = path.join(root, 'packages', name, 'src');
+  const programs = { standins: ['mailProgram.ts'], server: ['main.ts'], cli: ['main.ts'], demo: ['main.ts'], bench: ['main.ts'] }[name] ?? [];
+  return programs.map((file) => path.join(folder, file)).filter(existsSync);
+});
+
+/** A mark of all sources as they are now: names, sizes and times. */
+function sourceMark() {
+  const hash = createHash('sha256');
+  const walk = (folder) => {
+    for (const entry of readdirSync(folder, { withFileTypes: true })) {
+      const file = path.join(folder, entry.name);
+      if (entry.isDirectory()) walk(file);
+      else {
+        const { size, mtimeMs } = statSync(file);
+        hash.update(`${file}:${size}:${mtimeMs}\n`);
+      }
+    }
+  };
+  for (const name of packages) {
+    if (existsSync(path.join(root, 'packages', name, 'src'))) walk(path.join(root, 'packages', name, 'src'));
+    hash.update(readFileSync(path.join(root, 'packages', name, 'package.json')));
+  }
+  for (const name of ['packages/console/index.html', 'packages/console/vite.config.ts', 'scripts/build.mjs']) if (existsSync(path.join(root, name))) hash.update(readFileSync(path.join(root, name)));
+  return hash.digest('hex');
+}
+
+/** npm packages stay outside the bundles; only our own packages are bundled. */
+function outsidePackages() {
+  const names = new Set();
+  for (const name of packages) {
+    const { dependencies = {} } = JSON.parse(readFileSync(path.join(root, 'packages', name, 'package.json'), 'utf8'));
+    for (const one of Object.keys(dependencies)) if (!one.startsWith('@peatmoor/')) names.add(one);
+  }
+  return [...names];
+}
+
+export async function buildIfChanged(say) {
+  const markFile = path.join(root, 'node_modules/.peatmoor-build');
+  const mark = sourceMark();
+  const built = entries.every((entry) => existsSync(entry.replace('/src/', '/dist/').replace(/\.ts$/, '.js'))) && existsSync(path.join(root, 'packages/console/dist/index.html'));
+  if (built && existsSync(markFile) && readFileSync(markFile, 'utf8') === mark) return;
+  say('Building …');
+  const esbuild = await import('esbuild');
+  await esbuild.build({
+    entryPoints: entries,
+    outdir: path.join(root, 'packages'),
+    outbase: path.join(root, 'packages'),
+    entryNames: '[dir]/../dist/[name]',
+    bundle: true,
+    platform: 'node',
+    format: 'esm',
+    target: 'node20',
+    sourcemap: 'linked',
+    external: outsidePackages(),
+    logLevel: 'warning',
+  });
+  if (existsSync(path.join(root, 'packages/console/vite.config.ts'))) {
+    const vite = await import('vite');
+    await vite.build({ root: path.join(root, 'packages/console'), logLevel: 'warn' });
+  }
+  writeFileSync(markFile, sourceMark());
+}
+
+if (process.argv[1] === fileURLToPath(import.meta.url)) await buildIfChanged((text) => process.stdout.write(`${text}\n`));
