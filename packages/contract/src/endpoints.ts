@@ -35,7 +35,7 @@ function endpoint<A, B = undefined, Q = undefined>(
   return { method, path, access, summary, ...options };
 }
 
-type Loose<T> = { [K in keyof T as undefined extends T[K] ? never : K]: T[K] } & Partial<T>;
+export type DashboardIn = Pick<dashboards.NewDashboard, 'title'> & Partial<dashboards.NewDashboard>;
 type StreamIn = Pick<kinds.NewStream, 'key' | 'title' | 'type'> & Partial<kinds.NewStream>;
 export type KindIn = Pick<kinds.NewKind, 'title'> & { intervalS?: number; streams?: StreamIn[] };
 export type DeviceIn = { name: string; id?: string; kindId?: number; newKind?: KindIn };
@@ -81,7 +81,7 @@ export const endpoints = {
   readCommand: endpoint<commands.Command>('GET /api/commands/:command', 'viewer', 'One command', { answer: commands.commandSchema }),
 
   listDashboards: endpoint<dashboards.Dashboard[]>('GET /api/dashboards', 'viewer', 'Dashboards', { answer: dashboards.dashboardsSchema }),
-  createDashboard: endpoint<dashboards.Dashboard, Loose<dashboards.NewDashboard>>('POST /api/dashboards', 'editor', 'Make a dashboard', { body: dashboards.newDashboardSchema, answer: dashboards.dashboardSchema }),
+  createDashboard: endpoint<dashboards.Dashboard, DashboardIn>('POST /api/dashboards', 'editor', 'Make a dashboard', { body: dashboards.newDashboardSchema, answer: dashboards.dashboardSchema }),
   createStarterDashboard: endpoint<dashboards.Dashboard>('POST /api/devices/:device/dashboard', 'editor', 'Make the complete dashboard offered for a device', { answer: dashboards.dashboardSchema }),
   readDashboard: endpoint<dashboards.Dashboard>('GET /api/dashboards/:dashboard', 'viewer', 'One dashboard', { answer: dashboards.dashboardSchema }),
   changeDashboard: endpoint<dashboards.Dashboard, { version: number; title: string; widgets: dashboards.Dashboard['widgets'] }>('PUT /api/dashboards/:dashboard', 'editor', 'Keep a change; 409 when somebody else changed it since', { body: dashboards.dashboardChangeSchema, answer: dashboards.dashboardSchema }),

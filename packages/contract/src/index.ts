@@ -1,3 +1,5 @@
+import './locale';
+
 export * from './schemas/account';
 export * from './schemas/kinds';
 export * from './schemas/devices';

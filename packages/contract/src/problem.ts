@@ -1,4 +1,4 @@
-import { ValidationError, setLocale } from 'yup';
+import type { ValidationError } from 'yup';
 
 /** One thing that is wrong, where it is and what to do about it. */
 export interface FieldProblem {
@@ -15,20 +15,6 @@ export interface Problem {
   detail: string;
   errors?: FieldProblem[];
 }
-
-setLocale({
-  mixed: {
-    required: 'is missing',
-    defined: 'is missing',
-    notNull: 'must not be null',
-    oneOf: 'must be one of: ${values}',
-    notType: 'must be of type ${type}',
-  },
-  string: { email: 'is not an email address', min: 'needs at least ${min} letters', max: 'has more than ${max} letters' },
-  number: { min: 'must be ${min} or more', max: 'must be ${max} or less', integer: 'must be a whole number' },
-  array: { min: 'needs at least ${min} entries', max: 'has more than ${max} entries' },
-  object: { noUnknown: 'has fields nobody knows: ${unknown}' },
-});
 
 const REMEDIES: Record<string, string> = {
   required: 'Give it.',

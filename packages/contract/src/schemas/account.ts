@@ -1,3 +1,4 @@
+import '../locale';
 import { array, boolean, number, object, string, type InferType } from 'yup';
 
 /** What a person may do in a workspace: viewer looks, operator steers too, editor changes, owner people too. */

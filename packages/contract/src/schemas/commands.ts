@@ -1,3 +1,4 @@
+import '../locale';
 import { COMMAND_STATES } from '@peatmoor/core';
 import { array, mixed, number, object, string, type InferType } from 'yup';
 

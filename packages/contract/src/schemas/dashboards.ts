@@ -1,3 +1,4 @@
+import '../locale';
 import { WIDGET_TYPES, type Widget } from '@peatmoor/core';
 import { array, number, object, string, type InferType } from 'yup';
 

@@ -1,3 +1,4 @@
+import '../locale';
 import { DEVICE_ID_PATTERN, type Presence, type Proof, type Refusal } from '@peatmoor/core';
 import { array, boolean, mixed, number, object, string, type InferType } from 'yup';
 import { newKindSchema } from './kinds';

@@ -1,3 +1,4 @@
+import '../locale';
 import { array, number, object, string, type InferType } from 'yup';
 
 export const historyQuerySchema = object({

@@ -1,3 +1,4 @@
+import '../locale';
 import { DIRECTIONS, KEY_PATTERN, RANGE_POLICIES, RESERVED_NAMES, unitOf, VALUE_TYPES, type Datastream } from '@peatmoor/core';
 import { array, number, object, string, type InferType } from 'yup';
 

@@ -1,3 +1,4 @@
+import '../locale';
 import { array, boolean, number, object, string, type InferType } from 'yup';
 
 export const SEVERITIES = ['notice', 'warning', 'urgent'] as const;

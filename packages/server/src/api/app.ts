@@ -90,7 +90,7 @@ function withDefaults(schema: AnySchema, value: unknown): unknown {
   const keepTypes = (before: unknown, after: unknown): unknown => {
     if (Array.isArray(before) && Array.isArray(after)) return after.map((one, i) => keepTypes(before[i], one));
     if (before !== null && typeof before === 'object' && after !== null && typeof after === 'object')
-      return Object.fromEntries(Object.entries(after).map(([name, one]) => [name, keepTypes((before as Record<string, unknown>)[name], one)]));
+      return { ...before, ...Object.fromEntries(Object.entries(after).map(([name, one]) => [name, keepTypes((before as Record<string, unknown>)[name], one)])) };
     return before !== undefined && before !== null && typeof before !== typeof after ? before : after;
   };
   return keepTypes(value, cast);

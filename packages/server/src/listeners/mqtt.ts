@@ -15,8 +15,10 @@ import { socketAddress } from './address';
 
 /** Where accepted publishes go inside the broker library: nobody may subscribe to it. */
 const SINK_TOPIC = 'journaled';
-/** A second session within this time of another's end, from the same device, counts as an eviction. */
-const EVICTION_MS = 10_000;
+/** Two sessions of one device that last this long beside each other are two boards. */
+const TWINS_MS = 4000;
+/** Two takeovers of a session within this time are two boards that evict each other. */
+const TAKEOVERS_MS = 60_000;
 
 interface Parts {
   registry: Registry;
@@ -46,9 +48,10 @@ type Connected = Client & { conn: net.Socket; session?: Session };
 /** Speaks MQTT 3.1.1 to devices. PUBACK leaves only when the readings are durable in the journal. */
 export async function startMqttListener(host: string, port: number, parts: Parts): Promise<MqttListener> {
   const { registry, ingest, proofs, presence, commands, journal, bus, log } = parts;
-  const endings = new Map<number, { at: number; from: string }>();
+  const takeovers = new Map<number, number[]>();
   const broker = new Aedes({ maxTopicLevels: 12, connectTimeout: 15_000 });
 
+  const clients = (): Record<string, Connected> => (broker as unknown as { clients: Record<string, Connected> }).clients;
   const say = (session: Session, refused: Refusal): void => {
     if (!session.refusedPattern) return;
     publish(session.client, `moor/${deviceOf(session).id}/refused`, JSON.stringify(refused), 0).catch(() => undefined);
@@ -66,6 +69,8 @@ export async function startMqttListener(host: string, port: number, parts: Parts
         // Client IDs belong to a device: the same one chosen by another device evicts nobody.
         Object.assign(client, { id: `${admitted.entry.rowId}/${client.id}` });
         connected.session = makeSession(connected, admitted.entry, admitted.tokenId, from);
+        const before = clients()[client.id]?.session;
+        if (before !== undefined) noticeTakeover(connected.session, before);
         done(null, true);
       })
       .catch((error: Error) => {
@@ -113,8 +118,8 @@ export async function startMqttListener(host: string, port: number, parts: Parts
     if (session === undefined) return;
     const entry = deviceOf(session);
     const now = Date.now();
-    noticeTwins(entry, session, now);
     presence.open(session);
+    noticeTwins(session);
     presence.seen(entry.rowId, now);
     proofs.reached(entry, 'connectedAt', now);
     announce(entry);
@@ -123,22 +128,29 @@ export async function startMqttListener(host: string, port: number, parts: Parts
     const { session } = client as Connected;
     if (session === undefined) return;
     presence.close(session);
-    endings.set(session.deviceRowId, { at: Date.now(), from: session.from });
     announce(deviceOf(session));
   });
   broker.on('clientError', (client, error) => log.debug({ client: client.id, error: error.message }, 'a device connection ended'));
   broker.on('connectionError', (_client, error) => log.debug({ error: error.message }, 'a connection ended before it was admitted'));
 
-  /** Two boards with one token: both connected at once, or one throwing the other out again and again. */
-  const noticeTwins = (entry: DeviceEntry, session: Session, now: number): void => {
-    const others = [...presence.sessions(entry.rowId)].filter((one) => one !== session);
-    const ended = endings.get(entry.rowId);
-    const evicted = ended !== undefined && now - ended.at < EVICTION_MS && ended.from !== session.from;
-    if (others.length === 0 && !evicted) return;
-    const where = [...new Set([...others.map((one) => one.from), ...(evicted ? [ended.from] : []), session.from])].join(' and ');
-    const hint = `Two connections use this device’s token at once (from ${where}). If these are two boards, register the second one and give it a token of its own.`;
-    ingest.refuse(entry, refusal('', 'bad-token', hint), { way: 'MQTT', from: session.from, size: 0, receivedAt: now });
-    proofs.trouble(entry, { at: now, reason: 'bad-token', hint, from: session.from });
+  /** Two boards with one token: both connected for a while, or one throwing the other out again and again. */
+  const noticeTwins = (session: Session): void => {
+    const timer = setTimeout(() => {
+      const others = [...presence.sessions(session.deviceRowId)].filter((one) => one !== session);
+      if (presence.sessions(session.deviceRowId).has(session) && others.length > 0) sayTwins(session, others.map((one) => one.from));
+    }, TWINS_MS);
+    timer.unref();
+  };
+  const noticeTakeover = (session: Session, before: Session): void => {
+    const now = Date.now();
+    const recent = (takeovers.get(session.deviceRowId) ?? []).filter((at) => now - at < TAKEOVERS_MS);
+    takeovers.set(session.deviceRowId, [...recent, now]);
+    if (recent.length > 0) sayTwins(session, [before.from]);
+  };
+  const sayTwins = (session: Session, others: string[]): void => {
+    const where = [...new Set([...others, session.from])].join(' and ');
+    const hint = `Two boards seem to use one token of this device (connections from ${where}). Register the second board as a device of its own, with its own token.`;
+    proofs.trouble(deviceOf(session), { at: Date.now(), reason: 'two-boards', hint, from: session.from });
   };
   const announce = (entry: DeviceEntry): void =>
     bus.emit('live', { workspaceId: entry.workspaceId, message: { type: 'changed', what: 'devices', id: entry.id } });
@@ -177,7 +189,7 @@ export async function startMqttListener(host: string, port: number, parts: Parts
   };
   bus.on('definitions', ({ kindId }) => {
     if (kindId === undefined) return;
-    for (const client of Object.values((broker as unknown as { clients: Record<string, Connected> }).clients)) {
+    for (const client of Object.values(clients())) {
       const { session } = client;
       if (session === undefined || !session.wantedPattern || deviceOf(session).kindId !== kindId) continue;
       registry

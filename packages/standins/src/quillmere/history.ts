@@ -40,7 +40,7 @@ export function quillmereHistory(until: number, days = 30): MadeHistory[] {
       }
       if (kind === 'sluice') {
         const level = measuredAt(kind, seed, at).upstream_level!;
-        open = open ? level > 680 : level > 760;
+        open = open ? level > 790 : level > 800;
         const before = opening;
         opening = Math.min(100, Math.max(0, opening + (open ? 40 : -40)));
         add(id, 'opening', at, opening);

@@ -1,0 +1,79 @@
+import os from 'node:os';
+import readline from 'node:readline/promises';
+import { Writable } from 'node:stream';
+import { Command } from 'commander';
+import { createClient } from '@peatmoor/contract';
+import { print, say, showTime, table } from './output';
+import { forgetSettings, keepSettings, readSettings, signedIn, signedInClient, UsageError } from './settings';
+
+/** sign-in, sign-out, account, key. */
+export function accountCommands(program: Command): void {
+  program
+    .command('sign-in')
+    .description('sign in once; an access key is kept for later commands')
+    .requiredOption('--url <url>', 'address of the service')
+    .requiredOption('--email <email>', 'your email')
+    .option('--password <password>', 'your password (or PEATMOOR_PASSWORD; asked for otherwise)')
+    .addHelpText('after', '\nExample:\n  peatmoor sign-in --url http://192.168.1.5:8420 --email warden@quillmere.example')
+    .action(async (options: { url: string; email: string; password?: string }, command: Command) => {
+      const url = options.url.replace(/\/+$/, '');
+      if (!URL.canParse(url)) throw new UsageError(`"${options.url}" is no address; write http://host:port.`);
+      const password = options.password ?? process.env.PEATMOOR_PASSWORD ?? (await askSecretly('Password: '));
+      let cookie = '';
+      const keepCookie: typeof fetch = async (input, init) => {
+        const response = await fetch(input, { ...init, headers: { ...(init?.headers as Record<string, string>), ...(cookie && { cookie }) } });
+        cookie = response.headers.getSetCookie()[0]?.split(';')[0] ?? cookie;
+        return response;
+      };
+      const client = createClient({ baseUrl: url, fetch: keepCookie });
+      const me = await client.call('signIn', { body: { email: options.email, password } });
+      const key = await client.call('createKey', { body: { title: `peatmoor on ${os.hostname()}`.slice(0, 80) } });
+      await client.call('signOut');
+      keepSettings({ url, key: key.secret, keyId: key.id, email: me.user.email });
+      print(command, { url, email: me.user.email, workspace: me.workspace.title, role: me.role }, (one) => `Signed in to ${one.workspace} as ${one.email} (${one.role}).`);
+    });
+  program
+    .command('sign-out')
+    .description('end the access key of this computer and forget it')
+    .addHelpText('after', '\nExample:\n  peatmoor sign-out')
+    .action(async () => {
+      const settings = readSettings();
+      if (settings === null) return say('You were not signed in.');
+      forgetSettings();
+      await signedInClientOf(settings)
+        .call('deleteKey', { params: { key: settings.keyId } })
+        .catch((error: Error) => say(`The key could not be ended on the service (${error.message}); end it on the page Settings.`));
+      say('Signed out.');
+    });
+  program
+    .command('account')
+    .description('who is signed in, and how boards reach the service')
+    .addHelpText('after', '\nExample:\n  peatmoor account --json')
+    .action(async (_options: unknown, command: Command) => {
+      const me = await signedInClient().call('me');
+      print(command, me, ({ user, workspace, role, address }) =>
+        [`${user.name} <${user.email}>, ${role} of ${workspace.title}`, `Service  ${signedIn().url}`, `Boards   ${address.httpUrl} (HTTP), ${address.host} port ${address.mqttPort} (MQTT)`].join('\n'),
+      );
+    });
+  program
+    .command('key')
+    .description('list your access keys')
+    .addHelpText('after', '\nExample:\n  peatmoor key')
+    .action(async (_options: unknown, command: Command) => {
+      const keys = await signedInClient().call('listKeys');
+      print(command, keys, (list) => table(['key', 'title', 'fingerprint', 'made', 'newest use'], list.map((key) => [key.id, key.title, key.fingerprint, showTime(key.createdAt), showTime(key.usedAt)]), 'No access keys.'));
+    });
+}
+
+const signedInClientOf = ({ url, key }: { url: string; key: string }) => createClient({ baseUrl: url, headers: { authorization: `Bearer ${key}` } });
+
+async function askSecretly(question: string): Promise<string> {
+  if (!process.stdin.isTTY) throw new UsageError('No password was given. Use --password, or set PEATMOOR_PASSWORD.');
+  process.stderr.write(question);
+  const silent = new Writable({ write: (_chunk, _encoding, done) => done() });
+  const lines = readline.createInterface({ input: process.stdin, output: silent, terminal: true });
+  const answer = await lines.question('');
+  lines.close();
+  process.stderr.write('\n');
+  return answer;
+}

@@ -1,0 +1,151 @@
+import { Command } from 'commander';
+import { DIRECTIONS, proposeKey, showUnit, VALUE_TYPES, type Direction, type ValueType } from '@peatmoor/core';
+import type { Client, Kind, KindIn } from '@peatmoor/contract';
+import { print, say, table } from './output';
+import { signedInClient, UsageError } from './settings';
+
+type StreamIn = NonNullable<KindIn['streams']>[number];
+
+/** A kind by title (any case) or number. */
+export async function kindByName(client: Client, name: string): Promise<Kind> {
+  const kinds = await client.call('listKinds');
+  const kind = kinds.find(({ id, title }) => String(id) === name || title.toLowerCase() === name.toLowerCase());
+  if (kind === undefined) throw new UsageError(`There is no kind "${name}". There are: ${kinds.map(({ title }) => title).join(', ') || 'none yet'}.`);
+  return kind;
+}
+
+/** Reads key:type[:unit[:min:max]][:direction], such as level:number:mm:-800:200 or lamp:boolean:control. */
+export function readStream(text: string): StreamIn {
+  const parts = text.split(':');
+  const last = parts.at(-1) as Direction;
+  const direction = DIRECTIONS.includes(last) ? (parts.pop() as Direction) : 'report';
+  const [title = '', type = 'number', unit = '', min, max] = parts;
+  if (!(VALUE_TYPES as readonly string[]).includes(type)) throw new UsageError(`"${type}" in "${text}" is no type; there are: ${VALUE_TYPES.join(', ')}.`);
+  const bound = (part: string | undefined): number | null => (part === undefined || part === '' ? null : Number(part));
+  if ([min, max].some((part) => Number.isNaN(bound(part)))) throw new UsageError(`The range in "${text}" is not made of numbers; write level:number:mm:-800:200.`);
+  return { key: proposeKey(title), title: title.charAt(0).toUpperCase() + title.slice(1).replaceAll('_', ' '), type: type as ValueType, unit: unit || null, min: bound(min), max: bound(max), direction };
+}
+
+/** kind new|list|show|change|delete and stream new|list|change|delete */
+export function kindCommands(program: Command): void {
+  const kind = program.command('kind').description('device kinds: what devices of one sort have in common');
+  kind
+    .command('new <title>')
+    .description('make a kind')
+    .option('--stream <stream...>', 'datastreams, as key:type[:unit[:min:max]][:control|both]')
+    .option('--interval <seconds>', 'how often a message is expected', '60')
+    .addHelpText('after', '\nExample:\n  peatmoor kind new Footbridge --stream visitors:integer:count:0:500')
+    .action(async (title: string, options: { stream?: string[]; interval: string }, command: Command) => {
+      const made = await signedInClient().call('createKind', { body: { title, intervalS: Number(options.interval), streams: (options.stream ?? []).map(readStream) } });
+      print(command, made, (one) => `Kind ${one.title} (number ${one.id}) is made, with ${one.streams.length} datastreams.`);
+    });
+  kind
+    .command('list')
+    .description('all kinds')
+    .addHelpText('after', '\nExample:\n  peatmoor kind list')
+    .action(async (_options: unknown, command: Command) => {
+      const kinds = await signedInClient().call('listKinds');
+      print(command, kinds, (list) => table(['kind', 'title', 'devices', 'interval', 'datastreams'], list.map((one) => [one.id, one.title, one.devices, `${one.intervalS} s`, one.streams.map(({ key }) => key).join(', ')]), 'No kinds yet.'));
+    });
+  kind
+    .command('show <kind>')
+    .description('one kind with its datastreams')
+    .addHelpText('after', '\nExample:\n  peatmoor kind show Dipwell')
+    .action(async (name: string, _options: unknown, command: Command) => {
+      const one = await kindByName(signedInClient(), name);
+      print(command, one, (found) => `${found.title}: ${found.devices} devices, a message expected every ${found.intervalS} s\n\n${streamTable(found)}`);
+    });
+  kind
+    .command('change <kind>')
+    .description('change title or expected interval; boards that run a starter follow the interval')
+    .option('--title <title>', 'new title')
+    .option('--interval <seconds>', 'how often a message is expected')
+    .addHelpText('after', '\nExample:\n  peatmoor kind change Dipwell --interval 30')
+    .action(async (name: string, options: { title?: string; interval?: string }, command: Command) => {
+      const client = signedInClient();
+      const { id } = await kindByName(client, name);
+      const body = { ...(options.title !== undefined && { title: options.title }), ...(options.interval !== undefined && { intervalS: Number(options.interval) }) };
+      print(command, await client.call('changeKind', { params: { kind: id }, body }), (one) => `${one.title}: a message expected every ${one.intervalS} s.`);
+    });
+  kind
+    .command('delete <kind>')
+    .description('delete a kind that has no devices')
+    .addHelpText('after', '\nExample:\n  peatmoor kind delete Footbridge')
+    .action(async (name: string) => {
+      const client = signedInClient();
+      const { id, title } = await kindByName(client, name);
+      await client.call('deleteKind', { params: { kind: id } });
+      say(`${title} is deleted.`);
+    });
+
+  const stream = program.command('stream').description('datastreams of a kind');
+  stream
+    .command('new <kind> <stream...>')
+    .description('add datastreams, as key:type[:unit[:min:max]][:control|both]')
+    .addHelpText('after', '\nExample:\n  peatmoor stream new Dipwell acidity:number:pH:0:14')
+    .action(async (name: string, texts: string[], _options: unknown, command: Command) => {
+      const client = signedInClient();
+      const { id } = await kindByName(client, name);
+      const made = [];
+      for (const text of texts) made.push(await client.call('createStream', { params: { kind: id }, body: readStream(text) }));
+      print(command, made, (list) => `Added: ${list.map(({ key }) => key).join(', ')}.`);
+    });
+  stream
+    .command('list <kind>')
+    .description('datastreams of a kind')
+    .addHelpText('after', '\nExample:\n  peatmoor stream list Dipwell')
+    .action(async (name: string, _options: unknown, command: Command) => {
+      const one = await kindByName(signedInClient(), name);
+      print(command, one.streams, () => streamTable(one));
+    });
+  stream
+    .command('change <kind> <key>')
+    .description('change a datastream; a changed key keeps the old one as alias')
+    .option('--key <key>', 'new key')
+    .option('--title <title>', 'new title')
+    .option('--unit <unit>', 'unit code of the SenML registry; empty for none')
+    .option('--min <min>', 'lower end of the range; empty for none')
+    .option('--max <max>', 'upper end of the range; empty for none')
+    .option('--decimals <decimals>', 'decimals to show')
+    .option('--pin <pin>', 'virtual pin, 0 to 999; empty for none')
+    .addHelpText('after', '\nExample:\n  peatmoor stream change Dipwell water_level --max 150 --pin 4')
+    .action(async (name: string, key: string, options: Record<string, string | undefined>, command: Command) => {
+      const client = signedInClient();
+      const { id, streams } = await kindByName(client, name);
+      const before = streams.find((one) => one.key === key);
+      if (before === undefined) throw new UsageError(`${name} has no datastream "${key}". It has: ${streams.map((one) => one.key).join(', ')}.`);
+      const number = (text: string | undefined, was: number | null): number | null => (text === undefined ? was : text === '' ? null : Number(text));
+      const { id: _id, ...kept } = before;
+      const body = {
+        ...kept,
+        key: options.key ?? before.key,
+        title: options.title ?? before.title,
+        unit: options.unit === undefined ? before.unit : options.unit || null,
+        min: number(options.min, before.min),
+        max: number(options.max, before.max),
+        decimals: number(options.decimals, before.decimals),
+        pin: number(options.pin, before.pin),
+      };
+      print(command, await client.call('changeStream', { params: { kind: id, stream: key }, body }), (one) => `${one.key} is changed.`);
+    });
+  stream
+    .command('delete <kind> <key>')
+    .description('delete a datastream with all its readings')
+    .requiredOption('--yes', 'yes, with its readings')
+    .addHelpText('after', '\nExample:\n  peatmoor stream delete Dipwell acidity --yes')
+    .action(async (name: string, key: string) => {
+      const client = signedInClient();
+      const { id } = await kindByName(client, name);
+      await client.call('deleteStream', { params: { kind: id, stream: key } });
+      say(`${key} is deleted, with its readings.`);
+    });
+}
+
+function streamTable({ streams }: Kind): string {
+  const range = (min: number | null, max: number | null): string => (min === null && max === null ? '–' : `${min ?? '…'} to ${max ?? '…'}`);
+  return table(
+    ['datastream', 'title', 'type', 'unit', 'range', 'direction', 'virtual pin', 'aliases'],
+    streams.map((one) => [one.key, one.title, one.type, showUnit(one.unit), range(one.min, one.max), one.direction, one.pin, one.aliases.join(', ')]),
+    'No datastreams yet.',
+  );
+}

@@ -1,0 +1,119 @@
+import { Command } from 'commander';
+import { LIVE_PATH, type LiveMessage } from '@peatmoor/contract';
+import { isControllable, isPending, sampleValue, showReading } from '@peatmoor/core';
+import { setTimeout as sleep } from 'node:timers/promises';
+import { WebSocket } from 'ws';
+import { showArrival } from './devices';
+import { print, readDuration, say, showTime } from './output';
+import { signedIn, signedInClient, UsageError } from './settings';
+
+/** report, follow, set, simulate: what happens now. */
+export function liveCommands(program: Command): void {
+  program
+    .command('report <device> <values...>')
+    .description('report as the device would')
+    .addHelpText('after', '\nExample:\n  peatmoor report dipwell-north water_level=-121 battery=3.9')
+    .action(async (device: string, pairs: string[], _options: unknown, command: Command) => {
+      const values = Object.fromEntries(pairs.map(readPair));
+      const answer = await signedInClient().call('reportByHand', { params: { device }, body: { values } });
+      print(command, answer, ({ accepted, refused }) => [`${accepted} accepted`, ...refused.map(({ name, reason, hint }) => `✗ ${[name, reason].filter(Boolean).join(' ')}: ${hint}`)].join('\n'));
+      if (answer.accepted === 0) process.exitCode = 1;
+    });
+  program
+    .command('follow [device]')
+    .description('arrivals, commands and events as they happen; ends with Ctrl-C')
+    .option('--for <time>', 'end by itself after this time, such as 30s')
+    .addHelpText('after', '\nExample:\n  peatmoor follow dipwell-north')
+    .action(async (device: string | undefined, options: { for?: string }, command: Command) => {
+      await follow(device, options.for === undefined ? null : readDuration(options.for), command.optsWithGlobals<{ json?: boolean }>().json ?? false);
+    });
+  program
+    .command('set <device> <stream> <value>')
+    .description('want a value on a control datastream, and wait until the board has applied it')
+    .option('--wait <time>', 'how long to wait; 0s does not wait', '30s')
+    .addHelpText('after', '\nExample:\n  peatmoor set sluice-mill automatic off')
+    .action(async (device: string, stream: string, value: string, options: { wait: string }, command: Command) => {
+      const client = signedInClient();
+      let state = await client.call('createCommand', { params: { device }, body: { stream, value } });
+      const until = Date.now() + readDuration(options.wait);
+      while (isPending(state.state) && Date.now() < until) {
+        await sleep(100);
+        state = await client.call('readCommand', { params: { command: state.id } });
+      }
+      print(command, state, (one) => `${one.stream} = ${one.value}: ${one.state}${one.note && ` (${one.note})`}`);
+      if (state.state !== 'applied' && readDuration(options.wait) > 0) process.exitCode = 1;
+    });
+  program
+    .command('simulate <device>')
+    .description('report made-up values of every datastream, as a board would')
+    .option('--every <time>', 'time between reports', '5s')
+    .option('--count <count>', 'how many reports; without end otherwise')
+    .addHelpText('after', '\nExample:\n  peatmoor simulate footbridge --every 2s --count 10')
+    .action(async (device: string, options: { every: string; count?: string }, command: Command) => {
+      const client = signedInClient();
+      const one = await client.call('readDevice', { params: { device } });
+      const { streams } = await client.call('readKind', { params: { kind: one.kindId } });
+      const reported = streams.filter(({ direction }) => direction !== 'control');
+      if (reported.length === 0) throw new UsageError(`${one.kindTitle} has no datastream that is reported.`);
+      const everyMs = readDuration(options.every);
+      const count = options.count === undefined ? Infinity : Number(options.count);
+      for (let number = 1; number <= count; number++) {
+        const values = Object.fromEntries(reported.map((stream) => [stream.key, stream.type === 'boolean' ? sampleValue(stream, Date.now() * 60) === 1 : sampleValue(stream, Date.now() * 60)]));
+        const answer = await client.call('reportByHand', { params: { device }, body: { values } });
+        print(command, { number, values, ...answer }, () => `#${number} ${reported.map((stream) => `${stream.key} ${showReading(stream, Number(values[stream.key]))}`).join(', ')}: ${answer.accepted} accepted`);
+        if (number < count) await sleep(everyMs);
+      }
+    });
+}
+
+function readPair(text: string): [string, string] {
+  const at = text.indexOf('=');
+  if (at < 1) throw new UsageError(`"${text}" is not name=value, such as level=-121.`);
+  return [text.slice(0, at), text.slice(at + 1)];
+}
+
+async function follow(device: string | undefined, forMs: number | null, json: boolean): Promise<void> {
+  const client = signedInClient();
+  const kinds = await client.call('listKinds');
+  const devices = await client.call('listDevices');
+  if (device !== undefined && !devices.some(({ id }) => id === device)) throw new UsageError(`There is no device "${device}". There are: ${devices.map(({ id }) => id).join(', ')}.`);
+  const kindOf = (id: string) => kinds.find((kind) => kind.id === devices.find((one) => one.id === id)?.kindId);
+  const { url, key } = signedIn();
+  const socket = new WebSocket(url.replace(/^http/, 'ws') + LIVE_PATH, { headers: { authorization: `Bearer ${key}` } });
+  const line = async (message: LiveMessage): Promise<string | null> => {
+    const wanted = (id: string): boolean => device === undefined || device === id;
+    if (message.type === 'arrival' && wanted(message.arrival.deviceId))
+      return `${showTime(message.arrival.receivedAt)}  ${message.arrival.deviceId.padEnd(16)} ${showArrival(message.arrival, kindOf(message.arrival.deviceId))}`;
+    if (message.type === 'command' && wanted(message.command.deviceId)) {
+      const { deviceId, stream, value, state, note } = message.command;
+      const spec = kindOf(deviceId)?.streams.find((one) => one.key === stream && isControllable(one));
+      return `${showTime(Date.now())}  ${deviceId.padEnd(16)} wanted ${stream} = ${spec === undefined ? value : showReading(spec, value)}: ${state}${note && ` (${note})`}`;
+    }
+    if (message.type === 'changed' && message.what === 'events') {
+      const event = (await client.call('listEvents', { query: { limit: 20 } })).find(({ id }) => id === message.id);
+      if (event === undefined || !wanted(event.deviceId)) return null;
+      return `${showTime(event.closedAt ?? event.openedAt)}  ${event.deviceId.padEnd(16)} event ${event.closedAt === null ? 'open' : 'closed'} (${event.severity}): ${event.title}`;
+    }
+    return null;
+  };
+  await new Promise<void>((resolve, reject) => {
+    const timer = forMs === null ? undefined : setTimeout(() => socket.close(), forMs);
+    let last = '';
+    socket.on('message', (data: Buffer) => {
+      const message = JSON.parse(data.toString()) as LiveMessage;
+      if (json) return say(JSON.stringify(message));
+      line(message)
+        .then((text) => {
+          if (text !== null && text !== last) say(text);
+          last = text ?? last;
+        })
+        .catch(reject);
+    });
+    socket.on('close', () => {
+      clearTimeout(timer);
+      resolve();
+    });
+    socket.on('error', (error) => reject(new Error(`The live channel ended: ${error.message}. Is the service running?`)));
+    process.once('SIGINT', () => socket.close());
+  });
+}

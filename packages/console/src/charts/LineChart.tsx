@@ -1,0 +1,86 @@
+import { useColorScheme } from '@mui/material/styles';
+import { Box } from '@mui/material';
+import { useEffect, useRef, type ReactNode } from 'react';
+import uPlot from 'uplot';
+import { ink } from '../theme';
+import type { ChartColumns } from './lines';
+
+export interface ChartLine {
+  label: string;
+  columns: ChartColumns;
+  stepped: boolean;
+}
+
+/** Inks and strokes that tell lines apart without colour too. */
+export const LINE_INKS = ['pool', 'heather', 'moss', 'rowan', 'ink', 'soft'] as const;
+export const LINE_DASHES = [[], [7, 4], [2, 3], [10, 3, 2, 3]] as const;
+
+const colour = (name: (typeof LINE_INKS)[number] | 'line'): string => getComputedStyle(document.documentElement).getPropertyValue(`--mui-palette-inks-${name}`).trim();
+
+/** Lines over a period, drawn to fill its box. */
+export function LineChart({ lines, from, to, unit, range }: { lines: ChartLine[]; from: number; to: number; unit: string; range: [number | null, number | null] }): ReactNode {
+  const box = useRef<HTMLDivElement>(null);
+  const plot = useRef<uPlot | null>(null);
+  const { mode } = useColorScheme();
+  const shape = lines.map(({ label, stepped }) => `${label}/${stepped}`).join('|') + unit + range.join();
+  const data = useRef<{ lines: ChartLine[]; from: number; to: number }>({ lines, from, to });
+  data.current = { lines, from, to };
+
+  useEffect(() => {
+    const element = box.current;
+    if (element === null) return;
+    const axis = { stroke: () => colour('soft'), grid: { stroke: () => colour('line'), width: 1 }, ticks: { stroke: () => colour('line'), width: 1, size: 4 }, font: '13px "Atkinson Hyperlegible Next Variable"' };
+    const chart = new uPlot(
+      {
+        width: element.clientWidth || 300,
+        height: element.clientHeight || 160,
+        legend: { show: false },
+        cursor: { y: false, points: { size: 6 }, drag: { x: false, y: false } },
+        scales: { x: { time: true, range: () => [data.current.from / 1000, data.current.to / 1000] }, y: { range: (_self, low, high) => yRange(low, high, range) } },
+        axes: [
+          { ...axis, space: 70, size: 28, values: [[86_400, '{D} {MMM}', null, null, null, null, null, null, 1], [3600, '{HH}:{mm}', '\n{D} {MMM}', null, null, null, null, null, 1], [60, '{HH}:{mm}', null, null, null, null, null, null, 1], [1, '{HH}:{mm}:{ss}', null, null, null, null, null, null, 1]] as never },
+          { ...axis, size: 52, space: 30 },
+        ],
+        series: [
+          {},
+          ...data.current.lines.map(({ label, stepped }, i) => ({
+            label,
+            stroke: () => colour(LINE_INKS[i % LINE_INKS.length]!),
+            width: 1.75,
+            dash: [...LINE_DASHES[i % LINE_DASHES.length]!],
+            points: { show: false },
+            spanGaps: false,
+            ...(stepped && { paths: uPlot.paths.stepped!({ align: 1 }) }),
+          })),
+        ],
+      },
+      joined(data.current.lines),
+      element,
+    );
+    plot.current = chart;
+    const observer = new ResizeObserver(() => chart.setSize({ width: element.clientWidth, height: element.clientHeight }));
+    observer.observe(element);
+    return () => {
+      observer.disconnect();
+      chart.destroy();
+      plot.current = null;
+    };
+    // The chart is made anew only when its lines are others; their points go in below.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [shape, mode]);
+
+  useEffect(() => plot.current?.setData(joined(lines)), [lines, from, to]);
+  return <Box ref={box} role="img" aria-label={`Chart of ${lines.map(({ label }) => label).join(', ')}`} sx={{ width: '100%', height: '100%', minHeight: 90, overflow: 'hidden', color: ink.ink }} />;
+}
+
+function joined(lines: ChartLine[]): uPlot.AlignedData {
+  return lines.length === 0 ? [[]] : uPlot.join(lines.map(({ columns }) => columns as uPlot.AlignedData));
+}
+
+/** A range that holds what is seen, with air; fixed bounds win. */
+function yRange(low: number | null, high: number | null, [min, max]: [number | null, number | null]): [number, number] {
+  const bottom = low ?? 0;
+  const top = high ?? 1;
+  const air = top > bottom ? (top - bottom) * 0.08 : Math.max(1, Math.abs(top) * 0.05);
+  return [min ?? bottom - air, max ?? top + air];
+}

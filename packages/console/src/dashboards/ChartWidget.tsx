@@ -1,0 +1,63 @@
+import { Box } from '@mui/material';
+import { useMemo, useSyncExternalStore, type ReactNode } from 'react';
+import { sampleValue, showReading, showUnit, type Widget } from '@peatmoor/core';
+import { LINE_DASHES, LINE_INKS, LineChart, type ChartLine } from '../charts/LineChart';
+import { chartColumns } from '../charts/lines';
+import type { Period } from '../charts/period';
+import { useHistory } from '../charts/useHistory';
+import { liveStore, useNow } from '../live';
+import { ink, MONO } from '../theme';
+import type { Source } from './useCatalogue';
+
+/** A line chart of up to eight datastreams over the period of the time strip. */
+export function ChartWidget({ widget, sources, period }: { widget: Widget; sources: Source[]; period: Period }): ReactNode {
+  const real = sources.filter((source) => source.device !== null);
+  const histories = useHistory(real.map(({ device, stream }) => ({ device: device!.id, stream: stream.key })), period);
+  const tails = useSyncExternalStore(liveStore.subscribe, () => real.map(({ device, stream }) => liveStore.tail(device!.id, stream.key).length).join());
+  const now = useNow(Math.max(1000, period.ms / 300));
+  const from = now - period.ms;
+  const several = new Set(sources.map(({ device }) => device?.id)).size > 1;
+  const lines = useMemo<ChartLine[]>(
+    () =>
+      sources.map((source) => {
+        const { device, stream, kind } = source;
+        const label = several ? `${device?.name ?? kind.title}` : stream.title;
+        const stepped = stream.type === 'boolean';
+        if (device === null) return { label, stepped, columns: madeUp(source, from, now) };
+        const line = histories[real.indexOf(source)];
+        const gapMs = Math.max(kind.intervalS * 4000, (line?.spanMs ?? 0) * 2.5, 60_000);
+        return { label, stepped, columns: chartColumns(line, liveStore.tail(device.id, stream.key), from, gapMs) };
+      }),
+    // `tails` stands for the live points, which are read from the store.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [histories.map((line) => line?.times.at(-1)).join(), tails, now, sources.map(({ device, stream }) => `${device?.id}/${stream.key}`).join(), period],
+  );
+  const unit = showUnit(sources[0]?.stream.unit ?? null);
+  return (
+    <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', minHeight: 0 }}>
+      <Box sx={{ display: 'flex', flexWrap: 'wrap', columnGap: 2, fontSize: '0.9rem', mb: 0.5 }}>
+        {lines.map(({ label, columns: [, values] }, i) => {
+          const newest = values.at(-1);
+          return (
+            <Box key={i} component="span" sx={{ display: 'inline-flex', alignItems: 'center', gap: 0.75 }}>
+              <svg width="22" height="8" aria-hidden>
+                <line x1="0" x2="22" y1="4" y2="4" stroke={ink[LINE_INKS[i % LINE_INKS.length]!]} strokeWidth="2" strokeDasharray={LINE_DASHES[i % LINE_DASHES.length]!.join(' ')} />
+              </svg>
+              {label}
+              {newest != null && <span style={{ fontFamily: MONO, color: ink.soft }}>{showReading(sources[i]!.stream, newest)}</span>}
+            </Box>
+          );
+        })}
+      </Box>
+      <Box sx={{ flex: 1, minHeight: 0 }}>
+        <LineChart lines={lines} from={from} to={now} unit={unit} range={[widget.min, widget.max]} />
+      </Box>
+    </Box>
+  );
+}
+
+/** Sample values for a kind that has no device yet. */
+function madeUp({ stream }: Source, from: number, to: number): [number[], number[]] {
+  const times = Array.from({ length: 120 }, (_, i) => from + ((to - from) * i) / 119);
+  return [times.map((at) => at / 1000), times.map((at) => sampleValue(stream, at))];
+}

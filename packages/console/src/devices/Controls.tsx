@@ -1,0 +1,49 @@
+import { Box, Button, Switch, TextField, Typography } from '@mui/material';
+import { useState, type ReactNode } from 'react';
+import { isControllable, showReading, showUnit, type Datastream } from '@peatmoor/core';
+import type { Command, Device, Kind } from '@peatmoor/contract';
+import { useChange, useRead } from '../api';
+import { useNewest } from '../live';
+import { CommandMark } from '../parts/marks';
+import { Notice } from '../parts/Notice';
+import { ink } from '../theme';
+
+/** The controls of a device: what is wanted, and whether the board applied it. */
+export function Controls({ device, kind }: { device: Device; kind: Kind }): ReactNode {
+  const commands = useRead('listCommands', { params: { device: device.id } }).data;
+  const streams = kind.streams.filter(isControllable);
+  if (streams.length === 0) return <Typography color="text.secondary">This kind has no controls. Add a datastream with the direction “people control it”.</Typography>;
+  return streams.map((stream) => <ControlRow key={stream.key} device={device.id} stream={stream} command={commands?.find((one) => one.stream === stream.key)} />);
+}
+
+function ControlRow({ device, stream, command }: { device: string; stream: Datastream; command: Command | undefined }): ReactNode {
+  const want = useChange('createCommand');
+  const newest = useNewest(device, stream.key);
+  const [text, setText] = useState('');
+  const send = (value: number | boolean): void => want.mutate({ params: { device }, body: { stream: stream.key, value } });
+  const value = wantedValue(command, newest?.value);
+  return (
+    <Box sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'center', gap: 2, borderTop: `1px solid ${ink.faint}`, py: 1 }}>
+      <Box sx={{ flex: '1 1 180px', fontWeight: 600 }}>{stream.title}</Box>
+      {stream.type === 'boolean' ? (
+        <Switch checked={value === 1} onChange={(_event, on) => send(on)} slotProps={{ input: { 'aria-label': stream.title } }} />
+      ) : (
+        <Box component="form" onSubmit={(event) => (event.preventDefault(), text !== '' && send(Number(text)))} sx={{ display: 'flex', gap: 1, alignItems: 'baseline' }}>
+          <TextField type="number" placeholder={value === undefined ? '' : String(value)} value={text} onChange={({ target }) => setText(target.value)} sx={{ width: 90 }} slotProps={{ htmlInput: { 'aria-label': stream.title, step: 'any' } }} />
+          {showUnit(stream.unit)}
+          <Button type="submit" size="small">
+            Set
+          </Button>
+        </Box>
+      )}
+      <Box sx={{ flex: '2 1 220px', color: ink.soft }}>{command && <><CommandMark state={command.state} note={command.note} /> {showReading(stream, command.value)}, by {command.by}</>}</Box>
+      <Notice error={want.error} />
+    </Box>
+  );
+}
+
+/** What a control shows: the value asked for while that is under way or applied, else what the board last said. */
+export function wantedValue(command: Command | undefined, reported: number | undefined): number | undefined {
+  if (command === undefined || command.state === 'refused' || command.state === 'expired') return reported;
+  return command.state === 'applied' ? (reported ?? command.value) : command.value;
+}

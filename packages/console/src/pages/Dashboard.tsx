@@ -1,0 +1,115 @@
+import { Box, Button, MenuItem, TextField, Typography, useMediaQuery } from '@mui/material';
+import { useState, type ReactNode } from 'react';
+import { useLocation, useNavigate, useParams } from 'react-router';
+import { addWidgets, type Place, type Widget } from '@peatmoor/core';
+import { useChange } from '../api';
+import { FIRST_PERIOD, type Period } from '../charts/period';
+import { TimeStrip } from '../charts/TimeStrip';
+import { AddWidgets } from '../dashboards/AddWidgets';
+import { ConfigureWidget } from '../dashboards/ConfigureWidget';
+import { PhoneColumn } from '../dashboards/PhoneColumn';
+import { useCatalogue } from '../dashboards/useCatalogue';
+import { useDraft, type Draft } from '../dashboards/useDraft';
+import { WideGrid } from '../dashboards/WideGrid';
+import { WidgetFrame } from '../dashboards/WidgetFrame';
+import { Heading } from '../parts/Heading';
+import { Notice } from '../parts/Notice';
+import { ink } from '../theme';
+
+let counter = 0;
+const newId = (): string => `w${Date.now().toString(36)}${(counter++).toString(36)}`;
+
+/** A dashboard: widgets, the time strip, and editing in place. */
+export function Dashboard(): ReactNode {
+  const id = Number(useParams().dashboard);
+  return <OneDashboard key={id} id={id} />;
+}
+
+function OneDashboard({ id }: { id: number }): ReactNode {
+  const { state } = useLocation() as { state: { editing?: boolean } | null };
+  const draft = useDraft(id);
+  const { content, kindId } = draft;
+  const catalogue = useCatalogue(kindId);
+  const phone = useMediaQuery('(max-width: 719px)');
+  const [editing, setEditing] = useState(state?.editing ?? false);
+  const [adding, setAdding] = useState(false);
+  const [configured, setConfigured] = useState<Widget | null>(null);
+  const [period, setPeriod] = useState<Period>(FIRST_PERIOD);
+  const [picked, setPicked] = useState<string | null>(null);
+  if (content === null || catalogue === null) return <Notice error={draft.error} />;
+  const { widgets, title } = content;
+  const ofKind = catalogue.devices.filter((device) => device.kindId === kindId);
+  const usesChosen = widgets.some(({ sources }) => sources.some(({ device }) => device === null));
+  const chosen = picked ?? ofKind[0]?.id ?? null;
+  const setWidgets = (next: Widget[]): void => draft.edit({ title, widgets: next });
+  const move = (places: Map<string, Place>): void => setWidgets(widgets.map((widget) => ({ ...widget, ...places.get(widget.id) })));
+  const render = (widget: Widget): ReactNode => (
+    <WidgetFrame
+      widget={widget}
+      sources={widget.sources.map((source) => catalogue.find(source, chosen))}
+      period={period}
+      editing={editing}
+      onConfigure={() => setConfigured(widget)}
+      onRemove={() => setWidgets(widgets.filter(({ id: one }) => one !== widget.id))}
+    />
+  );
+  return (
+    <>
+      <Heading title={editing ? <TitleField title={title} onChange={(next) => draft.edit({ title: next, widgets })} /> : title} below={editing ? <KeptMark draft={draft} /> : undefined}>
+        {editing && (
+          <>
+            <Button onClick={() => setAdding(true)}>Add widgets</Button>
+            <Button disabled={draft.undo === null} onClick={() => draft.undo?.()}>
+              Undo
+            </Button>
+            <DeleteButton id={id} />
+          </>
+        )}
+        <Button variant={editing ? 'contained' : 'outlined'} color={editing ? 'primary' : 'inherit'} onClick={() => setEditing(!editing)}>
+          {editing ? 'Done' : 'Edit'}
+        </Button>
+      </Heading>
+      {usesChosen && ofKind.length > 1 && (
+        <TextField select label="Chosen device" value={chosen ?? ''} onChange={({ target }) => setPicked(target.value)} sx={{ maxWidth: 280, mb: 3 }}>
+          {ofKind.map((device) => (
+            <MenuItem key={device.id} value={device.id}>
+              {device.name}
+            </MenuItem>
+          ))}
+        </TextField>
+      )}
+      {draft.state === 'conflict' && <Notice error={draft.error} action={{ label: 'Load the newer one', onClick: draft.reload }} />}
+      {draft.state === 'failed' && <Notice error={draft.error} />}
+      {draft.changedBy && <Notice tone="plain">{draft.changedBy} changed this dashboard just now, in another window. You see the new one.</Notice>}
+      {widgets.length === 0 && <Typography color="text.secondary">Nothing here yet. {editing ? 'Add widgets; several at once if you like.' : 'Press Edit to add widgets.'}</Typography>}
+      {phone ? <PhoneColumn widgets={widgets} render={render} /> : <WideGrid widgets={widgets} editing={editing} onMove={move} render={render} />}
+      {adding && <AddWidgets catalogue={catalogue} kindId={kindId} onClose={() => setAdding(false)} onAdd={(type, groups) => setWidgets(addWidgets(widgets, type, groups, newId))} />}
+      {configured && <ConfigureWidget widget={configured} catalogue={catalogue} chosen={chosen} onClose={() => setConfigured(null)} onChange={(next) => setWidgets(widgets.map((one) => (one.id === next.id ? next : one)))} />}
+      <TimeStrip period={period} onChange={setPeriod} />
+    </>
+  );
+}
+
+function TitleField({ title, onChange }: { title: string; onChange: (title: string) => void }): ReactNode {
+  return <TextField value={title} onChange={({ target }) => target.value.trim() !== '' && onChange(target.value.slice(0, 80))} slotProps={{ htmlInput: { 'aria-label': 'Title', style: { fontSize: '1.7rem', fontWeight: 700 } } }} />;
+}
+
+function KeptMark({ draft }: { draft: Draft }): ReactNode {
+  const words = { kept: 'All changes are kept.', keeping: 'Keeping …', conflict: 'Not kept.', failed: 'Not kept.' } as const;
+  return (
+    <Box component="span" role="status" data-kept={draft.state} sx={{ color: draft.state === 'kept' ? ink.moss : ink.soft }}>
+      {words[draft.state]}
+    </Box>
+  );
+}
+
+function DeleteButton({ id }: { id: number }): ReactNode {
+  const navigate = useNavigate();
+  const [asked, setAsked] = useState(false);
+  const remove = useChange('deleteDashboard', ['listDashboards', 'readDevice']);
+  return (
+    <Button color={asked ? 'error' : 'inherit'} onClick={() => (asked ? remove.mutate({ params: { dashboard: id } }, { onSuccess: () => void navigate('/dashboards') }) : setAsked(true))}>
+      {asked ? 'Really delete it' : 'Delete'}
+    </Button>
+  );
+}

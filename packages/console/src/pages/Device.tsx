@@ -1,0 +1,130 @@
+import { Box, Button } from '@mui/material';
+import { useEffect, useState, type ReactNode } from 'react';
+import { Link, useLocation, useNavigate, useParams } from 'react-router';
+import { presenceOf, type StarterPlan } from '@peatmoor/core';
+import type { Device as DeviceFacts, Kind } from '@peatmoor/contract';
+import { useChange, useRead } from '../api';
+import { ArrivalList } from '../devices/ArrivalList';
+import { ConnectLines } from '../devices/ConnectLines';
+import { Controls } from '../devices/Controls';
+import { ProofSteps } from '../devices/ProofSteps';
+import { Tokens } from '../devices/Tokens';
+import { liveStore, useLastSeen, useNewest, useNow } from '../live';
+import { AlignedFigure } from '../parts/Figure';
+import { Heading, Section } from '../parts/Heading';
+import { PresenceMark } from '../parts/marks';
+import { Notice } from '../parts/Notice';
+import { ink } from '../theme';
+
+/** A device: how far it has come, what arrives, its controls, and all that a board needs to connect. */
+export function Device(): ReactNode {
+  const { device: id = '' } = useParams();
+  const { state } = useLocation() as { state: { token?: string } | null };
+  const device = useRead('readDevice', { params: { device: id } });
+  const kind = useRead('readKind', { params: { kind: device.data?.kindId ?? 0 } }, device.data !== undefined);
+  const me = useRead('me').data;
+  const [token, setToken] = useState<string | null>(state?.token ?? null);
+  const now = useNow(1000);
+  useEffect(() => device.data && liveStore.seed([device.data]), [device.data]);
+  const lastSeen = useLastSeen(id);
+  if (device.error) return <Notice error={device.error} />;
+  if (device.data === undefined || kind.data === undefined || me === undefined) return null;
+  const presence = presenceOf({ connected: device.data.connected, lastSeenAt: lastSeen ?? device.data.lastSeenAt, intervalS: kind.data.intervalS }, now);
+  const fresh = device.data.proof.firstReadingAt === null;
+  const plan: StarterPlan = { deviceId: id, deviceName: device.data.name, ...me.address, token, intervalS: kind.data.intervalS, streams: kind.data.streams };
+  const connect = (
+    <Section title="Connect it" id="connect" note="Lines to paste, MQTT settings, and a starter program.">
+      <ConnectLines plan={plan} />
+    </Section>
+  );
+  return (
+    <>
+      <Heading
+        title={device.data.name}
+        below={
+          <>
+            {id} · <Link to={`/kinds/${kind.data.id}`}>{kind.data.title}</Link> · <PresenceMark presence={presence} now={now} />
+          </>
+        }
+      >
+        <OfferDashboard device={device.data} />
+        <Button component={Link} to={`/devices/new?kind=${kind.data.id}`}>
+          Add another like it
+        </Button>
+      </Heading>
+      <ProofSteps device={device.data} now={now} />
+      {fresh && connect}
+      {!fresh && <NewestValues device={id} kind={kind.data} />}
+      <Section title="Arrivals" note="Every message, as it comes.">
+        <ArrivalList device={device.data} kind={kind.data} />
+      </Section>
+      <Section title="Controls" note="What is wanted, and whether the board applied it.">
+        <Controls device={device.data} kind={kind.data} />
+      </Section>
+      {!fresh && connect}
+      <Section title="Tokens" note="Known by their fingerprints.">
+        <Tokens device={id} onMade={setToken} />
+      </Section>
+      <DeleteDevice id={id} name={device.data.name} />
+    </>
+  );
+}
+
+function NewestValues({ device, kind }: { device: string; kind: Kind }): ReactNode {
+  return (
+    <Section title="Newest readings">
+      <Box sx={{ display: 'grid', gridTemplateColumns: { xs: '1fr', sm: 'repeat(auto-fill, minmax(300px, 1fr))' }, columnGap: 5 }}>
+        {kind.streams
+          .filter(({ direction }) => direction !== 'control')
+          .map((stream) => (
+            <NewestValue key={stream.key} device={device} stream={stream} />
+          ))}
+      </Box>
+    </Section>
+  );
+}
+
+function NewestValue({ device, stream }: { device: string; stream: Kind['streams'][number] }): ReactNode {
+  const newest = useNewest(device, stream.key);
+  return (
+    <Box sx={{ display: 'flex', justifyContent: 'space-between', gap: 2, py: 0.5, borderBottom: `1px solid ${ink.faint}` }}>
+      <span>{stream.title}</span>
+      <AlignedFigure stream={stream} value={newest?.value} />
+    </Box>
+  );
+}
+
+function OfferDashboard({ device }: { device: DeviceFacts }): ReactNode {
+  const navigate = useNavigate();
+  const make = useChange('createStarterDashboard', ['listDashboards', 'readDevice']);
+  if (device.dashboardId !== null)
+    return (
+      <Button component={Link} to={`/dashboards/${device.dashboardId}`}>
+        Open its dashboard
+      </Button>
+    );
+  if (device.proof.firstReadingAt === null) return null;
+  return (
+    <Button variant="contained" color="primary" disabled={make.isPending} onClick={() => make.mutate({ params: { device: device.id } }, { onSuccess: ({ id }) => void navigate(`/dashboards/${id}`) })}>
+      Make its dashboard
+    </Button>
+  );
+}
+
+function DeleteDevice({ id, name }: { id: string; name: string }): ReactNode {
+  const navigate = useNavigate();
+  const [asked, setAsked] = useState(false);
+  const remove = useChange('deleteDevice', ['listDevices', 'listKinds', 'overview']);
+  return (
+    <Box sx={{ mt: 6 }}>
+      <Notice error={remove.error} />
+      {asked ? (
+        <Notice action={{ label: 'Delete it', onClick: () => remove.mutate({ params: { device: id } }, { onSuccess: () => void navigate('/devices') }) }}>Delete {name} with all its readings? This cannot be undone.</Notice>
+      ) : (
+        <Button variant="text" onClick={() => setAsked(true)}>
+          Delete this device
+        </Button>
+      )}
+    </Box>
+  );
+}

@@ -1,0 +1,56 @@
+import { Box, Checkbox, FormControlLabel, MenuItem, TextField, Typography } from '@mui/material';
+import { useState, type ReactNode } from 'react';
+import { useSearchParams } from 'react-router';
+import type { Widget } from '@peatmoor/core';
+import { PERIODS, type Period } from '../charts/period';
+import { TimeStrip } from '../charts/TimeStrip';
+import { ChartWidget } from '../dashboards/ChartWidget';
+import { useCatalogue } from '../dashboards/useCatalogue';
+import { Heading } from '../parts/Heading';
+import { ink } from '../theme';
+
+/** Looking back at one device: a chart for each datastream chosen. */
+export function History(): ReactNode {
+  const catalogue = useCatalogue(null);
+  const [search, setSearch] = useSearchParams();
+  const [period, setPeriod] = useState<Period>(PERIODS[2]);
+  const [hidden, setHidden] = useState<ReadonlySet<string>>(new Set());
+  if (catalogue === null) return null;
+  const device = catalogue.devices.find(({ id }) => id === search.get('device')) ?? catalogue.devices[0];
+  if (device === undefined) return <Heading title="History" below="There is no device yet." />;
+  const streams = catalogue.kinds.find(({ id }) => id === device.kindId)?.streams.filter(({ direction }) => direction !== 'control') ?? [];
+  const toggle = (key: string): void => setHidden((before) => (before.has(key) ? new Set([...before].filter((one) => one !== key)) : new Set([...before, key])));
+  return (
+    <>
+      <Heading title="History" />
+      <Box sx={{ display: 'flex', flexWrap: 'wrap', columnGap: 4, rowGap: 2, alignItems: 'flex-end', mb: 3 }}>
+        <TextField select label="Device" value={device.id} onChange={({ target }) => setSearch({ device: target.value })} sx={{ maxWidth: 300 }}>
+          {catalogue.devices.map(({ id, name }) => (
+            <MenuItem key={id} value={id}>
+              {name}
+            </MenuItem>
+          ))}
+        </TextField>
+        <Box>
+          {streams.map(({ key, title }) => (
+            <FormControlLabel key={key} control={<Checkbox size="small" checked={!hidden.has(key)} onChange={() => toggle(key)} />} label={title} />
+          ))}
+        </Box>
+      </Box>
+      {streams
+        .filter(({ key }) => !hidden.has(key))
+        .map((stream) => {
+          const source = catalogue.find({ device: device.id, stream: stream.key }, null);
+          return (
+            <Box key={stream.key} sx={{ borderTop: `1px solid ${ink.line}`, py: 1.5, height: stream.type === 'boolean' ? 130 : 220 }}>
+              {source && <ChartWidget widget={{ ...PLAIN, id: stream.key }} sources={[source]} period={period} />}
+            </Box>
+          );
+        })}
+      {streams.length === 0 && <Typography color="text.secondary">This device reports nothing.</Typography>}
+      <TimeStrip period={period} onChange={setPeriod} />
+    </>
+  );
+}
+
+const PLAIN: Widget = { id: '', type: 'chart', title: '', sources: [], min: null, max: null, x: 0, y: 0, w: 12, h: 4 };

@@ -1,0 +1,64 @@
+import { Box, Button, Typography } from '@mui/material';
+import { useEffect, type ReactNode } from 'react';
+import { Link } from 'react-router';
+import type { Device } from '@peatmoor/contract';
+import { useRead } from '../api';
+import { liveStore, useNow } from '../live';
+import { DeviceRows } from '../overview/DeviceRows';
+import { TimeAxis } from '../overview/TimeAxis';
+import { Heading } from '../parts/Heading';
+import { Notice } from '../parts/Notice';
+import { ink } from '../theme';
+
+/** The ledger: a row a device, troubled ones first, all days on one time axis. */
+export function Overview(): ReactNode {
+  const devices = useRead('listDevices');
+  const kinds = useRead('listKinds').data;
+  const overview = useRead('overview');
+  const now = useNow();
+  useEffect(() => devices.data && liveStore.seed(devices.data), [devices.data]);
+  const { refetch } = overview;
+  useEffect(() => {
+    const timer = setInterval(() => void refetch(), 60_000);
+    return () => clearInterval(timer);
+  }, [refetch]);
+  if (devices.error) return <Notice error={devices.error} />;
+  if (devices.data === undefined) return null;
+  if (devices.data.length === 0) return <NothingYet />;
+  const list = [...devices.data].sort((a, b) => trouble(b) - trouble(a) || a.name.localeCompare(b.name));
+  const quiet = list.filter(({ presence }) => presence.state === 'quiet').length;
+  return (
+    <>
+      <Heading title="Overview" below={`${list.length} ${list.length === 1 ? 'device' : 'devices'}${quiet > 0 ? `, ${quiet} quiet` : ''}. The last 24 hours.`}>
+        <Button component={Link} to="/devices/new">
+          Add a device
+        </Button>
+      </Heading>
+      {overview.data && <TimeAxis from={overview.data.from} to={overview.data.to} />}
+      <Box sx={{ borderBottom: `1px solid ${ink.line}` }}>
+        {list.map((device) => (
+          <DeviceRows key={device.id} device={device} kind={kinds?.find(({ id }) => id === device.kindId)} overview={overview.data} now={now} />
+        ))}
+      </Box>
+    </>
+  );
+}
+
+/** Troubled rows first: open events, then quiet devices. */
+function trouble(device: Device): number {
+  return (device.openEvents > 0 ? 2 : 0) + (device.presence.state === 'quiet' ? 1 : 0);
+}
+
+function NothingYet(): ReactNode {
+  return (
+    <Box sx={{ maxWidth: 560, py: 6 }}>
+      <Typography variant="h1">Name your first device</Typography>
+      <Typography sx={{ my: 2 }} color="text.secondary">
+        Say what it measures and what it accepts. You get a token and a ready program, and then watch its first message arrive.
+      </Typography>
+      <Button variant="contained" color="primary" component={Link} to="/devices/new">
+        Begin
+      </Button>
+    </Box>
+  );
+}

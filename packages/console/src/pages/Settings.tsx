@@ -1,0 +1,64 @@
+import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
+import { useColorScheme } from '@mui/material/styles';
+import { useState, type ReactNode } from 'react';
+import { useChange, useRead } from '../api';
+import { Copyable } from '../parts/Copyable';
+import { Heading, Section } from '../parts/Heading';
+import { Notice } from '../parts/Notice';
+import { ink, MONO } from '../theme';
+
+/** Your account, day or night, access keys, sign out. */
+export function Settings(): ReactNode {
+  const me = useRead('me').data;
+  const signOut = useChange('signOut');
+  const { mode = 'system', setMode } = useColorScheme();
+  if (me === undefined) return null;
+  return (
+    <>
+      <Heading title="Settings" below={`${me.user.name}, ${me.user.email}, ${me.role} of ${me.workspace.title}`}>
+        <Button onClick={() => signOut.mutate({}, { onSuccess: () => location.assign('/') })}>Sign out</Button>
+      </Heading>
+      <TextField select label="Colours" value={mode} onChange={({ target }) => setMode(target.value as 'light')} sx={{ maxWidth: 260 }}>
+        <MenuItem value="system">as the device has it</MenuItem>
+        <MenuItem value="light">day</MenuItem>
+        <MenuItem value="dark">night</MenuItem>
+      </TextField>
+      <Section title="How boards reach this service">
+        <Copyable label="HTTP" text={me.address.httpUrl} />
+        <Copyable label="MQTT" text={`${me.address.host} port ${me.address.mqttPort}`} />
+      </Section>
+      <AccessKeys />
+    </>
+  );
+}
+
+function AccessKeys(): ReactNode {
+  const keys = useRead('listKeys');
+  const create = useChange('createKey', ['listKeys']);
+  const remove = useChange('deleteKey', ['listKeys']);
+  const [title, setTitle] = useState('');
+  return (
+    <Section title="Access keys" note="For programs and the command line; they may do what you may.">
+      {keys.data?.map((key) => (
+        <Box key={key.id} sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'center', borderTop: `1px solid ${ink.faint}`, py: 1 }}>
+          <Box sx={{ fontFamily: MONO }}>key_moor{key.fingerprint}…</Box>
+          <Typography sx={{ flex: 1 }} color="text.secondary">
+            {key.title}, made {new Date(key.createdAt).toLocaleDateString('en-GB')}
+            {key.usedAt !== null && `, newest use ${new Date(key.usedAt).toLocaleString('en-GB')}`}
+          </Typography>
+          <Button size="small" onClick={() => remove.mutate({ params: { key: key.id } })}>
+            End it
+          </Button>
+        </Box>
+      ))}
+      <Notice error={keys.error ?? create.error ?? remove.error} />
+      {create.data && <Copyable label="The new key, shown only now" text={create.data.secret} />}
+      <Box component="form" onSubmit={(event) => (event.preventDefault(), create.mutate({ body: { title } }, { onSuccess: () => setTitle('') }))} sx={{ display: 'flex', gap: 2, alignItems: 'flex-end', mt: 2, maxWidth: 480 }}>
+        <TextField label="A new key for" placeholder="spreadsheet at the hut" value={title} onChange={({ target }) => setTitle(target.value)} />
+        <Button type="submit" disabled={title.trim() === ''}>
+          Make it
+        </Button>
+      </Box>
+    </Section>
+  );
+}

@@ -1,0 +1,38 @@
+import { Box, Typography } from '@mui/material';
+import type { ReactNode } from 'react';
+
+/** A page's title, a line below it, and what can be done on the page. */
+export function Heading({ title, below, children }: { title: ReactNode; below?: ReactNode; children?: ReactNode }): ReactNode {
+  return (
+    <Box sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'flex-end', gap: 2, mb: 3 }}>
+      <Box sx={{ flex: '1 1 280px', minWidth: 0 }}>
+        <Typography variant="h1" sx={{ overflowWrap: 'anywhere' }}>
+          {title}
+        </Typography>
+        {below && (
+          <Typography component="div" color="text.secondary" sx={{ mt: 0.5 }}>
+            {below}
+          </Typography>
+        )}
+      </Box>
+      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1 }}>{children}</Box>
+    </Box>
+  );
+}
+
+/** A part of a page under a hairline. */
+export function Section({ title, note, children, id }: { title: string; note?: ReactNode; children: ReactNode; id?: string }): ReactNode {
+  return (
+    <Box component="section" id={id} aria-label={title} sx={{ borderTop: 1, borderColor: 'divider', pt: 2, mt: 4 }}>
+      <Box sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'baseline', gap: 2, mb: 1.5 }}>
+        <Typography variant="h2">{title}</Typography>
+        {note && (
+          <Typography component="div" color="text.secondary" variant="body2">
+            {note}
+          </Typography>
+        )}
+      </Box>
+      {children}
+    </Box>
+  );
+}

@@ -1,0 +1,71 @@
+import { createTheme, type Theme } from '@mui/material/styles';
+
+/** The colours of the surveyor's staff and notebook, for day and night. */
+const LIGHT = { paper: '#F6F2E9', ink: '#2C2420', soft: '#6B5F57', line: '#2C242033', faint: '#2C24200F', heather: '#74487A', moss: '#56682C', rowan: '#A8381C', pool: '#2B5F6E', gorse: '#E9B000', peat: '#2C2420' };
+const DARK: typeof LIGHT = { paper: '#1D1815', ink: '#EDE6DA', soft: '#B0A598', line: '#EDE6DA33', faint: '#EDE6DA12', heather: '#C9A0CE', moss: '#AABD7C', rowan: '#F08A68', pool: '#8FC1CC', gorse: '#E9B000', peat: '#2C2420' };
+
+type Inks = typeof LIGHT;
+declare module '@mui/material/styles' {
+  interface Palette { inks: Inks }
+  interface PaletteOptions { inks: Inks }
+}
+
+/** The colours as CSS variables, which follow the chosen scheme. */
+export const ink = Object.fromEntries(Object.keys(LIGHT).map((name) => [name, `var(--mui-palette-inks-${name})`])) as Inks;
+
+export const MONO = '"Atkinson Hyperlegible Mono Variable", monospace';
+const TEXT = '"Atkinson Hyperlegible Next Variable", sans-serif';
+
+const palette = (inks: Inks) => ({
+  primary: { main: inks.heather, contrastText: inks.paper },
+  secondary: { main: inks.pool, contrastText: inks.paper },
+  error: { main: inks.rowan },
+  success: { main: inks.moss },
+  info: { main: inks.pool },
+  warning: { main: inks.gorse, contrastText: inks.peat },
+  background: { default: inks.paper, paper: inks.paper },
+  text: { primary: inks.ink, secondary: inks.soft },
+  divider: inks.line,
+  inks,
+});
+
+export const theme: Theme = createTheme({
+  cssVariables: { colorSchemeSelector: 'data-theme' },
+  colorSchemes: { light: { palette: palette(LIGHT) }, dark: { palette: palette(DARK) } },
+  shape: { borderRadius: 2 },
+  typography: {
+    fontFamily: TEXT,
+    fontSize: 15,
+    h1: { fontSize: '1.9rem', fontWeight: 700, lineHeight: 1.2, letterSpacing: '-0.01em' },
+    h2: { fontSize: '1.25rem', fontWeight: 700, lineHeight: 1.3 },
+    h3: { fontSize: '1rem', fontWeight: 700, lineHeight: 1.4 },
+    button: { textTransform: 'none', fontWeight: 600, fontSize: '0.95rem' },
+  },
+  components: {
+    MuiCssBaseline: {
+      styleOverrides: {
+        body: { overflowY: 'scroll' },
+        a: { color: 'inherit', textUnderlineOffset: '0.2em', textDecorationThickness: '1px' },
+        ':focus-visible': { outline: `2px solid ${ink.heather}`, outlineOffset: 2 },
+      },
+    },
+    MuiButtonBase: { defaultProps: { disableRipple: true } },
+    MuiButton: {
+      defaultProps: { disableElevation: true, variant: 'outlined', color: 'inherit' },
+      styleOverrides: {
+        root: { borderRadius: 2, paddingInline: 14, minHeight: 38, borderColor: ink.line },
+        contained: { '&.MuiButton-colorPrimary': { backgroundColor: ink.ink, color: ink.paper, '&:hover': { backgroundColor: ink.heather }, '&.Mui-disabled': { opacity: 0.5 } } },
+        text: { paddingInline: 4, minWidth: 0, textDecoration: 'underline', textUnderlineOffset: '0.25em', textDecorationThickness: '1px' },
+      },
+    },
+    MuiPaper: { defaultProps: { elevation: 0 }, styleOverrides: { root: { backgroundImage: 'none', boxShadow: 'none' } } },
+    MuiDialog: { styleOverrides: { paper: { border: `1px solid ${ink.ink}`, boxShadow: 'none' } } },
+    MuiMenu: { styleOverrides: { paper: { border: `1px solid ${ink.line}` } } },
+    MuiAutocomplete: { styleOverrides: { paper: { border: `1px solid ${ink.line}` } } },
+    MuiTextField: { defaultProps: { variant: 'standard', fullWidth: true, slotProps: { inputLabel: { shrink: true } } } },
+    MuiInputLabel: { styleOverrides: { root: { color: ink.soft, fontWeight: 600 } } },
+    MuiInput: { styleOverrides: { root: { '&::before': { borderColor: ink.line } } } },
+    MuiTooltip: { styleOverrides: { tooltip: { backgroundColor: ink.ink, color: ink.paper, fontSize: '0.85rem', borderRadius: 2 } } },
+    MuiCheckbox: { defaultProps: { color: 'primary' } },
+  },
+});
