@@ -8,6 +8,4 @@ export default {
   },
   testTimeout: 60_000,
   maxWorkers: 2,
-  globalSetup: '<rootDir>/packages/server/test/support/globalSetup.ts',
-  globalTeardown: '<rootDir>/packages/server/test/support/globalTeardown.ts',
 };

@@ -9,7 +9,7 @@ export function PhoneColumn({ widgets, render }: { widgets: Widget[]; render: (w
   return (
     <Box sx={{ display: 'grid', gap: 2.5 }}>
       {phoneRows(widgets).map((row) => (
-        <Box key={row[0].id} sx={{ display: 'grid', gridTemplateColumns: row.length === 2 ? '1fr 1fr' : '1fr', gap: 2.5 }}>
+        <Box key={row[0]!.id} sx={{ display: 'grid', gridTemplateColumns: `repeat(${row.length}, minmax(0, 1fr))`, gap: row.length > 2 ? 1 : 2.5 }}>
           {row.map((widget) => (
             <Box key={widget.id} sx={{ height: Math.max(...row.map(({ type }) => HEIGHTS[type])), minWidth: 0 }}>
               {render(widget)}

@@ -39,15 +39,27 @@ export function StreamFields({ name, full = false }: { name: string; full?: bool
       {numeric && (
         <>
           <UnitField name={at('unit')} />
-          <NumberField name={at('min')} label="From" error={error('min')?.message} />
-          <NumberField name={at('max')} label="To" error={error('max')?.message} />
-          {type === 'number' && <NumberField name={at('decimals')} label="Decimals" error={error('decimals')?.message} />}
+          <Narrow>
+            <NumberField name={at('min')} label="From" error={error('min')?.message} />
+          </Narrow>
+          <Narrow>
+            <NumberField name={at('max')} label="To" error={error('max')?.message} />
+          </Narrow>
+          {type === 'number' && (
+            <Narrow>
+              <NumberField name={at('decimals')} label="Decimals" error={error('decimals')?.message} />
+            </Narrow>
+          )}
         </>
       )}
       {full && numeric && <Choice name={at('rangePolicy')} label="Outside the range" options={RANGE_POLICIES.map((one) => [one, POLICY_WORDS[one]])} />}
       <NumberField name={at('pin')} label="Virtual pin" error={error('pin')?.message} />
     </Box>
   );
+}
+
+function Narrow({ children }: { children: ReactNode }): ReactNode {
+  return <Box sx={{ gridColumn: { sm: 'span 2 !important' } }}>{children}</Box>;
 }
 
 function Choice({ name, label, options }: { name: string; label: string; options: [string, string][] }): ReactNode {

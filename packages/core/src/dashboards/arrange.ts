@@ -20,31 +20,26 @@ export function findPlace(taken: readonly Place[], size: { w: number; h: number 
   return { x: 0, y: bottom, w, h: size.h };
 }
 
-/** One row of the phone arrangement: one widget over the full width, or two small ones beside each other. */
-export type PhoneRow = [Widget] | [Widget, Widget];
+/** One row of the phone arrangement: one widget over the full width, or small ones beside each other. */
+export type PhoneRow = Widget[];
 
 /**
- * Derives the phone arrangement from the wide one: in reading order, charts over the full width, small widgets
- * (lamps, values, gauges, switches) in pairs.
+ * Derives the phone arrangement from the wide one: in reading order, charts over the full width, small widgets of
+ * one height (gauges; lamps, values and switches) in pairs, and three where one would be left over.
  */
 export function phoneRows(widgets: readonly Widget[]): PhoneRow[] {
   const inOrder = [...widgets].sort((a, b) => a.y - b.y || a.x - b.x);
   const rows: PhoneRow[] = [];
-  let waiting: Widget | null = null;
+  let group: Widget[] = [];
+  const flush = (): void => {
+    while (group.length > 0) rows.push(group.splice(0, group[0]!.type === 'gauge' && group.length % 2 === 1 && group.length >= 3 ? 3 : 2));
+  };
   for (const widget of inOrder) {
-    if (widget.type === 'chart') {
-      if (waiting !== null) rows.push([waiting]);
-      rows.push([widget]);
-      waiting = null;
-    } else if (waiting !== null && (waiting.type === 'gauge') === (widget.type === 'gauge')) {
-      rows.push([waiting, widget]);
-      waiting = null;
-    } else {
-      if (waiting !== null) rows.push([waiting]);
-      waiting = widget;
-    }
+    if (group.length > 0 && (widget.type === 'chart' || (group[0]!.type === 'gauge') !== (widget.type === 'gauge'))) flush();
+    if (widget.type === 'chart') rows.push([widget]);
+    else group.push(widget);
   }
-  if (waiting !== null) rows.push([waiting]);
+  flush();
   return rows;
 }
 

@@ -10,7 +10,7 @@ import type { Scope } from './scope';
 
 type KindHandlers = Pick<Handlers, 'listKinds' | 'createKind' | 'readKind' | 'changeKind' | 'deleteKind' | 'createStream' | 'changeStream' | 'deleteStream'>;
 
-export function kindHandlers({ store, bus }: ApiParts): KindHandlers {
+export function kindHandlers({ store, bus, recent }: ApiParts): KindHandlers {
   const { models } = store;
   const changed = (scope: Scope, kindId: number): void => {
     bus.emit('definitions', { workspaceId: scope.workspaceId, kindId });
@@ -67,7 +67,7 @@ export function kindHandlers({ store, bus }: ApiParts): KindHandlers {
       const next = toRow(body as NewStream);
       if (next.type !== stream.type) {
         const series = await findAll(models.series, { where: { streamId: stream.id } });
-        if (series.some(({ newestAt }) => newestAt !== null))
+        if (series.some(({ id, newestAt }) => newestAt !== null || recent.newest(id) !== undefined))
           throw conflict(`"${stream.key}" has readings of type ${stream.type} already. Make a new datastream for ${next.type} values, so that they keep their meaning.`);
       }
       if (next.key !== stream.key && !next.aliases.includes(stream.key)) next.aliases = [...next.aliases, stream.key];
