@@ -8,7 +8,14 @@ const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '..');
 const packages = readdirSync(path.join(root, 'packages'));
 const entries = packages.flatMap((name) => {
   const folder = path.join(root, 'packages', name, 'src');
-  const programs = { standins: ['mailProgram.ts'], server: ['main.ts'], cli: ['main.ts'], demo: ['main.ts'], bench: ['main.ts'] }[name] ?? [];
+  const programs =
+    {
+      standins: ['mailProgram.ts'],
+      server: ['main.ts'],
+      cli: ['main.ts'],
+      demo: ['main.ts'],
+      bench: ['main.ts'],
+    }[name] ?? [];
   return programs.map((file) => path.join(folder, file)).filter(existsSync);
 });
 
@@ -29,7 +36,8 @@ function sourceMark() {
     if (existsSync(path.join(root, 'packages', name, 'src'))) walk(path.join(root, 'packages', name, 'src'));
     hash.update(readFileSync(path.join(root, 'packages', name, 'package.json')));
   }
-  for (const name of ['packages/console/index.html', 'packages/console/vite.config.ts', 'scripts/build.mjs']) if (existsSync(path.join(root, name))) hash.update(readFileSync(path.join(root, name)));
+  for (const name of ['packages/console/index.html', 'packages/console/vite.config.ts', 'scripts/build.mjs'])
+    if (existsSync(path.join(root, name))) hash.update(readFileSync(path.join(root, name)));
   return hash.digest('hex');
 }
 
@@ -37,7 +45,9 @@ function sourceMark() {
 function outsidePackages() {
   const names = new Set();
   for (const name of packages) {
-    const { dependencies = {} } = JSON.parse(readFileSync(path.join(root, 'packages', name, 'package.json'), 'utf8'));
+    const { dependencies = {} } = JSON.parse(
+      readFileSync(path.join(root, 'packages', name, 'package.json'), 'utf8'),
+    );
     for (const one of Object.keys(dependencies)) if (!one.startsWith('@peatmoor/')) names.add(one);
   }
   return [...names];
@@ -46,7 +56,9 @@ function outsidePackages() {
 export async function buildIfChanged(say) {
   const markFile = path.join(root, 'node_modules/.peatmoor-build');
   const mark = sourceMark();
-  const built = entries.every((entry) => existsSync(entry.replace('/src/', '/dist/').replace(/\.ts$/, '.js'))) && existsSync(path.join(root, 'packages/console/dist/index.html'));
+  const built =
+    entries.every((entry) => existsSync(entry.replace('/src/', '/dist/').replace(/\.ts$/, '.js'))) &&
+    existsSync(path.join(root, 'packages/console/dist/index.html'));
   if (built && existsSync(markFile) && readFileSync(markFile, 'utf8') === mark) return;
   say('Building …');
   const esbuild = await import('esbuild');
@@ -70,4 +82,5 @@ export async function buildIfChanged(say) {
   writeFileSync(markFile, sourceMark());
 }
 
-if (process.argv[1] === fileURLToPath(import.meta.url)) await buildIfChanged((text) => process.stdout.write(`${text}\n`));
+if (process.argv[1] === fileURLToPath(import.meta.url))
+  await buildIfChanged((text) => process.stdout.write(`${text}\n`));

@@ -38,13 +38,18 @@ const run = (command, args, options = {}) => {
 const missing = needed.filter(([, file]) => !existsSync(file)).map(([name]) => name);
 if (missing.length > 0) {
   if (process.getuid?.() !== 0) {
-    say(`These Debian packages are missing: ${missing.join(' ')}\nInstall them with this command, then run this again:\n\n  sudo apt-get update && sudo apt-get install -y --no-install-recommends ${missing.join(' ')}\n`);
+    say(
+      `These Debian packages are missing: ${missing.join(' ')}\nInstall them with this command, then run this again:\n\n  sudo apt-get update && sudo apt-get install -y --no-install-recommends ${missing.join(' ')}\n`,
+    );
     process.exit(1);
   }
   say(`Installing Debian packages: ${missing.join(' ')} (a minute or two) …`);
   const environment = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' };
   run('apt-get', ['update', '-qq'], { env: environment });
-  run('apt-get', ['install', '-y', '-qq', '--no-install-recommends', ...missing], { env: environment, stdio: ['ignore', 'ignore', 'inherit'] });
+  run('apt-get', ['install', '-y', '-qq', '--no-install-recommends', ...missing], {
+    env: environment,
+    stdio: ['ignore', 'ignore', 'inherit'],
+  });
 }
 
 const mark = path.join(root, 'node_modules/.package-lock.json');

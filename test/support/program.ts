@@ -2,7 +2,8 @@ import { spawn, type ChildProcess } from 'node:child_process';
 import path from 'node:path';
 
 export const ROOT = path.resolve(__dirname, '../..');
-export const built = (name: string, file = 'main.js'): string => path.join(ROOT, 'packages', name, 'dist', file);
+export const built = (name: string, file = 'main.js'): string =>
+  path.join(ROOT, 'packages', name, 'dist', file);
 
 export interface Program<T> {
   ready: T;
@@ -19,9 +20,18 @@ process.once('exit', () => {
 });
 
 /** Starts one of our programs and waits until it prints its line of readiness; rejects with what it printed if it ends. */
-export function startProgram<T>(file: string, environment: Record<string, string>, args: string[] = []): Promise<Program<T>> {
-  const clean = Object.fromEntries(Object.entries(process.env).filter(([name]) => !name.startsWith('PEATMOOR_')));
-  const child = spawn(process.execPath, [file, ...args], { env: { ...clean, ...environment }, stdio: ['ignore', 'pipe', 'pipe'] });
+export function startProgram<T>(
+  file: string,
+  environment: Record<string, string>,
+  args: string[] = [],
+): Promise<Program<T>> {
+  const clean = Object.fromEntries(
+    Object.entries(process.env).filter(([name]) => !name.startsWith('PEATMOOR_')),
+  );
+  const child = spawn(process.execPath, [file, ...args], {
+    env: { ...clean, ...environment },
+    stdio: ['ignore', 'pipe', 'pipe'],
+  });
   running.add(child);
   let text = '';
   const ended = new Promise<number | null>((resolve) =>

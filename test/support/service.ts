@@ -24,9 +24,20 @@ export function newFolder(): string {
 /** A real service with its own database, on free ports and its own folder. */
 export async function startService(environment: Record<string, string> = {}): Promise<TestService> {
   const dataFolder = newFolder();
-  const settings = { PEATMOOR_DATA: dataFolder, PEATMOOR_HOST: '127.0.0.1', PEATMOOR_LOG: 'error', PEATMOOR_SIGN_UP: 'open', PEATMOOR_DEVICE_RATE: '0', ...environment };
+  const settings = {
+    PEATMOOR_DATA: dataFolder,
+    PEATMOOR_HOST: '127.0.0.1',
+    PEATMOOR_LOG: 'error',
+    PEATMOOR_SIGN_UP: 'open',
+    PEATMOOR_DEVICE_RATE: '0',
+    ...environment,
+  };
   const launch = (ports: { httpPort: number; mqttPort: number }) =>
-    startProgram<{ httpPort: number; mqttPort: number }>(built('server'), { ...settings, PEATMOOR_HTTP_PORT: String(ports.httpPort), PEATMOOR_MQTT_PORT: String(ports.mqttPort) });
+    startProgram<{ httpPort: number; mqttPort: number }>(built('server'), {
+      ...settings,
+      PEATMOOR_HTTP_PORT: String(ports.httpPort),
+      PEATMOOR_MQTT_PORT: String(ports.mqttPort),
+    });
   const program = await launch({ httpPort: 0, mqttPort: 0 });
   const url = `http://127.0.0.1:${program.ready.httpPort}`;
   const service: TestService = {
@@ -52,7 +63,10 @@ export async function startService(environment: Record<string, string> = {}): Pr
 export function sessionFetch(): typeof fetch & { cookie(): string } {
   let cookie = '';
   const keeping = async (input: string | URL | Request, init?: RequestInit): Promise<Response> => {
-    const response = await fetch(input, { ...init, headers: { ...(init?.headers as Record<string, string>), ...(cookie && { cookie }) } });
+    const response = await fetch(input, {
+      ...init,
+      headers: { ...(init?.headers as Record<string, string>), ...(cookie && { cookie }) },
+    });
     const set = response.headers.getSetCookie()[0];
     if (set !== undefined) cookie = set.split(';')[0]!;
     return response;
@@ -84,7 +98,16 @@ export const DIPWELL: NonNullable<DeviceIn['newKind']> = {
   title: 'Dipwell',
   intervalS: 10,
   streams: [
-    { key: 'level', title: 'Water level', type: 'number', unit: 'mm', min: -800, max: 200, decimals: 0, pin: 1 },
+    {
+      key: 'level',
+      title: 'Water level',
+      type: 'number',
+      unit: 'mm',
+      min: -800,
+      max: 200,
+      decimals: 0,
+      pin: 1,
+    },
     { key: 'temperature', title: 'Peat temperature', type: 'number', unit: 'Cel', decimals: 1, pin: 2 },
     { key: 'pump', title: 'Pump', type: 'boolean', direction: 'control', pin: 3 },
     { key: 'mode', title: 'Automatic', type: 'boolean', direction: 'both' },
@@ -96,7 +119,15 @@ export function newDevice(client: Client, name = 'Dipwell North'): Promise<MadeD
 }
 
 /** Posts a report as a device would; gives status and answer. */
-export async function post(service: TestService, token: string, body: string | object, headers: Record<string, string> = {}): Promise<{ status: number; answer: { accepted: number; refused: { name: string; reason: string; hint: string }[] } }> {
+export async function post(
+  service: TestService,
+  token: string,
+  body: string | object,
+  headers: Record<string, string> = {},
+): Promise<{
+  status: number;
+  answer: { accepted: number; refused: { name: string; reason: string; hint: string }[] };
+}> {
   const response = await fetch(`${service.url}/device/report`, {
     method: 'POST',
     headers: { authorization: `Bearer ${token}`, 'content-type': 'application/json', ...headers },
@@ -106,12 +137,25 @@ export async function post(service: TestService, token: string, body: string | o
 }
 
 /** Connects over MQTT as a device. */
-export function mqttAs(service: TestService, deviceId: string, token: string, options: IClientOptions = {}): Promise<MqttClient> {
-  return connectAsync(service.mqttUrl, { username: deviceId, password: token, reconnectPeriod: 0, connectTimeout: 5000, ...options }, false);
+export function mqttAs(
+  service: TestService,
+  deviceId: string,
+  token: string,
+  options: IClientOptions = {},
+): Promise<MqttClient> {
+  return connectAsync(
+    service.mqttUrl,
+    { username: deviceId, password: token, reconnectPeriod: 0, connectTimeout: 5000, ...options },
+    false,
+  );
 }
 
 /** Waits until something is so; fails with the last value seen. */
-export async function until<T>(look: () => Promise<T | undefined | false> | T | undefined | false, what = 'what was waited for', ms = 10_000): Promise<T> {
+export async function until<T>(
+  look: () => Promise<T | undefined | false> | T | undefined | false,
+  what = 'what was waited for',
+  ms = 10_000,
+): Promise<T> {
   const end = Date.now() + ms;
   for (;;) {
     const value = await look();
@@ -122,8 +166,15 @@ export async function until<T>(look: () => Promise<T | undefined | false> | T | 
 }
 
 /** All readings of one datastream of the last hour, as [time, value]. */
-export async function readingsOf(client: Client, device: string, stream: string): Promise<[number, number][]> {
+export async function readingsOf(
+  client: Client,
+  device: string,
+  stream: string,
+): Promise<[number, number][]> {
   const now = Date.now();
-  const { lines } = await client.call('history', { params: { device }, query: { streams: stream, from: now - 3_600_000, to: now + 600_000 } });
+  const { lines } = await client.call('history', {
+    params: { device },
+    query: { streams: stream, from: now - 3_600_000, to: now + 600_000 },
+  });
   return lines[0]!.times.map((at, i) => [at, lines[0]!.values[i]!]);
 }

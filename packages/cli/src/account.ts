@@ -14,23 +14,35 @@ export function accountCommands(program: Command): void {
     .requiredOption('--url <url>', 'address of the service')
     .requiredOption('--email <email>', 'your email')
     .option('--password <password>', 'your password (or PEATMOOR_PASSWORD; asked for otherwise)')
-    .addHelpText('after', '\nExample:\n  peatmoor sign-in --url http://192.168.1.5:8420 --email warden@quillmere.example')
+    .addHelpText(
+      'after',
+      '\nExample:\n  peatmoor sign-in --url http://192.168.1.5:8420 --email warden@quillmere.example',
+    )
     .action(async (options: { url: string; email: string; password?: string }, command: Command) => {
       const url = options.url.replace(/\/+$/, '');
       if (!URL.canParse(url)) throw new UsageError(`"${options.url}" is no address; write http://host:port.`);
       const password = options.password ?? process.env.PEATMOOR_PASSWORD ?? (await askSecretly('Password: '));
       let cookie = '';
       const keepCookie: typeof fetch = async (input, init) => {
-        const response = await fetch(input, { ...init, headers: { ...(init?.headers as Record<string, string>), ...(cookie && { cookie }) } });
+        const response = await fetch(input, {
+          ...init,
+          headers: { ...(init?.headers as Record<string, string>), ...(cookie && { cookie }) },
+        });
         cookie = response.headers.getSetCookie()[0]?.split(';')[0] ?? cookie;
         return response;
       };
       const client = createClient({ baseUrl: url, fetch: keepCookie });
       const me = await client.call('signIn', { body: { email: options.email, password } });
-      const key = await client.call('createKey', { body: { title: `peatmoor on ${os.hostname()}`.slice(0, 80) } });
+      const key = await client.call('createKey', {
+        body: { title: `peatmoor on ${os.hostname()}`.slice(0, 80) },
+      });
       await client.call('signOut');
       keepSettings({ url, key: key.secret, keyId: key.id, email: me.user.email });
-      print(command, { url, email: me.user.email, workspace: me.workspace.title, role: me.role }, (one) => `Signed in to ${one.workspace} as ${one.email} (${one.role}).`);
+      print(
+        command,
+        { url, email: me.user.email, workspace: me.workspace.title, role: me.role },
+        (one) => `Signed in to ${one.workspace} as ${one.email} (${one.role}).`,
+      );
     });
   program
     .command('sign-out')
@@ -42,7 +54,9 @@ export function accountCommands(program: Command): void {
       forgetSettings();
       await signedInClientOf(settings)
         .call('deleteKey', { params: { key: settings.keyId } })
-        .catch((error: Error) => say(`The key could not be ended on the service (${error.message}); end it on the page Settings.`));
+        .catch((error: Error) =>
+          say(`The key could not be ended on the service (${error.message}); end it on the page Settings.`),
+        );
       say('Signed out.');
     });
   program
@@ -52,7 +66,11 @@ export function accountCommands(program: Command): void {
     .action(async (_options: unknown, command: Command) => {
       const me = await signedInClient().call('me');
       print(command, me, ({ user, workspace, role, address }) =>
-        [`${user.name} <${user.email}>, ${role} of ${workspace.title}`, `Service  ${signedIn().url}`, `Boards   ${address.httpUrl} (HTTP), ${address.host} port ${address.mqttPort} (MQTT)`].join('\n'),
+        [
+          `${user.name} <${user.email}>, ${role} of ${workspace.title}`,
+          `Service  ${signedIn().url}`,
+          `Boards   ${address.httpUrl} (HTTP), ${address.host} port ${address.mqttPort} (MQTT)`,
+        ].join('\n'),
       );
     });
   program
@@ -61,14 +79,28 @@ export function accountCommands(program: Command): void {
     .addHelpText('after', '\nExample:\n  peatmoor key')
     .action(async (_options: unknown, command: Command) => {
       const keys = await signedInClient().call('listKeys');
-      print(command, keys, (list) => table(['key', 'title', 'fingerprint', 'made', 'newest use'], list.map((key) => [key.id, key.title, key.fingerprint, showTime(key.createdAt), showTime(key.usedAt)]), 'No access keys.'));
+      print(command, keys, (list) =>
+        table(
+          ['key', 'title', 'fingerprint', 'made', 'newest use'],
+          list.map((key) => [
+            key.id,
+            key.title,
+            key.fingerprint,
+            showTime(key.createdAt),
+            showTime(key.usedAt),
+          ]),
+          'No access keys.',
+        ),
+      );
     });
 }
 
-const signedInClientOf = ({ url, key }: { url: string; key: string }) => createClient({ baseUrl: url, headers: { authorization: `Bearer ${key}` } });
+const signedInClientOf = ({ url, key }: { url: string; key: string }) =>
+  createClient({ baseUrl: url, headers: { authorization: `Bearer ${key}` } });
 
 async function askSecretly(question: string): Promise<string> {
-  if (!process.stdin.isTTY) throw new UsageError('No password was given. Use --password, or set PEATMOOR_PASSWORD.');
+  if (!process.stdin.isTTY)
+    throw new UsageError('No password was given. Use --password, or set PEATMOOR_PASSWORD.');
   process.stderr.write(question);
   const silent = new Writable({ write: (_chunk, _encoding, done) => done() });
   const lines = readline.createInterface({ input: process.stdin, output: silent, terminal: true });

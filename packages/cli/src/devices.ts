@@ -1,7 +1,14 @@
 import fs from 'node:fs';
 import path from 'node:path';
 import { Command } from 'commander';
-import { pasteLines, showReading, STARTER_SORTS, STARTERS, type StarterPlan, type StarterSort } from '@peatmoor/core';
+import {
+  pasteLines,
+  showReading,
+  STARTER_SORTS,
+  STARTERS,
+  type StarterPlan,
+  type StarterSort,
+} from '@peatmoor/core';
 import type { Arrival, Client, Device, Kind } from '@peatmoor/contract';
 import { print, say, showTime, table } from './output';
 import { signedInClient, UsageError } from './settings';
@@ -18,38 +25,71 @@ export function showArrival(arrival: Arrival, kind: Kind | undefined): string {
     const stream = kind?.streams.find((one) => one.key === key);
     return `${key} ${stream === undefined ? value : showReading(stream, value)}`;
   });
-  const more = arrival.acceptedCount > values.length ? ` and ${arrival.acceptedCount - values.length} more` : '';
-  const refused = arrival.refused.map(({ name, reason, hint }) => `✗ ${[name, reason].filter(Boolean).join(' ')}: ${hint}`);
+  const more =
+    arrival.acceptedCount > values.length ? ` and ${arrival.acceptedCount - values.length} more` : '';
+  const refused = arrival.refused.map(
+    ({ name, reason, hint }) => `✗ ${[name, reason].filter(Boolean).join(' ')}: ${hint}`,
+  );
   const number = arrival.number === null ? '' : `#${arrival.number} `;
   return [`${number}${values.join(', ')}${more}`.trim(), ...refused].filter(Boolean).join('\n    ');
 }
 
 /** device new|list|show|change|delete|token|starter|arrivals */
 export function deviceCommands(program: Command): void {
-  const device = program.command('device').description('register devices, see them, get their tokens and starter programs');
+  const device = program
+    .command('device')
+    .description('register devices, see them, get their tokens and starter programs');
   device
     .command('new <name>')
     .description('register a device; its token is shown once')
     .option('--kind <kind>', 'an existing kind, by title or number')
     .option('--id <id>', 'device ID; proposed from the name otherwise')
-    .option('--stream <stream...>', 'for a device of a new kind: what it measures and accepts, as key:type[:unit[:min:max]][:control|both]')
+    .option(
+      '--stream <stream...>',
+      'for a device of a new kind: what it measures and accepts, as key:type[:unit[:min:max]][:control|both]',
+    )
     .option('--interval <seconds>', 'for a new kind: how often a message is expected', '60')
-    .addHelpText('after', '\nExamples:\n  peatmoor device new "Dipwell East" --kind Dipwell\n  peatmoor device new "Footbridge" --stream visitors:integer:count:0:500 lamp:boolean:control')
-    .action(async (name: string, options: { kind?: string; id?: string; stream?: string[]; interval: string }, command: Command) => {
-      const client = signedInClient();
-      if (options.kind !== undefined && options.stream !== undefined) throw new UsageError('Give either --kind (an existing kind) or --stream (for a new one).');
-      const kind = options.kind === undefined ? undefined : await kindByName(client, options.kind);
-      const made = await client.call('createDevice', {
-        body: {
-          name,
-          ...(options.id !== undefined && { id: options.id }),
-          ...(kind === undefined ? { newKind: { title: name, intervalS: Number(options.interval), streams: (options.stream ?? []).map(readStream) } } : { kindId: kind.id }),
-        },
-      });
-      print(command, made, ({ device: one, token }) =>
-        [`Device ${one.id} (${one.name}) is registered, of the kind ${one.kindTitle}.`, `Its token, shown only now:`, '', `  ${token}`, '', `Next: peatmoor device starter ${one.id} cpp --token <token> --out <folder>`].join('\n'),
-      );
-    });
+    .addHelpText(
+      'after',
+      '\nExamples:\n  peatmoor device new "Dipwell East" --kind Dipwell\n  peatmoor device new "Footbridge" --stream visitors:integer:count:0:500 lamp:boolean:control',
+    )
+    .action(
+      async (
+        name: string,
+        options: { kind?: string; id?: string; stream?: string[]; interval: string },
+        command: Command,
+      ) => {
+        const client = signedInClient();
+        if (options.kind !== undefined && options.stream !== undefined)
+          throw new UsageError('Give either --kind (an existing kind) or --stream (for a new one).');
+        const kind = options.kind === undefined ? undefined : await kindByName(client, options.kind);
+        const made = await client.call('createDevice', {
+          body: {
+            name,
+            ...(options.id !== undefined && { id: options.id }),
+            ...(kind === undefined
+              ? {
+                  newKind: {
+                    title: name,
+                    intervalS: Number(options.interval),
+                    streams: (options.stream ?? []).map(readStream),
+                  },
+                }
+              : { kindId: kind.id }),
+          },
+        });
+        print(command, made, ({ device: one, token }) =>
+          [
+            `Device ${one.id} (${one.name}) is registered, of the kind ${one.kindTitle}.`,
+            `Its token, shown only now:`,
+            '',
+            `  ${token}`,
+            '',
+            `Next: peatmoor device starter ${one.id} cpp --token <token> --out <folder>`,
+          ].join('\n'),
+        );
+      },
+    );
   device
     .command('list')
     .description('all devices with presence and newest readings')
@@ -57,7 +97,13 @@ export function deviceCommands(program: Command): void {
     .action(async (_options: unknown, command: Command) => {
       const client = signedInClient();
       const [devices, kinds] = [await client.call('listDevices'), await client.call('listKinds')];
-      print(command, devices, (list) => table(['device', 'name', 'kind', 'state', 'newest'], list.map((one) => [one.id, one.name, one.kindTitle, showPresence(one), showNewest(one, kinds)]), 'No devices yet. Make one: peatmoor device new "My first board" --stream temperature:number:Cel'));
+      print(command, devices, (list) =>
+        table(
+          ['device', 'name', 'kind', 'state', 'newest'],
+          list.map((one) => [one.id, one.name, one.kindTitle, showPresence(one), showNewest(one, kinds)]),
+          'No devices yet. Make one: peatmoor device new "My first board" --stream temperature:number:Cel',
+        ),
+      );
     });
   device
     .command('show <device>')
@@ -73,12 +119,30 @@ export function deviceCommands(program: Command): void {
         [
           `${one.name} (${one.id}), ${one.kindTitle}: ${showPresence(one)}${one.openEvents > 0 ? `, ${one.openEvents} open events` : ''}`,
           '',
-          table(['datastream', 'direction', 'newest', 'measured'], kind.streams.map((stream) => {
-            const newest = one.newest.find(({ key }) => key === stream.key);
-            return [stream.key, stream.direction, newest === undefined ? null : showReading(stream, newest.value), newest === undefined ? null : showTime(newest.at)];
-          }), 'No datastreams.'),
+          table(
+            ['datastream', 'direction', 'newest', 'measured'],
+            kind.streams.map((stream) => {
+              const newest = one.newest.find(({ key }) => key === stream.key);
+              return [
+                stream.key,
+                stream.direction,
+                newest === undefined ? null : showReading(stream, newest.value),
+                newest === undefined ? null : showTime(newest.at),
+              ];
+            }),
+            'No datastreams.',
+          ),
           '',
-          table(['token', 'fingerprint', 'made', 'state'], tokens.map((token) => [token.id, token.fingerprint, showTime(token.createdAt), token.withdrawnAt === null ? 'in use' : `withdrawn ${showTime(token.withdrawnAt)}`]), 'No tokens.'),
+          table(
+            ['token', 'fingerprint', 'made', 'state'],
+            tokens.map((token) => [
+              token.id,
+              token.fingerprint,
+              showTime(token.createdAt),
+              token.withdrawnAt === null ? 'in use' : `withdrawn ${showTime(token.withdrawnAt)}`,
+            ]),
+            'No tokens.',
+          ),
           '',
           `HTTP  ${lines.curl}`,
           `MQTT  ${lines.mosquitto}`,
@@ -91,7 +155,10 @@ export function deviceCommands(program: Command): void {
     .requiredOption('--name <name>', 'its new name')
     .addHelpText('after', '\nExample:\n  peatmoor device change dipwell-north --name "Dipwell North 2"')
     .action(async (id: string, options: { name: string }, command: Command) => {
-      const one = await signedInClient().call('changeDevice', { params: { device: id }, body: { name: options.name } });
+      const one = await signedInClient().call('changeDevice', {
+        params: { device: id },
+        body: { name: options.name },
+      });
       print(command, one, ({ name }) => `Now called ${name}.`);
     });
   device
@@ -108,36 +175,62 @@ export function deviceCommands(program: Command): void {
     .description('make another token, withdraw one, or ask whose a token is')
     .option('--withdraw <token>', 'number of the token to withdraw (see device show)')
     .option('--whose <text>', 'tell device and state of a pasted token')
-    .addHelpText('after', '\nExamples:\n  peatmoor device token dipwell-north\n  peatmoor device token dipwell-north --withdraw 3\n  peatmoor device token - --whose moor…')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  peatmoor device token dipwell-north\n  peatmoor device token dipwell-north --withdraw 3\n  peatmoor device token - --whose moor…',
+    )
     .action(async (id: string, options: { withdraw?: string; whose?: string }, command: Command) => {
       const client = signedInClient();
-      if (options.whose !== undefined) return print(command, await client.call('whoseToken', { body: { text: options.whose } }), ({ explanation }) => explanation);
+      if (options.whose !== undefined)
+        return print(
+          command,
+          await client.call('whoseToken', { body: { text: options.whose } }),
+          ({ explanation }) => explanation,
+        );
       if (options.withdraw !== undefined) {
         await client.call('withdrawToken', { params: { device: id, token: options.withdraw } });
         return say('Withdrawn. Boards that use it are refused from now on.');
       }
       const made = await client.call('createToken', { params: { device: id }, body: {} });
-      print(command, made, ({ secret, fingerprint }) => `A new token of ${id}, shown only now (fingerprint ${fingerprint}):\n\n  ${secret}\n`);
+      print(
+        command,
+        made,
+        ({ secret, fingerprint }) =>
+          `A new token of ${id}, shown only now (fingerprint ${fingerprint}):\n\n  ${secret}\n`,
+      );
     });
   device
     .command('starter <device> <sort>')
     .description(`write a ready starter program; sorts: ${STARTER_SORTS.join(', ')}`)
     .option('--out <folder>', 'folder to write it to', '.')
     .option('--token <token>', 'the device token, to be put into the settings file')
-    .addHelpText('after', '\nExample:\n  peatmoor device starter dipwell-north python --token moor… --out dipwell')
+    .addHelpText(
+      'after',
+      '\nExample:\n  peatmoor device starter dipwell-north python --token moor… --out dipwell',
+    )
     .action(async (id: string, sort: string, options: { out: string; token?: string }, command: Command) => {
-      if (!(STARTER_SORTS as string[]).includes(sort)) throw new UsageError(`There is no starter "${sort}"; there are: ${STARTER_SORTS.join(', ')}.`);
+      if (!(STARTER_SORTS as string[]).includes(sort))
+        throw new UsageError(`There is no starter "${sort}"; there are: ${STARTER_SORTS.join(', ')}.`);
       const client = signedInClient();
       const one = await client.call('readDevice', { params: { device: id } });
       const kind = await client.call('readKind', { params: { kind: one.kindId } });
-      const files = STARTERS[sort as StarterSort].make(await planOf(client, one, kind, options.token ?? null));
-      const written = files.map((file) => ({ file, target: path.join(options.out, file.path) })).filter(({ file, target }) => file.generated || !fs.existsSync(target));
+      const files = STARTERS[sort as StarterSort].make(
+        await planOf(client, one, kind, options.token ?? null),
+      );
+      const written = files
+        .map((file) => ({ file, target: path.join(options.out, file.path) }))
+        .filter(({ file, target }) => file.generated || !fs.existsSync(target));
       for (const { file, target } of written) {
         fs.mkdirSync(path.dirname(target), { recursive: true });
         fs.writeFileSync(target, file.text, { mode: file.generated ? 0o600 : 0o644 });
       }
       const kept = files.length - written.length;
-      print(command, written.map(({ target }) => target), (list) => `Written: ${list.join(', ')}${kept > 0 ? `. ${kept} files of yours were left as they are` : ''}.`);
+      print(
+        command,
+        written.map(({ target }) => target),
+        (list) =>
+          `Written: ${list.join(', ')}${kept > 0 ? `. ${kept} files of yours were left as they are` : ''}.`,
+      );
     });
   device
     .command('arrivals <device>')
@@ -148,20 +241,47 @@ export function deviceCommands(program: Command): void {
       const client = signedInClient();
       const one = await client.call('readDevice', { params: { device: id } });
       const kind = await client.call('readKind', { params: { kind: one.kindId } });
-      const list = (await client.call('listArrivals', { params: { device: id } })).slice(0, Number(options.last));
-      print(command, list, (all) => all.map((arrival) => `${showTime(arrival.receivedAt)}  ${arrival.way.padEnd(8)}  ${showArrival(arrival, kind)}`).join('\n') || 'Nothing has arrived yet.');
+      const list = (await client.call('listArrivals', { params: { device: id } })).slice(
+        0,
+        Number(options.last),
+      );
+      print(
+        command,
+        list,
+        (all) =>
+          all
+            .map(
+              (arrival) =>
+                `${showTime(arrival.receivedAt)}  ${arrival.way.padEnd(8)}  ${showArrival(arrival, kind)}`,
+            )
+            .join('\n') || 'Nothing has arrived yet.',
+      );
     });
 }
 
 function showNewest(device: Device, kinds: Kind[]): string {
   const kind = kinds.find(({ id }) => id === device.kindId);
-  return device.newest.map(({ key, value }) => {
-    const stream = kind?.streams.find((one) => one.key === key);
-    return stream === undefined ? '' : `${key} ${showReading(stream, value)}`;
-  }).join(', ');
+  return device.newest
+    .map(({ key, value }) => {
+      const stream = kind?.streams.find((one) => one.key === key);
+      return stream === undefined ? '' : `${key} ${showReading(stream, value)}`;
+    })
+    .join(', ');
 }
 
-async function planOf(client: Client, device: Device, kind: Kind, token: string | null): Promise<StarterPlan> {
+async function planOf(
+  client: Client,
+  device: Device,
+  kind: Kind,
+  token: string | null,
+): Promise<StarterPlan> {
   const { address } = await client.call('me');
-  return { deviceId: device.id, deviceName: device.name, ...address, token, intervalS: kind.intervalS, streams: kind.streams };
+  return {
+    deviceId: device.id,
+    deviceName: device.name,
+    ...address,
+    token,
+    intervalS: kind.intervalS,
+    streams: kind.streams,
+  };
 }

@@ -15,27 +15,54 @@ export function historyCommand(program: Command): void {
     .option('--rows <count>', 'rows of the table', '20')
     .option('--csv', 'all readings as CSV')
     .option('--chart', 'a chart in the terminal')
-    .addHelpText('after', '\nExamples:\n  peatmoor history dipwell-north water_level --last 24h --chart\n  peatmoor history dipwell-north water_level --last 7d --csv > level.csv')
-    .action(async (device: string, name: string, options: { last: string; rows: string; csv?: boolean; chart?: boolean }, command: Command) => {
-      const json = command.optsWithGlobals<{ json?: boolean }>().json ?? false;
-      if ([json, options.csv, options.chart].filter(Boolean).length > 1) throw new UsageError('Give one of --json, --csv and --chart.');
-      const client = signedInClient();
-      const one = await client.call('readDevice', { params: { device } });
-      const { streams } = await client.call('readKind', { params: { kind: one.kindId } });
-      const to = Date.now();
-      const from = to - readDuration(options.last);
-      const columns = Math.max(20, Math.min(100, (process.stdout.columns ?? 80) - 12));
-      const history = await client.call('history', { params: { device }, query: { streams: name, from, to, buckets: options.chart ? columns : 0 } });
-      const line = history.lines[0]!;
-      const stream = streams.find(({ key }) => key === line.key)!;
-      if (json) return say(JSON.stringify(history, null, 2));
-      if (options.csv) return say(['time,value', ...line.times.map((at, i) => `${new Date(at).toISOString()},${line.values[i]}`)].join('\n'));
-      if (options.chart) return say(chart(stream, line, from, to, columns));
-      const start = Math.max(0, line.times.length - Number(options.rows));
-      const rows = line.times.slice(start).map((at, i) => [showTime(at), showReading(stream, line.values[start + i]!)]);
-      say(table(['measured', stream.title], rows, `No readings of ${line.key} in the last ${options.last}.`));
-      if (start > 0) say(`… the newest ${rows.length} of ${line.times.length}${line.cut ? ' or more' : ''}; --csv gives all.`);
-    });
+    .addHelpText(
+      'after',
+      '\nExamples:\n  peatmoor history dipwell-north water_level --last 24h --chart\n  peatmoor history dipwell-north water_level --last 7d --csv > level.csv',
+    )
+    .action(
+      async (
+        device: string,
+        name: string,
+        options: { last: string; rows: string; csv?: boolean; chart?: boolean },
+        command: Command,
+      ) => {
+        const json = command.optsWithGlobals<{ json?: boolean }>().json ?? false;
+        if ([json, options.csv, options.chart].filter(Boolean).length > 1)
+          throw new UsageError('Give one of --json, --csv and --chart.');
+        const client = signedInClient();
+        const one = await client.call('readDevice', { params: { device } });
+        const { streams } = await client.call('readKind', { params: { kind: one.kindId } });
+        const to = Date.now();
+        const from = to - readDuration(options.last);
+        const columns = Math.max(20, Math.min(100, (process.stdout.columns ?? 80) - 12));
+        const history = await client.call('history', {
+          params: { device },
+          query: { streams: name, from, to, buckets: options.chart ? columns : 0 },
+        });
+        const line = history.lines[0]!;
+        const stream = streams.find(({ key }) => key === line.key)!;
+        if (json) return say(JSON.stringify(history, null, 2));
+        if (options.csv)
+          return say(
+            [
+              'time,value',
+              ...line.times.map((at, i) => `${new Date(at).toISOString()},${line.values[i]}`),
+            ].join('\n'),
+          );
+        if (options.chart) return say(chart(stream, line, from, to, columns));
+        const start = Math.max(0, line.times.length - Number(options.rows));
+        const rows = line.times
+          .slice(start)
+          .map((at, i) => [showTime(at), showReading(stream, line.values[start + i]!)]);
+        say(
+          table(['measured', stream.title], rows, `No readings of ${line.key} in the last ${options.last}.`),
+        );
+        if (start > 0)
+          say(
+            `… the newest ${rows.length} of ${line.times.length}${line.cut ? ' or more' : ''}; --csv gives all.`,
+          );
+      },
+    );
 }
 
 /** A chart of bucket means, with the span between least and greatest shaded. */
@@ -46,7 +73,8 @@ function chart(stream: Datastream, line: HistoryLine, from: number, to: number, 
   const span = high - low || 1;
   const rowOf = (value: number): number => Math.round(((value - low) / span) * (HEIGHT - 1));
   const grid = Array.from({ length: HEIGHT }, () => Array<string>(columns).fill(' '));
-  const columnOf = (at: number): number => Math.min(columns - 1, Math.max(0, Math.floor(((at - from) / (to - from)) * columns)));
+  const columnOf = (at: number): number =>
+    Math.min(columns - 1, Math.max(0, Math.floor(((at - from) / (to - from)) * columns)));
   line.times.forEach((at, i) => {
     // A bucket wider than a column is drawn over all of its columns.
     for (let column = columnOf(at); column <= columnOf(Math.min(to, at + line.spanMs) - 1); column++) {
@@ -54,10 +82,24 @@ function chart(stream: Datastream, line: HistoryLine, from: number, to: number, 
       grid[rowOf(line.values[i]!)]![column] = '•';
     }
   });
-  const label = (row: number): string => (row === 0 ? showReading(stream, low) : row === HEIGHT - 1 ? showReading(stream, high) : row === HEIGHT >> 1 ? showReading(stream, low + span / 2) : '');
+  const label = (row: number): string =>
+    row === 0
+      ? showReading(stream, low)
+      : row === HEIGHT - 1
+        ? showReading(stream, high)
+        : row === HEIGHT >> 1
+          ? showReading(stream, low + span / 2)
+          : '';
   const width = Math.max(...[0, HEIGHT >> 1, HEIGHT - 1].map((row) => label(row).length));
-  const rows = grid.map((cells, row) => `${label(row).padStart(width)} │${cells.join('').trimEnd()}`).reverse();
+  const rows = grid
+    .map((cells, row) => `${label(row).padStart(width)} │${cells.join('').trimEnd()}`)
+    .reverse();
   const left = showTime(from);
   const right = showTime(to);
-  return [stream.title, ...rows, `${' '.repeat(width)} └${'─'.repeat(columns)}`, `${' '.repeat(width + 2)}${left}${' '.repeat(Math.max(1, columns - left.length - right.length))}${right}`].join('\n');
+  return [
+    stream.title,
+    ...rows,
+    `${' '.repeat(width)} └${'─'.repeat(columns)}`,
+    `${' '.repeat(width + 2)}${left}${' '.repeat(Math.max(1, columns - left.length - right.length))}${right}`,
+  ].join('\n');
 }

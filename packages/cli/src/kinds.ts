@@ -1,5 +1,12 @@
 import { Command } from 'commander';
-import { DIRECTIONS, proposeKey, showUnit, VALUE_TYPES, type Direction, type ValueType } from '@peatmoor/core';
+import {
+  DIRECTIONS,
+  proposeKey,
+  showUnit,
+  VALUE_TYPES,
+  type Direction,
+  type ValueType,
+} from '@peatmoor/core';
 import type { Client, Kind, KindIn } from '@peatmoor/contract';
 import { print, say, table } from './output';
 import { signedInClient, UsageError } from './settings';
@@ -9,8 +16,13 @@ type StreamIn = NonNullable<KindIn['streams']>[number];
 /** A kind by title (any case) or number. */
 export async function kindByName(client: Client, name: string): Promise<Kind> {
   const kinds = await client.call('listKinds');
-  const kind = kinds.find(({ id, title }) => String(id) === name || title.toLowerCase() === name.toLowerCase());
-  if (kind === undefined) throw new UsageError(`There is no kind "${name}". There are: ${kinds.map(({ title }) => title).join(', ') || 'none yet'}.`);
+  const kind = kinds.find(
+    ({ id, title }) => String(id) === name || title.toLowerCase() === name.toLowerCase(),
+  );
+  if (kind === undefined)
+    throw new UsageError(
+      `There is no kind "${name}". There are: ${kinds.map(({ title }) => title).join(', ') || 'none yet'}.`,
+    );
   return kind;
 }
 
@@ -20,10 +32,21 @@ export function readStream(text: string): StreamIn {
   const last = parts.at(-1) as Direction;
   const direction = DIRECTIONS.includes(last) ? (parts.pop() as Direction) : 'report';
   const [title = '', type = 'number', unit = '', min, max] = parts;
-  if (!(VALUE_TYPES as readonly string[]).includes(type)) throw new UsageError(`"${type}" in "${text}" is no type; there are: ${VALUE_TYPES.join(', ')}.`);
-  const bound = (part: string | undefined): number | null => (part === undefined || part === '' ? null : Number(part));
-  if ([min, max].some((part) => Number.isNaN(bound(part)))) throw new UsageError(`The range in "${text}" is not made of numbers; write level:number:mm:-800:200.`);
-  return { key: proposeKey(title), title: title.charAt(0).toUpperCase() + title.slice(1).replaceAll('_', ' '), type: type as ValueType, unit: unit || null, min: bound(min), max: bound(max), direction };
+  if (!(VALUE_TYPES as readonly string[]).includes(type))
+    throw new UsageError(`"${type}" in "${text}" is no type; there are: ${VALUE_TYPES.join(', ')}.`);
+  const bound = (part: string | undefined): number | null =>
+    part === undefined || part === '' ? null : Number(part);
+  if ([min, max].some((part) => Number.isNaN(bound(part))))
+    throw new UsageError(`The range in "${text}" is not made of numbers; write level:number:mm:-800:200.`);
+  return {
+    key: proposeKey(title),
+    title: title.charAt(0).toUpperCase() + title.slice(1).replaceAll('_', ' '),
+    type: type as ValueType,
+    unit: unit || null,
+    min: bound(min),
+    max: bound(max),
+    direction,
+  };
 }
 
 /** kind new|list|show|change|delete and stream new|list|change|delete */
@@ -36,8 +59,14 @@ export function kindCommands(program: Command): void {
     .option('--interval <seconds>', 'how often a message is expected', '60')
     .addHelpText('after', '\nExample:\n  peatmoor kind new Footbridge --stream visitors:integer:count:0:500')
     .action(async (title: string, options: { stream?: string[]; interval: string }, command: Command) => {
-      const made = await signedInClient().call('createKind', { body: { title, intervalS: Number(options.interval), streams: (options.stream ?? []).map(readStream) } });
-      print(command, made, (one) => `Kind ${one.title} (number ${one.id}) is made, with ${one.streams.length} datastreams.`);
+      const made = await signedInClient().call('createKind', {
+        body: { title, intervalS: Number(options.interval), streams: (options.stream ?? []).map(readStream) },
+      });
+      print(
+        command,
+        made,
+        (one) => `Kind ${one.title} (number ${one.id}) is made, with ${one.streams.length} datastreams.`,
+      );
     });
   kind
     .command('list')
@@ -45,7 +74,19 @@ export function kindCommands(program: Command): void {
     .addHelpText('after', '\nExample:\n  peatmoor kind list')
     .action(async (_options: unknown, command: Command) => {
       const kinds = await signedInClient().call('listKinds');
-      print(command, kinds, (list) => table(['kind', 'title', 'devices', 'interval', 'datastreams'], list.map((one) => [one.id, one.title, one.devices, `${one.intervalS} s`, one.streams.map(({ key }) => key).join(', ')]), 'No kinds yet.'));
+      print(command, kinds, (list) =>
+        table(
+          ['kind', 'title', 'devices', 'interval', 'datastreams'],
+          list.map((one) => [
+            one.id,
+            one.title,
+            one.devices,
+            `${one.intervalS} s`,
+            one.streams.map(({ key }) => key).join(', '),
+          ]),
+          'No kinds yet.',
+        ),
+      );
     });
   kind
     .command('show <kind>')
@@ -53,7 +94,12 @@ export function kindCommands(program: Command): void {
     .addHelpText('after', '\nExample:\n  peatmoor kind show Dipwell')
     .action(async (name: string, _options: unknown, command: Command) => {
       const one = await kindByName(signedInClient(), name);
-      print(command, one, (found) => `${found.title}: ${found.devices} devices, a message expected every ${found.intervalS} s\n\n${streamTable(found)}`);
+      print(
+        command,
+        one,
+        (found) =>
+          `${found.title}: ${found.devices} devices, a message expected every ${found.intervalS} s\n\n${streamTable(found)}`,
+      );
     });
   kind
     .command('change <kind>')
@@ -64,8 +110,15 @@ export function kindCommands(program: Command): void {
     .action(async (name: string, options: { title?: string; interval?: string }, command: Command) => {
       const client = signedInClient();
       const { id } = await kindByName(client, name);
-      const body = { ...(options.title !== undefined && { title: options.title }), ...(options.interval !== undefined && { intervalS: Number(options.interval) }) };
-      print(command, await client.call('changeKind', { params: { kind: id }, body }), (one) => `${one.title}: a message expected every ${one.intervalS} s.`);
+      const body = {
+        ...(options.title !== undefined && { title: options.title }),
+        ...(options.interval !== undefined && { intervalS: Number(options.interval) }),
+      };
+      print(
+        command,
+        await client.call('changeKind', { params: { kind: id }, body }),
+        (one) => `${one.title}: a message expected every ${one.intervalS} s.`,
+      );
     });
   kind
     .command('delete <kind>')
@@ -87,7 +140,8 @@ export function kindCommands(program: Command): void {
       const client = signedInClient();
       const { id } = await kindByName(client, name);
       const made = [];
-      for (const text of texts) made.push(await client.call('createStream', { params: { kind: id }, body: readStream(text) }));
+      for (const text of texts)
+        made.push(await client.call('createStream', { params: { kind: id }, body: readStream(text) }));
       print(command, made, (list) => `Added: ${list.map(({ key }) => key).join(', ')}.`);
     });
   stream
@@ -109,25 +163,35 @@ export function kindCommands(program: Command): void {
     .option('--decimals <decimals>', 'decimals to show')
     .option('--pin <pin>', 'virtual pin, 0 to 999; empty for none')
     .addHelpText('after', '\nExample:\n  peatmoor stream change Dipwell water_level --max 150 --pin 4')
-    .action(async (name: string, key: string, options: Record<string, string | undefined>, command: Command) => {
-      const client = signedInClient();
-      const { id, streams } = await kindByName(client, name);
-      const before = streams.find((one) => one.key === key);
-      if (before === undefined) throw new UsageError(`${name} has no datastream "${key}". It has: ${streams.map((one) => one.key).join(', ')}.`);
-      const number = (text: string | undefined, was: number | null): number | null => (text === undefined ? was : text === '' ? null : Number(text));
-      const { id: _id, ...kept } = before;
-      const body = {
-        ...kept,
-        key: options.key ?? before.key,
-        title: options.title ?? before.title,
-        unit: options.unit === undefined ? before.unit : options.unit || null,
-        min: number(options.min, before.min),
-        max: number(options.max, before.max),
-        decimals: number(options.decimals, before.decimals),
-        pin: number(options.pin, before.pin),
-      };
-      print(command, await client.call('changeStream', { params: { kind: id, stream: key }, body }), (one) => `${one.key} is changed.`);
-    });
+    .action(
+      async (name: string, key: string, options: Record<string, string | undefined>, command: Command) => {
+        const client = signedInClient();
+        const { id, streams } = await kindByName(client, name);
+        const before = streams.find((one) => one.key === key);
+        if (before === undefined)
+          throw new UsageError(
+            `${name} has no datastream "${key}". It has: ${streams.map((one) => one.key).join(', ')}.`,
+          );
+        const number = (text: string | undefined, was: number | null): number | null =>
+          text === undefined ? was : text === '' ? null : Number(text);
+        const { id: _id, ...kept } = before;
+        const body = {
+          ...kept,
+          key: options.key ?? before.key,
+          title: options.title ?? before.title,
+          unit: options.unit === undefined ? before.unit : options.unit || null,
+          min: number(options.min, before.min),
+          max: number(options.max, before.max),
+          decimals: number(options.decimals, before.decimals),
+          pin: number(options.pin, before.pin),
+        };
+        print(
+          command,
+          await client.call('changeStream', { params: { kind: id, stream: key }, body }),
+          (one) => `${one.key} is changed.`,
+        );
+      },
+    );
   stream
     .command('delete <kind> <key>')
     .description('delete a datastream with all its readings')
@@ -142,10 +206,20 @@ export function kindCommands(program: Command): void {
 }
 
 function streamTable({ streams }: Kind): string {
-  const range = (min: number | null, max: number | null): string => (min === null && max === null ? '–' : `${min ?? '…'} to ${max ?? '…'}`);
+  const range = (min: number | null, max: number | null): string =>
+    min === null && max === null ? '–' : `${min ?? '…'} to ${max ?? '…'}`;
   return table(
     ['datastream', 'title', 'type', 'unit', 'range', 'direction', 'virtual pin', 'aliases'],
-    streams.map((one) => [one.key, one.title, one.type, showUnit(one.unit), range(one.min, one.max), one.direction, one.pin, one.aliases.join(', ')]),
+    streams.map((one) => [
+      one.key,
+      one.title,
+      one.type,
+      showUnit(one.unit),
+      range(one.min, one.max),
+      one.direction,
+      one.pin,
+      one.aliases.join(', '),
+    ]),
     'No datastreams yet.',
   );
 }

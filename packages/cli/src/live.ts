@@ -16,7 +16,14 @@ export function liveCommands(program: Command): void {
     .action(async (device: string, pairs: string[], _options: unknown, command: Command) => {
       const values = Object.fromEntries(pairs.map(readPair));
       const answer = await signedInClient().call('reportByHand', { params: { device }, body: { values } });
-      print(command, answer, ({ accepted, refused }) => [`${accepted} accepted`, ...refused.map(({ name, reason, hint }) => `✗ ${[name, reason].filter(Boolean).join(' ')}: ${hint}`)].join('\n'));
+      print(command, answer, ({ accepted, refused }) =>
+        [
+          `${accepted} accepted`,
+          ...refused.map(
+            ({ name, reason, hint }) => `✗ ${[name, reason].filter(Boolean).join(' ')}: ${hint}`,
+          ),
+        ].join('\n'),
+      );
       if (answer.accepted === 0) process.exitCode = 1;
     });
   program
@@ -25,24 +32,34 @@ export function liveCommands(program: Command): void {
     .option('--for <time>', 'end by itself after this time, such as 30s')
     .addHelpText('after', '\nExample:\n  peatmoor follow dipwell-north')
     .action(async (device: string | undefined, options: { for?: string }, command: Command) => {
-      await follow(device, options.for === undefined ? null : readDuration(options.for), command.optsWithGlobals<{ json?: boolean }>().json ?? false);
+      await follow(
+        device,
+        options.for === undefined ? null : readDuration(options.for),
+        command.optsWithGlobals<{ json?: boolean }>().json ?? false,
+      );
     });
   program
     .command('set <device> <stream> <value>')
     .description('want a value on a control datastream, and wait until the board has applied it')
     .option('--wait <time>', 'how long to wait; 0s does not wait', '30s')
     .addHelpText('after', '\nExample:\n  peatmoor set sluice-mill automatic off')
-    .action(async (device: string, stream: string, value: string, options: { wait: string }, command: Command) => {
-      const client = signedInClient();
-      let state = await client.call('createCommand', { params: { device }, body: { stream, value } });
-      const until = Date.now() + readDuration(options.wait);
-      while (isPending(state.state) && Date.now() < until) {
-        await sleep(100);
-        state = await client.call('readCommand', { params: { command: state.id } });
-      }
-      print(command, state, (one) => `${one.stream} = ${one.value}: ${one.state}${one.note && ` (${one.note})`}`);
-      if (state.state !== 'applied' && readDuration(options.wait) > 0) process.exitCode = 1;
-    });
+    .action(
+      async (device: string, stream: string, value: string, options: { wait: string }, command: Command) => {
+        const client = signedInClient();
+        let state = await client.call('createCommand', { params: { device }, body: { stream, value } });
+        const until = Date.now() + readDuration(options.wait);
+        while (isPending(state.state) && Date.now() < until) {
+          await sleep(100);
+          state = await client.call('readCommand', { params: { command: state.id } });
+        }
+        print(
+          command,
+          state,
+          (one) => `${one.stream} = ${one.value}: ${one.state}${one.note && ` (${one.note})`}`,
+        );
+        if (state.state !== 'applied' && readDuration(options.wait) > 0) process.exitCode = 1;
+      },
+    );
   program
     .command('simulate <device>')
     .description('report made-up values of every datastream, as a board would')
@@ -58,9 +75,21 @@ export function liveCommands(program: Command): void {
       const everyMs = readDuration(options.every);
       const count = options.count === undefined ? Infinity : Number(options.count);
       for (let number = 1; number <= count; number++) {
-        const values = Object.fromEntries(reported.map((stream) => [stream.key, stream.type === 'boolean' ? sampleValue(stream, Date.now() * 60) === 1 : sampleValue(stream, Date.now() * 60)]));
+        const values = Object.fromEntries(
+          reported.map((stream) => [
+            stream.key,
+            stream.type === 'boolean'
+              ? sampleValue(stream, Date.now() * 60) === 1
+              : sampleValue(stream, Date.now() * 60),
+          ]),
+        );
         const answer = await client.call('reportByHand', { params: { device }, body: { values } });
-        print(command, { number, values, ...answer }, () => `#${number} ${reported.map((stream) => `${stream.key} ${showReading(stream, Number(values[stream.key]))}`).join(', ')}: ${answer.accepted} accepted`);
+        print(
+          command,
+          { number, values, ...answer },
+          () =>
+            `#${number} ${reported.map((stream) => `${stream.key} ${showReading(stream, Number(values[stream.key]))}`).join(', ')}: ${answer.accepted} accepted`,
+        );
         if (number < count) await sleep(everyMs);
       }
     });
@@ -76,10 +105,16 @@ async function follow(device: string | undefined, forMs: number | null, json: bo
   const client = signedInClient();
   const kinds = await client.call('listKinds');
   const devices = await client.call('listDevices');
-  if (device !== undefined && !devices.some(({ id }) => id === device)) throw new UsageError(`There is no device "${device}". There are: ${devices.map(({ id }) => id).join(', ')}.`);
-  const kindOf = (id: string) => kinds.find((kind) => kind.id === devices.find((one) => one.id === id)?.kindId);
+  if (device !== undefined && !devices.some(({ id }) => id === device))
+    throw new UsageError(
+      `There is no device "${device}". There are: ${devices.map(({ id }) => id).join(', ')}.`,
+    );
+  const kindOf = (id: string) =>
+    kinds.find((kind) => kind.id === devices.find((one) => one.id === id)?.kindId);
   const { url, key } = signedIn();
-  const socket = new WebSocket(url.replace(/^http/, 'ws') + LIVE_PATH, { headers: { authorization: `Bearer ${key}` } });
+  const socket = new WebSocket(url.replace(/^http/, 'ws') + LIVE_PATH, {
+    headers: { authorization: `Bearer ${key}` },
+  });
   const line = async (message: LiveMessage): Promise<string | null> => {
     const wanted = (id: string): boolean => device === undefined || device === id;
     if (message.type === 'arrival' && wanted(message.arrival.deviceId))
@@ -90,7 +125,9 @@ async function follow(device: string | undefined, forMs: number | null, json: bo
       return `${showTime(Date.now())}  ${deviceId.padEnd(16)} wanted ${stream} = ${spec === undefined ? value : showReading(spec, value)}: ${state}${note && ` (${note})`}`;
     }
     if (message.type === 'changed' && message.what === 'events') {
-      const event = (await client.call('listEvents', { query: { limit: 20 } })).find(({ id }) => id === message.id);
+      const event = (await client.call('listEvents', { query: { limit: 20 } })).find(
+        ({ id }) => id === message.id,
+      );
       if (event === undefined || !wanted(event.deviceId)) return null;
       return `${showTime(event.closedAt ?? event.openedAt)}  ${event.deviceId.padEnd(16)} event ${event.closedAt === null ? 'open' : 'closed'} (${event.severity}): ${event.title}`;
     }
@@ -113,7 +150,9 @@ async function follow(device: string | undefined, forMs: number | null, json: bo
       clearTimeout(timer);
       resolve();
     });
-    socket.on('error', (error) => reject(new Error(`The live channel ended: ${error.message}. Is the service running?`)));
+    socket.on('error', (error) =>
+      reject(new Error(`The live channel ended: ${error.message}. Is the service running?`)),
+    );
     process.once('SIGINT', () => socket.close());
   });
 }

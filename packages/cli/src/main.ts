@@ -17,7 +17,10 @@ const program = new Command('peatmoor')
   .version('0.1.0')
   .option('--json', 'print JSON')
   .showHelpAfterError('(run with --help for the options and an example)')
-  .addHelpText('after', '\nFirst: peatmoor sign-in --url http://… --email …\nThen, for example: peatmoor device list, peatmoor follow');
+  .addHelpText(
+    'after',
+    '\nFirst: peatmoor sign-in --url http://… --email …\nThen, for example: peatmoor device list, peatmoor follow',
+  );
 accountCommands(program);
 deviceCommands(program);
 kindCommands(program);
@@ -34,7 +37,8 @@ function exitOverrideAll(command: Command): void {
 try {
   await program.parseAsync();
 } catch (error) {
-  if (error instanceof CommanderError) process.exitCode = error.exitCode === 0 || error.code === 'commander.helpDisplayed' ? 0 : USAGE;
+  if (error instanceof CommanderError)
+    process.exitCode = error.exitCode === 0 || error.code === 'commander.helpDisplayed' ? 0 : USAGE;
   else {
     process.stderr.write(`${(error as Error).message}\n`);
     process.exitCode = error instanceof UsageError || error instanceof RangeError ? USAGE : FAILED;

@@ -14,11 +14,19 @@ export function print<T>(command: Command, value: T, text: (value: T) => string)
 export function table(head: string[], rows: (string | number | null)[][], empty: string): string {
   if (rows.length === 0) return empty;
   const cells = rows.map((row) => row.map((cell) => (cell === null ? '–' : String(cell))));
-  const widths = head.map((name, i) => Math.max(name.length, ...cells.map((row) => [...(row[i] ?? '')].length)));
-  const right = head.map((_, i) => rows.every((row) => typeof row[i] === 'number' || /^[-\d]/.test(String(row[i] ?? '–'))));
+  const widths = head.map((name, i) =>
+    Math.max(name.length, ...cells.map((row) => [...(row[i] ?? '')].length)),
+  );
+  const right = head.map((_, i) =>
+    rows.every((row) => typeof row[i] === 'number' || /^[-\d]/.test(String(row[i] ?? '–'))),
+  );
   const line = (row: string[]): string =>
     row
-      .map((cell, i) => (right[i] ? ' '.repeat(widths[i]! - [...cell].length) + cell : cell + ' '.repeat(widths[i]! - [...cell].length)))
+      .map((cell, i) =>
+        right[i]
+          ? ' '.repeat(widths[i]! - [...cell].length) + cell
+          : cell + ' '.repeat(widths[i]! - [...cell].length),
+      )
       .join('   ')
       .trimEnd();
   return [line(head), ...cells.map(line)].join('\n');
@@ -35,7 +43,14 @@ export function showTime(at: number | null): string {
 /** A length of time such as 90s, 10min, 24h, 7d, in ms. Throws RangeError with what is expected. */
 export function readDuration(text: string): number {
   const match = /^(\d+(?:\.\d+)?)\s*(ms|s|min|m|h|d)$/.exec(text.trim());
-  const sizes: Record<string, number> = { ms: 1, s: 1000, min: 60_000, m: 60_000, h: 3_600_000, d: 86_400_000 };
+  const sizes: Record<string, number> = {
+    ms: 1,
+    s: 1000,
+    min: 60_000,
+    m: 60_000,
+    h: 3_600_000,
+    d: 86_400_000,
+  };
   if (match === null) throw new RangeError(`"${text}" is no length of time; write 90s, 10min, 24h or 7d.`);
   return Math.round(Number(match[1]) * sizes[match[2]!]!);
 }

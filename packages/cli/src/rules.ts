@@ -19,7 +19,9 @@ interface NewRuleOptions {
 
 /** rule new|list|show|delete and event list|acknowledge|close */
 export function ruleCommands(program: Command): void {
-  const rule = program.command('rule').description('event rules: when a value crosses a limit, for how long, and who is alerted');
+  const rule = program
+    .command('rule')
+    .description('event rules: when a value crosses a limit, for how long, and who is alerted');
   rule
     .command('new <stream>')
     .description('make an event rule on a device or a whole kind')
@@ -33,10 +35,15 @@ export function ruleCommands(program: Command): void {
     .option('--email <email...>', 'who is alerted')
     .option('--severity <severity>', 'notice, warning or urgent', 'warning')
     .option('--title <title>', 'a name for it')
-    .addHelpText('after', '\nExample:\n  peatmoor rule new water_level --kind Dipwell --below -300 --for 10min --back -280 --email warden@quillmere.example')
+    .addHelpText(
+      'after',
+      '\nExample:\n  peatmoor rule new water_level --kind Dipwell --below -300 --for 10min --back -280 --email warden@quillmere.example',
+    )
     .action(async (stream: string, options: NewRuleOptions, command: Command) => {
-      if ((options.above === undefined) === (options.below === undefined)) throw new UsageError('Give one of --above and --below.');
-      if ((options.device === undefined) === (options.kind === undefined)) throw new UsageError('Give one of --device and --kind.');
+      if ((options.above === undefined) === (options.below === undefined))
+        throw new UsageError('Give one of --above and --below.');
+      if ((options.device === undefined) === (options.kind === undefined))
+        throw new UsageError('Give one of --device and --kind.');
       const client = signedInClient();
       const limit = Number(options.above ?? options.below);
       const comparison = options.above === undefined ? 'below' : 'above';
@@ -63,7 +70,13 @@ export function ruleCommands(program: Command): void {
     .addHelpText('after', '\nExample:\n  peatmoor rule list')
     .action(async (_options: unknown, command: Command) => {
       const rules = await signedInClient().call('listRules');
-      print(command, rules, (list) => table(['rule', 'severity', 'open', 'sentence'], list.map((one) => [one.id, one.severity, one.openEvents, one.sentence]), 'No event rules yet.'));
+      print(command, rules, (list) =>
+        table(
+          ['rule', 'severity', 'open', 'sentence'],
+          list.map((one) => [one.id, one.severity, one.openEvents, one.sentence]),
+          'No event rules yet.',
+        ),
+      );
     });
   rule
     .command('show <rule>')
@@ -71,7 +84,13 @@ export function ruleCommands(program: Command): void {
     .addHelpText('after', '\nExample:\n  peatmoor rule show 1')
     .action(async (id: string, _options: unknown, command: Command) => {
       const one = await signedInClient().call('readRule', { params: { rule: id } });
-      print(command, one, ({ title, severity, sentence, emails, active, openEvents }) => [`${title} (${severity}${active ? '' : ', switched off'})`, sentence, `Alerts: ${emails.join(', ') || 'nobody'}. Open events: ${openEvents}.`].join('\n'));
+      print(command, one, ({ title, severity, sentence, emails, active, openEvents }) =>
+        [
+          `${title} (${severity}${active ? '' : ', switched off'})`,
+          sentence,
+          `Alerts: ${emails.join(', ') || 'nobody'}. Open events: ${openEvents}.`,
+        ].join('\n'),
+      );
     });
   rule
     .command('change <rule>')
@@ -80,12 +99,27 @@ export function ruleCommands(program: Command): void {
     .option('--on', 'switch it on')
     .option('--off', 'switch it off')
     .addHelpText('after', '\nExample:\n  peatmoor rule change 1 --off')
-    .action(async (id: string, options: { limit?: string; on?: boolean; off?: boolean }, command: Command) => {
-      const client = signedInClient();
-      const { id: _id, sentence: _sentence, openEvents: _open, ...before } = await client.call('readRule', { params: { rule: id } });
-      const body = { ...before, limit: options.limit === undefined ? before.limit : Number(options.limit), active: options.on ? true : options.off ? false : before.active };
-      print(command, await client.call('changeRule', { params: { rule: id }, body }), (one) => `${one.active ? '' : 'Switched off: '}${one.sentence}`);
-    });
+    .action(
+      async (id: string, options: { limit?: string; on?: boolean; off?: boolean }, command: Command) => {
+        const client = signedInClient();
+        const {
+          id: _id,
+          sentence: _sentence,
+          openEvents: _open,
+          ...before
+        } = await client.call('readRule', { params: { rule: id } });
+        const body = {
+          ...before,
+          limit: options.limit === undefined ? before.limit : Number(options.limit),
+          active: options.on ? true : options.off ? false : before.active,
+        };
+        print(
+          command,
+          await client.call('changeRule', { params: { rule: id }, body }),
+          (one) => `${one.active ? '' : 'Switched off: '}${one.sentence}`,
+        );
+      },
+    );
   rule
     .command('delete <rule>')
     .description('delete an event rule; its events stay')
@@ -103,8 +137,27 @@ export function ruleCommands(program: Command): void {
     .option('--last <count>', 'how many', '20')
     .addHelpText('after', '\nExample:\n  peatmoor event list --device sluice-mill')
     .action(async (options: { device?: string; last: string }, command: Command) => {
-      const events = await signedInClient().call('listEvents', { query: { limit: Number(options.last), ...(options.device !== undefined && { device: options.device }) } });
-      print(command, events, (list) => table(['event', 'state', 'severity', 'device', 'title', 'opened', 'closed'], list.map((one) => [one.id, state(one), one.severity, one.deviceId, one.title, showTime(one.openedAt), one.closedAt === null ? null : showTime(one.closedAt)]), 'No events.'));
+      const events = await signedInClient().call('listEvents', {
+        query: {
+          limit: Number(options.last),
+          ...(options.device !== undefined && { device: options.device }),
+        },
+      });
+      print(command, events, (list) =>
+        table(
+          ['event', 'state', 'severity', 'device', 'title', 'opened', 'closed'],
+          list.map((one) => [
+            one.id,
+            state(one),
+            one.severity,
+            one.deviceId,
+            one.title,
+            showTime(one.openedAt),
+            one.closedAt === null ? null : showTime(one.closedAt),
+          ]),
+          'No events.',
+        ),
+      );
     });
   for (const [verb, call, done] of [
     ['acknowledge', 'acknowledgeEvent', 'acknowledged'],
@@ -115,7 +168,11 @@ export function ruleCommands(program: Command): void {
       .description(`${verb} an event`)
       .addHelpText('after', `\nExample:\n  peatmoor event ${verb} 12`)
       .action(async (id: string, _options: unknown, command: Command) => {
-        print(command, await signedInClient().call(call, { params: { event: id } }), (one) => `Event ${one.id} is ${done}.`);
+        print(
+          command,
+          await signedInClient().call(call, { params: { event: id } }),
+          (one) => `Event ${one.id} is ${done}.`,
+        );
       });
 }
 

@@ -40,7 +40,10 @@ export function forgetSettings(): void {
 /** The settings of the signed-in user, or a sentence that says how to sign in. */
 export function signedIn(): Settings {
   const settings = readSettings();
-  if (settings === null) throw new UsageError('You are not signed in. Run: peatmoor sign-in --url http://… --email you@example.org');
+  if (settings === null)
+    throw new UsageError(
+      'You are not signed in. Run: peatmoor sign-in --url http://… --email you@example.org',
+    );
   return settings;
 }
 

@@ -1,7 +1,14 @@
 import { createContext, use, useEffect, useState, useSyncExternalStore, type ReactNode } from 'react';
 import type { QueryClient } from '@tanstack/react-query';
 import { useQueryClient } from '@tanstack/react-query';
-import { LIVE_PATH, type Arrival, type ChangedWhat, type Command, type Device, type LiveMessage } from '@peatmoor/contract';
+import {
+  LIVE_PATH,
+  type Arrival,
+  type ChangedWhat,
+  type Command,
+  type Device,
+  type LiveMessage,
+} from '@peatmoor/contract';
 
 /** Points of each datastream that came since the page was opened, the newest last. */
 const MOST_POINTS = 3000;
@@ -41,7 +48,8 @@ class LiveStore {
       const id = `${device}/${key}`;
       this.#note(id, { at, value });
       const tail = this.#tails.get(id) ?? [];
-      if (tail.length === 0 || at > tail.at(-1)!.at) this.#tails.set(id, [...tail.slice(-MOST_POINTS), { at, value }]);
+      if (tail.length === 0 || at > tail.at(-1)!.at)
+        this.#tails.set(id, [...tail.slice(-MOST_POINTS), { at, value }]);
     }
     this.#see(device, Date.now());
     this.#tell();
@@ -77,7 +85,9 @@ export const useLive = (): LiveState => use(LiveContext);
 
 /** The newest reading of a datastream, live. */
 export function useNewest(device: string | null, stream: string): Point | undefined {
-  return useSyncExternalStore(liveStore.subscribe, () => (device === null ? undefined : liveStore.newest(device, stream)));
+  return useSyncExternalStore(liveStore.subscribe, () =>
+    device === null ? undefined : liveStore.newest(device, stream),
+  );
 }
 
 export function useLastSeen(device: string): number | undefined {
@@ -105,14 +115,24 @@ const STALE: Record<ChangedWhat, string[]> = {
 
 function take(client: QueryClient, message: LiveMessage): void {
   if (message.type === 'readings') liveStore.readings(message.device, message.values);
-  if (message.type === 'changed') for (const name of STALE[message.what]) void client.invalidateQueries({ queryKey: [name] });
+  if (message.type === 'changed')
+    for (const name of STALE[message.what]) void client.invalidateQueries({ queryKey: [name] });
   if (message.type === 'arrival') {
     const key = ['listArrivals', { params: { device: message.arrival.deviceId } }];
-    client.setQueryData<Arrival[]>(key, (list) => list && [message.arrival, ...list.filter(({ id }) => id !== message.arrival.id)].slice(0, 200));
+    client.setQueryData<Arrival[]>(
+      key,
+      (list) =>
+        list && [message.arrival, ...list.filter(({ id }) => id !== message.arrival.id)].slice(0, 200),
+    );
   }
   if (message.type === 'command') {
     const key = ['listCommands', { params: { device: message.command.deviceId } }];
-    client.setQueryData<Command[]>(key, (list) => list && [message.command, ...list.filter(({ id }) => id !== message.command.id)].sort((a, b) => b.id - a.id));
+    client.setQueryData<Command[]>(
+      key,
+      (list) =>
+        list &&
+        [message.command, ...list.filter(({ id }) => id !== message.command.id)].sort((a, b) => b.id - a.id),
+    );
   }
 }
 
@@ -126,7 +146,9 @@ export function LiveProvider({ children }: { children: ReactNode }): ReactNode {
     let wait = 500;
     let ended = false;
     const connect = (): void => {
-      socket = new WebSocket(`${location.protocol === 'https:' ? 'wss' : 'ws'}://${location.host}${LIVE_PATH}`);
+      socket = new WebSocket(
+        `${location.protocol === 'https:' ? 'wss' : 'ws'}://${location.host}${LIVE_PATH}`,
+      );
       socket.onmessage = (event: MessageEvent<string>) => {
         const message = JSON.parse(event.data) as LiveMessage;
         if (message.type === 'hello') {
@@ -134,7 +156,8 @@ export function LiveProvider({ children }: { children: ReactNode }): ReactNode {
           wait = 500;
           setState((before) => ({ ...before, connected: true }));
         }
-        if (message.type === 'changed') setState((before) => ({ ...before, changed: { ...message, at: Date.now() } }));
+        if (message.type === 'changed')
+          setState((before) => ({ ...before, changed: { ...message, at: Date.now() } }));
         take(client, message);
       };
       socket.onclose = () => {

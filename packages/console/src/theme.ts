@@ -1,17 +1,47 @@
 import { createTheme, type Theme } from '@mui/material/styles';
 
 /** The colours of the surveyor's staff and notebook, for day and night. */
-const LIGHT = { paper: '#F6F2E9', ink: '#2C2420', soft: '#6B5F57', line: '#2C242033', faint: '#2C24200F', heather: '#74487A', moss: '#56682C', rowan: '#A8381C', pool: '#2B5F6E', gorse: '#E9B000', peat: '#2C2420' };
-const DARK: typeof LIGHT = { paper: '#1D1815', ink: '#EDE6DA', soft: '#B0A598', line: '#EDE6DA33', faint: '#EDE6DA12', heather: '#C9A0CE', moss: '#AABD7C', rowan: '#F08A68', pool: '#8FC1CC', gorse: '#E9B000', peat: '#2C2420' };
+const LIGHT = {
+  paper: '#F6F2E9',
+  ink: '#2C2420',
+  soft: '#6B5F57',
+  line: '#2C242033',
+  faint: '#2C24200F',
+  heather: '#74487A',
+  moss: '#56682C',
+  rowan: '#A8381C',
+  pool: '#2B5F6E',
+  gorse: '#E9B000',
+  peat: '#2C2420',
+};
+const DARK: typeof LIGHT = {
+  paper: '#1D1815',
+  ink: '#EDE6DA',
+  soft: '#B0A598',
+  line: '#EDE6DA33',
+  faint: '#EDE6DA12',
+  heather: '#C9A0CE',
+  moss: '#AABD7C',
+  rowan: '#F08A68',
+  pool: '#8FC1CC',
+  gorse: '#E9B000',
+  peat: '#2C2420',
+};
 
 type Inks = typeof LIGHT;
 declare module '@mui/material/styles' {
-  interface Palette { inks: Inks }
-  interface PaletteOptions { inks: Inks }
+  interface Palette {
+    inks: Inks;
+  }
+  interface PaletteOptions {
+    inks: Inks;
+  }
 }
 
 /** The colours as CSS variables, which follow the chosen scheme. */
-export const ink = Object.fromEntries(Object.keys(LIGHT).map((name) => [name, `var(--mui-palette-inks-${name})`])) as Inks;
+export const ink = Object.fromEntries(
+  Object.keys(LIGHT).map((name) => [name, `var(--mui-palette-inks-${name})`]),
+) as Inks;
 
 export const MONO = '"Atkinson Hyperlegible Mono Variable", monospace';
 const TEXT = '"Atkinson Hyperlegible Next Variable", sans-serif';
@@ -54,18 +84,40 @@ export const theme: Theme = createTheme({
       defaultProps: { disableElevation: true, variant: 'outlined', color: 'inherit' },
       styleOverrides: {
         root: { borderRadius: 2, paddingInline: 14, minHeight: 38, borderColor: ink.line },
-        contained: { '&.MuiButton-colorPrimary': { backgroundColor: ink.ink, color: ink.paper, '&:hover': { backgroundColor: ink.heather }, '&.Mui-disabled': { opacity: 0.5 } } },
-        text: { paddingInline: 4, minWidth: 0, textDecoration: 'underline', textUnderlineOffset: '0.25em', textDecorationThickness: '1px' },
+        contained: {
+          '&.MuiButton-colorPrimary': {
+            backgroundColor: ink.ink,
+            color: ink.paper,
+            '&:hover': { backgroundColor: ink.heather },
+            '&.Mui-disabled': { opacity: 0.5 },
+          },
+        },
+        text: {
+          paddingInline: 4,
+          minWidth: 0,
+          textDecoration: 'underline',
+          textUnderlineOffset: '0.25em',
+          textDecorationThickness: '1px',
+        },
       },
     },
-    MuiPaper: { defaultProps: { elevation: 0 }, styleOverrides: { root: { backgroundImage: 'none', boxShadow: 'none' } } },
+    MuiPaper: {
+      defaultProps: { elevation: 0 },
+      styleOverrides: { root: { backgroundImage: 'none', boxShadow: 'none' } },
+    },
     MuiDialog: { styleOverrides: { paper: { border: `1px solid ${ink.ink}`, boxShadow: 'none' } } },
     MuiMenu: { styleOverrides: { paper: { border: `1px solid ${ink.line}` } } },
     MuiAutocomplete: { styleOverrides: { paper: { border: `1px solid ${ink.line}` } } },
-    MuiTextField: { defaultProps: { variant: 'standard', fullWidth: true, slotProps: { inputLabel: { shrink: true } } } },
+    MuiTextField: {
+      defaultProps: { variant: 'standard', fullWidth: true, slotProps: { inputLabel: { shrink: true } } },
+    },
     MuiInputLabel: { styleOverrides: { root: { color: ink.soft, fontWeight: 600 } } },
     MuiInput: { styleOverrides: { root: { '&::before': { borderColor: ink.line } } } },
-    MuiTooltip: { styleOverrides: { tooltip: { backgroundColor: ink.ink, color: ink.paper, fontSize: '0.85rem', borderRadius: 2 } } },
+    MuiTooltip: {
+      styleOverrides: {
+        tooltip: { backgroundColor: ink.ink, color: ink.paper, fontSize: '0.85rem', borderRadius: 2 },
+      },
+    },
     MuiCheckbox: { defaultProps: { color: 'primary' } },
   },
 });

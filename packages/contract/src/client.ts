@@ -2,8 +2,10 @@ import { endpoints, type AnswerOf, type BodyOf, type EndpointName, type QueryOf 
 import { ApiError, type Problem } from './problem';
 
 type ParamsPart = { params?: Record<string, string | number> };
-type BodyPart<N extends EndpointName> = BodyOf<N> extends undefined ? { body?: undefined } : { body: BodyOf<N> };
-type QueryPart<N extends EndpointName> = QueryOf<N> extends undefined ? { query?: undefined } : { query?: QueryOf<N> };
+type BodyPart<N extends EndpointName> =
+  BodyOf<N> extends undefined ? { body?: undefined } : { body: BodyOf<N> };
+type QueryPart<N extends EndpointName> =
+  QueryOf<N> extends undefined ? { query?: undefined } : { query?: QueryOf<N> };
 /** What one call is given: path parameters, body, query. */
 export type CallInput<N extends EndpointName> = ParamsPart & BodyPart<N> & QueryPart<N>;
 
@@ -24,14 +26,21 @@ export interface ClientOptions {
 export function createClient(options: ClientOptions): Client {
   const fetchIt = options.fetch ?? fetch;
   return {
-    async call<N extends EndpointName>(name: N, input: CallInput<N> = {} as CallInput<N>): Promise<AnswerOf<N>> {
+    async call<N extends EndpointName>(
+      name: N,
+      input: CallInput<N> = {} as CallInput<N>,
+    ): Promise<AnswerOf<N>> {
       const { method, path } = endpoints[name];
-      const url = options.baseUrl + fillPath(path, input.params ?? {}) + queryText(input.query as object | undefined);
+      const url =
+        options.baseUrl + fillPath(path, input.params ?? {}) + queryText(input.query as object | undefined);
       let response: Response;
       try {
         response = await fetchIt(url, {
           method,
-          headers: { ...(input.body !== undefined && { 'content-type': 'application/json' }), ...options.headers },
+          headers: {
+            ...(input.body !== undefined && { 'content-type': 'application/json' }),
+            ...options.headers,
+          },
           ...(input.body !== undefined && { body: JSON.stringify(input.body) }),
         });
       } catch (error) {
@@ -53,7 +62,9 @@ function fillPath(path: string, params: Record<string, string | number>): string
 
 function queryText(query: object | undefined): string {
   const given = Object.entries(query ?? {}).filter(([, value]) => value !== undefined && value !== null);
-  return given.length === 0 ? '' : `?${new URLSearchParams(given.map(([name, value]) => [name, String(value)]))}`;
+  return given.length === 0
+    ? ''
+    : `?${new URLSearchParams(given.map(([name, value]) => [name, String(value)]))}`;
 }
 
 async function readProblem(response: Response): Promise<Problem> {
@@ -64,11 +75,21 @@ async function readProblem(response: Response): Promise<Problem> {
   } catch {
     // Not a problem document: a proxy's page, perhaps. Its status says more than its text.
   }
-  return { type: 'about:blank', title: response.statusText, status: response.status, detail: `The service answered ${response.status} ${response.statusText}.` };
+  return {
+    type: 'about:blank',
+    title: response.statusText,
+    status: response.status,
+    detail: `The service answered ${response.status} ${response.statusText}.`,
+  };
 }
 
 function notReached(baseUrl: string, error: unknown): Problem {
   const cause = error instanceof Error && error.cause instanceof Error ? ` (${error.cause.message})` : '';
   const where = baseUrl === '' ? 'the service' : baseUrl;
-  return { type: 'about:blank', title: 'Not reached', status: 0, detail: `No answer from ${where}${cause}. Is it running, and is the address right?` };
+  return {
+    type: 'about:blank',
+    title: 'Not reached',
+    status: 0,
+    detail: `No answer from ${where}${cause}. Is it running, and is the address right?`,
+  };
 }

@@ -39,62 +39,215 @@ export type DashboardIn = Pick<dashboards.NewDashboard, 'title'> & Partial<dashb
 type StreamIn = Pick<kinds.NewStream, 'key' | 'title' | 'type'> & Partial<kinds.NewStream>;
 export type KindIn = Pick<kinds.NewKind, 'title'> & { intervalS?: number; streams?: StreamIn[] };
 export type DeviceIn = { name: string; id?: string; kindId?: number; newKind?: KindIn };
-export type RuleIn = Pick<rules.NewRule, 'title' | 'stream' | 'comparison' | 'limit'> & Partial<rules.NewRule>;
+export type RuleIn = Pick<rules.NewRule, 'title' | 'stream' | 'comparison' | 'limit'> &
+  Partial<rules.NewRule>;
 type Query<T> = Partial<T>;
 
 /** The whole API: the service registers it, the client calls it, OpenAPI is made from it. */
 export const endpoints = {
-  status: endpoint<account.Status>('GET /api/status', 'open', 'Whether the service has accounts yet', { answer: account.statusSchema }),
-  createAccount: endpoint<account.Me, account.NewAccount>('POST /api/account', 'open', 'Make an account with its workspace, and sign in', { body: account.newAccountSchema, answer: account.meSchema }),
-  signIn: endpoint<account.Me, account.SignIn>('POST /api/session', 'open', 'Sign in: sets the session cookie', { body: account.signInSchema, answer: account.meSchema }),
+  status: endpoint<account.Status>('GET /api/status', 'open', 'Whether the service has accounts yet', {
+    answer: account.statusSchema,
+  }),
+  createAccount: endpoint<account.Me, account.NewAccount>(
+    'POST /api/account',
+    'open',
+    'Make an account with its workspace, and sign in',
+    { body: account.newAccountSchema, answer: account.meSchema },
+  ),
+  signIn: endpoint<account.Me, account.SignIn>(
+    'POST /api/session',
+    'open',
+    'Sign in: sets the session cookie',
+    { body: account.signInSchema, answer: account.meSchema },
+  ),
   signOut: endpoint<void>('DELETE /api/session', 'open', 'Sign out'),
-  me: endpoint<account.Me>('GET /api/me', 'viewer', 'Who is signed in, where, and how boards reach this service', { answer: account.meSchema }),
-  listKeys: endpoint<account.AccessKey[]>('GET /api/keys', 'viewer', 'Your access keys', { answer: account.accessKeysSchema }),
-  createKey: endpoint<account.MadeKey, { title: string }>('POST /api/keys', 'viewer', 'Make an access key; its secret is shown once', { body: account.newKeySchema, answer: account.madeKeySchema }),
+  me: endpoint<account.Me>(
+    'GET /api/me',
+    'viewer',
+    'Who is signed in, where, and how boards reach this service',
+    { answer: account.meSchema },
+  ),
+  listKeys: endpoint<account.AccessKey[]>('GET /api/keys', 'viewer', 'Your access keys', {
+    answer: account.accessKeysSchema,
+  }),
+  createKey: endpoint<account.MadeKey, { title: string }>(
+    'POST /api/keys',
+    'viewer',
+    'Make an access key; its secret is shown once',
+    { body: account.newKeySchema, answer: account.madeKeySchema },
+  ),
   deleteKey: endpoint<void>('DELETE /api/keys/:key', 'viewer', 'End an access key'),
 
-  listKinds: endpoint<kinds.Kind[]>('GET /api/kinds', 'viewer', 'Device kinds with their datastreams', { answer: kinds.kindsSchema }),
-  createKind: endpoint<kinds.Kind, KindIn>('POST /api/kinds', 'editor', 'Make a kind', { body: kinds.newKindSchema, answer: kinds.kindSchema }),
+  listKinds: endpoint<kinds.Kind[]>('GET /api/kinds', 'viewer', 'Device kinds with their datastreams', {
+    answer: kinds.kindsSchema,
+  }),
+  createKind: endpoint<kinds.Kind, KindIn>('POST /api/kinds', 'editor', 'Make a kind', {
+    body: kinds.newKindSchema,
+    answer: kinds.kindSchema,
+  }),
   readKind: endpoint<kinds.Kind>('GET /api/kinds/:kind', 'viewer', 'One kind', { answer: kinds.kindSchema }),
-  changeKind: endpoint<kinds.Kind, kinds.KindChange>('PATCH /api/kinds/:kind', 'editor', 'Change title or expected interval', { body: kinds.kindChangeSchema, answer: kinds.kindSchema }),
+  changeKind: endpoint<kinds.Kind, kinds.KindChange>(
+    'PATCH /api/kinds/:kind',
+    'editor',
+    'Change title or expected interval',
+    { body: kinds.kindChangeSchema, answer: kinds.kindSchema },
+  ),
   deleteKind: endpoint<void>('DELETE /api/kinds/:kind', 'editor', 'Delete a kind that has no devices'),
-  createStream: endpoint<kinds.Stream, StreamIn>('POST /api/kinds/:kind/streams', 'editor', 'Add a datastream to a kind', { body: kinds.streamSchema, answer: kinds.keptStreamSchema }),
-  changeStream: endpoint<kinds.Stream, StreamIn>('PUT /api/kinds/:kind/streams/:stream', 'editor', 'Change a datastream; a changed key keeps the old one as alias', { body: kinds.streamSchema, answer: kinds.keptStreamSchema }),
-  deleteStream: endpoint<void>('DELETE /api/kinds/:kind/streams/:stream', 'editor', 'Delete a datastream with its readings'),
+  createStream: endpoint<kinds.Stream, StreamIn>(
+    'POST /api/kinds/:kind/streams',
+    'editor',
+    'Add a datastream to a kind',
+    { body: kinds.streamSchema, answer: kinds.keptStreamSchema },
+  ),
+  changeStream: endpoint<kinds.Stream, StreamIn>(
+    'PUT /api/kinds/:kind/streams/:stream',
+    'editor',
+    'Change a datastream; a changed key keeps the old one as alias',
+    { body: kinds.streamSchema, answer: kinds.keptStreamSchema },
+  ),
+  deleteStream: endpoint<void>(
+    'DELETE /api/kinds/:kind/streams/:stream',
+    'editor',
+    'Delete a datastream with its readings',
+  ),
 
-  listDevices: endpoint<devices.Device[]>('GET /api/devices', 'viewer', 'Devices with presence and newest readings', { answer: devices.devicesSchema }),
-  createDevice: endpoint<devices.MadeDevice, DeviceIn>('POST /api/devices', 'editor', 'Register a device; its token is shown once', { body: devices.newDeviceSchema, answer: devices.madeDeviceSchema }),
-  readDevice: endpoint<devices.Device>('GET /api/devices/:device', 'viewer', 'One device', { answer: devices.deviceSchema }),
-  changeDevice: endpoint<devices.Device, { name: string }>('PATCH /api/devices/:device', 'editor', 'Rename a device', { body: devices.deviceChangeSchema, answer: devices.deviceSchema }),
+  listDevices: endpoint<devices.Device[]>(
+    'GET /api/devices',
+    'viewer',
+    'Devices with presence and newest readings',
+    { answer: devices.devicesSchema },
+  ),
+  createDevice: endpoint<devices.MadeDevice, DeviceIn>(
+    'POST /api/devices',
+    'editor',
+    'Register a device; its token is shown once',
+    { body: devices.newDeviceSchema, answer: devices.madeDeviceSchema },
+  ),
+  readDevice: endpoint<devices.Device>('GET /api/devices/:device', 'viewer', 'One device', {
+    answer: devices.deviceSchema,
+  }),
+  changeDevice: endpoint<devices.Device, { name: string }>(
+    'PATCH /api/devices/:device',
+    'editor',
+    'Rename a device',
+    { body: devices.deviceChangeSchema, answer: devices.deviceSchema },
+  ),
   deleteDevice: endpoint<void>('DELETE /api/devices/:device', 'editor', 'Delete a device with its readings'),
-  listTokens: endpoint<devices.DeviceToken[]>('GET /api/devices/:device/tokens', 'viewer', 'Tokens of a device, by fingerprint', { answer: devices.tokensSchema }),
-  createToken: endpoint<devices.MadeToken, { title?: string }>('POST /api/devices/:device/tokens', 'editor', 'Make another token; shown once', { body: devices.newTokenSchema, answer: devices.madeTokenSchema }),
+  listTokens: endpoint<devices.DeviceToken[]>(
+    'GET /api/devices/:device/tokens',
+    'viewer',
+    'Tokens of a device, by fingerprint',
+    { answer: devices.tokensSchema },
+  ),
+  createToken: endpoint<devices.MadeToken, { title?: string }>(
+    'POST /api/devices/:device/tokens',
+    'editor',
+    'Make another token; shown once',
+    { body: devices.newTokenSchema, answer: devices.madeTokenSchema },
+  ),
   withdrawToken: endpoint<void>('DELETE /api/devices/:device/tokens/:token', 'editor', 'Withdraw a token'),
-  whoseToken: endpoint<devices.TokenOwner, { text: string }>('POST /api/tokens/whose', 'viewer', 'Tell device and state of a pasted token', { body: devices.whoseTokenSchema, answer: devices.tokenOwnerSchema }),
-  listArrivals: endpoint<devices.Arrival[]>('GET /api/devices/:device/arrivals', 'viewer', 'Messages of a device, newest first', { answer: devices.arrivalsSchema }),
-  reportByHand: endpoint<devices.ReportAnswer, { values: Record<string, unknown> }>('POST /api/devices/:device/report', 'editor', 'Report as the device would', { body: devices.reportByHandSchema, answer: devices.reportAnswerSchema }),
-  history: endpoint<history.History, undefined, Query<history.HistoryQuery>>('GET /api/devices/:device/history', 'viewer', 'Readings, or buckets of them, of one device', { query: history.historyQuerySchema, answer: history.historySchema }),
-  overview: endpoint<history.Overview, undefined, { hours?: number }>('GET /api/overview', 'viewer', 'The last hours of every device, on one time axis', { query: history.overviewQuerySchema, answer: history.overviewSchema }),
+  whoseToken: endpoint<devices.TokenOwner, { text: string }>(
+    'POST /api/tokens/whose',
+    'viewer',
+    'Tell device and state of a pasted token',
+    { body: devices.whoseTokenSchema, answer: devices.tokenOwnerSchema },
+  ),
+  listArrivals: endpoint<devices.Arrival[]>(
+    'GET /api/devices/:device/arrivals',
+    'viewer',
+    'Messages of a device, newest first',
+    { answer: devices.arrivalsSchema },
+  ),
+  reportByHand: endpoint<devices.ReportAnswer, { values: Record<string, unknown> }>(
+    'POST /api/devices/:device/report',
+    'editor',
+    'Report as the device would',
+    { body: devices.reportByHandSchema, answer: devices.reportAnswerSchema },
+  ),
+  history: endpoint<history.History, undefined, Query<history.HistoryQuery>>(
+    'GET /api/devices/:device/history',
+    'viewer',
+    'Readings, or buckets of them, of one device',
+    { query: history.historyQuerySchema, answer: history.historySchema },
+  ),
+  overview: endpoint<history.Overview, undefined, { hours?: number }>(
+    'GET /api/overview',
+    'viewer',
+    'The last hours of every device, on one time axis',
+    { query: history.overviewQuerySchema, answer: history.overviewSchema },
+  ),
 
-  createCommand: endpoint<commands.Command, { stream: string; value: number | boolean | string }>('POST /api/devices/:device/commands', 'operator', 'Want a value on a control datastream', { body: commands.newCommandSchema, answer: commands.commandSchema }),
-  listCommands: endpoint<commands.Command[]>('GET /api/devices/:device/commands', 'viewer', 'The newest command of each control, and the last hundred', { answer: commands.commandsSchema }),
-  readCommand: endpoint<commands.Command>('GET /api/commands/:command', 'viewer', 'One command', { answer: commands.commandSchema }),
+  createCommand: endpoint<commands.Command, { stream: string; value: number | boolean | string }>(
+    'POST /api/devices/:device/commands',
+    'operator',
+    'Want a value on a control datastream',
+    { body: commands.newCommandSchema, answer: commands.commandSchema },
+  ),
+  listCommands: endpoint<commands.Command[]>(
+    'GET /api/devices/:device/commands',
+    'viewer',
+    'The newest command of each control, and the last hundred',
+    { answer: commands.commandsSchema },
+  ),
+  readCommand: endpoint<commands.Command>('GET /api/commands/:command', 'viewer', 'One command', {
+    answer: commands.commandSchema,
+  }),
 
-  listDashboards: endpoint<dashboards.Dashboard[]>('GET /api/dashboards', 'viewer', 'Dashboards', { answer: dashboards.dashboardsSchema }),
-  createDashboard: endpoint<dashboards.Dashboard, DashboardIn>('POST /api/dashboards', 'editor', 'Make a dashboard', { body: dashboards.newDashboardSchema, answer: dashboards.dashboardSchema }),
-  createStarterDashboard: endpoint<dashboards.Dashboard>('POST /api/devices/:device/dashboard', 'editor', 'Make the complete dashboard offered for a device', { answer: dashboards.dashboardSchema }),
-  readDashboard: endpoint<dashboards.Dashboard>('GET /api/dashboards/:dashboard', 'viewer', 'One dashboard', { answer: dashboards.dashboardSchema }),
-  changeDashboard: endpoint<dashboards.Dashboard, { version: number; title: string; widgets: dashboards.Dashboard['widgets'] }>('PUT /api/dashboards/:dashboard', 'editor', 'Keep a change; 409 when somebody else changed it since', { body: dashboards.dashboardChangeSchema, answer: dashboards.dashboardSchema }),
+  listDashboards: endpoint<dashboards.Dashboard[]>('GET /api/dashboards', 'viewer', 'Dashboards', {
+    answer: dashboards.dashboardsSchema,
+  }),
+  createDashboard: endpoint<dashboards.Dashboard, DashboardIn>(
+    'POST /api/dashboards',
+    'editor',
+    'Make a dashboard',
+    { body: dashboards.newDashboardSchema, answer: dashboards.dashboardSchema },
+  ),
+  createStarterDashboard: endpoint<dashboards.Dashboard>(
+    'POST /api/devices/:device/dashboard',
+    'editor',
+    'Make the complete dashboard offered for a device',
+    { answer: dashboards.dashboardSchema },
+  ),
+  readDashboard: endpoint<dashboards.Dashboard>('GET /api/dashboards/:dashboard', 'viewer', 'One dashboard', {
+    answer: dashboards.dashboardSchema,
+  }),
+  changeDashboard: endpoint<
+    dashboards.Dashboard,
+    { version: number; title: string; widgets: dashboards.Dashboard['widgets'] }
+  >('PUT /api/dashboards/:dashboard', 'editor', 'Keep a change; 409 when somebody else changed it since', {
+    body: dashboards.dashboardChangeSchema,
+    answer: dashboards.dashboardSchema,
+  }),
   deleteDashboard: endpoint<void>('DELETE /api/dashboards/:dashboard', 'editor', 'Delete a dashboard'),
 
   listRules: endpoint<rules.Rule[]>('GET /api/rules', 'viewer', 'Event rules', { answer: rules.rulesSchema }),
-  createRule: endpoint<rules.Rule, RuleIn>('POST /api/rules', 'editor', 'Make an event rule', { body: rules.newRuleSchema, answer: rules.ruleSchema }),
-  readRule: endpoint<rules.Rule>('GET /api/rules/:rule', 'viewer', 'One event rule', { answer: rules.ruleSchema }),
-  changeRule: endpoint<rules.Rule, RuleIn>('PUT /api/rules/:rule', 'editor', 'Change an event rule', { body: rules.newRuleSchema, answer: rules.ruleSchema }),
+  createRule: endpoint<rules.Rule, RuleIn>('POST /api/rules', 'editor', 'Make an event rule', {
+    body: rules.newRuleSchema,
+    answer: rules.ruleSchema,
+  }),
+  readRule: endpoint<rules.Rule>('GET /api/rules/:rule', 'viewer', 'One event rule', {
+    answer: rules.ruleSchema,
+  }),
+  changeRule: endpoint<rules.Rule, RuleIn>('PUT /api/rules/:rule', 'editor', 'Change an event rule', {
+    body: rules.newRuleSchema,
+    answer: rules.ruleSchema,
+  }),
   deleteRule: endpoint<void>('DELETE /api/rules/:rule', 'editor', 'Delete an event rule; its events stay'),
-  listEvents: endpoint<rules.Event[], undefined, { device?: string; limit?: number }>('GET /api/events', 'viewer', 'Events, newest first', { query: rules.eventsQuerySchema, answer: rules.eventsSchema }),
-  acknowledgeEvent: endpoint<rules.Event>('POST /api/events/:event/acknowledge', 'operator', 'Acknowledge an event', { answer: rules.eventSchema }),
-  closeEvent: endpoint<rules.Event>('POST /api/events/:event/close', 'operator', 'Close an event by hand', { answer: rules.eventSchema }),
+  listEvents: endpoint<rules.Event[], undefined, { device?: string; limit?: number }>(
+    'GET /api/events',
+    'viewer',
+    'Events, newest first',
+    { query: rules.eventsQuerySchema, answer: rules.eventsSchema },
+  ),
+  acknowledgeEvent: endpoint<rules.Event>(
+    'POST /api/events/:event/acknowledge',
+    'operator',
+    'Acknowledge an event',
+    { answer: rules.eventSchema },
+  ),
+  closeEvent: endpoint<rules.Event>('POST /api/events/:event/close', 'operator', 'Close an event by hand', {
+    answer: rules.eventSchema,
+  }),
 };
 export type Endpoints = typeof endpoints;
 export type EndpointName = keyof Endpoints;

@@ -9,7 +9,11 @@ setLocale({
     oneOf: 'must be one of: ${values}',
     notType: 'must be of type ${type}',
   },
-  string: { email: 'is not an email address', min: 'needs at least ${min} letters', max: 'has more than ${max} letters' },
+  string: {
+    email: 'is not an email address',
+    min: 'needs at least ${min} letters',
+    max: 'has more than ${max} letters',
+  },
   number: { min: 'must be ${min} or more', max: 'must be ${max} or less', integer: 'must be a whole number' },
   array: { min: 'needs at least ${min} entries', max: 'has more than ${max} entries' },
   object: { noUnknown: 'has fields nobody knows: ${unknown}' },

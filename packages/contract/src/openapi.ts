@@ -34,24 +34,40 @@ const PROBLEM = {
     detail: { type: 'string' },
     errors: {
       type: 'array',
-      items: { type: 'object', properties: { field: { type: 'string' }, reason: { type: 'string' }, remedy: { type: 'string' } } },
+      items: {
+        type: 'object',
+        properties: { field: { type: 'string' }, reason: { type: 'string' }, remedy: { type: 'string' } },
+      },
     },
   },
 };
 
 function operation(name: string, endpoint: Endpoint): Json {
-  const inPath = [...endpoint.path.matchAll(/:(\w+)/g)].map(([, param]) => ({ name: param, in: 'path', required: true, schema: { type: 'string' } }));
+  const inPath = [...endpoint.path.matchAll(/:(\w+)/g)].map(([, param]) => ({
+    name: param,
+    in: 'path',
+    required: true,
+    schema: { type: 'string' },
+  }));
   const inQuery = endpoint.query === undefined ? [] : queryParameters(endpoint.query);
-  const ok = endpoint.answer === undefined ? { 204: { description: 'Done' } } : { 200: { description: 'OK', content: json(endpoint.answer) } };
+  const ok =
+    endpoint.answer === undefined
+      ? { 204: { description: 'Done' } }
+      : { 200: { description: 'OK', content: json(endpoint.answer) } };
   return {
     operationId: name,
     summary: endpoint.summary,
-    ...(endpoint.access === 'open' ? { security: [] } : { security: [{ session: [] }, { accessKey: [] }], 'x-least-role': endpoint.access }),
+    ...(endpoint.access === 'open'
+      ? { security: [] }
+      : { security: [{ session: [] }, { accessKey: [] }], 'x-least-role': endpoint.access }),
     parameters: [...inPath, ...inQuery],
     ...(endpoint.body !== undefined && { requestBody: { required: true, content: json(endpoint.body) } }),
     responses: {
       ...ok,
-      default: { description: 'A problem', content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } } },
+      default: {
+        description: 'A problem',
+        content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } },
+      },
     },
   };
 }
@@ -74,14 +90,20 @@ export function jsonSchema(schema: AnySchema): Json {
 }
 
 function fromDescription(description: SchemaFieldDescription): Json {
-  const one = description as SchemaDescription & { fields?: Record<string, SchemaFieldDescription>; innerType?: SchemaFieldDescription };
+  const one = description as SchemaDescription & {
+    fields?: Record<string, SchemaFieldDescription>;
+    innerType?: SchemaFieldDescription;
+  };
   const integer = one.tests?.some((test) => test.name === 'integer');
   const type = one.type === 'mixed' ? undefined : integer ? 'integer' : one.type;
   const result: Json = {};
   if (type !== undefined) result.type = one.nullable ? [type, 'null'] : type;
   if (one.oneOf?.length > 0) result.enum = one.oneOf;
   if (one.default !== undefined && type !== 'object') result.default = one.default;
-  const [low, high] = { string: ['minLength', 'maxLength'], number: ['minimum', 'maximum'], array: ['minItems', 'maxItems'] }[one.type] ?? [];
+  const [low, high] =
+    { string: ['minLength', 'maxLength'], number: ['minimum', 'maximum'], array: ['minItems', 'maxItems'] }[
+      one.type
+    ] ?? [];
   for (const test of one.tests ?? []) {
     const params = (test.params ?? {}) as { min?: number; max?: number; regex?: RegExp | string };
     if (test.name === 'min' && low !== undefined) result[low] = params.min;
@@ -92,7 +114,10 @@ function fromDescription(description: SchemaFieldDescription): Json {
   if (one.fields !== undefined) {
     const fields = Object.entries(one.fields);
     result.properties = Object.fromEntries(fields.map(([name, field]) => [name, fromDescription(field)]));
-    const required = fields.filter(([, field]) => !(field as SchemaDescription).optional && (field as SchemaDescription).default === undefined);
+    const required = fields.filter(
+      ([, field]) =>
+        !(field as SchemaDescription).optional && (field as SchemaDescription).default === undefined,
+    );
     if (required.length > 0) result.required = required.map(([name]) => name);
   }
   if (one.innerType !== undefined) result.items = fromDescription(one.innerType);

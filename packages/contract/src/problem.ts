@@ -45,7 +45,11 @@ export class ApiError extends Error {
 
   constructor(problem: Problem) {
     const first = problem.errors?.[0];
-    super(first === undefined ? problem.detail : `${[first.field, first.reason].filter(Boolean).join(' ')}. ${first.remedy}`);
+    super(
+      first === undefined
+        ? problem.detail
+        : `${[first.field, first.reason].filter(Boolean).join(' ')}. ${first.remedy}`,
+    );
     this.name = 'ApiError';
     this.problem = problem;
   }

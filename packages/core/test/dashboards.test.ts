@@ -1,5 +1,18 @@
 import fc from 'fast-check';
-import { addWidgets, COLUMNS, findPlace, fitPlace, fitRange, graduations, overlaps, phoneRows, starterWidgets, WIDGETS, widgetsFor, type Place } from '@peatmoor/core';
+import {
+  addWidgets,
+  COLUMNS,
+  findPlace,
+  fitPlace,
+  fitRange,
+  graduations,
+  overlaps,
+  phoneRows,
+  starterWidgets,
+  WIDGETS,
+  widgetsFor,
+  type Place,
+} from '@peatmoor/core';
 import { stream } from './samples';
 
 const streams = [
@@ -21,20 +34,35 @@ it('makes a starter dashboard that shows every datastream without overlaps', () 
 });
 
 it('finds a free place for anything, whatever is there', () => {
-  const place = fc.record({ x: fc.integer({ min: 0, max: 8 }), y: fc.integer({ min: 0, max: 9 }), w: fc.integer({ min: 1, max: 4 }), h: fc.integer({ min: 1, max: 5 }) });
+  const place = fc.record({
+    x: fc.integer({ min: 0, max: 8 }),
+    y: fc.integer({ min: 0, max: 9 }),
+    w: fc.integer({ min: 1, max: 4 }),
+    h: fc.integer({ min: 1, max: 5 }),
+  });
   fc.assert(
-    fc.property(fc.array(place, { maxLength: 12 }), fc.integer({ min: 1, max: 12 }), fc.integer({ min: 1, max: 6 }), (taken, w, h) => {
-      const found = findPlace(taken, { w, h });
-      expect(taken.some((other) => overlaps(found, other))).toBe(false);
-      expect(found.x + found.w).toBeLessThanOrEqual(COLUMNS);
-    }),
+    fc.property(
+      fc.array(place, { maxLength: 12 }),
+      fc.integer({ min: 1, max: 12 }),
+      fc.integer({ min: 1, max: 6 }),
+      (taken, w, h) => {
+        const found = findPlace(taken, { w, h });
+        expect(taken.some((other) => overlaps(found, other))).toBe(false);
+        expect(found.x + found.w).toBeLessThanOrEqual(COLUMNS);
+      },
+    ),
   );
 });
 
 it('puts every widget on the phone once, charts over the full width', () => {
   const widgets = starterWidgets(streams, null);
   const rows = phoneRows(widgets);
-  expect(rows.flat().map(({ id }) => id).sort()).toEqual(widgets.map(({ id }) => id).sort());
+  expect(
+    rows
+      .flat()
+      .map(({ id }) => id)
+      .sort(),
+  ).toEqual(widgets.map(({ id }) => id).sort());
   for (const row of rows) if (row.some(({ type }) => type === 'chart')) expect(row).toHaveLength(1);
 });
 
@@ -42,13 +70,21 @@ it('makes a widget each from several datastreams', () => {
   let id = 0;
   const sources = streams.slice(0, 2).map(({ key }) => [{ device: null, stream: key }]);
   const widgets = addWidgets([], 'gauge', sources, () => `n${++id}`);
-  expect(widgets.map(({ id: one, sources: [source] }) => [one, source!.stream])).toEqual([['n1', 'level'], ['n2', 'peat_temperature']]);
+  expect(widgets.map(({ id: one, sources: [source] }) => [one, source!.stream])).toEqual([
+    ['n1', 'level'],
+    ['n2', 'peat_temperature'],
+  ]);
   expect(apart(widgets)).toBe(true);
 });
 
 it('brings a widget back within the columns and above its least size', () => {
   const [widget] = addWidgets([], 'chart', [[{ device: null, stream: 'level' }]], () => 'a');
-  expect(fitPlace({ ...widget!, x: 99, w: 1, h: 1, y: -4 })).toMatchObject({ w: WIDGETS.chart.least.w, h: WIDGETS.chart.least.h, y: 0, x: COLUMNS - 3 });
+  expect(fitPlace({ ...widget!, x: 99, w: 1, h: 1, y: -4 })).toMatchObject({
+    w: WIDGETS.chart.least.w,
+    h: WIDGETS.chart.least.h,
+    y: 0,
+    x: COLUMNS - 3,
+  });
 });
 
 it('offers switches only for what can be steered', () => {

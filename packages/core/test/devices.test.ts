@@ -30,20 +30,32 @@ describe('a device token', () => {
 
   it('shows every single wrong letter and every swapped pair', () => {
     fc.assert(
-      fc.property(random, fc.integer({ min: 4, max: TOKEN_LENGTH - 1 }), fc.constantFrom(...LETTERS), (bytes, place, letter) => {
-        const token = makeToken(bytes);
-        fc.pre(token[place] !== letter);
-        expect(inspectToken(token.slice(0, place) + letter + token.slice(place + 1)).state).toBe('mistyped');
-        const next = token[place + 1];
-        if (next === undefined || next === token[place]) return;
-        expect(inspectToken(token.slice(0, place) + next + token[place] + token.slice(place + 2)).state).toBe('mistyped');
-      }),
+      fc.property(
+        random,
+        fc.integer({ min: 4, max: TOKEN_LENGTH - 1 }),
+        fc.constantFrom(...LETTERS),
+        (bytes, place, letter) => {
+          const token = makeToken(bytes);
+          fc.pre(token[place] !== letter);
+          expect(inspectToken(token.slice(0, place) + letter + token.slice(place + 1)).state).toBe(
+            'mistyped',
+          );
+          const next = token[place + 1];
+          if (next === undefined || next === token[place]) return;
+          expect(
+            inspectToken(token.slice(0, place) + next + token[place] + token.slice(place + 2)).state,
+          ).toBe('mistyped');
+        },
+      ),
     );
   });
 
   it('is told apart when only half of it was copied, with its fingerprint where that is there', () => {
     const token = makeToken(new Uint8Array(TOKEN_RANDOM_BYTES).map((_, i) => i * 7));
-    expect(inspectToken(token.slice(0, 20))).toEqual({ state: 'half-copied', fingerprint: token.slice(4, 10) });
+    expect(inspectToken(token.slice(0, 20))).toEqual({
+      state: 'half-copied',
+      fingerprint: token.slice(4, 10),
+    });
     expect(inspectToken(token.slice(0, 8))).toEqual({ state: 'half-copied', fingerprint: null });
     expect(inspectToken(`${token}x`).state).toBe('mistyped');
     expect(inspectToken('hunter2').state).toBe('not-a-token');
@@ -51,8 +63,14 @@ describe('a device token', () => {
 });
 
 it('proposes device IDs that are allowed and not taken', () => {
-  fc.assert(fc.property(fc.string({ maxLength: 50 }), (name) => expect(proposeDeviceId(name)).toMatch(DEVICE_ID_PATTERN)));
-  expect(proposeDeviceId('Dipwell North', new Set(['dipwell-north', 'dipwell-north-2']))).toBe('dipwell-north-3');
+  fc.assert(
+    fc.property(fc.string({ maxLength: 50 }), (name) =>
+      expect(proposeDeviceId(name)).toMatch(DEVICE_ID_PATTERN),
+    ),
+  );
+  expect(proposeDeviceId('Dipwell North', new Set(['dipwell-north', 'dipwell-north-2']))).toBe(
+    'dipwell-north-3',
+  );
 });
 
 it('tells online from quiet by the expected interval', () => {

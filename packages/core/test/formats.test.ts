@@ -1,5 +1,13 @@
 import fc from 'fast-check';
-import { decodeJsonReport, decodePairs, decodePlain, indexNames, isRefusal, takeReport, type DecodedReport } from '@peatmoor/core';
+import {
+  decodeJsonReport,
+  decodePairs,
+  decodePlain,
+  indexNames,
+  isRefusal,
+  takeReport,
+  type DecodedReport,
+} from '@peatmoor/core';
 import { stream } from './samples';
 
 const NOW = Date.UTC(2026, 4, 1, 12);
@@ -59,7 +67,10 @@ describe('a JSON report', () => {
   });
 
   it('refuses two values for one name and time, and takes the same value twice as one', () => {
-    expect(take(decodeJsonReport('{"level":1,"4":2}'))).toEqual({ accepted: [], refused: [['level', 'repeated-name']] });
+    expect(take(decodeJsonReport('{"level":1,"4":2}'))).toEqual({
+      accepted: [],
+      refused: [['level', 'repeated-name']],
+    });
     expect(take(decodeJsonReport('{"level":1,"Level":1}')).accepted).toHaveLength(1);
   });
 

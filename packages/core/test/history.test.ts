@@ -35,12 +35,20 @@ it('unpacks what was packed, to the last bit', () => {
 });
 
 it('packs steady readings of one decimal into few bytes', () => {
-  const steady = columns(Array.from({ length: 1000 }, (_, i) => [1e12 + i * 5000, Math.round(Math.sin(i / 50) * 100) / 10]));
+  const steady = columns(
+    Array.from({ length: 1000 }, (_, i) => [1e12 + i * 5000, Math.round(Math.sin(i / 50) * 100) / 10]),
+  );
   expect(packColumns(steady).length / 1000).toBeLessThan(2.1);
 });
 
 it('refuses damaged packed readings', () => {
-  const bytes = packColumns(columns([[1, 1.5], [2, 2.5], [3, Math.PI]]));
+  const bytes = packColumns(
+    columns([
+      [1, 1.5],
+      [2, 2.5],
+      [3, Math.PI],
+    ]),
+  );
   expect(() => unpackColumns(bytes.subarray(0, bytes.length - 3))).toThrow(RangeError);
 });
 
@@ -53,14 +61,27 @@ it('merges without loss: idempotent, and the later reading of one time wins', ()
       expect(merged).toEqual(columns([...a, ...b]));
       expect(mergeColumns(merged, later)).toEqual(merged);
       expect(new Map(merged.times.map((at, i) => [at, merged.values[i]]))).toEqual(
-        new Map([...earlier.times.map((at, i) => [at, earlier.values[i]] as const), ...later.times.map((at, i) => [at, later.values[i]] as const)]),
+        new Map([
+          ...earlier.times.map((at, i) => [at, earlier.values[i]] as const),
+          ...later.times.map((at, i) => [at, later.values[i]] as const),
+        ]),
       );
     }),
   );
 });
 
 it('slices by time', () => {
-  expect(sliceColumns(columns([[1, 1], [5, 2], [9, 3]]), 2, 9)).toEqual({ times: [5], values: [2] });
+  expect(
+    sliceColumns(
+      columns([
+        [1, 1],
+        [5, 2],
+        [9, 3],
+      ]),
+      2,
+      9,
+    ),
+  ).toEqual({ times: [5], values: [2] });
 });
 
 it('rolls up without losing a reading or an extreme', () => {
@@ -87,22 +108,36 @@ it('makes the same buckets from rollups as from the readings', () => {
 
 it('plans buckets that cover the period and are not too many', () => {
   fc.assert(
-    fc.property(fc.integer({ min: 0, max: 4e12 }), fc.integer({ min: 1, max: 1e11 }), fc.integer({ min: 2, max: 1000 }), (from, length, most) => {
-      const plan = planBuckets(from, from + length, most);
-      expect(plan.from).toBeLessThanOrEqual(from);
-      expect(plan.to).toBeGreaterThanOrEqual(from + length);
-      expect((plan.to - plan.from) / plan.spanMs).toBeLessThanOrEqual(most + 1);
-      expect(plan.fromHours).toBe(plan.spanMs % HOUR_MS === 0);
-    }),
+    fc.property(
+      fc.integer({ min: 0, max: 4e12 }),
+      fc.integer({ min: 1, max: 1e11 }),
+      fc.integer({ min: 2, max: 1000 }),
+      (from, length, most) => {
+        const plan = planBuckets(from, from + length, most);
+        expect(plan.from).toBeLessThanOrEqual(from);
+        expect(plan.to).toBeGreaterThanOrEqual(from + length);
+        expect((plan.to - plan.from) / plan.spanMs).toBeLessThanOrEqual(most + 1);
+        expect(plan.fromHours).toBe(plan.spanMs % HOUR_MS === 0);
+      },
+    ),
   );
 });
 
 it('carries a journal batch through bytes', () => {
   fc.assert(
-    fc.property(fc.array(fc.tuple(fc.integer({ min: 0, max: 2 ** 32 - 1 }), fc.integer({ min: 0, max: 4e12 }), value)), (rows) => {
-      const batch = { series: rows.map((r) => r[0]), times: rows.map((r) => r[1]), values: rows.map((r) => r[2]) };
-      expect(unpackBatch(packBatch(batch))).toEqual(batch);
-    }),
+    fc.property(
+      fc.array(fc.tuple(fc.integer({ min: 0, max: 2 ** 32 - 1 }), fc.integer({ min: 0, max: 4e12 }), value)),
+      (rows) => {
+        const batch = {
+          series: rows.map((r) => r[0]),
+          times: rows.map((r) => r[1]),
+          values: rows.map((r) => r[2]),
+        };
+        expect(unpackBatch(packBatch(batch))).toEqual(batch);
+      },
+    ),
   );
-  expect(() => unpackBatch(packBatch({ series: [1], times: [2], values: [3] }).subarray(0, 20))).toThrow(RangeError);
+  expect(() => unpackBatch(packBatch({ series: [1], times: [2], values: [3] }).subarray(0, 20))).toThrow(
+    RangeError,
+  );
 });

@@ -22,9 +22,12 @@ describe('names', () => {
   ];
   const index = indexNames(streams);
 
-  it.each(['water_level', 'Water Level', 'WATER-LEVEL', '4', '004', 'Level'])('finds the datastream by "%s"', (name) => {
-    expect(index.find(name)?.key).toBe('water_level');
-  });
+  it.each(['water_level', 'Water Level', 'WATER-LEVEL', '4', '004', 'Level'])(
+    'finds the datastream by "%s"',
+    (name) => {
+      expect(index.find(name)?.key).toBe('water_level');
+    },
+  );
 
   it.each([
     ['water_levle', 'water_level'],
@@ -111,7 +114,10 @@ describe('values', () => {
     [0, 0],
     ['False', 0],
   ])('takes %p as a boolean', (raw, value) => {
-    expect(takeValue(stream({ type: 'boolean', min: null, max: null }), raw)).toEqual({ value, outOfRange: false });
+    expect(takeValue(stream({ type: 'boolean', min: null, max: null }), raw)).toEqual({
+      value,
+      outOfRange: false,
+    });
   });
 
   it('refuses fractions for whole numbers, and numbers for booleans', () => {
@@ -138,10 +144,17 @@ describe('values', () => {
 
   it('makes sample values that the datastream itself would take', () => {
     fc.assert(
-      fc.property(fc.integer({ min: 0, max: 4e12 }), fc.constantFrom('number', 'integer', 'boolean'), (at, type) => {
-        const target = stream({ type: type as 'number', ...(type === 'boolean' && { min: null, max: null }) });
-        expect(isRefusal(takeValue(target, sampleValue(target, at)))).toBe(false);
-      }),
+      fc.property(
+        fc.integer({ min: 0, max: 4e12 }),
+        fc.constantFrom('number', 'integer', 'boolean'),
+        (at, type) => {
+          const target = stream({
+            type: type as 'number',
+            ...(type === 'boolean' && { min: null, max: null }),
+          });
+          expect(isRefusal(takeValue(target, sampleValue(target, at)))).toBe(false);
+        },
+      ),
     );
   });
 });

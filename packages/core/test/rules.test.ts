@@ -1,14 +1,32 @@
 import fc from 'fast-check';
-import { advance, checkCondition, dueAt, QUIET, ruleSentence, step, type Condition, type RuleState, type Transition } from '@peatmoor/core';
+import {
+  advance,
+  checkCondition,
+  dueAt,
+  QUIET,
+  ruleSentence,
+  step,
+  type Condition,
+  type RuleState,
+  type Transition,
+} from '@peatmoor/core';
 import { stream } from './samples';
 
 const wet: Condition = { comparison: 'above', limit: 10, holdMs: 0, closeLimit: null, closeHoldMs: 0 };
 
 /** Runs samples [at, value] through a rule, letting time pass at every moment of `ticks` too. */
-function run(condition: Condition, samples: [number, number][], until: number, ticks: number[] = []): Transition[] {
+function run(
+  condition: Condition,
+  samples: [number, number][],
+  until: number,
+  ticks: number[] = [],
+): Transition[] {
   let state: RuleState = QUIET;
   const seen: Transition[] = [];
-  const moments = [...samples.map(([at, value]) => ({ at, value, order: 1 })), ...ticks.map((at) => ({ at, value: null, order: 0 }))];
+  const moments = [
+    ...samples.map(([at, value]) => ({ at, value, order: 1 })),
+    ...ticks.map((at) => ({ at, value: null, order: 0 })),
+  ];
   moments.sort((a, b) => a.at - b.at || a.order - b.order);
   for (const { at, value } of moments) {
     const next = value === null ? advance(condition, state, at) : step(condition, state, { at, value });
@@ -18,15 +36,45 @@ function run(condition: Condition, samples: [number, number][], until: number, t
   seen.push(...advance(condition, state, until).transitions);
   return seen;
 }
-const brief = (transitions: Transition[]): [string, number][] => transitions.map(({ kind, at }) => [kind, at]);
+const brief = (transitions: Transition[]): [string, number][] =>
+  transitions.map(({ kind, at }) => [kind, at]);
 
 it('opens when the limit is crossed and closes when it is back', () => {
-  expect(brief(run(wet, [[0, 5], [10, 11], [20, 12], [30, 10]], 40))).toEqual([['opened', 10], ['closed', 30]]);
+  expect(
+    brief(
+      run(
+        wet,
+        [
+          [0, 5],
+          [10, 11],
+          [20, 12],
+          [30, 10],
+        ],
+        40,
+      ),
+    ),
+  ).toEqual([
+    ['opened', 10],
+    ['closed', 30],
+  ]);
 });
 
 it('waits for the hold, counted from the crossing', () => {
   const patient = { ...wet, holdMs: 15 };
-  expect(brief(run(patient, [[0, 11], [10, 9], [20, 11], [40, 12]], 50))).toEqual([['opened', 35]]);
+  expect(
+    brief(
+      run(
+        patient,
+        [
+          [0, 11],
+          [10, 9],
+          [20, 11],
+          [40, 12],
+        ],
+        50,
+      ),
+    ),
+  ).toEqual([['opened', 35]]);
 });
 
 it('opens by the passing of time alone', () => {
@@ -39,11 +87,39 @@ it('opens by the passing of time alone', () => {
 
 it('closes only at the closing limit and after the closing hold', () => {
   const careful = { ...wet, closeLimit: 5, closeHoldMs: 10 };
-  expect(brief(run(careful, [[0, 11], [10, 8], [20, 4], [25, 6], [30, 5]], 100))).toEqual([['opened', 0], ['closed', 40]]);
+  expect(
+    brief(
+      run(
+        careful,
+        [
+          [0, 11],
+          [10, 8],
+          [20, 4],
+          [25, 6],
+          [30, 5],
+        ],
+        100,
+      ),
+    ),
+  ).toEqual([
+    ['opened', 0],
+    ['closed', 40],
+  ]);
 });
 
 it('remembers the value furthest across', () => {
-  expect(run(wet, [[0, 11], [1, 30], [2, 12], [3, 1]], 9).at(-1)).toMatchObject({ kind: 'closed', extreme: 30 });
+  expect(
+    run(
+      wet,
+      [
+        [0, 11],
+        [1, 30],
+        [2, 12],
+        [3, 1],
+      ],
+      9,
+    ).at(-1),
+  ).toMatchObject({ kind: 'closed', extreme: 30 });
 });
 
 it('ignores late samples', () => {
@@ -62,9 +138,14 @@ it('gives the same events however often time is looked at', () => {
     closeHoldMs: fc.integer({ min: 0, max: 40 }),
   });
   fc.assert(
-    fc.property(condition, fc.uniqueArray(sample, { selector: ([at]) => at }), fc.array(fc.integer({ min: 0, max: 300 })), (rule, samples, ticks) => {
-      expect(run(rule, samples, 400, ticks)).toEqual(run(rule, samples, 400));
-    }),
+    fc.property(
+      condition,
+      fc.uniqueArray(sample, { selector: ([at]) => at }),
+      fc.array(fc.integer({ min: 0, max: 300 })),
+      (rule, samples, ticks) => {
+        expect(run(rule, samples, 400, ticks)).toEqual(run(rule, samples, 400));
+      },
+    ),
   );
 });
 
@@ -82,7 +163,13 @@ it('alternates opened and closed, in order of time', () => {
 });
 
 it('says a rule as one sentence', () => {
-  const rule: Condition = { comparison: 'below', limit: -300, holdMs: 600_000, closeLimit: -280, closeHoldMs: 0 };
+  const rule: Condition = {
+    comparison: 'below',
+    limit: -300,
+    holdMs: 600_000,
+    closeLimit: -280,
+    closeHoldMs: 0,
+  };
   expect(ruleSentence(rule, stream(), 'any dipwell')).toBe(
     'When Water level of any dipwell is below -300 mm for 10 min; closes when back at -280 mm.',
   );
@@ -90,6 +177,8 @@ it('says a rule as one sentence', () => {
 
 it('notices a closing limit on the wrong side', () => {
   expect(checkCondition({ ...wet, closeLimit: 11 })).toMatchObject({ field: 'closeLimit' });
-  expect(checkCondition({ ...wet, comparison: 'below', closeLimit: 9 })).toMatchObject({ field: 'closeLimit' });
+  expect(checkCondition({ ...wet, comparison: 'below', closeLimit: 9 })).toMatchObject({
+    field: 'closeLimit',
+  });
   expect(checkCondition({ ...wet, closeLimit: 9 })).toBeNull();
 });

@@ -9,14 +9,20 @@ const plan: StarterPlan = {
   httpUrl: 'http://10.0.0.7:8420',
   token: null,
   intervalS: 30,
-  streams: [stream({ key: 'upstream_level' }), stream({ key: 'gate', type: 'boolean', direction: 'control', unit: null, min: null, max: null })],
+  streams: [
+    stream({ key: 'upstream_level' }),
+    stream({ key: 'gate', type: 'boolean', direction: 'control', unit: null, min: null, max: null }),
+  ],
 };
 
 it.each(STARTER_SORTS)('makes a %s project with secrets in one generated file only', (sort) => {
   const files = STARTERS[sort].make({ ...plan, token: 'moorsecret' });
-  expect(files.filter(({ text }) => text.includes('moorsecret')).map(({ generated }) => generated)).toEqual([true]);
+  expect(files.filter(({ text }) => text.includes('moorsecret')).map(({ generated }) => generated)).toEqual([
+    true,
+  ]);
   const program = files.map(({ text }) => text).join('\n');
-  for (const part of ['upstream_level', 'gate', 'refused', 'applied', 'interval']) expect(program).toContain(part);
+  for (const part of ['upstream_level', 'gate', 'refused', 'applied', 'interval'])
+    expect(program).toContain(part);
 });
 
 it.each(STARTER_SORTS)('lets no name break out of a comment in %s', (sort) => {

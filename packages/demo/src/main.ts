@@ -2,7 +2,15 @@ import fs from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { createLog, readConfig, runUntilStopped, SettingError, startService } from '@peatmoor/server';
-import { boardModel, QUILLMERE_DEVICES, QUILLMERE_KINDS, startHttpBoard, startMailCatcher, startMqttBoard, type Board } from '@peatmoor/standins';
+import {
+  boardModel,
+  QUILLMERE_DEVICES,
+  QUILLMERE_KINDS,
+  startHttpBoard,
+  startMailCatcher,
+  startMqttBoard,
+  type Board,
+} from '@peatmoor/standins';
 import { seedQuillmere, type DemoFacts } from './seed';
 
 const say = (text: string): void => void process.stdout.write(`${text}\n`);
@@ -66,7 +74,16 @@ Peatmoor runs with the demo data of Quillmere Moss.
 The water above the sluice rises past its limit every few minutes: an event opens, and an email is caught.
 Ctrl-C stops everything. The data stays in ${config.dataFolder}; "npm run demo -- --fresh" starts anew.
 `);
-  say(JSON.stringify({ ready: true, httpPort: service.httpPort, mqttPort: service.mqttPort, mailPage: catcher.pageUrl, email, password }));
+  say(
+    JSON.stringify({
+      ready: true,
+      httpPort: service.httpPort,
+      mqttPort: service.mqttPort,
+      mailPage: catcher.pageUrl,
+      email,
+      password,
+    }),
+  );
 }
 
 /** Before data is deleted: a service that still runs there keeps it, a killed one's database is ended. */

@@ -2,7 +2,18 @@ import { randomBytes } from 'node:crypto';
 import fs from 'node:fs';
 import path from 'node:path';
 import type { Widget } from '@peatmoor/core';
-import { addTo, changeIn, createAccount, createDevice, createKind, findAll, inRawTransaction, listIn, mergeIntoChunks, type Store } from '@peatmoor/server';
+import {
+  addTo,
+  changeIn,
+  createAccount,
+  createDevice,
+  createKind,
+  findAll,
+  inRawTransaction,
+  listIn,
+  mergeIntoChunks,
+  type Store,
+} from '@peatmoor/server';
 import { QUILLMERE_DEVICES, QUILLMERE_KINDS, quillmereHistory, type QuillmereKind } from '@peatmoor/standins';
 
 /** What the demo must remember between starts: its account, and the tokens of its simulated boards. */
@@ -15,7 +26,11 @@ export interface DemoFacts {
 const factsFile = (dataFolder: string): string => path.join(dataFolder, 'demo.json');
 
 /** Fills an empty service with Quillmere Moss; on one that has it already, only reads the facts. */
-export async function seedQuillmere(store: Store, dataFolder: string, say: (text: string) => void): Promise<DemoFacts> {
+export async function seedQuillmere(
+  store: Store,
+  dataFolder: string,
+  say: (text: string) => void,
+): Promise<DemoFacts> {
   const file = factsFile(dataFolder);
   if (fs.existsSync(file)) {
     say('Keeping the demo data that is there (start with --fresh for new).');
@@ -24,12 +39,22 @@ export async function seedQuillmere(store: Store, dataFolder: string, say: (text
   say('Making the account, the kinds and the devices of Quillmere Moss …');
   const email = 'warden@quillmere.example';
   const password = `moss-${randomBytes(6).toString('base64url')}`;
-  const { workspaceId } = await createAccount(store, { email, password, name: 'Warden', workspace: 'Quillmere Moss' });
+  const { workspaceId } = await createAccount(store, {
+    email,
+    password,
+    name: 'Warden',
+    workspace: 'Quillmere Moss',
+  });
   const kinds = {} as Record<QuillmereKind, number>;
   for (const [name, kind] of Object.entries(QUILLMERE_KINDS))
-    kinds[name as QuillmereKind] = (await store.transaction((transaction) => createKind(store, workspaceId, structuredClone(kind) as never, transaction))).id;
+    kinds[name as QuillmereKind] = (
+      await store.transaction((transaction) =>
+        createKind(store, workspaceId, structuredClone(kind) as never, transaction),
+      )
+    ).id;
   const tokens: Record<string, string> = {};
-  for (const { id, name, kind } of QUILLMERE_DEVICES) tokens[id] = (await createDevice(store, workspaceId, { id, name, kindId: kinds[kind] })).token;
+  for (const { id, name, kind } of QUILLMERE_DEVICES)
+    tokens[id] = (await createDevice(store, workspaceId, { id, name, kindId: kinds[kind] })).token;
   say('Making thirty days of history …');
   await fillHistory(store, workspaceId);
   await addRules(store, workspaceId, kinds, email);
@@ -47,47 +72,124 @@ async function fillHistory(store: Store, workspaceId: number): Promise<void> {
   for (const { device, key, times, values } of quillmereHistory(now)) {
     const row = devices.find(({ id }) => id === device)!;
     const stream = streams.find((one) => one.key === key && one.kindId === row.kindId)!;
-    const series = await addTo(store.models.series, workspaceId, { deviceRowId: row.rowId, streamId: stream.id, newestAt: null, newestValue: null });
+    const series = await addTo(store.models.series, workspaceId, {
+      deviceRowId: row.rowId,
+      streamId: stream.id,
+      newestAt: null,
+      newestValue: null,
+    });
     bySeries.set(series.id, { times, values });
   }
   await inRawTransaction(store, (connection) => mergeIntoChunks(connection, bySeries));
   for (const { rowId, createdAt } of devices) {
     const first = createdAt - 30 * 86_400_000;
-    const proof = { seenAt: first, tokenRightAt: first, connectedAt: first, firstReadingAt: first, trouble: null };
-    await changeIn(store.models.devices, workspaceId, { rowId }, { proof, createdAt: first, lastSeenAt: now - 60_000 });
+    const proof = {
+      seenAt: first,
+      tokenRightAt: first,
+      connectedAt: first,
+      firstReadingAt: first,
+      trouble: null,
+    };
+    await changeIn(
+      store.models.devices,
+      workspaceId,
+      { rowId },
+      { proof, createdAt: first, lastSeenAt: now - 60_000 },
+    );
   }
 }
 
-async function addRules(store: Store, workspaceId: number, kinds: Record<QuillmereKind, number>, email: string): Promise<void> {
+async function addRules(
+  store: Store,
+  workspaceId: number,
+  kinds: Record<QuillmereKind, number>,
+  email: string,
+): Promise<void> {
   const shared = { emails: [email], active: true };
   const sluice = (await listIn(store.models.devices, workspaceId, { where: { id: 'sluice-mill' } }))[0]!;
   await addTo(store.models.rules, workspaceId, {
-    ...shared, title: 'Water above the sluice is high', severity: 'warning', deviceRowId: sluice.rowId, kindId: null, streamKey: 'upstream_level',
-    comparison: 'above', limit: 900, holdMs: 10_000, closeLimit: 850, closeHoldMs: 0,
+    ...shared,
+    title: 'Water above the sluice is high',
+    severity: 'warning',
+    deviceRowId: sluice.rowId,
+    kindId: null,
+    streamKey: 'upstream_level',
+    comparison: 'above',
+    limit: 900,
+    holdMs: 10_000,
+    closeLimit: 850,
+    closeHoldMs: 0,
   });
   await addTo(store.models.rules, workspaceId, {
-    ...shared, title: 'Peat is drying out', severity: 'urgent', deviceRowId: null, kindId: kinds.dipwell, streamKey: 'water_level',
-    comparison: 'below', limit: -350, holdMs: 1_800_000, closeLimit: -330, closeHoldMs: 600_000,
+    ...shared,
+    title: 'Peat is drying out',
+    severity: 'urgent',
+    deviceRowId: null,
+    kindId: kinds.dipwell,
+    streamKey: 'water_level',
+    comparison: 'below',
+    limit: -350,
+    holdMs: 1_800_000,
+    closeLimit: -330,
+    closeHoldMs: 600_000,
   });
 }
 
 /** One dashboard for the whole moss, of named devices. */
 async function addDashboard(store: Store, workspaceId: number, sluiceKindId: number): Promise<void> {
-  const widget = (id: string, type: Widget['type'], title: string, sources: [string, string][], x: number, y: number, w: number, h: number): Widget => ({
-    id, type, title, sources: sources.map(([device, stream]) => ({ device, stream })), min: null, max: null, x, y, w, h,
+  const widget = (
+    id: string,
+    type: Widget['type'],
+    title: string,
+    sources: [string, string][],
+    x: number,
+    y: number,
+    w: number,
+    h: number,
+  ): Widget => ({
+    id,
+    type,
+    title,
+    sources: sources.map(([device, stream]) => ({ device, stream })),
+    min: null,
+    max: null,
+    x,
+    y,
+    w,
+    h,
   });
   const widgets: Widget[] = [
     widget('north', 'gauge', 'North', [['dipwell-north', 'water_level']], 0, 0, 2, 5),
     widget('bridge', 'gauge', 'At the bridge', [['dipwell-bridge', 'water_level']], 2, 0, 2, 5),
     widget('south', 'gauge', 'South', [['dipwell-south', 'water_level']], 4, 0, 2, 5),
-    widget('levels', 'chart', 'Water in the peat', [['dipwell-north', 'water_level'], ['dipwell-bridge', 'water_level'], ['dipwell-south', 'water_level']], 6, 0, 6, 5),
+    widget(
+      'levels',
+      'chart',
+      'Water in the peat',
+      [
+        ['dipwell-north', 'water_level'],
+        ['dipwell-bridge', 'water_level'],
+        ['dipwell-south', 'water_level'],
+      ],
+      6,
+      0,
+      6,
+      5,
+    ),
     widget('automatic', 'switch', 'Sluice on automatic', [['sluice-mill', 'automatic']], 0, 5, 3, 2),
     widget('motor', 'lamp', 'Gate motor', [['sluice-mill', 'motor']], 3, 5, 3, 2),
     widget('sluice', 'chart', 'Above the sluice', [['sluice-mill', 'upstream_level']], 6, 5, 6, 4),
     widget('rain', 'value', 'Rain, last report', [['rain-hut', 'rain']], 0, 7, 3, 2),
     widget('peat', 'value', 'Peat temperature, north', [['dipwell-north', 'peat_temperature']], 3, 7, 3, 2),
   ];
-  const dashboard = await addTo(store.models.dashboards, workspaceId, { title: 'The moss', kindId: null, version: 1, changedBy: 'Warden', changedAt: Date.now(), widgets });
+  const dashboard = await addTo(store.models.dashboards, workspaceId, {
+    title: 'The moss',
+    kindId: null,
+    version: 1,
+    changedBy: 'Warden',
+    changedAt: Date.now(),
+    widgets,
+  });
   const [sluice] = await findAll(store.models.devices, { where: { workspaceId, kindId: sluiceKindId } });
   await changeIn(store.models.devices, workspaceId, { rowId: sluice!.rowId }, { dashboardId: dashboard.id });
 }

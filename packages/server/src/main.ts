@@ -12,7 +12,9 @@ try {
   const log = createLog(config);
   const service = await startService({ config, log, consoleFolder });
   runUntilStopped(service.stop, say);
-  say(`Peatmoor listens. Console and HTTP for boards: ${service.address.httpUrl}   MQTT: ${service.address.host}:${service.mqttPort}`);
+  say(
+    `Peatmoor listens. Console and HTTP for boards: ${service.address.httpUrl}   MQTT: ${service.address.host}:${service.mqttPort}`,
+  );
   say(JSON.stringify({ ready: true, httpPort: service.httpPort, mqttPort: service.mqttPort }));
 } catch (error) {
   process.stderr.write(`${(error as Error).message}\n`);

@@ -8,7 +8,12 @@ export class ProblemError extends Error {
   /** Seconds after which trying again makes sense. */
   readonly retryAfterS: number | undefined;
 
-  constructor(status: number, title: string, detail: string, more: { errors?: FieldProblem[]; retryAfterS?: number } = {}) {
+  constructor(
+    status: number,
+    title: string,
+    detail: string,
+    more: { errors?: FieldProblem[]; retryAfterS?: number } = {},
+  ) {
     super(detail);
     this.status = status;
     this.title = title;
@@ -29,12 +34,18 @@ export class ProblemError extends Error {
 
 /** 404: nothing of this sort in the caller's workspace. Says the same whether it exists elsewhere or not. */
 export function notFound(what: string, id: string | number): ProblemError {
-  return new ProblemError(404, 'Not found', `There is no ${what} "${id}" in this workspace. Look at the list for what there is.`);
+  return new ProblemError(
+    404,
+    'Not found',
+    `There is no ${what} "${id}" in this workspace. Look at the list for what there is.`,
+  );
 }
 
 /** 422: one field is wrong. */
 export function wrongField(field: string, reason: string, remedy: string): ProblemError {
-  return new ProblemError(422, 'Not accepted', `${field} ${reason}. ${remedy}`, { errors: [{ field, reason, remedy }] });
+  return new ProblemError(422, 'Not accepted', `${field} ${reason}. ${remedy}`, {
+    errors: [{ field, reason, remedy }],
+  });
 }
 
 /** 409: the change does not fit the state things are in now. */
@@ -43,6 +54,8 @@ export function conflict(detail: string, errors?: FieldProblem[]): ProblemError 
 }
 
 /** 503: the records cannot be reached just now. */
-export function unavailable(detail = 'The database does not answer just now. Nothing is lost that was acknowledged; try again in a few seconds.'): ProblemError {
+export function unavailable(
+  detail = 'The database does not answer just now. Nothing is lost that was acknowledged; try again in a few seconds.',
+): ProblemError {
   return new ProblemError(503, 'Unavailable', detail, { retryAfterS: 2 });
 }

@@ -3,8 +3,17 @@ import type { Config } from './config';
 
 /** The service's log: lines of JSON, or readable ones on a terminal. Tokens, keys and cookies are never in it. */
 export function createLog(config: Pick<Config, 'logLevel'>): Logger {
-  const options = { level: config.logLevel, base: null, redact: ['*.token', '*.password', '*.authorization', '*.cookie'] };
-  return process.stdout.isTTY ? pino({ ...options, transport: { target: 'pino-pretty', options: { ignore: 'pid,hostname', translateTime: 'HH:MM:ss' } } }) : pino(options);
+  const options = {
+    level: config.logLevel,
+    base: null,
+    redact: ['*.token', '*.password', '*.authorization', '*.cookie'],
+  };
+  return process.stdout.isTTY
+    ? pino({
+        ...options,
+        transport: { target: 'pino-pretty', options: { ignore: 'pid,hostname', translateTime: 'HH:MM:ss' } },
+      })
+    : pino(options);
 }
 
 /** Waits for Ctrl-C or SIGTERM, then stops everything in order. A second signal ends the process at once. */

@@ -71,7 +71,8 @@ export function createRegistry(store: Store, bus: Bus): Registry {
   };
   bus.on('definitions', ({ kindId, deviceRowId }) => {
     if (deviceRowId !== undefined) forget(deviceRowId);
-    if (kindId !== undefined) for (const entry of [...ready.values()]) if (entry.kindId === kindId) forget(entry.rowId);
+    if (kindId !== undefined)
+      for (const entry of [...ready.values()]) if (entry.kindId === kindId) forget(entry.rowId);
   });
 
   const load = async (rowId: number): Promise<DeviceEntry | null> => {
@@ -95,27 +96,47 @@ export function createRegistry(store: Store, bus: Bus): Registry {
         throw error;
       });
       entries.set(rowId, loading);
-      void loading.then((entry) => entry === null && entries.delete(rowId), () => undefined);
+      void loading.then(
+        (entry) => entry === null && entries.delete(rowId),
+        () => undefined,
+      );
       return loading;
     },
     async byId(workspaceId, id) {
-      for (const entry of ready.values()) if (entry.workspaceId === workspaceId && entry.id === id) return entry;
+      for (const entry of ready.values())
+        if (entry.workspaceId === workspaceId && entry.id === id) return entry;
       const device = await findOne(models.devices, { workspaceId, id });
       return device === null ? null : registry.byRow(device.rowId);
     },
     async verify(text) {
       const shape = inspectToken(text);
-      if (shape.fingerprint === null) return { state: 'unknown', entry: null, hint: TOKEN_HINTS[shape.state] };
-      const token = tokens.get(shape.fingerprint) ?? (await findOne(models.deviceTokens, { fingerprint: shape.fingerprint }));
+      if (shape.fingerprint === null)
+        return { state: 'unknown', entry: null, hint: TOKEN_HINTS[shape.state] };
+      const token =
+        tokens.get(shape.fingerprint) ??
+        (await findOne(models.deviceTokens, { fingerprint: shape.fingerprint }));
       if (token === null)
-        return { state: 'unknown', entry: null, hint: shape.state === 'whole' ? 'No device has this token. Make a new one on the device’s page.' : TOKEN_HINTS[shape.state] };
+        return {
+          state: 'unknown',
+          entry: null,
+          hint:
+            shape.state === 'whole'
+              ? 'No device has this token. Make a new one on the device’s page.'
+              : TOKEN_HINTS[shape.state],
+        };
       tokens.set(shape.fingerprint, token);
       const entry = await registry.byRow(token.deviceRowId);
-      if (entry === null) return { state: 'unknown', entry: null, hint: 'The device of this token was deleted.' };
+      if (entry === null)
+        return { state: 'unknown', entry: null, hint: 'The device of this token was deleted.' };
       if (shape.state !== 'whole') return { state: 'wrong', entry, hint: TOKEN_HINTS[shape.state] };
-      if (!timingSafeEqual(hashSecret(shape.token), token.secretHash)) return { state: 'wrong', entry, hint: TOKEN_HINTS.mistyped };
+      if (!timingSafeEqual(hashSecret(shape.token), token.secretHash))
+        return { state: 'wrong', entry, hint: TOKEN_HINTS.mistyped };
       if (token.withdrawnAt !== null)
-        return { state: 'withdrawn', entry, hint: `The token ${shape.fingerprint} was withdrawn. Make a new one on the page of ${entry.name}.` };
+        return {
+          state: 'withdrawn',
+          entry,
+          hint: `The token ${shape.fingerprint} was withdrawn. Make a new one on the page of ${entry.name}.`,
+        };
       return { state: 'right', entry, tokenId: token.id };
     },
     async ownerOf(seriesId) {
@@ -129,9 +150,18 @@ export function createRegistry(store: Store, bus: Bus): Registry {
     loaded: () => ready.values(),
   };
 
-  function makeEntry(device: DeviceRow, kind: KindRow, rows: StreamRow[], series: Map<number, number>): DeviceEntry {
+  function makeEntry(
+    device: DeviceRow,
+    kind: KindRow,
+    rows: StreamRow[],
+    series: Map<number, number>,
+  ): DeviceEntry {
     const before = ready.get(device.rowId);
-    const streams = rows.map((row): DeviceStream => ({ ...row, streamId: row.id, seriesId: series.get(row.id)! }));
+    const streams = rows.map((row): DeviceStream => ({
+      ...row,
+      streamId: row.id,
+      seriesId: series.get(row.id)!,
+    }));
     return {
       rowId: device.rowId,
       workspaceId: device.workspaceId,
@@ -147,7 +177,11 @@ export function createRegistry(store: Store, bus: Bus): Registry {
     };
   }
 
-  async function ensureSeries(target: Store, device: DeviceRow, streams: StreamRow[]): Promise<Map<number, number>> {
+  async function ensureSeries(
+    target: Store,
+    device: DeviceRow,
+    streams: StreamRow[],
+  ): Promise<Map<number, number>> {
     const find = () => findAll(models.series, { where: { deviceRowId: device.rowId } });
     let rows = await find();
     const missing = streams.filter((stream) => !rows.some((row) => row.streamId === stream.id));
@@ -160,7 +194,8 @@ export function createRegistry(store: Store, bus: Bus): Registry {
       );
       rows = await find();
     }
-    for (const row of rows) if (row.newestAt !== null) registry.onNewest(row.id, row.newestAt, row.newestValue!);
+    for (const row of rows)
+      if (row.newestAt !== null) registry.onNewest(row.id, row.newestAt, row.newestValue!);
     return new Map(rows.map((row) => [row.streamId, row.id]));
   }
   return registry;
@@ -169,6 +204,8 @@ export function createRegistry(store: Store, bus: Bus): Registry {
 const TOKEN_HINTS = {
   whole: 'The token is not known.',
   'half-copied': 'The token is cut short: only a part of it was copied. Copy the whole token again.',
-  mistyped: 'The token has a wrong letter; its own check letters do not fit. Copy it again instead of typing it.',
-  'not-a-token': 'This is not a device token. A device token begins with "moor" and is shown once, when it is made.',
+  mistyped:
+    'The token has a wrong letter; its own check letters do not fit. Copy it again instead of typing it.',
+  'not-a-token':
+    'This is not a device token. A device token begins with "moor" and is shown once, when it is made.',
 } as const;

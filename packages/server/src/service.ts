@@ -44,7 +44,12 @@ export interface ServiceOptions {
 }
 
 /** Starts the whole service: database, journal, workers, listeners. Throws with a sentence when it cannot. */
-export async function startService({ config, log, consoleFolder, prepare }: ServiceOptions): Promise<Service> {
+export async function startService({
+  config,
+  log,
+  consoleFolder,
+  prepare,
+}: ServiceOptions): Promise<Service> {
   const unlock = lockFolder(config.dataFolder);
   const stops: (() => unknown)[] = [unlock];
   const stopAll = async (): Promise<void> => {
@@ -90,10 +95,26 @@ export async function startService({ config, log, consoleFolder, prepare }: Serv
 
     const proofs = createProofs(store, bus, log);
     const commands = createCommands(store, registry, presence, bus, log);
-    const ingest = createIngest({ journal, arrivals, presence, proofs, commands, deviceRate: config.deviceRate });
+    const ingest = createIngest({
+      journal,
+      arrivals,
+      presence,
+      proofs,
+      commands,
+      deviceRate: config.deviceRate,
+    });
     const history = createHistoryReader(store, recent);
 
-    const mqtt = await startMqttListener(config.host, config.mqttPort, { registry, ingest, proofs, presence, commands, journal, bus, log }).catch(portProblem('PEATMOOR_MQTT_PORT', config.mqttPort));
+    const mqtt = await startMqttListener(config.host, config.mqttPort, {
+      registry,
+      ingest,
+      proofs,
+      presence,
+      commands,
+      journal,
+      bus,
+      log,
+    }).catch(portProblem('PEATMOOR_MQTT_PORT', config.mqttPort));
     stops.push(mqtt.stop);
 
     const host = reachableHost(config);
@@ -116,7 +137,12 @@ export async function startService({ config, log, consoleFolder, prepare }: Serv
         pages: hub.count(),
       };
     };
-    const app = createApp({ config, store, bus, registry, presence, arrivals, ingest, commands, recent, history, rules, address }, consoleFolder, health, log);
+    const app = createApp(
+      { config, store, bus, registry, presence, arrivals, ingest, commands, recent, history, rules, address },
+      consoleFolder,
+      health,
+      log,
+    );
     const deviceHttp = createDeviceHttp({ registry, ingest, proofs, commands, log });
     server.on('request', (request, response) => {
       if (request.url?.startsWith('/device/')) deviceHttp(request, response);
@@ -141,7 +167,13 @@ export async function startService({ config, log, consoleFolder, prepare }: Serv
       server.closeAllConnections();
       return new Promise((resolve) => server.close(resolve));
     });
-    return { address: address(), httpPort: (server.address() as AddressInfo).port, mqttPort: mqtt.port, store, stop: stopAll };
+    return {
+      address: address(),
+      httpPort: (server.address() as AddressInfo).port,
+      mqttPort: mqtt.port,
+      store,
+      stop: stopAll,
+    };
   } catch (error) {
     await stopAll();
     throw error;
@@ -159,8 +191,14 @@ async function admitPage(store: Store, request: http.IncomingMessage): Promise<n
 function portProblem(setting: string, port: number): (error: NodeJS.ErrnoException) => never {
   return (error) => {
     if (error.code === 'EADDRINUSE')
-      throw new Error(`Port ${port} is taken by another program. Stop that program, or set ${setting} to a free port (0 chooses one).`, { cause: error });
-    if (error.code === 'EACCES') throw new Error(`Port ${port} may not be used by this user. Set ${setting} to a number above 1023.`, { cause: error });
+      throw new Error(
+        `Port ${port} is taken by another program. Stop that program, or set ${setting} to a free port (0 chooses one).`,
+        { cause: error },
+      );
+    if (error.code === 'EACCES')
+      throw new Error(`Port ${port} may not be used by this user. Set ${setting} to a number above 1023.`, {
+        cause: error,
+      });
     throw error;
   };
 }

@@ -1,6 +1,21 @@
-import { ApiError, createClient, endpoints, type Client, type EndpointName, type FieldProblem } from '@peatmoor/contract';
+import {
+  ApiError,
+  createClient,
+  endpoints,
+  type Client,
+  type EndpointName,
+  type FieldProblem,
+} from '@peatmoor/contract';
 import { starterWidgets } from '@peatmoor/core';
-import { DIPWELL, newDevice, newPerson, post, readingsOf, startService, type TestService } from '../../../test/support/service';
+import {
+  DIPWELL,
+  newDevice,
+  newPerson,
+  post,
+  readingsOf,
+  startService,
+  type TestService,
+} from '../../../test/support/service';
 
 let service: TestService;
 let client: Client;
@@ -11,7 +26,9 @@ beforeAll(async () => {
 });
 afterAll(() => service.stop());
 
-async function problem(call: Promise<unknown>): Promise<{ status: number; errors: FieldProblem[]; detail: string }> {
+async function problem(
+  call: Promise<unknown>,
+): Promise<{ status: number; errors: FieldProblem[]; detail: string }> {
   const error = await call.then(
     () => new Error('the call was expected to fail'),
     (failure: Error) => failure,
@@ -36,7 +53,11 @@ describe('accounts', () => {
   it('sign in with the right password only, by a cookie that pages cannot read, and sign out for good', async () => {
     const person = await newPerson(service, 'Ranger');
     const signIn = (password: string) =>
-      fetch(`${service.url}/api/session`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ email: person.email.toUpperCase(), password }) });
+      fetch(`${service.url}/api/session`, {
+        method: 'POST',
+        headers: { 'content-type': 'application/json' },
+        body: JSON.stringify({ email: person.email.toUpperCase(), password }),
+      });
     expect((await signIn('not the password')).status).toBe(401);
     const right = await signIn(person.password);
     const cookie = right.headers.getSetCookie()[0]!;
@@ -49,7 +70,13 @@ describe('accounts', () => {
   });
 
   it('bounds attempts to sign in, and says for how long', async () => {
-    const attempts = await Promise.all(Array.from({ length: 12 }, () => problem(service.open.call('signIn', { body: { email: 'nobody@quillmere.example', password: 'guess' } }))));
+    const attempts = await Promise.all(
+      Array.from({ length: 12 }, () =>
+        problem(
+          service.open.call('signIn', { body: { email: 'nobody@quillmere.example', password: 'guess' } }),
+        ),
+      ),
+    );
     const last = attempts.filter(({ status }) => status === 429);
     expect(last.length).toBeGreaterThan(0);
     expect(last[0]!.detail).toMatch(/Wait \d+ seconds/);
@@ -58,15 +85,23 @@ describe('accounts', () => {
   it('refuse a second account with the same email, and short passwords, naming the field', async () => {
     const person = await newPerson(service, 'Twin');
     const body = { email: person.email, password: 'long enough to do', name: 'Twin', workspace: 'Moss' };
-    expect(await problem(service.open.call('createAccount', { body }))).toMatchObject({ status: 422, errors: [{ field: 'email' }] });
-    expect(await problem(service.open.call('createAccount', { body: { ...body, password: 'short' } }))).toMatchObject({ status: 422, errors: [{ field: 'password', reason: 'needs at least 10 letters' }] });
+    expect(await problem(service.open.call('createAccount', { body }))).toMatchObject({
+      status: 422,
+      errors: [{ field: 'email' }],
+    });
+    expect(
+      await problem(service.open.call('createAccount', { body: { ...body, password: 'short' } })),
+    ).toMatchObject({ status: 422, errors: [{ field: 'password', reason: 'needs at least 10 letters' }] });
   });
 
   it('access keys do what their person may do, until they are ended', async () => {
     const key = await client.call('createKey', { body: { title: 'a script' } });
     const byKey = createClient({ baseUrl: service.url, headers: { authorization: `Bearer ${key.secret}` } });
     expect((await byKey.call('me')).role).toBe('owner');
-    const half = createClient({ baseUrl: service.url, headers: { authorization: `Bearer ${key.secret.slice(0, 20)}` } });
+    const half = createClient({
+      baseUrl: service.url,
+      headers: { authorization: `Bearer ${key.secret.slice(0, 20)}` },
+    });
     expect((await problem(half.call('me'))).status).toBe(401);
     await client.call('deleteKey', { params: { key: key.id } });
     expect((await problem(byKey.call('me'))).status).toBe(401);
@@ -76,7 +111,11 @@ describe('accounts', () => {
     const person = await newPerson(service, 'Visitor');
     const response = await fetch(`${service.url}/api/kinds`, {
       method: 'POST',
-      headers: { cookie: person.cookie(), origin: 'http://elsewhere.example', 'content-type': 'application/json' },
+      headers: {
+        cookie: person.cookie(),
+        origin: 'http://elsewhere.example',
+        'content-type': 'application/json',
+      },
       body: '{"title":"Foreign"}',
     });
     expect(response.status).toBe(403);
@@ -87,11 +126,19 @@ describe('accounts', () => {
 describe('kinds and datastreams', () => {
   it('are made with a first device behind it, and shared by another like it', async () => {
     const made = await newDevice(client, 'Sluice');
-    const another = await client.call('createDevice', { body: { name: 'Sluice', kindId: made.device.kindId } });
+    const another = await client.call('createDevice', {
+      body: { name: 'Sluice', kindId: made.device.kindId },
+    });
     expect([made.device.id, another.device.id]).toEqual(['sluice', 'sluice-2']);
-    expect(await client.call('readKind', { params: { kind: made.device.kindId } })).toMatchObject({ devices: 2 });
-    await client.call('createStream', { params: { kind: made.device.kindId }, body: { key: 'opening', title: 'Opening', type: 'integer', unit: '%' } });
-    for (const { token } of [made, another]) expect(await post(service, token, { opening: 40 })).toMatchObject({ status: 200 });
+    expect(await client.call('readKind', { params: { kind: made.device.kindId } })).toMatchObject({
+      devices: 2,
+    });
+    await client.call('createStream', {
+      params: { kind: made.device.kindId },
+      body: { key: 'opening', title: 'Opening', type: 'integer', unit: '%' },
+    });
+    for (const { token } of [made, another])
+      expect(await post(service, token, { opening: 40 })).toMatchObject({ status: 200 });
   });
 
   it('a renamed datastream keeps the old name as alias, and its readings', async () => {
@@ -99,10 +146,20 @@ describe('kinds and datastreams', () => {
     await post(service, token, { level: -1 });
     const kind = await client.call('readKind', { params: { kind: device.kindId } });
     const { id: _id, ...level } = kind.streams.find(({ key }) => key === 'level')!;
-    await client.call('changeStream', { params: { kind: kind.id, stream: 'level' }, body: { ...level, key: 'water_level' } });
+    await client.call('changeStream', {
+      params: { kind: kind.id, stream: 'level' },
+      body: { ...level, key: 'water_level' },
+    });
     expect(await post(service, token, { level: -2 })).toMatchObject({ status: 200, answer: { accepted: 1 } });
     expect((await readingsOf(client, device.id, 'water_level')).map(([, value]) => value)).toEqual([-1, -2]);
-    expect(await problem(client.call('changeStream', { params: { kind: kind.id, stream: 'water_level' }, body: { ...level, key: 'water_level', type: 'boolean' } }))).toMatchObject({ status: 409 });
+    expect(
+      await problem(
+        client.call('changeStream', {
+          params: { kind: kind.id, stream: 'water_level' },
+          body: { ...level, key: 'water_level', type: 'boolean' },
+        }),
+      ),
+    ).toMatchObject({ status: 409 });
   });
 
   it.each([
@@ -118,25 +175,38 @@ describe('kinds and datastreams', () => {
   ])('refuses %s, naming the field and the remedy', async (_what, change, field) => {
     const kind = await client.call('createKind', { body: { ...DIPWELL, title: `Kind ${Math.random()}` } });
     const body = { key: 'fresh', title: 'Fresh', type: 'number', ...change } as never;
-    const { status, errors } = await problem(client.call('createStream', { params: { kind: kind.id }, body }));
+    const { status, errors } = await problem(
+      client.call('createStream', { params: { kind: kind.id }, body }),
+    );
     expect(status).toBe(422);
-    expect(errors[0]).toMatchObject({ field, reason: expect.any(String), remedy: expect.stringMatching(/\w/) });
+    expect(errors[0]).toMatchObject({
+      field,
+      reason: expect.any(String),
+      remedy: expect.stringMatching(/\w/),
+    });
     expect((await client.call('readKind', { params: { kind: kind.id } })).streams).toHaveLength(4);
   });
 
   it('a kind with devices is not deleted; without them it is', async () => {
     const { device } = await newDevice(client, 'Doomed');
-    expect(await problem(client.call('deleteKind', { params: { kind: device.kindId } }))).toMatchObject({ status: 409 });
+    expect(await problem(client.call('deleteKind', { params: { kind: device.kindId } }))).toMatchObject({
+      status: 409,
+    });
     await client.call('deleteDevice', { params: { device: device.id } });
     await client.call('deleteKind', { params: { kind: device.kindId } });
-    expect(await problem(client.call('readKind', { params: { kind: device.kindId } }))).toMatchObject({ status: 404 });
+    expect(await problem(client.call('readKind', { params: { kind: device.kindId } }))).toMatchObject({
+      status: 404,
+    });
   });
 
   it('a deleted datastream takes its readings along, and its name is unknown from then on', async () => {
     const { device, token } = await newDevice(client, 'Shrinking');
     await post(service, token, { level: -1, temperature: 5 });
     await client.call('deleteStream', { params: { kind: device.kindId, stream: 'level' } });
-    expect(await post(service, token, { level: -1 })).toMatchObject({ status: 422, answer: { refused: [{ reason: 'unknown-name' }] } });
+    expect(await post(service, token, { level: -1 })).toMatchObject({
+      status: 422,
+      answer: { refused: [{ reason: 'unknown-name' }] },
+    });
     expect(await readingsOf(client, device.id, 'temperature')).toHaveLength(1);
   });
 });
@@ -145,33 +215,72 @@ describe('dashboards', () => {
   it('a complete one is offered for a device, once', async () => {
     const { device } = await newDevice(client, 'Offered');
     const first = await client.call('createStarterDashboard', { params: { device: device.id } });
-    expect(first.widgets.map(({ type }) => type)).toEqual(expect.arrayContaining(['gauge', 'chart', 'switch']));
-    expect((await client.call('createStarterDashboard', { params: { device: device.id } })).id).toBe(first.id);
+    expect(first.widgets.map(({ type }) => type)).toEqual(
+      expect.arrayContaining(['gauge', 'chart', 'switch']),
+    );
+    expect((await client.call('createStarterDashboard', { params: { device: device.id } })).id).toBe(
+      first.id,
+    );
     expect((await client.call('readDevice', { params: { device: device.id } })).dashboardId).toBe(first.id);
   });
 
   it('two sessions editing one: the later is told, nothing is overwritten', async () => {
-    const made = await client.call('createDashboard', { body: { title: 'Shared', widgets: starterWidgets([], null) } });
-    const change = (title: string, version: number) => client.call('changeDashboard', { params: { dashboard: made.id }, body: { title, version, widgets: [] } });
+    const made = await client.call('createDashboard', {
+      body: { title: 'Shared', widgets: starterWidgets([], null) },
+    });
+    const change = (title: string, version: number) =>
+      client.call('changeDashboard', {
+        params: { dashboard: made.id },
+        body: { title, version, widgets: [] },
+      });
     await change('By the first', 1);
-    expect(await problem(change('By the second', 1))).toMatchObject({ status: 409, detail: expect.stringContaining('Nothing was overwritten') });
-    expect(await client.call('readDashboard', { params: { dashboard: made.id } })).toMatchObject({ title: 'By the first', version: 2 });
+    expect(await problem(change('By the second', 1))).toMatchObject({
+      status: 409,
+      detail: expect.stringContaining('Nothing was overwritten'),
+    });
+    expect(await client.call('readDashboard', { params: { dashboard: made.id } })).toMatchObject({
+      title: 'By the first',
+      version: 2,
+    });
   });
 
   it('refuses widgets without a source, unknown types and more than a hundred', async () => {
-    const widget = { id: 'a', type: 'gauge', title: '', sources: [{ device: null, stream: 'level' }], min: null, max: null, x: 0, y: 0, w: 2, h: 4 } as const;
-    const make = (widgets: unknown[]) => problem(client.call('createDashboard', { body: { title: 'Odd', widgets: widgets as never } }));
-    expect(await make([{ ...widget, sources: [] }])).toMatchObject({ status: 422, errors: [{ field: 'widgets[0].sources' }] });
-    expect(await make([{ ...widget, type: 'dial' }])).toMatchObject({ status: 422, errors: [{ field: 'widgets[0].type' }] });
+    const widget = {
+      id: 'a',
+      type: 'gauge',
+      title: '',
+      sources: [{ device: null, stream: 'level' }],
+      min: null,
+      max: null,
+      x: 0,
+      y: 0,
+      w: 2,
+      h: 4,
+    } as const;
+    const make = (widgets: unknown[]) =>
+      problem(client.call('createDashboard', { body: { title: 'Odd', widgets: widgets as never } }));
+    expect(await make([{ ...widget, sources: [] }])).toMatchObject({
+      status: 422,
+      errors: [{ field: 'widgets[0].sources' }],
+    });
+    expect(await make([{ ...widget, type: 'dial' }])).toMatchObject({
+      status: 422,
+      errors: [{ field: 'widgets[0].type' }],
+    });
     expect(await make(Array(101).fill(widget))).toMatchObject({ status: 422 });
   });
 });
 
 describe('the rest of the web side', () => {
   it('describes itself as OpenAPI 3.1, every call of it', async () => {
-    const document = (await (await fetch(`${service.url}/api/openapi.json`)).json()) as { openapi: string; paths: Record<string, Record<string, { operationId: string }>> };
+    const document = (await (await fetch(`${service.url}/api/openapi.json`)).json()) as {
+      openapi: string;
+      paths: Record<string, Record<string, { operationId: string }>>;
+    };
     expect(document.openapi).toBe('3.1.0');
-    const operations = Object.values(document.paths).flatMap((path) => Object.values(path).map(({ operationId }) => operationId));
+    const operations = Object.values(document.paths).flatMap((path) =>
+      Object.values(path).map(({ operationId }) => operationId),
+    );
     expect(operations.sort()).toEqual(Object.keys(endpoints).sort());
   });
 
@@ -179,17 +288,32 @@ describe('the rest of the web side', () => {
     for (const name of Object.keys(endpoints) as EndpointName[]) {
       if (endpoints[name].access === 'open') continue;
       const path = endpoints[name].path.replace(/:\w+/g, '1');
-      expect([name, (await fetch(service.url + path, { method: endpoints[name].method })).status]).toEqual([name, 401]);
+      expect([name, (await fetch(service.url + path, { method: endpoints[name].method })).status]).toEqual([
+        name,
+        401,
+      ]);
     }
   });
 
   it('answers its health, 404 for what is not there, 400 for no JSON and 413 for too much', async () => {
-    expect(await (await fetch(`${service.url}/health`)).json()).toMatchObject({ ok: true, database: 'answers', mqtt: { sessions: 0 } });
+    expect(await (await fetch(`${service.url}/health`)).json()).toMatchObject({
+      ok: true,
+      database: 'answers',
+      mqtt: { sessions: 0 },
+    });
     const person = await newPerson(service, 'Prober');
-    const send = (body: string) => fetch(`${service.url}/api/kinds`, { method: 'POST', headers: { cookie: person.cookie(), 'content-type': 'application/json' }, body });
+    const send = (body: string) =>
+      fetch(`${service.url}/api/kinds`, {
+        method: 'POST',
+        headers: { cookie: person.cookie(), 'content-type': 'application/json' },
+        body,
+      });
     expect((await fetch(`${service.url}/api/nothing`)).status).toBe(404);
     const bad = await send('{"title":');
-    expect([bad.status, bad.headers.get('content-type')]).toEqual([400, 'application/problem+json; charset=utf-8']);
+    expect([bad.status, bad.headers.get('content-type')]).toEqual([
+      400,
+      'application/problem+json; charset=utf-8',
+    ]);
     expect((await send(`{"title":"${'x'.repeat(1_100_000)}"}`)).status).toBe(413);
     expect((await send('[]')).status).toBe(422);
   });
@@ -197,9 +321,18 @@ describe('the rest of the web side', () => {
   it('gives history in buckets that agree with the readings', async () => {
     const { device, token } = await newDevice(client, 'Measured');
     const start = Math.floor((Date.now() - 6 * 86_400_000) / 3_600_000) * 3_600_000;
-    const rows = Array.from({ length: 2000 }, (_, i) => ({ at: start + i * 240_000, temperature: Math.round(100 * Math.sin(i / 30)) / 10 }));
+    const rows = Array.from({ length: 2000 }, (_, i) => ({
+      at: start + i * 240_000,
+      temperature: Math.round(100 * Math.sin(i / 30)) / 10,
+    }));
     await post(service, token, rows);
-    const read = (from: number, to: number, buckets: number) => client.call('history', { params: { device: device.id }, query: { streams: 'temperature', from, to, buckets } }).then(({ lines }) => lines[0]!);
+    const read = (from: number, to: number, buckets: number) =>
+      client
+        .call('history', {
+          params: { device: device.id },
+          query: { streams: 'temperature', from, to, buckets },
+        })
+        .then(({ lines }) => lines[0]!);
     for (const buckets of [24, 500]) {
       const line = await read(start, start + 6 * 86_400_000, buckets);
       expect(line.count.reduce((sum, one) => sum + one, 0)).toBe(2000);
@@ -209,6 +342,13 @@ describe('the rest of the web side', () => {
     const raw = await read(start, start + 3_600_000, 0);
     expect(raw.values).toEqual(rows.slice(0, 15).map(({ temperature }) => temperature));
     expect(await problem(read(5, 4, 10))).toMatchObject({ status: 422, errors: [{ field: 'to' }] });
-    expect(await problem(client.call('history', { params: { device: device.id }, query: { streams: 'temprature', from: 1, to: 2 } }))).toMatchObject({ errors: [{ remedy: 'The nearest is "temperature".' }] });
+    expect(
+      await problem(
+        client.call('history', {
+          params: { device: device.id },
+          query: { streams: 'temprature', from: 1, to: 2 },
+        }),
+      ),
+    ).toMatchObject({ errors: [{ remedy: 'The nearest is "temperature".' }] });
   });
 });

@@ -1,6 +1,14 @@
 import { execFileSync } from 'node:child_process';
 import type { Client } from '@peatmoor/contract';
-import { newDevice, newPerson, post, readingsOf, startService, until, type TestService } from '../../../test/support/service';
+import {
+  newDevice,
+  newPerson,
+  post,
+  readingsOf,
+  startService,
+  until,
+  type TestService,
+} from '../../../test/support/service';
 
 let service: TestService;
 let client: Client;
@@ -17,7 +25,10 @@ afterAll(() => service.stop());
 describe('a report over HTTP', () => {
   it('is stored under key, virtual pin and lenient name, and there to be read at once', async () => {
     const at = Date.now() - 5000;
-    expect(await post(service, token, { at, level: -121 })).toEqual({ status: 200, answer: { accepted: 1, refused: [] } });
+    expect(await post(service, token, { at, level: -121 })).toEqual({
+      status: 200,
+      answer: { accepted: 1, refused: [] },
+    });
     expect(await post(service, token, { at: at + 1, 1: '-122' })).toMatchObject({ status: 200 });
     expect(await post(service, token, { at: at + 2, Level: -123 })).toMatchObject({ status: 200 });
     expect((await readingsOf(client, id, 'level')).slice(-3)).toEqual([
@@ -37,12 +48,23 @@ describe('a report over HTTP', () => {
   });
 
   it('works with curl as Debian has it, which sends a form type unless told otherwise', () => {
-    const answer = execFileSync('curl', ['-s', '-H', `Authorization: Bearer ${token}`, '-d', '{"level": -130}', `${service.url}/device/report`], { encoding: 'utf8' });
+    const answer = execFileSync(
+      'curl',
+      ['-s', '-H', `Authorization: Bearer ${token}`, '-d', '{"level": -130}', `${service.url}/device/report`],
+      { encoding: 'utf8' },
+    );
     expect(JSON.parse(answer)).toEqual({ accepted: 1, refused: [] });
   });
 
   it('keeps the good values beside bad ones and shows both in arrivals, with the number the board printed', async () => {
-    const { status, answer } = await post(service, token, { n: 77, temperature: 7.5, levl: 3, level: 9000, pump: 1, mode: 'maybe' });
+    const { status, answer } = await post(service, token, {
+      n: 77,
+      temperature: 7.5,
+      levl: 3,
+      level: 9000,
+      pump: 1,
+      mode: 'maybe',
+    });
     expect(status).toBe(200);
     expect(answer.refused.map(({ name, reason }) => [name, reason])).toEqual([
       ['levl', 'unknown-name'],
@@ -52,7 +74,13 @@ describe('a report over HTTP', () => {
     ]);
     expect(answer.refused[0]!.hint).toContain('"level"');
     const arrival = (await client.call('listArrivals', { params: { device: id } }))[0]!;
-    expect(arrival).toMatchObject({ number: 77, way: 'HTTP', acceptedCount: 1, refusedCount: 4, accepted: [{ key: 'temperature', value: 7.5 }] });
+    expect(arrival).toMatchObject({
+      number: 77,
+      way: 'HTTP',
+      acceptedCount: 1,
+      refusedCount: 4,
+      accepted: [{ key: 'temperature', value: 7.5 }],
+    });
     expect(arrival.refused[0]).toMatchObject({ name: 'levl', shown: '3' });
   });
 
@@ -78,7 +106,10 @@ describe('a report over HTTP', () => {
     const start = Date.now() - 3_000_000;
     const rows = Array.from({ length: 10_000 }, (_, i) => ({ at: start + i * 100, temperature: i / 10 }));
     expect(await post(service, token, rows)).toMatchObject({ status: 200, answer: { accepted: 10_000 } });
-    const { lines } = await client.call('history', { params: { device: id }, query: { streams: 'temperature', from: start, to: start + 1_000_000, buckets: 100 } });
+    const { lines } = await client.call('history', {
+      params: { device: id },
+      query: { streams: 'temperature', from: start, to: start + 1_000_000, buckets: 100 },
+    });
     expect(lines[0]!.count.reduce((sum, one) => sum + one, 0)).toBe(10_000);
   });
 });
@@ -87,7 +118,10 @@ describe('a token', () => {
   const reason = async (text: string) => (await post(service, text, { level: 1 })).answer.refused[0]!;
 
   it('that is half-copied, mistyped or unknown is told apart', async () => {
-    expect(await reason(token.slice(0, 20))).toMatchObject({ reason: 'bad-token', hint: expect.stringContaining('cut short') });
+    expect(await reason(token.slice(0, 20))).toMatchObject({
+      reason: 'bad-token',
+      hint: expect.stringContaining('cut short'),
+    });
     const wrong = token.slice(0, 12) + (token[12] === 'x' ? 'y' : 'x') + token.slice(13);
     expect(await reason(wrong)).toMatchObject({ hint: expect.stringContaining('wrong letter') });
     expect(await reason('secret')).toMatchObject({ hint: expect.stringContaining('not a device token') });
@@ -101,7 +135,11 @@ describe('a token', () => {
       const one = await client.call('readDevice', { params: { device: made.device.id } });
       return one.proof.trouble !== null && one;
     });
-    expect(device.proof).toMatchObject({ seenAt: expect.any(Number), tokenRightAt: null, trouble: { reason: 'bad-token' } });
+    expect(device.proof).toMatchObject({
+      seenAt: expect.any(Number),
+      tokenRightAt: null,
+      trouble: { reason: 'bad-token' },
+    });
     await post(service, made.token, { level: 1 });
     const after = await until(async () => {
       const one = await client.call('readDevice', { params: { device: made.device.id } });
@@ -115,10 +153,22 @@ describe('a token', () => {
     const made = await client.call('createToken', { params: { device: id }, body: { title: 'spare' } });
     expect((await post(service, made.secret, { level: 2 })).status).toBe(200);
     await client.call('withdrawToken', { params: { device: id, token: made.id } });
-    expect(await post(service, made.secret, { level: 2 })).toMatchObject({ status: 401, answer: { refused: [{ hint: expect.stringContaining('withdrawn') }] } });
-    expect(await client.call('whoseToken', { body: { text: made.secret } })).toMatchObject({ state: 'withdrawn', deviceId: id });
-    expect(await client.call('whoseToken', { body: { text: token } })).toMatchObject({ state: 'in-use', deviceId: id });
-    expect(await client.call('whoseToken', { body: { text: token.slice(0, 15) } })).toMatchObject({ state: 'half-copied', deviceId: id });
+    expect(await post(service, made.secret, { level: 2 })).toMatchObject({
+      status: 401,
+      answer: { refused: [{ hint: expect.stringContaining('withdrawn') }] },
+    });
+    expect(await client.call('whoseToken', { body: { text: made.secret } })).toMatchObject({
+      state: 'withdrawn',
+      deviceId: id,
+    });
+    expect(await client.call('whoseToken', { body: { text: token } })).toMatchObject({
+      state: 'in-use',
+      deviceId: id,
+    });
+    expect(await client.call('whoseToken', { body: { text: token.slice(0, 15) } })).toMatchObject({
+      state: 'half-copied',
+      deviceId: id,
+    });
   });
 
   it('is nowhere in the records or the log, but its fingerprint is', async () => {
@@ -130,22 +180,37 @@ describe('a token', () => {
 });
 
 describe('what is wanted', () => {
-  const wanted = async (query = '') => (await fetch(`${service.url}/device/wanted${query}`, { headers: { authorization: `Bearer ${token}` } })).json();
+  const wanted = async (query = '') =>
+    (
+      await fetch(`${service.url}/device/wanted${query}`, { headers: { authorization: `Bearer ${token}` } })
+    ).json();
 
   it('is given with the interval, and held until something changes', async () => {
     expect(await wanted()).toEqual({ interval: 10 });
     const held = wanted('?wait=20');
     await new Promise((resolve) => setTimeout(resolve, 150));
-    const command = await client.call('createCommand', { params: { device: id }, body: { stream: 'pump', value: true } });
+    const command = await client.call('createCommand', {
+      params: { device: id },
+      body: { stream: 'pump', value: true },
+    });
     expect(await held).toEqual({ interval: 10, pump: 1 });
-    expect(await client.call('readCommand', { params: { command: command.id } })).toMatchObject({ state: 'sent' });
-    const applied = await fetch(`${service.url}/device/applied`, { method: 'POST', headers: { authorization: `Bearer ${token}` }, body: '{"pump": 1}' });
+    expect(await client.call('readCommand', { params: { command: command.id } })).toMatchObject({
+      state: 'sent',
+    });
+    const applied = await fetch(`${service.url}/device/applied`, {
+      method: 'POST',
+      headers: { authorization: `Bearer ${token}` },
+      body: '{"pump": 1}',
+    });
     expect(await applied.json()).toEqual({ accepted: 1, refused: [] });
-    expect(await client.call('readCommand', { params: { command: command.id } })).toMatchObject({ state: 'applied' });
+    expect(await client.call('readCommand', { params: { command: command.id } })).toMatchObject({
+      state: 'applied',
+    });
   });
 
   it('is bounded: another path, another verb, a wrong wait', async () => {
-    const call = (path: string, method = 'GET') => fetch(`${service.url}${path}`, { method, headers: { authorization: `Bearer ${token}` } });
+    const call = (path: string, method = 'GET') =>
+      fetch(`${service.url}${path}`, { method, headers: { authorization: `Bearer ${token}` } });
     expect((await call('/device/everything')).status).toBe(404);
     expect((await call('/device/report', 'DELETE')).status).toBe(404);
     expect((await call('/device/wanted?wait=long')).status).toBe(400);
@@ -158,7 +223,9 @@ it('answers 429 when a device sends faster than it may, and stores nothing of it
     const person = await newPerson(slow);
     const made = await newDevice(person.client);
     const start = Date.now();
-    const outcomes = await Promise.all(Array.from({ length: 12 }, (_, i) => post(slow, made.token, { at: start - i, level: i })));
+    const outcomes = await Promise.all(
+      Array.from({ length: 12 }, (_, i) => post(slow, made.token, { at: start - i, level: i })),
+    );
     const accepted = outcomes.filter(({ status }) => status === 200).length;
     expect(outcomes.filter(({ status }) => status === 429).length).toBe(12 - accepted);
     expect(accepted).toBeLessThanOrEqual(10);

@@ -1,7 +1,16 @@
 import { execFileSync } from 'node:child_process';
 import type { Client } from '@peatmoor/contract';
 import type { MqttClient } from 'mqtt';
-import { mqttAs, newDevice, newPerson, post, readingsOf, startService, until, type TestService } from '../../../test/support/service';
+import {
+  mqttAs,
+  newDevice,
+  newPerson,
+  post,
+  readingsOf,
+  startService,
+  until,
+  type TestService,
+} from '../../../test/support/service';
 
 let service: TestService;
 let client: Client;
@@ -25,7 +34,8 @@ afterEach(async () => {
 });
 afterAll(() => service.stop());
 
-const newest = async (stream: string): Promise<number | undefined> => (await readingsOf(client, id, stream)).at(-1)?.[1];
+const newest = async (stream: string): Promise<number | undefined> =>
+  (await readingsOf(client, id, stream)).at(-1)?.[1];
 
 describe('a board over MQTT', () => {
   it('reports JSON and plain values, by key and virtual pin; PUBACK means stored', async () => {
@@ -40,9 +50,30 @@ describe('a board over MQTT', () => {
 
   it('works with mosquitto_pub as Debian has it', async () => {
     const port = new URL(service.mqttUrl).port;
-    execFileSync('mosquitto_pub', ['-h', '127.0.0.1', '-p', port, '-u', id, '-P', token, '-q', '1', '-t', `moor/${id}/report`, '-m', '{"temperature": 8.25}']);
+    execFileSync('mosquitto_pub', [
+      '-h',
+      '127.0.0.1',
+      '-p',
+      port,
+      '-u',
+      id,
+      '-P',
+      token,
+      '-q',
+      '1',
+      '-t',
+      `moor/${id}/report`,
+      '-m',
+      '{"temperature": 8.25}',
+    ]);
     expect(await newest('temperature')).toBe(8.25);
-    expect(() => execFileSync('mosquitto_pub', ['-h', '127.0.0.1', '-p', port, '-u', id, '-P', 'wrong', '-t', `moor/${id}/report`, '-m', '1'], { stdio: 'pipe' })).toThrow(/not authori[sz]ed|bad user name/i);
+    expect(() =>
+      execFileSync(
+        'mosquitto_pub',
+        ['-h', '127.0.0.1', '-p', port, '-u', id, '-P', 'wrong', '-t', `moor/${id}/report`, '-m', '1'],
+        { stdio: 'pipe' },
+      ),
+    ).toThrow(/not authori[sz]ed|bad user name/i);
   });
 
   it('is told on its refused topic why a value was not taken, and stays connected', async () => {
@@ -57,7 +88,14 @@ describe('a board over MQTT', () => {
     await mqtt.publishAsync(`moor/${id}/report`, 'not json', { qos: 1 });
     await mqtt.publishAsync(`moor/${id}/report`, `{"level": 1, "x": "${'x'.repeat(600_000)}"}`, { qos: 1 });
     await until(() => refusals.length === 6);
-    expect(refusals.map(({ reason }) => reason)).toEqual(['unknown-name', 'not-finite', 'retained', 'wrong-topic', 'unreadable', 'too-large']);
+    expect(refusals.map(({ reason }) => reason)).toEqual([
+      'unknown-name',
+      'not-finite',
+      'retained',
+      'wrong-topic',
+      'unreadable',
+      'too-large',
+    ]);
     expect(mqtt.connected).toBe(true);
     const arrivals = await client.call('listArrivals', { params: { device: id } });
     expect(arrivals[0]!.refused[0]).toMatchObject({ reason: 'too-large' });
@@ -65,13 +103,24 @@ describe('a board over MQTT', () => {
 
   it('may subscribe to nothing but its own wanted and refused topics', async () => {
     const mqtt = await board();
-    for (const topic of ['#', 'moor/#', 'moor/+/wanted/#', 'moor/other/wanted/#', `moor/${id}/report`, '$SYS/#', 'journaled'])
+    for (const topic of [
+      '#',
+      'moor/#',
+      'moor/+/wanted/#',
+      'moor/other/wanted/#',
+      `moor/${id}/report`,
+      '$SYS/#',
+      'journaled',
+    ])
       await expect(mqtt.subscribeAsync(topic)).rejects.toThrow();
     await expect(mqtt.subscribeAsync(`moor/${id}/wanted/#`)).resolves.toBeDefined();
   });
 
   it('gets wanted values while connected and on subscribing, and says that it applied them', async () => {
-    const first = await client.call('createCommand', { params: { device: id }, body: { stream: 'pump', value: 'on' } });
+    const first = await client.call('createCommand', {
+      params: { device: id },
+      body: { stream: 'pump', value: 'on' },
+    });
     expect(first).toMatchObject({ state: 'waiting', value: 1 });
     const mqtt = await board();
     const wanted: string[] = [];
@@ -79,24 +128,39 @@ describe('a board over MQTT', () => {
     await mqtt.subscribeAsync(`moor/${id}/wanted/#`, { qos: 1 });
     await until(() => wanted.length === 2);
     expect(wanted.sort()).toEqual(['interval=10', 'pump=1']);
-    const state = (command: number) => client.call('readCommand', { params: { command } }).then((one) => one.state);
+    const state = (command: number) =>
+      client.call('readCommand', { params: { command } }).then((one) => one.state);
     await until(async () => (await state(first.id)) === 'sent');
     await mqtt.publishAsync(`moor/${id}/applied/pump`, '', { qos: 1 });
     expect(await state(first.id)).toBe('applied');
 
-    const second = await client.call('createCommand', { params: { device: id }, body: { stream: 'pump', value: 0 } });
+    const second = await client.call('createCommand', {
+      params: { device: id },
+      body: { stream: 'pump', value: 0 },
+    });
     await until(() => wanted.includes('pump=0'));
     await mqtt.publishAsync(`moor/${id}/applied/pump`, '0', { qos: 1 });
     expect(await state(second.id)).toBe('applied');
   });
 
   it('confirms a control by reporting its value, and a newer wish replaces an older one', async () => {
-    const older = await client.call('createCommand', { params: { device: id }, body: { stream: 'mode', value: false } });
-    const newer = await client.call('createCommand', { params: { device: id }, body: { stream: 'mode', value: true } });
-    expect(await client.call('readCommand', { params: { command: older.id } })).toMatchObject({ state: 'expired', note: 'a newer value was wanted' });
+    const older = await client.call('createCommand', {
+      params: { device: id },
+      body: { stream: 'mode', value: false },
+    });
+    const newer = await client.call('createCommand', {
+      params: { device: id },
+      body: { stream: 'mode', value: true },
+    });
+    expect(await client.call('readCommand', { params: { command: older.id } })).toMatchObject({
+      state: 'expired',
+      note: 'a newer value was wanted',
+    });
     const mqtt = await board();
     await mqtt.publishAsync(`moor/${id}/report`, '{"mode":true}', { qos: 1 });
-    await until(async () => (await client.call('readCommand', { params: { command: newer.id } })).state === 'applied');
+    await until(
+      async () => (await client.call('readCommand', { params: { command: newer.id } })).state === 'applied',
+    );
   });
 
   it('hears of a new interval at once when the kind changes', async () => {
@@ -113,8 +177,15 @@ describe('a board over MQTT', () => {
 
 describe('who may connect', () => {
   it('nobody without the device ID and a whole, valid token', async () => {
-    for (const [user, password] of [[id, token.slice(0, 20)], ['dipwell-other', token], ['', ''], [id, 'wrong']])
-      await expect(mqttAs(service, user!, password!)).rejects.toThrow(/Connection refused|bad username|not authorized/i);
+    for (const [user, password] of [
+      [id, token.slice(0, 20)],
+      ['dipwell-other', token],
+      ['', ''],
+      [id, 'wrong'],
+    ])
+      await expect(mqttAs(service, user!, password!)).rejects.toThrow(
+        /Connection refused|bad username|not authorized/i,
+      );
     const device = await client.call('readDevice', { params: { device: id } });
     expect(device.proof.trouble?.hint).toMatch(/user name|cut short/);
   });
@@ -153,7 +224,9 @@ describe('who may connect', () => {
 it('shows presence: connected, then quiet, and the same over HTTP', async () => {
   const device = () => client.call('readDevice', { params: { device: id } });
   const mqtt = await board();
-  expect(await until(async () => (await device()).connected && device())).toMatchObject({ presence: { state: 'online' } });
+  expect(await until(async () => (await device()).connected && device())).toMatchObject({
+    presence: { state: 'online' },
+  });
   await mqtt.endAsync();
   await until(async () => !(await device()).connected);
   await post(service, token, { level: -1 });

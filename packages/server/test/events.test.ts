@@ -1,8 +1,19 @@
 import type { Client, Event } from '@peatmoor/contract';
 import { built, startProgram, type Program } from '../../../test/support/program';
-import { newDevice, newPerson, post, startService, until, type TestService } from '../../../test/support/service';
+import {
+  newDevice,
+  newPerson,
+  post,
+  startService,
+  until,
+  type TestService,
+} from '../../../test/support/service';
 
-interface Mail { to: string; subject: string; text: string }
+interface Mail {
+  to: string;
+  subject: string;
+  text: string;
+}
 
 let catcher: Program<{ smtpUrl: string; pageUrl: string }>;
 let service: TestService;
@@ -21,29 +32,58 @@ afterAll(async () => {
   catcher.child.kill('SIGTERM');
 });
 
-const mails = async (): Promise<Mail[]> => (await (await fetch(`${catcher.ready.pageUrl}/messages.json`)).json()) as Mail[];
+const mails = async (): Promise<Mail[]> =>
+  (await (await fetch(`${catcher.ready.pageUrl}/messages.json`)).json()) as Mail[];
 const events = (count: number, ready: (all: Event[]) => boolean = () => true): Promise<Event[]> =>
   until(async () => {
     const all = await client.call('listEvents');
     return all.length === count && ready(all) && all;
   }, `${count} events`);
-const rule = (change: object) => client.call('createRule', { body: { title: 'Water is high', deviceId: id, stream: 'level', comparison: 'above', limit: -100, emails: ['ranger@quillmere.example'], ...change } });
+const rule = (change: object) =>
+  client.call('createRule', {
+    body: {
+      title: 'Water is high',
+      deviceId: id,
+      stream: 'level',
+      comparison: 'above',
+      limit: -100,
+      emails: ['ranger@quillmere.example'],
+      ...change,
+    },
+  });
 
 it('a crossed limit opens an event and sends an email; back again closes it and sends another', async () => {
   const made = await rule({ closeLimit: -110, severity: 'urgent' });
-  expect(made.sentence).toBe('When Water level of Dipwell North is above -100 mm; closes when back at -110 mm.');
+  expect(made.sentence).toBe(
+    'When Water level of Dipwell North is above -100 mm; closes when back at -110 mm.',
+  );
   await post(service, token, { level: -120 });
   await post(service, token, { level: -90 });
   const [open] = await events(1);
-  expect(open).toMatchObject({ title: 'Water is high', severity: 'urgent', value: -90, closedAt: null, deviceName: 'Dipwell North' });
+  expect(open).toMatchObject({
+    title: 'Water is high',
+    severity: 'urgent',
+    value: -90,
+    closedAt: null,
+    deviceName: 'Dipwell North',
+  });
   expect(await client.call('readDevice', { params: { device: id } })).toMatchObject({ openEvents: 1 });
   await post(service, token, { level: -80 });
   await post(service, token, { level: -105 });
   await post(service, token, { level: -111 });
-  const [closed] = await events(1, ([one]) => one!.closedAt !== null && one!.alerts.every(({ state }) => state === 'sent') && one!.alerts.length === 2);
+  const [closed] = await events(
+    1,
+    ([one]) =>
+      one!.closedAt !== null &&
+      one!.alerts.every(({ state }) => state === 'sent') &&
+      one!.alerts.length === 2,
+  );
   expect(closed).toMatchObject({ extreme: -80 });
   const [second, first] = await mails();
-  expect(first).toMatchObject({ to: 'ranger@quillmere.example', subject: 'urgent: Water is high (Dipwell North, -90 mm)' });
+  expect(first).toMatchObject({
+    to: 'ranger@quillmere.example',
+    subject: 'urgent: Water is high (Dipwell North, -90 mm)',
+  });
   expect(second!.subject).toBe('closed: Water is high (Dipwell North, -111 mm)');
   expect(second!.text).toContain('Furthest value meanwhile: -80 mm');
   await client.call('deleteRule', { params: { rule: made.id } });
@@ -60,7 +100,10 @@ it('a hold opens by the passing of time alone, on every device of a kind', async
   expect(both.map(({ deviceId }) => deviceId).sort()).toEqual([id, other.device.id]);
   expect(both.every(({ openedAt }) => openedAt === at + 1000)).toBe(true);
   const [event] = both;
-  expect(await client.call('acknowledgeEvent', { params: { event: event!.id } })).toMatchObject({ acknowledgedBy: 'Warden', closedAt: null });
+  expect(await client.call('acknowledgeEvent', { params: { event: event!.id } })).toMatchObject({
+    acknowledgedBy: 'Warden',
+    closedAt: null,
+  });
   await client.call('closeEvent', { params: { event: event!.id } });
   await expect(client.call('closeEvent', { params: { event: event!.id } })).rejects.toThrow('closed already');
   await client.call('deleteRule', { params: { rule: made.id } });
@@ -92,7 +135,16 @@ it('an alert that cannot be sent is tried again and says why', async () => {
   try {
     const person = await newPerson(silent);
     const made = await newDevice(person.client);
-    await person.client.call('createRule', { body: { title: 'High', deviceId: id, stream: 'level', comparison: 'above', limit: -100, emails: [person.email] } });
+    await person.client.call('createRule', {
+      body: {
+        title: 'High',
+        deviceId: id,
+        stream: 'level',
+        comparison: 'above',
+        limit: -100,
+        emails: [person.email],
+      },
+    });
     await post(silent, made.token, { level: 0 });
     const alert = await until(async () => {
       const [event] = await person.client.call('listEvents');

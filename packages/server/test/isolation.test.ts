@@ -1,9 +1,29 @@
 import { execFileSync } from 'node:child_process';
 import fs from 'node:fs';
 import path from 'node:path';
-import { ApiError, endpoints, LIVE_PATH, ROLES, roleIncludes, type EndpointName, type LiveMessage, type Role } from '@peatmoor/contract';
+import {
+  ApiError,
+  endpoints,
+  LIVE_PATH,
+  ROLES,
+  roleIncludes,
+  type EndpointName,
+  type LiveMessage,
+  type Role,
+} from '@peatmoor/contract';
 import { WebSocket } from 'ws';
-import { DIPWELL, mqttAs, newDevice, newPerson, post, readingsOf, startService, until, type Person, type TestService } from '../../../test/support/service';
+import {
+  DIPWELL,
+  mqttAs,
+  newDevice,
+  newPerson,
+  post,
+  readingsOf,
+  startService,
+  until,
+  type Person,
+  type TestService,
+} from '../../../test/support/service';
 
 let service: TestService;
 let owner: Person;
@@ -21,17 +41,32 @@ beforeAll(async () => {
   token = made.token;
   kindId = made.device.kindId;
   await post(service, token, { level: -121 });
-  const rule = await owner.client.call('createRule', { body: { title: 'High', deviceId: id, stream: 'level', comparison: 'above', limit: -100 } });
+  const rule = await owner.client.call('createRule', {
+    body: { title: 'High', deviceId: id, stream: 'level', comparison: 'above', limit: -100 },
+  });
   await post(service, token, { level: -50 });
   const [event] = await until(async () => {
     const events = await owner.client.call('listEvents');
     return events.length > 0 && events;
   });
   const dashboard = await owner.client.call('createStarterDashboard', { params: { device: id } });
-  const command = await owner.client.call('createCommand', { params: { device: id }, body: { stream: 'pump', value: true } });
+  const command = await owner.client.call('createCommand', {
+    params: { device: id },
+    body: { stream: 'pump', value: true },
+  });
   const key = await owner.client.call('createKey', { body: { title: 'mine' } });
   const [tokenRow] = await owner.client.call('listTokens', { params: { device: id } });
-  mine = { device: id, kind: String(kindId), stream: 'level', rule: String(rule.id), event: String(event!.id), dashboard: String(dashboard.id), command: String(command.id), key: String(key.id), token: String(tokenRow!.id) };
+  mine = {
+    device: id,
+    kind: String(kindId),
+    stream: 'level',
+    rule: String(rule.id),
+    event: String(event!.id),
+    dashboard: String(dashboard.id),
+    command: String(command.id),
+    key: String(key.id),
+    token: String(tokenRow!.id),
+  };
 });
 afterAll(() => service.stop());
 
@@ -48,38 +83,61 @@ const bodies: Partial<Record<EndpointName, unknown>> = {
 const query: Partial<Record<EndpointName, string>> = { history: `?streams=level&from=1&to=${Date.now()}` };
 
 describe('a second account', () => {
-  const named = (Object.keys(endpoints) as EndpointName[]).filter((name) => endpoints[name].path.includes(':'));
+  const named = (Object.keys(endpoints) as EndpointName[]).filter((name) =>
+    endpoints[name].path.includes(':'),
+  );
 
   it.each(named)('is told by %s that nothing of the first is there, as of what never was', async (name) => {
     const { method, path: pattern } = endpoints[name];
     const rule = { title: 'Taken', deviceId: id, stream: 'level', comparison: 'above', limit: 1 };
     const body = name === 'changeRule' ? rule : bodies[name];
     const ask = async (params: Record<string, string>): Promise<{ status: number; detail: string }> => {
-      const url = service.url + pattern.replace(/:(\w+)/g, (_, param: string) => params[param]!) + (query[name] ?? '');
-      const response = await fetch(url, { method, headers: { cookie: stranger.cookie(), 'content-type': 'application/json' }, ...(body !== undefined && { body: JSON.stringify(body) }) });
+      const url =
+        service.url + pattern.replace(/:(\w+)/g, (_, param: string) => params[param]!) + (query[name] ?? '');
+      const response = await fetch(url, {
+        method,
+        headers: { cookie: stranger.cookie(), 'content-type': 'application/json' },
+        ...(body !== undefined && { body: JSON.stringify(body) }),
+      });
       const { detail } = (await response.json()) as { detail: string };
       return { status: response.status, detail: detail.replace(/"[^"]*"/, '""') };
     };
-    const never = Object.fromEntries(Object.entries(mine).map(([param, value]) => [param, /^\d+$/.test(value) ? '999999' : 'no-such-thing']));
+    const never = Object.fromEntries(
+      Object.entries(mine).map(([param, value]) => [param, /^\d+$/.test(value) ? '999999' : 'no-such-thing']),
+    );
     const answer = await ask(mine);
     expect(answer.status).toBe(404);
     expect(answer).toEqual(await ask(never));
   });
 
   it('sees empty lists, and cannot build on what is not its own', async () => {
-    for (const name of ['listKinds', 'listDevices', 'listDashboards', 'listRules', 'listEvents', 'listKeys'] as const) expect(await stranger.client.call(name)).toEqual([]);
+    for (const name of [
+      'listKinds',
+      'listDevices',
+      'listDashboards',
+      'listRules',
+      'listEvents',
+      'listKeys',
+    ] as const)
+      expect(await stranger.client.call(name)).toEqual([]);
     expect((await stranger.client.call('overview')).lines).toEqual([]);
     for (const call of [
       stranger.client.call('createDevice', { body: { name: 'Guest', kindId } }),
       stranger.client.call('createDashboard', { body: { title: 'Guest', kindId } }),
-      stranger.client.call('createRule', { body: { title: 'Guest', kindId, stream: 'level', comparison: 'above', limit: 1 } }),
-      stranger.client.call('createRule', { body: { title: 'Guest', deviceId: id, stream: 'level', comparison: 'above', limit: 1 } }),
+      stranger.client.call('createRule', {
+        body: { title: 'Guest', kindId, stream: 'level', comparison: 'above', limit: 1 },
+      }),
+      stranger.client.call('createRule', {
+        body: { title: 'Guest', deviceId: id, stream: 'level', comparison: 'above', limit: 1 },
+      }),
     ])
       await expect(call).rejects.toThrow(ApiError);
   });
 
   it('may use the same device ID without learning that it exists, and stays apart from it over MQTT', async () => {
-    const theirs = await stranger.client.call('createDevice', { body: { name: 'Dipwell North', id, newKind: DIPWELL } });
+    const theirs = await stranger.client.call('createDevice', {
+      body: { name: 'Dipwell North', id, newKind: DIPWELL },
+    });
     expect(theirs.device.id).toBe(id);
     const before = await readingsOf(owner.client, id, 'level');
     const spy = await mqttAs(service, id, theirs.token);
@@ -91,7 +149,10 @@ describe('a second account', () => {
     await until(() => heard.length > 0);
     const board = await mqttAs(service, id, token);
     await board.subscribeAsync(`moor/${id}/wanted/#`, { qos: 1 });
-    await owner.client.call('createCommand', { params: { device: id }, body: { stream: 'pump', value: false } });
+    await owner.client.call('createCommand', {
+      params: { device: id },
+      body: { stream: 'pump', value: false },
+    });
     await board.publishAsync(`moor/${id}/report`, 'nonsense', { qos: 1 });
     await new Promise((resolve) => setTimeout(resolve, 200));
     expect(heard).toEqual([`moor/${id}/wanted/interval`]);
@@ -100,33 +161,73 @@ describe('a second account', () => {
   });
 
   it('hears nothing of the first on the live channel; a stranger without a session gets none at all', async () => {
-    const open = (cookie: string) => new WebSocket(service.url.replace('http', 'ws') + LIVE_PATH, { headers: { cookie } });
+    const open = (cookie: string) =>
+      new WebSocket(service.url.replace('http', 'ws') + LIVE_PATH, { headers: { cookie } });
     const heard: Record<'owner' | 'stranger', LiveMessage['type'][]> = { owner: [], stranger: [] };
     const sockets = [open(owner.cookie()), open(stranger.cookie())];
-    sockets.forEach((socket, i) => socket.on('message', (data: Buffer) => heard[i === 0 ? 'owner' : 'stranger'].push((JSON.parse(data.toString()) as LiveMessage).type)));
+    sockets.forEach((socket, i) =>
+      socket.on('message', (data: Buffer) =>
+        heard[i === 0 ? 'owner' : 'stranger'].push((JSON.parse(data.toString()) as LiveMessage).type),
+      ),
+    );
     await until(() => heard.owner.includes('hello') && heard.stranger.includes('hello'));
     await post(service, token, { level: -130 });
     await until(() => heard.owner.includes('readings') && heard.owner.includes('arrival'));
     expect(heard.stranger).toEqual(['hello']);
     for (const socket of sockets) socket.terminate();
     const refused = open('peatmoor_session=guess');
-    await expect(new Promise((resolve, reject) => refused.on('open', resolve).on('error', reject))).rejects.toThrow('401');
+    await expect(
+      new Promise((resolve, reject) => refused.on('open', resolve).on('error', reject)),
+    ).rejects.toThrow('401');
   });
 
   it('learns of a pasted token of the first only that no device of its own has it', async () => {
-    expect(await stranger.client.call('whoseToken', { body: { text: token } })).toMatchObject({ state: 'unknown', deviceId: null, deviceName: null });
+    expect(await stranger.client.call('whoseToken', { body: { text: token } })).toMatchObject({
+      state: 'unknown',
+      deviceId: null,
+      deviceName: null,
+    });
   });
 });
 
-it.each(ROLES)('a %s may do what the role includes, and is told the role that is needed', async (role: Role) => {
-  const person = await newPerson(service, `Role${role}`);
-  const made = await newDevice(person.client, 'Roled');
-  const { workspace } = await person.client.call('me');
-  const password = fs.readFileSync(path.join(service.dataFolder, 'database-password'), 'utf8');
-  const sql = `UPDATE memberships SET role = '${role}' WHERE workspaceId = ${workspace.id}`;
-  execFileSync('mariadb', ['--no-defaults', `--socket=${path.join(service.dataFolder, 'mariadb.sock')}`, '-upeatmoor', `-p${password}`, 'peatmoor', '-e', sql]);
-  const outcome = (call: Promise<unknown>) => call.then(() => true, (error: ApiError) => (error.problem.status === 403 ? error.message.includes('needs the role') && false : Promise.reject(error)));
-  expect(await outcome(person.client.call('listDevices'))).toBe(true);
-  expect(await outcome(person.client.call('createCommand', { params: { device: made.device.id }, body: { stream: 'pump', value: true } }))).toBe(roleIncludes(role, 'operator'));
-  expect(await outcome(person.client.call('changeDevice', { params: { device: made.device.id }, body: { name: 'New' } }))).toBe(roleIncludes(role, 'editor'));
-});
+it.each(ROLES)(
+  'a %s may do what the role includes, and is told the role that is needed',
+  async (role: Role) => {
+    const person = await newPerson(service, `Role${role}`);
+    const made = await newDevice(person.client, 'Roled');
+    const { workspace } = await person.client.call('me');
+    const password = fs.readFileSync(path.join(service.dataFolder, 'database-password'), 'utf8');
+    const sql = `UPDATE memberships SET role = '${role}' WHERE workspaceId = ${workspace.id}`;
+    execFileSync('mariadb', [
+      '--no-defaults',
+      `--socket=${path.join(service.dataFolder, 'mariadb.sock')}`,
+      '-upeatmoor',
+      `-p${password}`,
+      'peatmoor',
+      '-e',
+      sql,
+    ]);
+    const outcome = (call: Promise<unknown>) =>
+      call.then(
+        () => true,
+        (error: ApiError) =>
+          error.problem.status === 403
+            ? error.message.includes('needs the role') && false
+            : Promise.reject(error),
+      );
+    expect(await outcome(person.client.call('listDevices'))).toBe(true);
+    expect(
+      await outcome(
+        person.client.call('createCommand', {
+          params: { device: made.device.id },
+          body: { stream: 'pump', value: true },
+        }),
+      ),
+    ).toBe(roleIncludes(role, 'operator'));
+    expect(
+      await outcome(
+        person.client.call('changeDevice', { params: { device: made.device.id }, body: { name: 'New' } }),
+      ),
+    ).toBe(roleIncludes(role, 'editor'));
+  },
+);

@@ -18,14 +18,27 @@ export interface Board {
 }
 
 /** A board that speaks MQTT: reports with QoS 1, obeys wanted values and answers that it applied them. */
-export async function startMqttBoard({ deviceId, token, mqttUrl, intervalS, model, say = () => undefined }: BoardOptions): Promise<Board> {
+export async function startMqttBoard({
+  deviceId,
+  token,
+  mqttUrl,
+  intervalS,
+  model,
+  say = () => undefined,
+}: BoardOptions): Promise<Board> {
   const root = `moor/${deviceId}/`;
-  const client: MqttClient = await connectAsync(mqttUrl, { username: deviceId, password: token, clientId: `board-${deviceId}`, reconnectPeriod: 1000 }, true);
+  const client: MqttClient = await connectAsync(
+    mqttUrl,
+    { username: deviceId, password: token, clientId: `board-${deviceId}`, reconnectPeriod: 1000 },
+    true,
+  );
   let number = 0;
   let timer: NodeJS.Timeout;
   const report = (): void => {
     const message = { n: ++number, ...model.read(Date.now()) };
-    client.publish(`${root}report`, JSON.stringify(message), { qos: 1 }, (error) => say(error ? `#${number} did not arrive: ${error.message}` : `#${number} arrived`));
+    client.publish(`${root}report`, JSON.stringify(message), { qos: 1 }, (error) =>
+      say(error ? `#${number} did not arrive: ${error.message}` : `#${number} arrived`),
+    );
   };
   const every = (seconds: number): void => {
     clearInterval(timer);
@@ -53,7 +66,14 @@ export async function startMqttBoard({ deviceId, token, mqttUrl, intervalS, mode
 }
 
 /** A board that speaks HTTP: posts reports and asks for wanted values with each. */
-export function startHttpBoard({ deviceId, token, httpUrl, intervalS, model, say = () => undefined }: BoardOptions): Board {
+export function startHttpBoard({
+  deviceId,
+  token,
+  httpUrl,
+  intervalS,
+  model,
+  say = () => undefined,
+}: BoardOptions): Board {
   const headers = { authorization: `Bearer ${token}`, 'content-type': 'application/json' };
   let number = 0;
   let every = intervalS;
@@ -62,9 +82,16 @@ export function startHttpBoard({ deviceId, token, httpUrl, intervalS, model, say
   const turn = async (): Promise<void> => {
     const message = { n: ++number, ...model.read(Date.now()) };
     try {
-      const answer = await fetch(`${httpUrl}/device/report`, { method: 'POST', headers, body: JSON.stringify(message) });
+      const answer = await fetch(`${httpUrl}/device/report`, {
+        method: 'POST',
+        headers,
+        body: JSON.stringify(message),
+      });
       say(`#${number} ${answer.status} ${await answer.text()}`);
-      const wanted = (await (await fetch(`${httpUrl}/device/wanted`, { headers })).json()) as Record<string, number>;
+      const wanted = (await (await fetch(`${httpUrl}/device/wanted`, { headers })).json()) as Record<
+        string,
+        number
+      >;
       if (wanted.interval !== undefined && wanted.interval >= 1) every = wanted.interval;
     } catch (error) {
       say(`#${number} of ${deviceId} did not arrive: ${(error as Error).message}`);

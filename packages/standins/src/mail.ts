@@ -22,7 +22,9 @@ export interface MailCatcher {
 }
 
 /** A mail server that delivers nothing: it keeps the newest mails and shows them on a page. Ports 0 choose free ones. */
-export async function startMailCatcher(options: { smtpPort?: number; pagePort?: number; host?: string } = {}): Promise<MailCatcher> {
+export async function startMailCatcher(
+  options: { smtpPort?: number; pagePort?: number; host?: string } = {},
+): Promise<MailCatcher> {
   const { host = '127.0.0.1' } = options;
   const mails: CaughtMail[] = [];
   const smtp = new SMTPServer({
@@ -32,7 +34,13 @@ export async function startMailCatcher(options: { smtpPort?: number; pagePort?: 
       simpleParser(stream)
         .then(({ subject, text, from }) => {
           const to = session.envelope.rcptTo.map(({ address }) => address).join(', ');
-          mails.unshift({ at: Date.now(), from: from?.text ?? '', to, subject: subject ?? '', text: text ?? '' });
+          mails.unshift({
+            at: Date.now(),
+            from: from?.text ?? '',
+            to,
+            subject: subject ?? '',
+            text: text ?? '',
+          });
           mails.length = Math.min(mails.length, MOST_KEPT);
           done();
         })
@@ -48,7 +56,10 @@ export async function startMailCatcher(options: { smtpPort?: number; pagePort?: 
       response.writeHead(200, { 'content-type': 'application/json' });
       return response.end(JSON.stringify(mails));
     }
-    response.writeHead(200, { 'content-type': 'text/html; charset=utf-8', 'content-security-policy': "default-src 'none'; style-src 'unsafe-inline'" });
+    response.writeHead(200, {
+      'content-type': 'text/html; charset=utf-8',
+      'content-security-policy': "default-src 'none'; style-src 'unsafe-inline'",
+    });
     response.end(page(mails));
   });
   await new Promise<void>((resolve, reject) => {
@@ -71,7 +82,12 @@ const escape = (text: string): string => text.replace(/[&<>"]/g, (letter) => `&#
 
 function page(mails: readonly CaughtMail[]): string {
   const rows = mails.map(
-    ({ at, to, subject, text }) => `<article><header><time>${new Date(at).toLocaleString('en-GB')}</time><span>to ${escape(to)}</span></header>
+    ({
+      at,
+      to,
+      subject,
+      text,
+    }) => `<article><header><time>${new Date(at).toLocaleString('en-GB')}</time><span>to ${escape(to)}</span></header>
 <h2>${escape(subject)}</h2><pre>${escape(text)}</pre></article>`,
   );
   return `<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1">

@@ -15,10 +15,23 @@ export interface ChartLine {
 export const LINE_INKS = ['pool', 'heather', 'moss', 'rowan', 'ink', 'soft'] as const;
 export const LINE_DASHES = [[], [7, 4], [2, 3], [10, 3, 2, 3]] as const;
 
-const colour = (name: (typeof LINE_INKS)[number] | 'line'): string => getComputedStyle(document.documentElement).getPropertyValue(`--mui-palette-inks-${name}`).trim();
+const colour = (name: (typeof LINE_INKS)[number] | 'line'): string =>
+  getComputedStyle(document.documentElement).getPropertyValue(`--mui-palette-inks-${name}`).trim();
 
 /** Lines over a period, drawn to fill its box. */
-export function LineChart({ lines, from, to, unit, range }: { lines: ChartLine[]; from: number; to: number; unit: string; range: [number | null, number | null] }): ReactNode {
+export function LineChart({
+  lines,
+  from,
+  to,
+  unit,
+  range,
+}: {
+  lines: ChartLine[];
+  from: number;
+  to: number;
+  unit: string;
+  range: [number | null, number | null];
+}): ReactNode {
   const box = useRef<HTMLDivElement>(null);
   const plot = useRef<uPlot | null>(null);
   const { mode } = useColorScheme();
@@ -29,16 +42,34 @@ export function LineChart({ lines, from, to, unit, range }: { lines: ChartLine[]
   useEffect(() => {
     const element = box.current;
     if (element === null) return;
-    const axis = { stroke: () => colour('soft'), grid: { stroke: () => colour('line'), width: 1 }, ticks: { stroke: () => colour('line'), width: 1, size: 4 }, font: '13px "Atkinson Hyperlegible Next Variable"' };
+    const axis = {
+      stroke: () => colour('soft'),
+      grid: { stroke: () => colour('line'), width: 1 },
+      ticks: { stroke: () => colour('line'), width: 1, size: 4 },
+      font: '13px "Atkinson Hyperlegible Next Variable"',
+    };
     const chart = new uPlot(
       {
         width: element.clientWidth || 300,
         height: element.clientHeight || 160,
         legend: { show: false },
         cursor: { y: false, points: { size: 6 }, drag: { x: false, y: false } },
-        scales: { x: { time: true, range: () => [data.current.from / 1000, data.current.to / 1000] }, y: { range: (_self, low, high) => yRange(low, high, range) } },
+        scales: {
+          x: { time: true, range: () => [data.current.from / 1000, data.current.to / 1000] },
+          y: { range: (_self, low, high) => yRange(low, high, range) },
+        },
         axes: [
-          { ...axis, space: 70, size: 28, values: [[86_400, '{D} {MMM}', null, null, null, null, null, null, 1], [3600, '{HH}:{mm}', '\n{D} {MMM}', null, null, null, null, null, 1], [60, '{HH}:{mm}', null, null, null, null, null, null, 1], [1, '{HH}:{mm}:{ss}', null, null, null, null, null, null, 1]] as never },
+          {
+            ...axis,
+            space: 70,
+            size: 28,
+            values: [
+              [86_400, '{D} {MMM}', null, null, null, null, null, null, 1],
+              [3600, '{HH}:{mm}', '\n{D} {MMM}', null, null, null, null, null, 1],
+              [60, '{HH}:{mm}', null, null, null, null, null, null, 1],
+              [1, '{HH}:{mm}:{ss}', null, null, null, null, null, null, 1],
+            ] as never,
+          },
           { ...axis, size: 52, space: 30 },
         ],
         series: [
@@ -58,7 +89,9 @@ export function LineChart({ lines, from, to, unit, range }: { lines: ChartLine[]
       element,
     );
     plot.current = chart;
-    const observer = new ResizeObserver(() => chart.setSize({ width: element.clientWidth, height: element.clientHeight }));
+    const observer = new ResizeObserver(() =>
+      chart.setSize({ width: element.clientWidth, height: element.clientHeight }),
+    );
     observer.observe(element);
     return () => {
       observer.disconnect();
@@ -70,7 +103,14 @@ export function LineChart({ lines, from, to, unit, range }: { lines: ChartLine[]
   }, [shape, mode]);
 
   useEffect(() => plot.current?.setData(joined(lines)), [lines, from, to]);
-  return <Box ref={box} role="img" aria-label={`Chart of ${lines.map(({ label }) => label).join(', ')}`} sx={{ width: '100%', height: '100%', minHeight: 90, overflow: 'hidden', color: ink.ink }} />;
+  return (
+    <Box
+      ref={box}
+      role="img"
+      aria-label={`Chart of ${lines.map(({ label }) => label).join(', ')}`}
+      sx={{ width: '100%', height: '100%', minHeight: 90, overflow: 'hidden', color: ink.ink }}
+    />
+  );
 }
 
 function joined(lines: ChartLine[]): uPlot.AlignedData {
@@ -78,7 +118,11 @@ function joined(lines: ChartLine[]): uPlot.AlignedData {
 }
 
 /** A range that holds what is seen, with air; fixed bounds win. */
-function yRange(low: number | null, high: number | null, [min, max]: [number | null, number | null]): [number, number] {
+function yRange(
+  low: number | null,
+  high: number | null,
+  [min, max]: [number | null, number | null],
+): [number, number] {
   const bottom = low ?? 0;
   const top = high ?? 1;
   const air = top > bottom ? (top - bottom) * 0.08 : Math.max(1, Math.abs(top) * 0.05);

@@ -6,7 +6,12 @@ export type ChartColumns = [times: number[], values: (number | null)[]];
 /**
  * A source's history with what came live since, as chart columns; a hole longer than `gapMs` breaks the line.
  */
-export function chartColumns(line: HistoryLine | undefined, tail: readonly { at: number; value: number }[], from: number, gapMs: number): ChartColumns {
+export function chartColumns(
+  line: HistoryLine | undefined,
+  tail: readonly { at: number; value: number }[],
+  from: number,
+  gapMs: number,
+): ChartColumns {
   const times: number[] = [];
   const values: (number | null)[] = [];
   let last: number | null = null;

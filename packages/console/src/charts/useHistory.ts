@@ -8,16 +8,24 @@ import type { Period } from './period';
 const BUCKETS = 500;
 
 /** The history of several sources over the last `period`, read anew now and then; live points fill the end. */
-export function useHistory(sources: (WidgetSource & { device: string })[], period: Period): (HistoryLine | undefined)[] {
+export function useHistory(
+  sources: (WidgetSource & { device: string })[],
+  period: Period,
+): (HistoryLine | undefined)[] {
   const devices = [...new Set(sources.map(({ device }) => device))];
   const answers = useQueries({
     queries: devices.map((device) => {
-      const streams = [...new Set(sources.filter((one) => one.device === device).map(({ stream }) => stream))].join(',');
+      const streams = [
+        ...new Set(sources.filter((one) => one.device === device).map(({ stream }) => stream)),
+      ].join(',');
       return {
         queryKey: ['history', device, streams, period.key],
         queryFn: (): Promise<History> => {
           const to = Date.now() + 1000;
-          return api.call('history', { params: { device }, query: { streams, from: to - period.ms, to, buckets: period.key === '5min' ? 0 : BUCKETS } });
+          return api.call('history', {
+            params: { device },
+            query: { streams, from: to - period.ms, to, buckets: period.key === '5min' ? 0 : BUCKETS },
+          });
         },
         staleTime: 0,
         refetchInterval: Math.max(20_000, period.ms / 200),
@@ -25,5 +33,7 @@ export function useHistory(sources: (WidgetSource & { device: string })[], perio
       };
     }),
   });
-  return sources.map(({ device, stream }) => answers[devices.indexOf(device)]?.data?.lines.find(({ key }) => key === stream));
+  return sources.map(({ device, stream }) =>
+    answers[devices.indexOf(device)]?.data?.lines.find(({ key }) => key === stream),
+  );
 }

@@ -10,13 +10,28 @@ import { ink, MONO } from '../theme';
 import type { Source } from './useCatalogue';
 
 /** A line chart of up to eight datastreams over the period of the time strip. */
-export function ChartWidget({ widget, sources, period }: { widget: Widget; sources: Source[]; period: Period }): ReactNode {
+export function ChartWidget({
+  widget,
+  sources,
+  period,
+}: {
+  widget: Widget;
+  sources: Source[];
+  period: Period;
+}): ReactNode {
   const real = sources.filter((source) => source.device !== null);
-  const histories = useHistory(real.map(({ device, stream }) => ({ device: device!.id, stream: stream.key })), period);
-  const tails = useSyncExternalStore(liveStore.subscribe, () => real.map(({ device, stream }) => liveStore.tail(device!.id, stream.key).length).join());
+  const histories = useHistory(
+    real.map(({ device, stream }) => ({ device: device!.id, stream: stream.key })),
+    period,
+  );
+  const tails = useSyncExternalStore(liveStore.subscribe, () =>
+    real.map(({ device, stream }) => liveStore.tail(device!.id, stream.key).length).join(),
+  );
   const now = useNow(Math.max(1000, period.ms / 300));
   const from = now - period.ms;
   const several = new Set(sources.map(({ device }) => device?.id)).size > 1;
+  const newestTimes = histories.map((line) => line?.times.at(-1)).join();
+  const names = sources.map(({ device, stream }) => `${device?.id}/${stream.key}`).join();
   const lines = useMemo<ChartLine[]>(
     () =>
       sources.map((source) => {
@@ -26,11 +41,15 @@ export function ChartWidget({ widget, sources, period }: { widget: Widget; sourc
         if (device === null) return { label, stepped, columns: madeUp(source, from, now) };
         const line = histories[real.indexOf(source)];
         const gapMs = Math.max(kind.intervalS * 4000, (line?.spanMs ?? 0) * 2.5, 60_000);
-        return { label, stepped, columns: chartColumns(line, liveStore.tail(device.id, stream.key), from, gapMs) };
+        return {
+          label,
+          stepped,
+          columns: chartColumns(line, liveStore.tail(device.id, stream.key), from, gapMs),
+        };
       }),
-    // `tails` stands for the live points, which are read from the store.
+    // `tails`, `newestTimes` and `names` stand for the points and sources, which are new objects each time.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-    [histories.map((line) => line?.times.at(-1)).join(), tails, now, sources.map(({ device, stream }) => `${device?.id}/${stream.key}`).join(), period],
+    [newestTimes, tails, now, names, period],
   );
   const unit = showUnit(sources[0]?.stream.unit ?? null);
   return (
@@ -41,10 +60,22 @@ export function ChartWidget({ widget, sources, period }: { widget: Widget; sourc
           return (
             <Box key={i} component="span" sx={{ display: 'inline-flex', alignItems: 'center', gap: 0.75 }}>
               <svg width="22" height="8" aria-hidden>
-                <line x1="0" x2="22" y1="4" y2="4" stroke={ink[LINE_INKS[i % LINE_INKS.length]!]} strokeWidth="2" strokeDasharray={LINE_DASHES[i % LINE_DASHES.length]!.join(' ')} />
+                <line
+                  x1="0"
+                  x2="22"
+                  y1="4"
+                  y2="4"
+                  stroke={ink[LINE_INKS[i % LINE_INKS.length]!]}
+                  strokeWidth="2"
+                  strokeDasharray={LINE_DASHES[i % LINE_DASHES.length]!.join(' ')}
+                />
               </svg>
               {label}
-              {newest != null && <span style={{ fontFamily: MONO, color: ink.soft }}>{showReading(sources[i]!.stream, newest)}</span>}
+              {newest != null && (
+                <span style={{ fontFamily: MONO, color: ink.soft }}>
+                  {showReading(sources[i]!.stream, newest)}
+                </span>
+              )}
             </Box>
           );
         })}

@@ -5,13 +5,29 @@ import { phoneRows, type Widget, type WidgetType } from '@peatmoor/core';
 const HEIGHTS: Record<WidgetType, number> = { gauge: 300, chart: 260, value: 116, lamp: 116, switch: 132 };
 
 /** The phone arrangement: one column, small widgets in pairs. */
-export function PhoneColumn({ widgets, render }: { widgets: Widget[]; render: (widget: Widget) => ReactNode }): ReactNode {
+export function PhoneColumn({
+  widgets,
+  render,
+}: {
+  widgets: Widget[];
+  render: (widget: Widget) => ReactNode;
+}): ReactNode {
   return (
     <Box sx={{ display: 'grid', gap: 2.5 }}>
       {phoneRows(widgets).map((row) => (
-        <Box key={row[0]!.id} sx={{ display: 'grid', gridTemplateColumns: `repeat(${row.length}, minmax(0, 1fr))`, gap: row.length > 2 ? 1 : 2.5 }}>
+        <Box
+          key={row[0]!.id}
+          sx={{
+            display: 'grid',
+            gridTemplateColumns: `repeat(${row.length}, minmax(0, 1fr))`,
+            gap: row.length > 2 ? 1 : 2.5,
+          }}
+        >
           {row.map((widget) => (
-            <Box key={widget.id} sx={{ height: Math.max(...row.map(({ type }) => HEIGHTS[type])), minWidth: 0 }}>
+            <Box
+              key={widget.id}
+              sx={{ height: Math.max(...row.map(({ type }) => HEIGHTS[type])), minWidth: 0 }}
+            >
               {render(widget)}
             </Box>
           ))}

@@ -17,25 +17,57 @@ export function SwitchWidget({ source, disabled }: { source: Source; disabled: b
   const command = commands?.find(({ stream }) => stream === source.stream.key);
   const on = wantedValue(command, source.stream.direction === 'both' ? reported : undefined) === 1;
   return (
-    <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', justifyContent: 'center', gap: 0.5 }}>
+    <Box
+      sx={{ height: '100%', display: 'flex', flexDirection: 'column', justifyContent: 'center', gap: 0.5 }}
+    >
       <ButtonBase
         role="switch"
         aria-checked={on}
         aria-label={source.stream.title}
         disabled={disabled || source.device === null || want.isPending}
         onClick={() => want.mutate({ params: { device }, body: { stream: source.stream.key, value: !on } })}
-        sx={{ alignSelf: 'flex-start', display: 'grid', gridTemplateColumns: '1fr 1fr', border: `1.5px solid ${ink.ink}`, borderRadius: '2px', fontSize: '1rem', minHeight: 40, minWidth: 130, '&.Mui-disabled': { opacity: 0.6 } }}
+        sx={{
+          alignSelf: 'flex-start',
+          display: 'grid',
+          gridTemplateColumns: '1fr 1fr',
+          border: `1.5px solid ${ink.ink}`,
+          borderRadius: '2px',
+          fontSize: '1rem',
+          minHeight: 40,
+          minWidth: 130,
+          '&.Mui-disabled': { opacity: 0.6 },
+        }}
       >
         {['off', 'on'].map((word, i) => {
           const chosen = on === (i === 1);
           return (
-            <Box key={word} component="span" sx={{ px: 2, height: '100%', display: 'grid', placeItems: 'center', bgcolor: chosen ? ink.ink : 'transparent', color: chosen ? ink.paper : ink.soft, fontWeight: chosen ? 700 : 400 }}>
+            <Box
+              key={word}
+              component="span"
+              sx={{
+                px: 2,
+                height: '100%',
+                display: 'grid',
+                placeItems: 'center',
+                bgcolor: chosen ? ink.ink : 'transparent',
+                color: chosen ? ink.paper : ink.soft,
+                fontWeight: chosen ? 700 : 400,
+              }}
+            >
               {word}
             </Box>
           );
         })}
       </ButtonBase>
-      <Box sx={{ minHeight: '1.4em', color: ink.soft }}>{command ? <CommandMark state={command.state} note={command.note} /> : source.device === null ? 'sample' : ''}</Box>
+      <Box sx={{ minHeight: '1.4em', color: ink.soft }}>
+        {command ? (
+          <CommandMark state={command.state} note={command.note} />
+        ) : source.device === null ? (
+          'sample'
+        ) : (
+          ''
+        )}
+      </Box>
       <Notice error={want.error} />
     </Box>
   );

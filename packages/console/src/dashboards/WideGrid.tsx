@@ -6,10 +6,28 @@ import { COLUMNS, WIDGETS, type Place, type Widget } from '@peatmoor/core';
 const ROW_PX = 50;
 
 /** The wide arrangement; widgets move and grow while editing. */
-export function WideGrid({ widgets, editing, onMove, render }: { widgets: Widget[]; editing: boolean; onMove: (places: Map<string, Place>) => void; render: (widget: Widget) => ReactNode }): ReactNode {
+export function WideGrid({
+  widgets,
+  editing,
+  onMove,
+  render,
+}: {
+  widgets: Widget[];
+  editing: boolean;
+  onMove: (places: Map<string, Place>) => void;
+  render: (widget: Widget) => ReactNode;
+}): ReactNode {
   const { width, containerRef, mounted } = useContainerWidth();
   const moved = useRef(false);
-  const layout = widgets.map(({ id, type, x, y, w, h }) => ({ i: id, x, y, w, h, minW: WIDGETS[type].least.w, minH: WIDGETS[type].least.h }));
+  const layout = widgets.map(({ id, type, x, y, w, h }) => ({
+    i: id,
+    x,
+    y,
+    w,
+    h,
+    minW: WIDGETS[type].least.w,
+    minH: WIDGETS[type].least.h,
+  }));
   const changed = (next: Layout): void => {
     if (!moved.current) return;
     moved.current = false;

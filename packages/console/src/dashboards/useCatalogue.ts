@@ -31,8 +31,12 @@ export function useCatalogue(kindId: number | null): Catalogue | null {
       const id = source.device ?? chosen;
       const device = devices.find((one) => one.id === id) ?? null;
       const kind = kinds.find((one) => one.id === (device?.kindId ?? kindId));
-      const stream = kind?.streams.find(({ key, aliases }) => key === source.stream || aliases.includes(source.stream));
-      return kind === undefined || stream === undefined || (source.device !== null && device === null) ? null : { device, stream, kind };
+      const stream = kind?.streams.find(
+        ({ key, aliases }) => key === source.stream || aliases.includes(source.stream),
+      );
+      return kind === undefined || stream === undefined || (source.device !== null && device === null)
+        ? null
+        : { device, stream, kind };
     },
   };
 }

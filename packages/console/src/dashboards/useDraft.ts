@@ -61,7 +61,10 @@ export function useDraft(id: number): Draft {
       if (next === null) return;
       pending.current = null;
       try {
-        const kept = await api.call('changeDashboard', { params: { dashboard: id }, body: { version: version.current, ...next } });
+        const kept = await api.call('changeDashboard', {
+          params: { dashboard: id },
+          body: { version: version.current, ...next },
+        });
         version.current = kept.version;
         setDashboard(kept);
         void queryClient.invalidateQueries({ queryKey: ['listDashboards'] });

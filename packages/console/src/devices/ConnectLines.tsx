@@ -1,6 +1,13 @@
 import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import { pasteLines, STARTER_SORTS, STARTERS, TOKEN_PLACEHOLDER, type StarterPlan, type StarterSort } from '@peatmoor/core';
+import {
+  pasteLines,
+  STARTER_SORTS,
+  STARTERS,
+  TOKEN_PLACEHOLDER,
+  type StarterPlan,
+  type StarterSort,
+} from '@peatmoor/core';
 import { Copyable, downloadText } from '../parts/Copyable';
 import { ink, MONO } from '../theme';
 
@@ -31,7 +38,18 @@ export function ConnectLines({ plan }: { plan: StarterPlan }): ReactNode {
           <Copyable label="With mosquitto_pub, over MQTT" text={lines.mosquitto} />
           <Copyable label="For firmware that can only fetch an address" text={lines.curlGet} />
         </Box>
-        <Box component="dl" sx={{ m: 0, mt: 1.5, alignSelf: 'start', display: 'grid', gridTemplateColumns: 'auto 1fr', columnGap: 2, rowGap: 0.5 }}>
+        <Box
+          component="dl"
+          sx={{
+            m: 0,
+            mt: 1.5,
+            alignSelf: 'start',
+            display: 'grid',
+            gridTemplateColumns: 'auto 1fr',
+            columnGap: 2,
+            rowGap: 0.5,
+          }}
+        >
           <Typography variant="h3" sx={{ gridColumn: '1 / -1' }}>
             MQTT settings
           </Typography>
@@ -40,7 +58,10 @@ export function ConnectLines({ plan }: { plan: StarterPlan }): ReactNode {
               <Box component="dt" sx={{ color: ink.soft }}>
                 {name}
               </Box>
-              <Box component="dd" sx={{ m: 0, fontFamily: MONO, fontSize: '0.9rem', overflowWrap: 'anywhere' }}>
+              <Box
+                component="dd"
+                sx={{ m: 0, fontFamily: MONO, fontSize: '0.9rem', overflowWrap: 'anywhere' }}
+              >
                 {value}
               </Box>
             </Box>
@@ -48,7 +69,13 @@ export function ConnectLines({ plan }: { plan: StarterPlan }): ReactNode {
         </Box>
       </Box>
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 3, mt: 3, alignItems: 'flex-end' }}>
-        <TextField select label="Starter program" value={sort} onChange={({ target }) => setSort(target.value as StarterSort)} sx={{ maxWidth: 340 }}>
+        <TextField
+          select
+          label="Starter program"
+          value={sort}
+          onChange={({ target }) => setSort(target.value as StarterSort)}
+          sx={{ maxWidth: 340 }}
+        >
           {STARTER_SORTS.map((one) => (
             <MenuItem key={one} value={one}>
               {STARTERS[one].title}
@@ -57,11 +84,24 @@ export function ConnectLines({ plan }: { plan: StarterPlan }): ReactNode {
         </TextField>
         <Box sx={{ display: 'flex', gap: 2, flexWrap: 'wrap' }}>
           {files.map((one) => (
-            <Button key={one.path} variant="text" onClick={() => setPath(one.path)} sx={{ fontFamily: MONO, fontWeight: one === file ? 700 : 400, color: one === file ? ink.heather : 'inherit' }}>
+            <Button
+              key={one.path}
+              variant="text"
+              onClick={() => setPath(one.path)}
+              sx={{
+                fontFamily: MONO,
+                fontWeight: one === file ? 700 : 400,
+                color: one === file ? ink.heather : 'inherit',
+              }}
+            >
               {one.path}
             </Button>
           ))}
-          <Button onClick={() => files.forEach((one) => downloadText(one.path.replace(/^.*\//, ''), one.text))}>Download all {files.length} files</Button>
+          <Button
+            onClick={() => files.forEach((one) => downloadText(one.path.replace(/^.*\//, ''), one.text))}
+          >
+            Download all {files.length} files
+          </Button>
         </Box>
       </Box>
       <Copyable text={file.text} file={file.path.replace(/^.*\//, '')} />

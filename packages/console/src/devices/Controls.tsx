@@ -12,31 +12,83 @@ import { ink } from '../theme';
 export function Controls({ device, kind }: { device: Device; kind: Kind }): ReactNode {
   const commands = useRead('listCommands', { params: { device: device.id } }).data;
   const streams = kind.streams.filter(isControllable);
-  if (streams.length === 0) return <Typography color="text.secondary">This kind has no controls. Add a datastream with the direction “people control it”.</Typography>;
-  return streams.map((stream) => <ControlRow key={stream.key} device={device.id} stream={stream} command={commands?.find((one) => one.stream === stream.key)} />);
+  if (streams.length === 0)
+    return (
+      <Typography color="text.secondary">
+        This kind has no controls. Add a datastream with the direction “people control it”.
+      </Typography>
+    );
+  return streams.map((stream) => (
+    <ControlRow
+      key={stream.key}
+      device={device.id}
+      stream={stream}
+      command={commands?.find((one) => one.stream === stream.key)}
+    />
+  ));
 }
 
-function ControlRow({ device, stream, command }: { device: string; stream: Datastream; command: Command | undefined }): ReactNode {
+function ControlRow({
+  device,
+  stream,
+  command,
+}: {
+  device: string;
+  stream: Datastream;
+  command: Command | undefined;
+}): ReactNode {
   const want = useChange('createCommand');
   const newest = useNewest(device, stream.key);
   const [text, setText] = useState('');
-  const send = (value: number | boolean): void => want.mutate({ params: { device }, body: { stream: stream.key, value } });
+  const send = (value: number | boolean): void =>
+    want.mutate({ params: { device }, body: { stream: stream.key, value } });
   const value = wantedValue(command, newest?.value);
   return (
-    <Box sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'center', gap: 2, borderTop: `1px solid ${ink.faint}`, py: 1 }}>
+    <Box
+      sx={{
+        display: 'flex',
+        flexWrap: 'wrap',
+        alignItems: 'center',
+        gap: 2,
+        borderTop: `1px solid ${ink.faint}`,
+        py: 1,
+      }}
+    >
       <Box sx={{ flex: '1 1 180px', fontWeight: 600 }}>{stream.title}</Box>
       {stream.type === 'boolean' ? (
-        <Switch checked={value === 1} onChange={(_event, on) => send(on)} slotProps={{ input: { 'aria-label': stream.title } }} />
+        <Switch
+          checked={value === 1}
+          onChange={(_event, on) => send(on)}
+          slotProps={{ input: { 'aria-label': stream.title } }}
+        />
       ) : (
-        <Box component="form" onSubmit={(event) => (event.preventDefault(), text !== '' && send(Number(text)))} sx={{ display: 'flex', gap: 1, alignItems: 'baseline' }}>
-          <TextField type="number" placeholder={value === undefined ? '' : String(value)} value={text} onChange={({ target }) => setText(target.value)} sx={{ width: 90 }} slotProps={{ htmlInput: { 'aria-label': stream.title, step: 'any' } }} />
+        <Box
+          component="form"
+          onSubmit={(event) => (event.preventDefault(), text !== '' && send(Number(text)))}
+          sx={{ display: 'flex', gap: 1, alignItems: 'baseline' }}
+        >
+          <TextField
+            type="number"
+            placeholder={value === undefined ? '' : String(value)}
+            value={text}
+            onChange={({ target }) => setText(target.value)}
+            sx={{ width: 90 }}
+            slotProps={{ htmlInput: { 'aria-label': stream.title, step: 'any' } }}
+          />
           {showUnit(stream.unit)}
           <Button type="submit" size="small">
             Set
           </Button>
         </Box>
       )}
-      <Box sx={{ flex: '2 1 220px', color: ink.soft }}>{command && <><CommandMark state={command.state} note={command.note} /> {showReading(stream, command.value)}, by {command.by}</>}</Box>
+      <Box sx={{ flex: '2 1 220px', color: ink.soft }}>
+        {command && (
+          <>
+            <CommandMark state={command.state} note={command.note} /> {showReading(stream, command.value)}, by{' '}
+            {command.by}
+          </>
+        )}
+      </Box>
       <Notice error={want.error} />
     </Box>
   );

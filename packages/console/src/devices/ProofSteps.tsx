@@ -16,16 +16,44 @@ export function ProofSteps({ device, now }: { device: Device; now: number }): Re
   const trouble = proof.trouble !== null && now - proof.trouble.at < TROUBLE_SHOWN_MS ? proof.trouble : null;
   return (
     <Box data-proof={next ?? 'done'}>
-      <Box component="ol" sx={{ listStyle: 'none', p: 0, m: 0, display: 'grid', gridTemplateColumns: { xs: '1fr', sm: 'repeat(4, 1fr)' } }}>
+      <Box
+        component="ol"
+        sx={{
+          listStyle: 'none',
+          p: 0,
+          m: 0,
+          display: 'grid',
+          gridTemplateColumns: { xs: '1fr', sm: 'repeat(4, 1fr)' },
+        }}
+      >
         {PROOF_STEPS.map((step, i) => {
           const done = times[i] !== null;
           const current = step === next;
           return (
-            <Box component="li" key={step} aria-current={current ? 'step' : undefined} sx={{ borderTop: `3px solid ${done ? ink.moss : current ? ink.heather : ink.line}`, borderTopStyle: done ? 'solid' : 'dashed', pt: 1, pb: 1, pr: 2 }}>
+            <Box
+              component="li"
+              key={step}
+              aria-current={current ? 'step' : undefined}
+              sx={{
+                borderTop: `3px solid ${done ? ink.moss : current ? ink.heather : ink.line}`,
+                borderTopStyle: done ? 'solid' : 'dashed',
+                pt: 1,
+                pb: 1,
+                pr: 2,
+              }}
+            >
               <Typography variant="h3" component="div" sx={{ color: done || current ? ink.ink : ink.soft }}>
                 {step}
               </Typography>
-              <Box sx={{ fontFamily: MONO, fontSize: '0.85rem', color: ink.soft }}>{done ? (times[i]! > now - 86_400_000 ? showSeconds(times[i]!) : showAgo(times[i]!, now)) : current ? 'waiting …' : ''}</Box>
+              <Box sx={{ fontFamily: MONO, fontSize: '0.85rem', color: ink.soft }}>
+                {done
+                  ? times[i]! > now - 86_400_000
+                    ? showSeconds(times[i]!)
+                    : showAgo(times[i]!, now)
+                  : current
+                    ? 'waiting …'
+                    : ''}
+              </Box>
             </Box>
           );
         })}

@@ -13,7 +13,18 @@ export function Tokens({ device, onMade }: { device: string; onMade: (token: str
   return (
     <>
       {tokens.data?.map((token) => (
-        <Box key={token.id} sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'center', borderTop: `1px solid ${ink.faint}`, py: 1, minHeight: 52 }}>
+        <Box
+          key={token.id}
+          sx={{
+            display: 'flex',
+            flexWrap: 'wrap',
+            gap: 2,
+            alignItems: 'center',
+            borderTop: `1px solid ${ink.faint}`,
+            py: 1,
+            minHeight: 52,
+          }}
+        >
           <Box sx={{ fontFamily: MONO }}>moor{token.fingerprint}…</Box>
           <Typography color="text.secondary" sx={{ flex: 1 }}>
             {token.title}, made {new Date(token.createdAt).toLocaleDateString('en-GB')}
@@ -28,8 +39,19 @@ export function Tokens({ device, onMade }: { device: string; onMade: (token: str
         </Box>
       ))}
       <Notice error={create.error ?? withdraw.error} />
-      {create.data && <Copyable label="The new token, shown only now" text={create.data.secret} file={`${device}-token.txt`} />}
-      <Button sx={{ mt: 1 }} onClick={() => create.mutate({ params: { device }, body: {} }, { onSuccess: ({ secret }) => onMade(secret) })}>
+      {create.data && (
+        <Copyable
+          label="The new token, shown only now"
+          text={create.data.secret}
+          file={`${device}-token.txt`}
+        />
+      )}
+      <Button
+        sx={{ mt: 1 }}
+        onClick={() =>
+          create.mutate({ params: { device }, body: {} }, { onSuccess: ({ secret }) => onMade(secret) })
+        }
+      >
         Make another token
       </Button>
     </>

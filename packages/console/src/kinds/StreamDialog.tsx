@@ -9,8 +9,23 @@ import { EMPTY_STREAM } from './emptyStream';
 import { StreamFields } from './StreamFields';
 
 /** Makes a datastream or changes one; `initial` fills the fields beforehand. */
-export function StreamDialog({ kindId, before, initial, onClose, onDone }: { kindId: number; before?: Stream; initial?: Partial<NewStream>; onClose: () => void; onDone?: (stream: Stream) => void }): ReactNode {
-  const form = useForm<NewStream>({ resolver: yupResolver(streamSchema) as never, defaultValues: before === undefined ? { ...EMPTY_STREAM, ...initial } : withoutId(before) });
+export function StreamDialog({
+  kindId,
+  before,
+  initial,
+  onClose,
+  onDone,
+}: {
+  kindId: number;
+  before?: Stream;
+  initial?: Partial<NewStream>;
+  onClose: () => void;
+  onDone?: (stream: Stream) => void;
+}): ReactNode {
+  const form = useForm<NewStream>({
+    resolver: yupResolver(streamSchema) as never,
+    defaultValues: before === undefined ? { ...EMPTY_STREAM, ...initial } : withoutId(before),
+  });
   const create = useChange('createStream', ['listKinds', 'readKind']);
   const change = useChange('changeStream', ['listKinds', 'readKind']);
   const done = {
@@ -20,13 +35,17 @@ export function StreamDialog({ kindId, before, initial, onClose, onDone }: { kin
     },
   };
   const submit = form.handleSubmit((body) =>
-    before === undefined ? create.mutate({ params: { kind: kindId }, body }, done) : change.mutate({ params: { kind: kindId, stream: before.key }, body }, done),
+    before === undefined
+      ? create.mutate({ params: { kind: kindId }, body }, done)
+      : change.mutate({ params: { kind: kindId, stream: before.key }, body }, done),
   );
   return (
     <Dialog open onClose={onClose} maxWidth="md" fullWidth>
       <FormProvider {...form}>
         <Box component="form" onSubmit={submit} noValidate>
-          <DialogTitle sx={{ fontWeight: 700 }}>{before === undefined ? 'New datastream' : before.title}</DialogTitle>
+          <DialogTitle sx={{ fontWeight: 700 }}>
+            {before === undefined ? 'New datastream' : before.title}
+          </DialogTitle>
           <DialogContent sx={{ display: 'grid', gap: 2 }}>
             <StreamFields name="" full />
             <Notice error={create.error ?? change.error} />

@@ -4,8 +4,16 @@ import { Controller, useFormContext, type FieldError } from 'react-hook-form';
 import { DIRECTIONS, proposeKey, RANGE_POLICIES, UNITS, VALUE_TYPES } from '@peatmoor/core';
 import { MONO } from '../theme';
 
-const DIRECTION_WORDS = { report: 'the device reports it', control: 'people control it', both: 'both' } as const;
-const POLICY_WORDS = { refuse: 'refuse the value', limit: 'move it to the bound', mark: 'keep it, and mark it' } as const;
+const DIRECTION_WORDS = {
+  report: 'the device reports it',
+  control: 'people control it',
+  both: 'both',
+} as const;
+const POLICY_WORDS = {
+  refuse: 'refuse the value',
+  limit: 'move it to the bound',
+  mark: 'keep it, and mark it',
+} as const;
 
 /** The fields of one datastream; `name` is its path within the form, such as `streams.0`. */
 export function StreamFields({ name, full = false }: { name: string; full?: boolean }): ReactNode {
@@ -16,26 +24,48 @@ export function StreamFields({ name, full = false }: { name: string; full?: bool
   const title: string = watch(at('title')) as string;
   const numeric = type !== 'boolean';
   const line = (field: string, label: string, more: object = {}) => (
-    <TextField label={label} {...register(at(field))} error={!!error(field)} helperText={error(field)?.message} {...more} />
+    <TextField
+      label={label}
+      {...register(at(field))}
+      error={!!error(field)}
+      helperText={error(field)?.message}
+      {...more}
+    />
   );
   return (
-    <Box sx={{ display: 'grid', gap: 2, gridTemplateColumns: { xs: '1fr 1fr', sm: 'repeat(12, 1fr)' }, '& > *': { gridColumn: { xs: 'span 1', sm: 'span 3' } } }}>
+    <Box
+      sx={{
+        display: 'grid',
+        gap: 2,
+        gridTemplateColumns: { xs: '1fr 1fr', sm: 'repeat(12, 1fr)' },
+        '& > *': { gridColumn: { xs: 'span 1', sm: 'span 3' } },
+      }}
+    >
       <Box sx={{ gridColumn: { xs: '1 / -1 !important', sm: 'span 4 !important' } }}>
         {line('title', 'What it is', {
           placeholder: 'Water level',
           ...register(at('title'), {
             onChange: (event: { target: { value: string } }) => {
               const before = watch(at('key')) as string;
-              if (before === '' || before === proposeKey(title ?? '')) setValue(at('key'), proposeKey(event.target.value));
+              if (before === '' || before === proposeKey(title ?? ''))
+                setValue(at('key'), proposeKey(event.target.value));
             },
           }),
         })}
       </Box>
-      <Box sx={{ gridColumn: { sm: 'span 3 !important' } }}>{line('key', 'Key on the wire', { slotProps: { htmlInput: { style: { fontFamily: MONO } }, inputLabel: { shrink: true } } })}</Box>
+      <Box sx={{ gridColumn: { sm: 'span 3 !important' } }}>
+        {line('key', 'Key on the wire', {
+          slotProps: { htmlInput: { style: { fontFamily: MONO } }, inputLabel: { shrink: true } },
+        })}
+      </Box>
       <Box sx={{ gridColumn: { sm: 'span 2 !important' } }}>
         <Choice name={at('type')} label="Type" options={VALUE_TYPES.map((one) => [one, one])} />
       </Box>
-      <Choice name={at('direction')} label="Direction" options={DIRECTIONS.map((one) => [one, DIRECTION_WORDS[one]])} />
+      <Choice
+        name={at('direction')}
+        label="Direction"
+        options={DIRECTIONS.map((one) => [one, DIRECTION_WORDS[one]])}
+      />
       {numeric && (
         <>
           <UnitField name={at('unit')} />
@@ -52,7 +82,13 @@ export function StreamFields({ name, full = false }: { name: string; full?: bool
           )}
         </>
       )}
-      {full && numeric && <Choice name={at('rangePolicy')} label="Outside the range" options={RANGE_POLICIES.map((one) => [one, POLICY_WORDS[one]])} />}
+      {full && numeric && (
+        <Choice
+          name={at('rangePolicy')}
+          label="Outside the range"
+          options={RANGE_POLICIES.map((one) => [one, POLICY_WORDS[one]])}
+        />
+      )}
       <NumberField name={at('pin')} label="Virtual pin" error={error('pin')?.message} />
     </Box>
   );
@@ -62,7 +98,15 @@ function Narrow({ children }: { children: ReactNode }): ReactNode {
   return <Box sx={{ gridColumn: { sm: 'span 2 !important' } }}>{children}</Box>;
 }
 
-function Choice({ name, label, options }: { name: string; label: string; options: [string, string][] }): ReactNode {
+function Choice({
+  name,
+  label,
+  options,
+}: {
+  name: string;
+  label: string;
+  options: [string, string][];
+}): ReactNode {
   const { control } = useFormContext();
   return (
     <Controller
@@ -82,7 +126,15 @@ function Choice({ name, label, options }: { name: string; label: string; options
 }
 
 /** A number that may be left empty. */
-export function NumberField({ name, label, error }: { name: string; label: string; error?: string | undefined }): ReactNode {
+export function NumberField({
+  name,
+  label,
+  error,
+}: {
+  name: string;
+  label: string;
+  error?: string | undefined;
+}): ReactNode {
   const { control } = useFormContext();
   return (
     <Controller
@@ -120,16 +172,33 @@ function UnitField({ name }: { name: string }): ReactNode {
           getOptionKey={({ code }) => code}
           filterOptions={(units, { inputValue }) => {
             const wanted = inputValue.trim().toLowerCase();
-            return units.filter(({ code, shown, quantity }) => `${code} ${shown} ${quantity}`.toLowerCase().includes(wanted));
+            return units.filter(({ code, shown, quantity }) =>
+              `${code} ${shown} ${quantity}`.toLowerCase().includes(wanted),
+            );
           }}
           renderOption={({ key, ...props }, { shown, quantity, code }) => (
-            <Box component="li" key={key} {...props} sx={{ display: 'flex', gap: 2, justifyContent: 'space-between !important' }}>
+            <Box
+              component="li"
+              key={key}
+              {...props}
+              sx={{ display: 'flex', gap: 2, justifyContent: 'space-between !important' }}
+            >
               <b>{shown || code}</b>
               <span style={{ opacity: 0.75 }}>{quantity}</span>
             </Box>
           )}
           slotProps={{ popper: { style: { minWidth: 280 } } }}
-          renderInput={(params) => <TextField {...params} label="Unit" placeholder="°C, mm, light …" slotProps={{ ...params.slotProps, inputLabel: { ...(params.slotProps?.inputLabel as object), shrink: true } }} />}
+          renderInput={(params) => (
+            <TextField
+              {...params}
+              label="Unit"
+              placeholder="°C, mm, light …"
+              slotProps={{
+                ...params.slotProps,
+                inputLabel: { ...(params.slotProps?.inputLabel as object), shrink: true },
+              }}
+            />
+          )}
         />
       )}
     />

@@ -19,7 +19,10 @@ export function Shell({ children }: { children: ReactNode }): ReactNode {
   return (
     <Box sx={{ minHeight: '100dvh' }}>
       <TopLine />
-      <Box component="main" sx={{ maxWidth: 1240, mx: 'auto', px: { xs: 2, sm: 3 }, pt: { xs: 2, sm: 3 }, pb: 12 }}>
+      <Box
+        component="main"
+        sx={{ maxWidth: 1240, mx: 'auto', px: { xs: 2, sm: 3 }, pt: { xs: 2, sm: 3 }, pb: 12 }}
+      >
         {children}
       </Box>
     </Box>
@@ -30,9 +33,39 @@ function TopLine(): ReactNode {
   const { connected } = useLive();
   const me = useRead('me').data;
   return (
-    <Box component="header" sx={{ borderBottom: `1px solid ${ink.line}`, position: 'sticky', top: 0, bgcolor: ink.paper, zIndex: 20 }}>
-      <Box sx={{ maxWidth: 1240, mx: 'auto', px: { xs: 2, sm: 3 }, display: 'flex', alignItems: 'baseline', gap: { xs: 2, sm: 3 }, overflowX: 'auto', whiteSpace: 'nowrap', scrollbarWidth: 'none' }}>
-        <Typography component="span" sx={{ fontWeight: 800, letterSpacing: '-0.02em', fontSize: '1.1rem', py: 1.25, display: { xs: 'none', sm: 'block' } }}>
+    <Box
+      component="header"
+      sx={{
+        borderBottom: `1px solid ${ink.line}`,
+        position: 'sticky',
+        top: 0,
+        bgcolor: ink.paper,
+        zIndex: 20,
+      }}
+    >
+      <Box
+        sx={{
+          maxWidth: 1240,
+          mx: 'auto',
+          px: { xs: 2, sm: 3 },
+          display: 'flex',
+          alignItems: 'baseline',
+          gap: { xs: 2, sm: 3 },
+          overflowX: 'auto',
+          whiteSpace: 'nowrap',
+          scrollbarWidth: 'none',
+        }}
+      >
+        <Typography
+          component="span"
+          sx={{
+            fontWeight: 800,
+            letterSpacing: '-0.02em',
+            fontSize: '1.1rem',
+            py: 1.25,
+            display: { xs: 'none', sm: 'block' },
+          }}
+        >
           Peatmoor
         </Typography>
         <Box component="nav" aria-label="Pages" sx={{ display: 'flex', gap: { xs: 2, sm: 2.5 } }}>
@@ -42,14 +75,25 @@ function TopLine(): ReactNode {
               component={NavLink}
               to={path}
               end={path === '/'}
-              sx={{ py: 1.5, textDecoration: 'none', borderBottom: '3px solid transparent', '&.active': { borderColor: ink.heather, fontWeight: 700 }, '&:hover': { borderColor: ink.line } }}
+              sx={{
+                py: 1.5,
+                textDecoration: 'none',
+                borderBottom: '3px solid transparent',
+                '&.active': { borderColor: ink.heather, fontWeight: 700 },
+                '&:hover': { borderColor: ink.line },
+              }}
             >
               {title}
             </Box>
           ))}
         </Box>
         <Box sx={{ flex: 1 }} />
-        <Typography component="span" variant="body2" sx={{ color: connected ? ink.soft : ink.rowan, py: 1.5 }} role="status">
+        <Typography
+          component="span"
+          variant="body2"
+          sx={{ color: connected ? ink.soft : ink.rowan, py: 1.5 }}
+          role="status"
+        >
           {connected ? me?.workspace.title : 'Not connected, trying again …'}
         </Typography>
       </Box>

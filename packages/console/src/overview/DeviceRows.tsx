@@ -11,22 +11,62 @@ import { DayLine } from './DayLine';
 import { LEDGER } from './ledger';
 
 /** The rows of one device in the ledger: its name, then a line for each number it reports. */
-export function DeviceRows({ device, kind, overview, now }: { device: Device; kind: Kind | undefined; overview: Overview | undefined; now: number }): ReactNode {
+export function DeviceRows({
+  device,
+  kind,
+  overview,
+  now,
+}: {
+  device: Device;
+  kind: Kind | undefined;
+  overview: Overview | undefined;
+  now: number;
+}): ReactNode {
   const lastSeen = useLastSeen(device.id) ?? device.lastSeenAt;
-  const presence = presenceOf({ connected: device.connected, lastSeenAt: lastSeen, intervalS: kind?.intervalS ?? 60 }, now);
+  const presence = presenceOf(
+    { connected: device.connected, lastSeenAt: lastSeen, intervalS: kind?.intervalS ?? 60 },
+    now,
+  );
   const streams = kind?.streams ?? [];
   const numbers = streams.filter(({ type, direction }) => type !== 'boolean' && direction !== 'control');
   const states = streams.filter(({ type, direction }) => type === 'boolean' && direction !== 'control');
   return (
-    <Box data-device={device.id} sx={{ display: 'grid', gridTemplateColumns: LEDGER, columnGap: 3, borderTop: `1px solid ${ink.line}`, py: 1.5, alignItems: 'center' }}>
-      <Box sx={{ gridRow: { md: `span ${Math.max(1, numbers.length)}` }, gridColumn: { xs: '1 / -1', md: '1' }, alignSelf: 'start', minWidth: 0, pb: { xs: 1, md: 0 } }}>
-        <Typography variant="h3" component={Link} to={`/devices/${device.id}`} sx={{ textDecoration: 'none', '&:hover': { textDecoration: 'underline' } }}>
+    <Box
+      data-device={device.id}
+      sx={{
+        display: 'grid',
+        gridTemplateColumns: LEDGER,
+        columnGap: 3,
+        borderTop: `1px solid ${ink.line}`,
+        py: 1.5,
+        alignItems: 'center',
+      }}
+    >
+      <Box
+        sx={{
+          gridRow: { md: `span ${Math.max(1, numbers.length)}` },
+          gridColumn: { xs: '1 / -1', md: '1' },
+          alignSelf: 'start',
+          minWidth: 0,
+          pb: { xs: 1, md: 0 },
+        }}
+      >
+        <Typography
+          variant="h3"
+          component={Link}
+          to={`/devices/${device.id}`}
+          sx={{ textDecoration: 'none', '&:hover': { textDecoration: 'underline' } }}
+        >
           {device.name}
         </Typography>
         <Box sx={{ display: 'flex', flexWrap: 'wrap', columnGap: 1.5, alignItems: 'center' }}>
           <PresenceMark presence={presence} now={now} />
           {device.openEvents > 0 && (
-            <Box component={Link} to="/events" sx={{ display: 'inline-flex', alignItems: 'center', gap: 0.5, fontSize: '0.9rem' }}>
+            <Box
+              component={Link}
+              to="/events"
+              sx={{ display: 'inline-flex', alignItems: 'center', gap: 0.5, fontSize: '0.9rem' }}
+            >
               <EventFlag open acknowledged={false} urgent={false} />
               {device.openEvents} open
             </Box>
@@ -65,17 +105,40 @@ function StateWord({ device, stream }: { device: string; stream: Datastream }): 
   );
 }
 
-function NumberRow({ device, stream, overview }: { device: string; stream: Datastream; overview: Overview | undefined }): ReactNode {
+function NumberRow({
+  device,
+  stream,
+  overview,
+}: {
+  device: string;
+  stream: Datastream;
+  overview: Overview | undefined;
+}): ReactNode {
   const newest = useNewest(device, stream.key);
   const line = overview?.lines.find((one) => one.device === device && one.key === stream.key);
   return (
     <>
-      <Box sx={{ gridColumn: { xs: '1', md: '2' }, color: ink.soft, fontSize: '0.95rem', minWidth: 0 }}>{stream.title}</Box>
-      <Box sx={{ gridColumn: { xs: '2', md: '3' }, fontSize: { xs: '1rem', md: '1.1rem' }, justifySelf: { xs: 'end', md: 'start' } }}>
+      <Box sx={{ gridColumn: { xs: '1', md: '2' }, color: ink.soft, fontSize: '0.95rem', minWidth: 0 }}>
+        {stream.title}
+      </Box>
+      <Box
+        sx={{
+          gridColumn: { xs: '2', md: '3' },
+          fontSize: { xs: '1rem', md: '1.1rem' },
+          justifySelf: { xs: 'end', md: 'start' },
+        }}
+      >
         <AlignedFigure stream={stream} value={newest?.value} />
       </Box>
       <Box sx={{ gridColumn: { xs: '1 / -1', md: '4' } }}>
-        {overview && <DayLine line={line} from={overview.from} to={overview.to} label={`${stream.title}, last 24 hours`} />}
+        {overview && (
+          <DayLine
+            line={line}
+            from={overview.from}
+            to={overview.to}
+            label={`${stream.title}, last 24 hours`}
+          />
+        )}
       </Box>
     </>
   );

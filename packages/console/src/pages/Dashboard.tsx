@@ -42,7 +42,8 @@ function OneDashboard({ id }: { id: number }): ReactNode {
   const usesChosen = widgets.some(({ sources }) => sources.some(({ device }) => device === null));
   const chosen = picked ?? ofKind[0]?.id ?? null;
   const setWidgets = (next: Widget[]): void => draft.edit({ title, widgets: next });
-  const move = (places: Map<string, Place>): void => setWidgets(widgets.map((widget) => ({ ...widget, ...places.get(widget.id) })));
+  const move = (places: Map<string, Place>): void =>
+    setWidgets(widgets.map((widget) => ({ ...widget, ...places.get(widget.id) })));
   const render = (widget: Widget): ReactNode => (
     <WidgetFrame
       widget={widget}
@@ -55,7 +56,16 @@ function OneDashboard({ id }: { id: number }): ReactNode {
   );
   return (
     <>
-      <Heading title={editing ? <TitleField title={title} onChange={(next) => draft.edit({ title: next, widgets })} /> : title} below={editing ? <KeptMark draft={draft} /> : undefined}>
+      <Heading
+        title={
+          editing ? (
+            <TitleField title={title} onChange={(next) => draft.edit({ title: next, widgets })} />
+          ) : (
+            title
+          )
+        }
+        below={editing ? <KeptMark draft={draft} /> : undefined}
+      >
         {editing && (
           <>
             <Button onClick={() => setAdding(true)}>Add widgets</Button>
@@ -65,12 +75,22 @@ function OneDashboard({ id }: { id: number }): ReactNode {
             <DeleteButton id={id} />
           </>
         )}
-        <Button variant={editing ? 'contained' : 'outlined'} color={editing ? 'primary' : 'inherit'} onClick={() => setEditing(!editing)}>
+        <Button
+          variant={editing ? 'contained' : 'outlined'}
+          color={editing ? 'primary' : 'inherit'}
+          onClick={() => setEditing(!editing)}
+        >
           {editing ? 'Done' : 'Edit'}
         </Button>
       </Heading>
       {usesChosen && ofKind.length > 1 && (
-        <TextField select label="Chosen device" value={chosen ?? ''} onChange={({ target }) => setPicked(target.value)} sx={{ maxWidth: 280, mb: 3 }}>
+        <TextField
+          select
+          label="Chosen device"
+          value={chosen ?? ''}
+          onChange={({ target }) => setPicked(target.value)}
+          sx={{ maxWidth: 280, mb: 3 }}
+        >
           {ofKind.map((device) => (
             <MenuItem key={device.id} value={device.id}>
               {device.name}
@@ -78,26 +98,72 @@ function OneDashboard({ id }: { id: number }): ReactNode {
           ))}
         </TextField>
       )}
-      {draft.state === 'conflict' && <Notice error={draft.error} action={{ label: 'Load the newer one', onClick: draft.reload }} />}
+      {draft.state === 'conflict' && (
+        <Notice error={draft.error} action={{ label: 'Load the newer one', onClick: draft.reload }} />
+      )}
       {draft.state === 'failed' && <Notice error={draft.error} />}
-      {draft.changedBy && <Notice tone="plain">{draft.changedBy} changed this dashboard just now, in another window. You see the new one.</Notice>}
-      {widgets.length === 0 && <Typography color="text.secondary">Nothing here yet. {editing ? 'Add widgets; several at once if you like.' : 'Press Edit to add widgets.'}</Typography>}
-      {phone ? <PhoneColumn widgets={widgets} render={render} /> : <WideGrid widgets={widgets} editing={editing} onMove={move} render={render} />}
-      {adding && <AddWidgets catalogue={catalogue} kindId={kindId} onClose={() => setAdding(false)} onAdd={(type, groups) => setWidgets(addWidgets(widgets, type, groups, newId))} />}
-      {configured && <ConfigureWidget widget={configured} catalogue={catalogue} chosen={chosen} onClose={() => setConfigured(null)} onChange={(next) => setWidgets(widgets.map((one) => (one.id === next.id ? next : one)))} />}
+      {draft.changedBy && (
+        <Notice tone="plain">
+          {draft.changedBy} changed this dashboard just now, in another window. You see the new one.
+        </Notice>
+      )}
+      {widgets.length === 0 && (
+        <Typography color="text.secondary">
+          Nothing here yet.{' '}
+          {editing ? 'Add widgets; several at once if you like.' : 'Press Edit to add widgets.'}
+        </Typography>
+      )}
+      {phone ? (
+        <PhoneColumn widgets={widgets} render={render} />
+      ) : (
+        <WideGrid widgets={widgets} editing={editing} onMove={move} render={render} />
+      )}
+      {adding && (
+        <AddWidgets
+          catalogue={catalogue}
+          kindId={kindId}
+          onClose={() => setAdding(false)}
+          onAdd={(type, groups) => setWidgets(addWidgets(widgets, type, groups, newId))}
+        />
+      )}
+      {configured && (
+        <ConfigureWidget
+          widget={configured}
+          catalogue={catalogue}
+          chosen={chosen}
+          onClose={() => setConfigured(null)}
+          onChange={(next) => setWidgets(widgets.map((one) => (one.id === next.id ? next : one)))}
+        />
+      )}
       <TimeStrip period={period} onChange={setPeriod} />
     </>
   );
 }
 
 function TitleField({ title, onChange }: { title: string; onChange: (title: string) => void }): ReactNode {
-  return <TextField value={title} onChange={({ target }) => target.value.trim() !== '' && onChange(target.value.slice(0, 80))} slotProps={{ htmlInput: { 'aria-label': 'Title', style: { fontSize: '1.7rem', fontWeight: 700 } } }} />;
+  return (
+    <TextField
+      value={title}
+      onChange={({ target }) => target.value.trim() !== '' && onChange(target.value.slice(0, 80))}
+      slotProps={{ htmlInput: { 'aria-label': 'Title', style: { fontSize: '1.7rem', fontWeight: 700 } } }}
+    />
+  );
 }
 
 function KeptMark({ draft }: { draft: Draft }): ReactNode {
-  const words = { kept: 'All changes are kept.', keeping: 'Keeping …', conflict: 'Not kept.', failed: 'Not kept.' } as const;
+  const words = {
+    kept: 'All changes are kept.',
+    keeping: 'Keeping …',
+    conflict: 'Not kept.',
+    failed: 'Not kept.',
+  } as const;
   return (
-    <Box component="span" role="status" data-kept={draft.state} sx={{ color: draft.state === 'kept' ? ink.moss : ink.soft }}>
+    <Box
+      component="span"
+      role="status"
+      data-kept={draft.state}
+      sx={{ color: draft.state === 'kept' ? ink.moss : ink.soft }}
+    >
       {words[draft.state]}
     </Box>
   );
@@ -108,7 +174,14 @@ function DeleteButton({ id }: { id: number }): ReactNode {
   const [asked, setAsked] = useState(false);
   const remove = useChange('deleteDashboard', ['listDashboards', 'readDevice']);
   return (
-    <Button color={asked ? 'error' : 'inherit'} onClick={() => (asked ? remove.mutate({ params: { dashboard: id } }, { onSuccess: () => void navigate('/dashboards') }) : setAsked(true))}>
+    <Button
+      color={asked ? 'error' : 'inherit'}
+      onClick={() =>
+        asked
+          ? remove.mutate({ params: { dashboard: id } }, { onSuccess: () => void navigate('/dashboards') })
+          : setAsked(true)
+      }
+    >
       {asked ? 'Really delete it' : 'Delete'}
     </Button>
   );

@@ -14,13 +14,31 @@ export function Dashboards(): ReactNode {
   return (
     <>
       <Heading title="Dashboards" below="Pages of widgets, on the wide screen and on the phone.">
-        <Button variant="contained" color="primary" onClick={() => make.mutate({ body: { title: 'New dashboard' } }, { onSuccess: ({ id }) => void navigate(`/dashboards/${id}`, { state: { editing: true } }) })}>
+        <Button
+          variant="contained"
+          color="primary"
+          onClick={() =>
+            make.mutate(
+              { body: { title: 'New dashboard' } },
+              { onSuccess: ({ id }) => void navigate(`/dashboards/${id}`, { state: { editing: true } }) },
+            )
+          }
+        >
           New dashboard
         </Button>
       </Heading>
       <Notice error={dashboards.error ?? make.error} />
       {dashboards.data?.map(({ id, title, widgets }) => (
-        <Box key={id} sx={{ borderTop: `1px solid ${ink.line}`, py: 1.5, display: 'flex', gap: 3, alignItems: 'baseline' }}>
+        <Box
+          key={id}
+          sx={{
+            borderTop: `1px solid ${ink.line}`,
+            py: 1.5,
+            display: 'flex',
+            gap: 3,
+            alignItems: 'baseline',
+          }}
+        >
           <Typography variant="h2" component={Link} to={`/dashboards/${id}`}>
             {title}
           </Typography>
@@ -29,7 +47,11 @@ export function Dashboards(): ReactNode {
           </Typography>
         </Box>
       ))}
-      {dashboards.data?.length === 0 && <Typography color="text.secondary">None yet. A device offers a complete one at its first reading; or begin with an empty one.</Typography>}
+      {dashboards.data?.length === 0 && (
+        <Typography color="text.secondary">
+          None yet. A device offers a complete one at its first reading; or begin with an empty one.
+        </Typography>
+      )}
     </>
   );
 }

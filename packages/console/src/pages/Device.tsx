@@ -29,9 +29,23 @@ export function Device(): ReactNode {
   const lastSeen = useLastSeen(id);
   if (device.error) return <Notice error={device.error} />;
   if (device.data === undefined || kind.data === undefined || me === undefined) return null;
-  const presence = presenceOf({ connected: device.data.connected, lastSeenAt: lastSeen ?? device.data.lastSeenAt, intervalS: kind.data.intervalS }, now);
+  const presence = presenceOf(
+    {
+      connected: device.data.connected,
+      lastSeenAt: lastSeen ?? device.data.lastSeenAt,
+      intervalS: kind.data.intervalS,
+    },
+    now,
+  );
   const fresh = device.data.proof.firstReadingAt === null;
-  const plan: StarterPlan = { deviceId: id, deviceName: device.data.name, ...me.address, token, intervalS: kind.data.intervalS, streams: kind.data.streams };
+  const plan: StarterPlan = {
+    deviceId: id,
+    deviceName: device.data.name,
+    ...me.address,
+    token,
+    intervalS: kind.data.intervalS,
+    streams: kind.data.streams,
+  };
   const connect = (
     <Section title="Connect it" id="connect" note="Lines to paste, MQTT settings, and a starter program.">
       <ConnectLines plan={plan} />
@@ -43,7 +57,8 @@ export function Device(): ReactNode {
         title={device.data.name}
         below={
           <>
-            {id} · <Link to={`/kinds/${kind.data.id}`}>{kind.data.title}</Link> · <PresenceMark presence={presence} now={now} />
+            {id} · <Link to={`/kinds/${kind.data.id}`}>{kind.data.title}</Link> ·{' '}
+            <PresenceMark presence={presence} now={now} />
           </>
         }
       >
@@ -73,7 +88,13 @@ export function Device(): ReactNode {
 function NewestValues({ device, kind }: { device: string; kind: Kind }): ReactNode {
   return (
     <Section title="Newest readings">
-      <Box sx={{ display: 'grid', gridTemplateColumns: { xs: '1fr', sm: 'repeat(auto-fill, minmax(300px, 1fr))' }, columnGap: 5 }}>
+      <Box
+        sx={{
+          display: 'grid',
+          gridTemplateColumns: { xs: '1fr', sm: 'repeat(auto-fill, minmax(300px, 1fr))' },
+          columnGap: 5,
+        }}
+      >
         {kind.streams
           .filter(({ direction }) => direction !== 'control')
           .map((stream) => (
@@ -87,7 +108,15 @@ function NewestValues({ device, kind }: { device: string; kind: Kind }): ReactNo
 function NewestValue({ device, stream }: { device: string; stream: Kind['streams'][number] }): ReactNode {
   const newest = useNewest(device, stream.key);
   return (
-    <Box sx={{ display: 'flex', justifyContent: 'space-between', gap: 2, py: 0.5, borderBottom: `1px solid ${ink.faint}` }}>
+    <Box
+      sx={{
+        display: 'flex',
+        justifyContent: 'space-between',
+        gap: 2,
+        py: 0.5,
+        borderBottom: `1px solid ${ink.faint}`,
+      }}
+    >
       <span>{stream.title}</span>
       <AlignedFigure stream={stream} value={newest?.value} />
     </Box>
@@ -105,7 +134,17 @@ function OfferDashboard({ device }: { device: DeviceFacts }): ReactNode {
     );
   if (device.proof.firstReadingAt === null) return null;
   return (
-    <Button variant="contained" color="primary" disabled={make.isPending} onClick={() => make.mutate({ params: { device: device.id } }, { onSuccess: ({ id }) => void navigate(`/dashboards/${id}`) })}>
+    <Button
+      variant="contained"
+      color="primary"
+      disabled={make.isPending}
+      onClick={() =>
+        make.mutate(
+          { params: { device: device.id } },
+          { onSuccess: ({ id }) => void navigate(`/dashboards/${id}`) },
+        )
+      }
+    >
       Make its dashboard
     </Button>
   );
@@ -119,7 +158,15 @@ function DeleteDevice({ id, name }: { id: string; name: string }): ReactNode {
     <Box sx={{ mt: 6 }}>
       <Notice error={remove.error} />
       {asked ? (
-        <Notice action={{ label: 'Delete it', onClick: () => remove.mutate({ params: { device: id } }, { onSuccess: () => void navigate('/devices') }) }}>Delete {name} with all its readings? This cannot be undone.</Notice>
+        <Notice
+          action={{
+            label: 'Delete it',
+            onClick: () =>
+              remove.mutate({ params: { device: id } }, { onSuccess: () => void navigate('/devices') }),
+          }}
+        >
+          Delete {name} with all its readings? This cannot be undone.
+        </Notice>
       ) : (
         <Button variant="text" onClick={() => setAsked(true)}>
           Delete this device

@@ -27,7 +27,8 @@ export function Devices(): ReactNode {
           title={kind.title}
           note={
             <>
-              {kind.streams.length} datastreams, every {kind.intervalS} s. <Link to={`/kinds/${kind.id}`}>Look at the kind</Link>
+              {kind.streams.length} datastreams, every {kind.intervalS} s.{' '}
+              <Link to={`/kinds/${kind.id}`}>Look at the kind</Link>
               {' · '}
               <Link to={`/devices/new?kind=${kind.id}`}>Add another like it</Link>
             </>
@@ -36,15 +37,38 @@ export function Devices(): ReactNode {
           {devices.data
             ?.filter(({ kindId }) => kindId === kind.id)
             .map((device) => (
-              <Box key={device.id} sx={{ display: 'grid', gridTemplateColumns: { xs: '1fr auto', sm: '1fr 220px 240px' }, columnGap: 2, py: 1, borderTop: `1px solid ${ink.faint}`, alignItems: 'baseline' }}>
+              <Box
+                key={device.id}
+                sx={{
+                  display: 'grid',
+                  gridTemplateColumns: { xs: '1fr auto', sm: '1fr 220px 240px' },
+                  columnGap: 2,
+                  py: 1,
+                  borderTop: `1px solid ${ink.faint}`,
+                  alignItems: 'baseline',
+                }}
+              >
                 <Typography variant="h3" component={Link} to={`/devices/${device.id}`}>
                   {device.name}
                 </Typography>
-                <Box sx={{ fontFamily: MONO, fontSize: '0.9rem', color: ink.soft, display: { xs: 'none', sm: 'block' } }}>{device.id}</Box>
+                <Box
+                  sx={{
+                    fontFamily: MONO,
+                    fontSize: '0.9rem',
+                    color: ink.soft,
+                    display: { xs: 'none', sm: 'block' },
+                  }}
+                >
+                  {device.id}
+                </Box>
                 <PresenceMark presence={device.presence} now={now} />
               </Box>
             ))}
-          {kind.devices === 0 && <Typography color="text.secondary">No device of this kind yet; everything can be prepared before there is one.</Typography>}
+          {kind.devices === 0 && (
+            <Typography color="text.secondary">
+              No device of this kind yet; everything can be prepared before there is one.
+            </Typography>
+          )}
         </Section>
       ))}
       {kinds.data?.length === 0 && <Typography>No devices yet.</Typography>}
@@ -58,8 +82,18 @@ function WhoseToken(): ReactNode {
   const whose = useChange('whoseToken');
   return (
     <Section title="Whose token is this?" note="Paste a device token, whole or in part.">
-      <Box component="form" onSubmit={(event) => (event.preventDefault(), whose.mutate({ body: { text } }))} sx={{ display: 'flex', gap: 2, alignItems: 'flex-end', maxWidth: 620 }}>
-        <TextField label="Token" value={text} onChange={(event) => setText(event.target.value)} slotProps={{ htmlInput: { style: { fontFamily: MONO } }, inputLabel: { shrink: true } }} autoComplete="off" />
+      <Box
+        component="form"
+        onSubmit={(event) => (event.preventDefault(), whose.mutate({ body: { text } }))}
+        sx={{ display: 'flex', gap: 2, alignItems: 'flex-end', maxWidth: 620 }}
+      >
+        <TextField
+          label="Token"
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+          slotProps={{ htmlInput: { style: { fontFamily: MONO } }, inputLabel: { shrink: true } }}
+          autoComplete="off"
+        />
         <Button type="submit" disabled={text.trim() === ''}>
           Tell
         </Button>

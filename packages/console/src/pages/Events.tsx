@@ -31,7 +31,17 @@ export function Events(): ReactNode {
       ))}
       <Section title="Event rules" note="Each is one sentence.">
         {rules.data?.map((rule) => (
-          <Box key={rule.id} sx={{ borderTop: `1px solid ${ink.faint}`, py: 1, display: 'grid', gridTemplateColumns: { xs: '1fr', sm: '1fr auto' }, columnGap: 3, opacity: rule.active ? 1 : 0.6 }}>
+          <Box
+            key={rule.id}
+            sx={{
+              borderTop: `1px solid ${ink.faint}`,
+              py: 1,
+              display: 'grid',
+              gridTemplateColumns: { xs: '1fr', sm: '1fr auto' },
+              columnGap: 3,
+              opacity: rule.active ? 1 : 0.6,
+            }}
+          >
             <Box>
               <Typography variant="h3" component={Link} to={`/events/rules/${rule.id}`}>
                 {rule.title}
@@ -64,17 +74,33 @@ function EventRow({ event, now }: { event: Event; now: number }): ReactNode {
   const failed = event.alerts.find(({ state }) => state === 'failed');
   const sent = event.alerts.filter(({ state }) => state === 'sent').length;
   return (
-    <Box data-event={open ? 'open' : 'closed'} sx={{ display: 'grid', gridTemplateColumns: { xs: '28px 1fr', sm: '28px 1fr auto' }, gap: 1, borderTop: `1px solid ${open ? ink.line : ink.faint}`, py: 1.25 }}>
+    <Box
+      data-event={open ? 'open' : 'closed'}
+      sx={{
+        display: 'grid',
+        gridTemplateColumns: { xs: '28px 1fr', sm: '28px 1fr auto' },
+        gap: 1,
+        borderTop: `1px solid ${open ? ink.line : ink.faint}`,
+        py: 1.25,
+      }}
+    >
       <Box sx={{ pt: 0.25 }}>
-        <EventFlag open={open} acknowledged={event.acknowledgedAt !== null} urgent={event.severity === 'urgent'} />
+        <EventFlag
+          open={open}
+          acknowledged={event.acknowledgedAt !== null}
+          urgent={event.severity === 'urgent'}
+        />
       </Box>
       <Box sx={{ minWidth: 0 }}>
         <Typography variant="h3" component="div" sx={{ fontWeight: open ? 700 : 500 }}>
           {event.title}
         </Typography>
         <Box sx={{ color: ink.soft, fontSize: '0.95rem' }}>
-          <Link to={`/devices/${event.deviceId}`}>{event.deviceName}</Link>, {event.severity}. Opened {showClock(event.openedAt, now)}
-          {open ? `, open for ${showDuration(Math.max(1000, now - event.openedAt))}` : `, closed after ${showDuration(event.closedAt! - event.openedAt)}`}
+          <Link to={`/devices/${event.deviceId}`}>{event.deviceName}</Link>, {event.severity}. Opened{' '}
+          {showClock(event.openedAt, now)}
+          {open
+            ? `, open for ${showDuration(Math.max(1000, now - event.openedAt))}`
+            : `, closed after ${showDuration(event.closedAt! - event.openedAt)}`}
           {event.acknowledgedAt !== null && `, acknowledged by ${event.acknowledgedBy}`}
           {sent > 0 && `. ${sent} ${sent === 1 ? 'email' : 'emails'} sent`}
           {failed && `. An alert to ${failed.recipient} failed: ${failed.error}`}

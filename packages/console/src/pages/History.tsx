@@ -18,13 +18,25 @@ export function History(): ReactNode {
   if (catalogue === null) return null;
   const device = catalogue.devices.find(({ id }) => id === search.get('device')) ?? catalogue.devices[0];
   if (device === undefined) return <Heading title="History" below="There is no device yet." />;
-  const streams = catalogue.kinds.find(({ id }) => id === device.kindId)?.streams.filter(({ direction }) => direction !== 'control') ?? [];
-  const toggle = (key: string): void => setHidden((before) => (before.has(key) ? new Set([...before].filter((one) => one !== key)) : new Set([...before, key])));
+  const streams =
+    catalogue.kinds
+      .find(({ id }) => id === device.kindId)
+      ?.streams.filter(({ direction }) => direction !== 'control') ?? [];
+  const toggle = (key: string): void =>
+    setHidden((before) =>
+      before.has(key) ? new Set([...before].filter((one) => one !== key)) : new Set([...before, key]),
+    );
   return (
     <>
       <Heading title="History" />
       <Box sx={{ display: 'flex', flexWrap: 'wrap', columnGap: 4, rowGap: 2, alignItems: 'flex-end', mb: 3 }}>
-        <TextField select label="Device" value={device.id} onChange={({ target }) => setSearch({ device: target.value })} sx={{ maxWidth: 300 }}>
+        <TextField
+          select
+          label="Device"
+          value={device.id}
+          onChange={({ target }) => setSearch({ device: target.value })}
+          sx={{ maxWidth: 300 }}
+        >
           {catalogue.devices.map(({ id, name }) => (
             <MenuItem key={id} value={id}>
               {name}
@@ -33,7 +45,11 @@ export function History(): ReactNode {
         </TextField>
         <Box>
           {streams.map(({ key, title }) => (
-            <FormControlLabel key={key} control={<Checkbox size="small" checked={!hidden.has(key)} onChange={() => toggle(key)} />} label={title} />
+            <FormControlLabel
+              key={key}
+              control={<Checkbox size="small" checked={!hidden.has(key)} onChange={() => toggle(key)} />}
+              label={title}
+            />
           ))}
         </Box>
       </Box>
@@ -42,8 +58,17 @@ export function History(): ReactNode {
         .map((stream) => {
           const source = catalogue.find({ device: device.id, stream: stream.key }, null);
           return (
-            <Box key={stream.key} sx={{ borderTop: `1px solid ${ink.line}`, py: 1.5, height: stream.type === 'boolean' ? 130 : 220 }}>
-              {source && <ChartWidget widget={{ ...PLAIN, id: stream.key }} sources={[source]} period={period} />}
+            <Box
+              key={stream.key}
+              sx={{
+                borderTop: `1px solid ${ink.line}`,
+                py: 1.5,
+                height: stream.type === 'boolean' ? 130 : 220,
+              }}
+            >
+              {source && (
+                <ChartWidget widget={{ ...PLAIN, id: stream.key }} sources={[source]} period={period} />
+              )}
             </Box>
           );
         })}
@@ -53,4 +78,15 @@ export function History(): ReactNode {
   );
 }
 
-const PLAIN: Widget = { id: '', type: 'chart', title: '', sources: [], min: null, max: null, x: 0, y: 0, w: 12, h: 4 };
+const PLAIN: Widget = {
+  id: '',
+  type: 'chart',
+  title: '',
+  sources: [],
+  min: null,
+  max: null,
+  x: 0,
+  y: 0,
+  w: 12,
+  h: 4,
+};

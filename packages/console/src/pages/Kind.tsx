@@ -21,13 +21,19 @@ export function KindPage(): ReactNode {
   if (kind.data === undefined) return null;
   return (
     <>
-      <Heading title={kind.data.title} below={`A kind with ${devices.length} ${devices.length === 1 ? 'device' : 'devices'}. A change here reaches all of them at once.`}>
+      <Heading
+        title={kind.data.title}
+        below={`A kind with ${devices.length} ${devices.length === 1 ? 'device' : 'devices'}. A change here reaches all of them at once.`}
+      >
         <Button component={Link} to={`/devices/new?kind=${kind.data.id}`}>
           Add another like it
         </Button>
       </Heading>
       <KindFields key={`${kind.data.title}${kind.data.intervalS}`} kind={kind.data} />
-      <Section title="Datastreams" note="Names are matched leniently: capitals, spaces and hyphens do not matter, and a virtual pin does as well.">
+      <Section
+        title="Datastreams"
+        note="Names are matched leniently: capitals, spaces and hyphens do not matter, and a virtual pin does as well."
+      >
         {kind.data.streams.map((stream) => (
           <StreamRow key={stream.id} stream={stream} onOpen={() => setOpen(stream)} kindId={params.kind} />
         ))}
@@ -44,14 +50,23 @@ export function KindPage(): ReactNode {
         {devices.length === 0 && (
           <>
             <Typography color="text.secondary">No device yet.</Typography>
-            <Button variant="text" onClick={() => remove.mutate({ params }, { onSuccess: () => void navigate('/devices') })}>
+            <Button
+              variant="text"
+              onClick={() => remove.mutate({ params }, { onSuccess: () => void navigate('/devices') })}
+            >
               Delete this kind
             </Button>
           </>
         )}
         <Notice error={remove.error} />
       </Section>
-      {open !== null && <StreamDialog kindId={params.kind} {...(open !== 'new' && { before: open })} onClose={() => setOpen(null)} />}
+      {open !== null && (
+        <StreamDialog
+          kindId={params.kind}
+          {...(open !== 'new' && { before: open })}
+          onClose={() => setOpen(null)}
+        />
+      )}
     </>
   );
 }
@@ -59,15 +74,22 @@ export function KindPage(): ReactNode {
 /** Title and interval; kept when the field is left. */
 function KindFields({ kind }: { kind: Kind }): ReactNode {
   const change = useChange('changeKind', ['readKind', 'listKinds', 'listDevices']);
-  const keep = (body: { title?: string; intervalS?: number }): void => change.mutate({ params: { kind: kind.id }, body });
+  const keep = (body: { title?: string; intervalS?: number }): void =>
+    change.mutate({ params: { kind: kind.id }, body });
   return (
     <Box sx={{ display: 'grid', gap: 3, gridTemplateColumns: { sm: '1fr 1fr' }, maxWidth: 720 }}>
-      <TextField label="Title" defaultValue={kind.title} onBlur={({ target }) => target.value.trim() !== kind.title && keep({ title: target.value })} />
+      <TextField
+        label="Title"
+        defaultValue={kind.title}
+        onBlur={({ target }) => target.value.trim() !== kind.title && keep({ title: target.value })}
+      />
       <TextField
         label="A message every … seconds"
         type="number"
         defaultValue={kind.intervalS}
-        onBlur={({ target }) => Number(target.value) !== kind.intervalS && keep({ intervalS: Number(target.value) })}
+        onBlur={({ target }) =>
+          Number(target.value) !== kind.intervalS && keep({ intervalS: Number(target.value) })
+        }
         helperText="Boards that run a starter obey it at once."
       />
       <Box sx={{ gridColumn: '1 / -1' }}>
@@ -77,22 +99,56 @@ function KindFields({ kind }: { kind: Kind }): ReactNode {
   );
 }
 
-function StreamRow({ stream, kindId, onOpen }: { stream: Stream; kindId: number; onOpen: () => void }): ReactNode {
+function StreamRow({
+  stream,
+  kindId,
+  onOpen,
+}: {
+  stream: Stream;
+  kindId: number;
+  onOpen: () => void;
+}): ReactNode {
   const remove = useChange('deleteStream', ['readKind', 'listKinds']);
   const [asked, setAsked] = useState(false);
-  const range = stream.min === null && stream.max === null ? '' : `${stream.min ?? '…'} to ${stream.max ?? '…'}`;
+  const range =
+    stream.min === null && stream.max === null ? '' : `${stream.min ?? '…'} to ${stream.max ?? '…'}`;
   return (
-    <Box data-key={stream.key} sx={{ display: 'grid', gridTemplateColumns: { xs: '1fr auto', md: '1.4fr 1.2fr 0.8fr 1.2fr 1fr 1fr auto' }, columnGap: 2, borderTop: `1px solid ${ink.faint}`, py: 1, alignItems: 'center' }}>
+    <Box
+      data-key={stream.key}
+      sx={{
+        display: 'grid',
+        gridTemplateColumns: { xs: '1fr auto', md: '1.4fr 1.2fr 0.8fr 1.2fr 1fr 1fr auto' },
+        columnGap: 2,
+        borderTop: `1px solid ${ink.faint}`,
+        py: 1,
+        alignItems: 'center',
+      }}
+    >
       <Box sx={{ fontWeight: 600 }}>{stream.title}</Box>
-      <Box sx={{ fontFamily: MONO, fontSize: '0.9rem', gridRow: { xs: 2, md: 'auto' }, gridColumn: { xs: 1, md: 'auto' } }}>
+      <Box
+        sx={{
+          fontFamily: MONO,
+          fontSize: '0.9rem',
+          gridRow: { xs: 2, md: 'auto' },
+          gridColumn: { xs: 1, md: 'auto' },
+        }}
+      >
         {stream.key}
-        {stream.aliases.length > 0 && <Box sx={{ color: ink.soft, fontSize: '0.8rem' }}>also {stream.aliases.join(', ')}</Box>}
+        {stream.aliases.length > 0 && (
+          <Box sx={{ color: ink.soft, fontSize: '0.8rem' }}>also {stream.aliases.join(', ')}</Box>
+        )}
       </Box>
       <Box sx={{ display: { xs: 'none', md: 'block' } }}>{stream.type}</Box>
-      <Box sx={{ color: ink.soft, gridRow: { xs: 3, md: 'auto' }, gridColumn: { xs: 1, md: 'auto' } }}>{[range, showUnit(stream.unit)].filter(Boolean).join(' ')}</Box>
+      <Box sx={{ color: ink.soft, gridRow: { xs: 3, md: 'auto' }, gridColumn: { xs: 1, md: 'auto' } }}>
+        {[range, showUnit(stream.unit)].filter(Boolean).join(' ')}
+      </Box>
       <Box sx={{ display: { xs: 'none', md: 'block' } }}>{stream.direction}</Box>
-      <Box sx={{ color: ink.soft, display: { xs: 'none', md: 'block' } }}>{stream.pin === null ? '' : `virtual pin ${stream.pin}`}</Box>
-      <Box sx={{ display: 'flex', gap: 1.5, gridRow: { xs: 1, md: 'auto' }, gridColumn: { xs: 2, md: 'auto' } }}>
+      <Box sx={{ color: ink.soft, display: { xs: 'none', md: 'block' } }}>
+        {stream.pin === null ? '' : `virtual pin ${stream.pin}`}
+      </Box>
+      <Box
+        sx={{ display: 'flex', gap: 1.5, gridRow: { xs: 1, md: 'auto' }, gridColumn: { xs: 2, md: 'auto' } }}
+      >
         <Button variant="text" onClick={onOpen}>
           Change
         </Button>
@@ -102,7 +158,13 @@ function StreamRow({ stream, kindId, onOpen }: { stream: Stream; kindId: number;
       </Box>
       {(asked || remove.error) && (
         <Box sx={{ gridColumn: '1 / -1' }}>
-          <Notice error={remove.error} action={{ label: 'Delete it', onClick: () => remove.mutate({ params: { kind: kindId, stream: stream.key } }) }}>
+          <Notice
+            error={remove.error}
+            action={{
+              label: 'Delete it',
+              onClick: () => remove.mutate({ params: { kind: kindId, stream: stream.key } }),
+            }}
+          >
             Delete “{stream.title}” with its readings on every device of the kind? This cannot be undone.
           </Notice>
         </Box>

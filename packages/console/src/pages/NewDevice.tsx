@@ -21,7 +21,12 @@ interface Fields {
   streams: NewStream[];
 }
 
-const schema = object({ name: string().trim().min(1).max(80).required('Give it a name.'), id: string().defined(), intervalS: newKindSchema.fields.intervalS, streams: array(streamSchema).required() });
+const schema = object({
+  name: string().trim().min(1).max(80).required('Give it a name.'),
+  id: string().defined(),
+  intervalS: newKindSchema.fields.intervalS,
+  streams: array(streamSchema).required(),
+});
 
 /** Names a device and lists what it measures and accepts; or adds another of a kind. */
 export function NewDevice(): ReactNode {
@@ -33,7 +38,10 @@ export function NewDevice(): ReactNode {
   const [made, setMade] = useState<MadeDevice | null>(null);
   const create = useChange('createDevice', ['listDevices', 'listKinds', 'overview']);
   const kind = kinds.find(({ id }) => id === kindId);
-  const form = useForm<Fields>({ resolver: yupResolver(kindId === null ? schema : schema.omit(['streams'])) as never, defaultValues: { name: '', id: '', intervalS: 60, streams: [EMPTY_STREAM] } });
+  const form = useForm<Fields>({
+    resolver: yupResolver(kindId === null ? schema : schema.omit(['streams'])) as never,
+    defaultValues: { name: '', id: '', intervalS: 60, streams: [EMPTY_STREAM] },
+  });
   const { register, handleSubmit, watch, formState } = form;
   const taken = new Set(devices.map(({ id }) => id));
   const name = watch('name');
@@ -41,19 +49,54 @@ export function NewDevice(): ReactNode {
 
   const submit = handleSubmit(({ id, intervalS, streams, name: title }) => {
     const wanted = id || proposed;
-    const body = kindId === null ? { name: title, id: wanted, newKind: { title, intervalS, streams } } : { name: title, id: wanted, kindId };
+    const body =
+      kindId === null
+        ? { name: title, id: wanted, newKind: { title, intervalS, streams } }
+        : { name: title, id: wanted, kindId };
     create.mutate({ body }, { onSuccess: setMade });
   });
-  if (made !== null) return <TokenOnce device={made.device} token={made.token} onDone={() => void navigate(`/devices/${made.device.id}`, { state: { token: made.token } })} />;
+  if (made !== null)
+    return (
+      <TokenOnce
+        device={made.device}
+        token={made.token}
+        onDone={() => void navigate(`/devices/${made.device.id}`, { state: { token: made.token } })}
+      />
+    );
   return (
     <FormProvider {...form}>
       <Box component="form" onSubmit={submit} noValidate sx={{ maxWidth: 860 }}>
-        <Heading title={kind ? `Another ${kind.title}` : 'New device'} below={kind ? 'It has the same datastreams as the others of its kind.' : 'Name it, and list what it measures and accepts.'} />
+        <Heading
+          title={kind ? `Another ${kind.title}` : 'New device'}
+          below={
+            kind
+              ? 'It has the same datastreams as the others of its kind.'
+              : 'Name it, and list what it measures and accepts.'
+          }
+        />
         <Box sx={{ display: 'grid', gap: 3, gridTemplateColumns: { sm: '2fr 1fr' } }}>
-          <TextField label="Name" autoFocus placeholder="Dipwell North" {...register('name')} error={!!formState.errors.name} helperText={formState.errors.name?.message} />
-          <TextField label="Device ID" placeholder={proposed || 'dipwell-north'} {...register('id')} helperText="Its MQTT user name; proposed from the name." />
+          <TextField
+            label="Name"
+            autoFocus
+            placeholder="Dipwell North"
+            {...register('name')}
+            error={!!formState.errors.name}
+            helperText={formState.errors.name?.message}
+          />
+          <TextField
+            label="Device ID"
+            placeholder={proposed || 'dipwell-north'}
+            {...register('id')}
+            helperText="Its MQTT user name; proposed from the name."
+          />
           {kinds.length > 0 && (
-            <TextField select label="Kind" value={kindId ?? ''} onChange={({ target }) => setKindId(target.value === '' ? null : Number(target.value))} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}>
+            <TextField
+              select
+              label="Kind"
+              value={kindId ?? ''}
+              onChange={({ target }) => setKindId(target.value === '' ? null : Number(target.value))}
+              slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+            >
               <MenuItem value="">a new one, listed below</MenuItem>
               {kinds.map(({ id, title, streams }) => (
                 <MenuItem key={id} value={id}>
@@ -62,7 +105,13 @@ export function NewDevice(): ReactNode {
               ))}
             </TextField>
           )}
-          {kindId === null && <NumberField name="intervalS" label="A message every … seconds" error={formState.errors.intervalS?.message} />}
+          {kindId === null && (
+            <NumberField
+              name="intervalS"
+              label="A message every … seconds"
+              error={formState.errors.intervalS?.message}
+            />
+          )}
         </Box>
         {kindId === null && <StreamList />}
         <Notice error={create.error} />

@@ -29,7 +29,10 @@ export function Overview(): ReactNode {
   const quiet = list.filter(({ presence }) => presence.state === 'quiet').length;
   return (
     <>
-      <Heading title="Overview" below={`${list.length} ${list.length === 1 ? 'device' : 'devices'}${quiet > 0 ? `, ${quiet} quiet` : ''}. The last 24 hours.`}>
+      <Heading
+        title="Overview"
+        below={`${list.length} ${list.length === 1 ? 'device' : 'devices'}${quiet > 0 ? `, ${quiet} quiet` : ''}. The last 24 hours.`}
+      >
         <Button component={Link} to="/devices/new">
           Add a device
         </Button>
@@ -37,7 +40,13 @@ export function Overview(): ReactNode {
       {overview.data && <TimeAxis from={overview.data.from} to={overview.data.to} />}
       <Box sx={{ borderBottom: `1px solid ${ink.line}` }}>
         {list.map((device) => (
-          <DeviceRows key={device.id} device={device} kind={kinds?.find(({ id }) => id === device.kindId)} overview={overview.data} now={now} />
+          <DeviceRows
+            key={device.id}
+            device={device}
+            kind={kinds?.find(({ id }) => id === device.kindId)}
+            overview={overview.data}
+            now={now}
+          />
         ))}
       </Box>
     </>
@@ -54,7 +63,8 @@ function NothingYet(): ReactNode {
     <Box sx={{ maxWidth: 560, py: 6 }}>
       <Typography variant="h1">Name your first device</Typography>
       <Typography sx={{ my: 2 }} color="text.secondary">
-        Say what it measures and what it accepts. You get a token and a ready program, and then watch its first message arrive.
+        Say what it measures and what it accepts. You get a token and a ready program, and then watch its
+        first message arrive.
       </Typography>
       <Button variant="contained" color="primary" component={Link} to="/devices/new">
         Begin

@@ -2,13 +2,28 @@ import { Box, Button, Checkbox, FormControlLabel, MenuItem, TextField, Typograph
 import { useState, type ReactNode } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { ruleSentence, showUnit, type Condition } from '@peatmoor/core';
-import { SEVERITIES, type Kind, type Device, type Rule, type RuleIn, type Severity } from '@peatmoor/contract';
+import {
+  SEVERITIES,
+  type Kind,
+  type Device,
+  type Rule,
+  type RuleIn,
+  type Severity,
+} from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
 import { ink } from '../theme';
 
-const TIMES: [string, number][] = [['at once', 0], ['after 10 s', 10_000], ['after 1 min', 60_000], ['after 5 min', 300_000], ['after 10 min', 600_000], ['after 30 min', 1_800_000], ['after 2 h', 7_200_000]];
+const TIMES: [string, number][] = [
+  ['at once', 0],
+  ['after 10 s', 10_000],
+  ['after 1 min', 60_000],
+  ['after 5 min', 300_000],
+  ['after 10 min', 600_000],
+  ['after 30 min', 1_800_000],
+  ['after 2 h', 7_200_000],
+];
 
 /** Writes an event rule as a sentence, or changes one. */
 export function RulePage(): ReactNode {
@@ -18,8 +33,20 @@ export function RulePage(): ReactNode {
   const kinds = useRead('listKinds').data;
   const me = useRead('me').data;
   if (rule.error) return <Notice error={rule.error} />;
-  if (devices === undefined || kinds === undefined || me === undefined || (id !== 'new' && rule.data === undefined)) return null;
-  if (devices.length === 0 && kinds.length === 0) return <Heading title="New event rule" below="First make a device or a kind: a rule watches one of its datastreams." />;
+  if (
+    devices === undefined ||
+    kinds === undefined ||
+    me === undefined ||
+    (id !== 'new' && rule.data === undefined)
+  )
+    return null;
+  if (devices.length === 0 && kinds.length === 0)
+    return (
+      <Heading
+        title="New event rule"
+        below="First make a device or a kind: a rule watches one of its datastreams."
+      />
+    );
   return <RuleForm key={id} before={rule.data} devices={devices} kinds={kinds} email={me.user.email} />;
 }
 
@@ -38,13 +65,24 @@ interface Fields {
   active: boolean;
 }
 
-function RuleForm({ before, devices, kinds, email }: { before: Rule | undefined; devices: Device[]; kinds: Kind[]; email: string }): ReactNode {
+function RuleForm({
+  before,
+  devices,
+  kinds,
+  email,
+}: {
+  before: Rule | undefined;
+  devices: Device[];
+  kinds: Kind[];
+  email: string;
+}): ReactNode {
   const navigate = useNavigate();
   const create = useChange('createRule', ['listRules']);
   const change = useChange('changeRule', ['listRules', 'readRule', 'listEvents']);
   const remove = useChange('deleteRule', ['listRules']);
   const [fields, setFields] = useState<Fields>(() => firstFields(before, devices, kinds, email));
-  const set = <N extends keyof Fields>(name: N, value: Fields[N]): void => setFields((all) => ({ ...all, [name]: value }));
+  const set = <N extends keyof Fields>(name: N, value: Fields[N]): void =>
+    setFields((all) => ({ ...all, [name]: value }));
   const [sort, target = ''] = fields.whom.split(/:(.*)/);
   const device = sort === 'device' ? devices.find(({ id }) => id === target) : undefined;
   const kind = kinds.find(({ id }) => id === (device?.kindId ?? Number(target)));
@@ -59,12 +97,16 @@ function RuleForm({ before, devices, kinds, email }: { before: Rule | undefined;
     closeHoldMs: fields.closeHoldMs,
   };
   const ready = stream !== undefined && (isBoolean || fields.limit.trim() !== '');
-  const sentence = ready ? ruleSentence(condition, stream, device?.name ?? `any ${kind?.title ?? ''}`) : 'Choose whom it watches, and a limit.';
+  const sentence = ready
+    ? ruleSentence(condition, stream, device?.name ?? `any ${kind?.title ?? ''}`)
+    : 'Choose whom it watches, and a limit.';
   const done = { onSuccess: () => void navigate('/events') };
   const submit = (): void => {
     const body: RuleIn = {
       ...condition,
-      title: fields.title.trim() || `${stream!.title} ${fields.comparison} ${isBoolean ? '' : fields.limit}`.trim(),
+      title:
+        fields.title.trim() ||
+        `${stream!.title} ${fields.comparison} ${isBoolean ? '' : fields.limit}`.trim(),
       severity: fields.severity,
       deviceId: device?.id ?? null,
       kindId: device === undefined ? kind!.id : null,
@@ -79,11 +121,28 @@ function RuleForm({ before, devices, kinds, email }: { before: Rule | undefined;
   return (
     <Box component="form" onSubmit={(event) => (event.preventDefault(), submit())} sx={{ maxWidth: 760 }}>
       <Heading title={before === undefined ? 'New event rule' : before.title} />
-      <Typography component="div" aria-live="polite" data-sentence sx={{ fontSize: '1.35rem', lineHeight: 1.4, borderLeft: `3px solid ${ink.heather}`, pl: 2, mb: 4, minHeight: '2.8em' }}>
+      <Typography
+        component="div"
+        aria-live="polite"
+        data-sentence
+        sx={{
+          fontSize: '1.35rem',
+          lineHeight: 1.4,
+          borderLeft: `3px solid ${ink.heather}`,
+          pl: 2,
+          mb: 4,
+          minHeight: '2.8em',
+        }}
+      >
         {sentence}
       </Typography>
       <Box sx={{ display: 'grid', gap: 3, gridTemplateColumns: { xs: '1fr', sm: '1fr 1fr 1fr' } }}>
-        <TextField select label="Watches" value={fields.whom} onChange={({ target: { value } }) => set('whom', value)}>
+        <TextField
+          select
+          label="Watches"
+          value={fields.whom}
+          onChange={({ target: { value } }) => set('whom', value)}
+        >
           {devices.map(({ id, name }) => (
             <MenuItem key={id} value={`device:${id}`}>
               {name}
@@ -95,45 +154,107 @@ function RuleForm({ before, devices, kinds, email }: { before: Rule | undefined;
             </MenuItem>
           ))}
         </TextField>
-        <TextField select label="Datastream" value={stream?.key ?? ''} onChange={({ target: { value } }) => set('stream', value)}>
+        <TextField
+          select
+          label="Datastream"
+          value={stream?.key ?? ''}
+          onChange={({ target: { value } }) => set('stream', value)}
+        >
           {streams.map(({ key, title }) => (
             <MenuItem key={key} value={key}>
               {title}
             </MenuItem>
           ))}
         </TextField>
-        <TextField select label="Opens when it is" value={fields.comparison} onChange={({ target: { value } }) => set('comparison', value as 'above')}>
+        <TextField
+          select
+          label="Opens when it is"
+          value={fields.comparison}
+          onChange={({ target: { value } }) => set('comparison', value as 'above')}
+        >
           <MenuItem value="above">{isBoolean ? 'on' : 'above'}</MenuItem>
           <MenuItem value="below">{isBoolean ? 'off' : 'below'}</MenuItem>
         </TextField>
-        {!isBoolean && <TextField label={`Limit${unit && `, in ${unit}`}`} type="number" value={fields.limit} onChange={({ target: { value } }) => set('limit', value)} slotProps={{ htmlInput: { step: 'any' }, inputLabel: { shrink: true } }} />}
+        {!isBoolean && (
+          <TextField
+            label={`Limit${unit && `, in ${unit}`}`}
+            type="number"
+            value={fields.limit}
+            onChange={({ target: { value } }) => set('limit', value)}
+            slotProps={{ htmlInput: { step: 'any' }, inputLabel: { shrink: true } }}
+          />
+        )}
         <TimeChoice label="Opens" value={fields.holdMs} onChange={(value) => set('holdMs', value)} />
-        {!isBoolean && <TextField label={`Closes at${unit && `, in ${unit}`}`} type="number" placeholder="the limit" value={fields.closeLimit} onChange={({ target: { value } }) => set('closeLimit', value)} slotProps={{ htmlInput: { step: 'any' }, inputLabel: { shrink: true } }} />}
-        <TimeChoice label="Closes" value={fields.closeHoldMs} onChange={(value) => set('closeHoldMs', value)} />
-        <TextField select label="Severity" value={fields.severity} onChange={({ target: { value } }) => set('severity', value as Severity)}>
+        {!isBoolean && (
+          <TextField
+            label={`Closes at${unit && `, in ${unit}`}`}
+            type="number"
+            placeholder="the limit"
+            value={fields.closeLimit}
+            onChange={({ target: { value } }) => set('closeLimit', value)}
+            slotProps={{ htmlInput: { step: 'any' }, inputLabel: { shrink: true } }}
+          />
+        )}
+        <TimeChoice
+          label="Closes"
+          value={fields.closeHoldMs}
+          onChange={(value) => set('closeHoldMs', value)}
+        />
+        <TextField
+          select
+          label="Severity"
+          value={fields.severity}
+          onChange={({ target: { value } }) => set('severity', value as Severity)}
+        >
           {SEVERITIES.map((one) => (
             <MenuItem key={one} value={one}>
               {one}
             </MenuItem>
           ))}
         </TextField>
-        <TextField label="Email to" value={fields.emails} onChange={({ target: { value } }) => set('emails', value)} helperText="Several with commas between; empty for none." />
-        <TextField label="Name of the rule" value={fields.title} placeholder="Peat is drying out" onChange={({ target: { value } }) => set('title', value)} />
+        <TextField
+          label="Email to"
+          value={fields.emails}
+          onChange={({ target: { value } }) => set('emails', value)}
+          helperText="Several with commas between; empty for none."
+        />
+        <TextField
+          label="Name of the rule"
+          value={fields.title}
+          placeholder="Peat is drying out"
+          onChange={({ target: { value } }) => set('title', value)}
+        />
       </Box>
-      <FormControlLabel sx={{ mt: 2 }} control={<Checkbox checked={fields.active} onChange={(_event, on) => set('active', on)} />} label="switched on" />
+      <FormControlLabel
+        sx={{ mt: 2 }}
+        control={<Checkbox checked={fields.active} onChange={(_event, on) => set('active', on)} />}
+        label="switched on"
+      />
       <Notice error={create.error ?? change.error ?? remove.error} />
       <Box sx={{ display: 'flex', gap: 2, mt: 3 }}>
         <Button type="submit" variant="contained" color="primary" disabled={!ready}>
           {before === undefined ? 'Make the rule' : 'Change the rule'}
         </Button>
-        {before && <Button onClick={() => remove.mutate({ params: { rule: before.id } }, done)}>Delete it</Button>}
+        {before && (
+          <Button onClick={() => remove.mutate({ params: { rule: before.id } }, done)}>Delete it</Button>
+        )}
       </Box>
     </Box>
   );
 }
 
-function TimeChoice({ label, value, onChange }: { label: string; value: number; onChange: (value: number) => void }): ReactNode {
-  const times = TIMES.some(([, ms]) => ms === value) ? TIMES : [...TIMES, [`after ${value / 1000} s`, value] as [string, number]];
+function TimeChoice({
+  label,
+  value,
+  onChange,
+}: {
+  label: string;
+  value: number;
+  onChange: (value: number) => void;
+}): ReactNode {
+  const times = TIMES.some(([, ms]) => ms === value)
+    ? TIMES
+    : [...TIMES, [`after ${value / 1000} s`, value] as [string, number]];
   return (
     <TextField select label={label} value={value} onChange={({ target }) => onChange(Number(target.value))}>
       {times.map(([words, ms]) => (
@@ -148,7 +269,19 @@ function TimeChoice({ label, value, onChange }: { label: string; value: number; 
 function firstFields(before: Rule | undefined, devices: Device[], kinds: Kind[], email: string): Fields {
   if (before === undefined) {
     const whom = devices[0] === undefined ? `kind:${kinds[0]?.id}` : `device:${devices[0].id}`;
-    return { title: '', whom, stream: '', comparison: 'above', limit: '', holdMs: 0, closeLimit: '', closeHoldMs: 0, severity: 'warning', emails: email, active: true };
+    return {
+      title: '',
+      whom,
+      stream: '',
+      comparison: 'above',
+      limit: '',
+      holdMs: 0,
+      closeLimit: '',
+      closeHoldMs: 0,
+      severity: 'warning',
+      emails: email,
+      active: true,
+    };
   }
   return {
     ...before,

@@ -15,10 +15,21 @@ export function Settings(): ReactNode {
   if (me === undefined) return null;
   return (
     <>
-      <Heading title="Settings" below={`${me.user.name}, ${me.user.email}, ${me.role} of ${me.workspace.title}`}>
-        <Button onClick={() => signOut.mutate({}, { onSuccess: () => location.assign('/') })}>Sign out</Button>
+      <Heading
+        title="Settings"
+        below={`${me.user.name}, ${me.user.email}, ${me.role} of ${me.workspace.title}`}
+      >
+        <Button onClick={() => signOut.mutate({}, { onSuccess: () => location.assign('/') })}>
+          Sign out
+        </Button>
       </Heading>
-      <TextField select label="Colours" value={mode} onChange={({ target }) => setMode(target.value as 'light')} sx={{ maxWidth: 260 }}>
+      <TextField
+        select
+        label="Colours"
+        value={mode}
+        onChange={({ target }) => setMode(target.value as 'light')}
+        sx={{ maxWidth: 260 }}
+      >
         <MenuItem value="system">as the device has it</MenuItem>
         <MenuItem value="light">day</MenuItem>
         <MenuItem value="dark">night</MenuItem>
@@ -40,7 +51,17 @@ function AccessKeys(): ReactNode {
   return (
     <Section title="Access keys" note="For programs and the command line; they may do what you may.">
       {keys.data?.map((key) => (
-        <Box key={key.id} sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'center', borderTop: `1px solid ${ink.faint}`, py: 1 }}>
+        <Box
+          key={key.id}
+          sx={{
+            display: 'flex',
+            flexWrap: 'wrap',
+            gap: 2,
+            alignItems: 'center',
+            borderTop: `1px solid ${ink.faint}`,
+            py: 1,
+          }}
+        >
           <Box sx={{ fontFamily: MONO }}>key_moor{key.fingerprint}…</Box>
           <Typography sx={{ flex: 1 }} color="text.secondary">
             {key.title}, made {new Date(key.createdAt).toLocaleDateString('en-GB')}
@@ -53,8 +74,20 @@ function AccessKeys(): ReactNode {
       ))}
       <Notice error={keys.error ?? create.error ?? remove.error} />
       {create.data && <Copyable label="The new key, shown only now" text={create.data.secret} />}
-      <Box component="form" onSubmit={(event) => (event.preventDefault(), create.mutate({ body: { title } }, { onSuccess: () => setTitle('') }))} sx={{ display: 'flex', gap: 2, alignItems: 'flex-end', mt: 2, maxWidth: 480 }}>
-        <TextField label="A new key for" placeholder="spreadsheet at the hut" value={title} onChange={({ target }) => setTitle(target.value)} />
+      <Box
+        component="form"
+        onSubmit={(event) => (
+          event.preventDefault(),
+          create.mutate({ body: { title } }, { onSuccess: () => setTitle('') })
+        )}
+        sx={{ display: 'flex', gap: 2, alignItems: 'flex-end', mt: 2, maxWidth: 480 }}
+      >
+        <TextField
+          label="A new key for"
+          placeholder="spreadsheet at the hut"
+          value={title}
+          onChange={({ target }) => setTitle(target.value)}
+        />
         <Button type="submit" disabled={title.trim() === ''}>
           Make it
         </Button>

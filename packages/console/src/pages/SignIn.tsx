@@ -3,7 +3,12 @@ import { Box, Button, TextField, Typography } from '@mui/material';
 import { useQueryClient } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 import { useForm } from 'react-hook-form';
-import { newAccountSchema, signInSchema, type NewAccount, type SignIn as SignInFields } from '@peatmoor/contract';
+import {
+  newAccountSchema,
+  signInSchema,
+  type NewAccount,
+  type SignIn as SignInFields,
+} from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { Notice } from '../parts/Notice';
 import { ink } from '../theme';
@@ -12,14 +17,21 @@ import { ink } from '../theme';
 export function SignIn(): ReactNode {
   const status = useRead('status');
   return (
-    <Box sx={{ minHeight: '100dvh', display: 'grid', gridTemplateColumns: { xs: '1fr', md: '1fr minmax(360px, 480px) 1fr' } }}>
+    <Box
+      sx={{
+        minHeight: '100dvh',
+        display: 'grid',
+        gridTemplateColumns: { xs: '1fr', md: '1fr minmax(360px, 480px) 1fr' },
+      }}
+    >
       <StaffMargin />
       <Box sx={{ px: 3, py: { xs: 5, md: 12 }, maxWidth: 480 }}>
         <Typography variant="h1" sx={{ fontSize: '2.6rem' }}>
           Peatmoor
         </Typography>
         <Typography sx={{ mt: 1, mb: 5 }} color="text.secondary">
-          For any device: see what your boards measure, steer what they drive, and be told when something is wrong.
+          For any device: see what your boards measure, steer what they drive, and be told when something is
+          wrong.
         </Typography>
         <Notice error={status.error} />
         {status.data && (status.data.empty ? <FirstAccount /> : <SignInForm />)}
@@ -45,14 +57,33 @@ function StaffMargin(): ReactNode {
 function SignInForm(): ReactNode {
   const client = useQueryClient();
   const signIn = useChange('signIn');
-  const { register, handleSubmit, formState } = useForm<SignInFields>({ resolver: yupResolver(signInSchema) });
+  const { register, handleSubmit, formState } = useForm<SignInFields>({
+    resolver: yupResolver(signInSchema),
+  });
   const { errors } = formState;
-  const submit = handleSubmit((body) => signIn.mutate({ body }, { onSuccess: (me) => client.setQueryData(['me'], me) }));
+  const submit = handleSubmit((body) =>
+    signIn.mutate({ body }, { onSuccess: (me) => client.setQueryData(['me'], me) }),
+  );
   return (
     <Box component="form" onSubmit={submit} noValidate sx={{ display: 'grid', gap: 3 }}>
       <Typography variant="h2">Sign in</Typography>
-      <TextField label="Email" type="email" autoComplete="username" autoFocus {...register('email')} error={!!errors.email} helperText={errors.email?.message} />
-      <TextField label="Password" type="password" autoComplete="current-password" {...register('password')} error={!!errors.password} helperText={errors.password?.message} />
+      <TextField
+        label="Email"
+        type="email"
+        autoComplete="username"
+        autoFocus
+        {...register('email')}
+        error={!!errors.email}
+        helperText={errors.email?.message}
+      />
+      <TextField
+        label="Password"
+        type="password"
+        autoComplete="current-password"
+        {...register('password')}
+        error={!!errors.password}
+        helperText={errors.password?.message}
+      />
       <Notice error={signIn.error} />
       <Button type="submit" variant="contained" color="primary" disabled={signIn.isPending}>
         Sign in
@@ -64,19 +95,50 @@ function SignInForm(): ReactNode {
 function FirstAccount(): ReactNode {
   const client = useQueryClient();
   const create = useChange('createAccount');
-  const { register, handleSubmit, formState } = useForm<NewAccount>({ resolver: yupResolver(newAccountSchema), defaultValues: { workspace: 'My workspace' } });
+  const { register, handleSubmit, formState } = useForm<NewAccount>({
+    resolver: yupResolver(newAccountSchema),
+    defaultValues: { workspace: 'My workspace' },
+  });
   const { errors } = formState;
-  const submit = handleSubmit((body) => create.mutate({ body }, { onSuccess: (me) => client.setQueryData(['me'], me) }));
+  const submit = handleSubmit((body) =>
+    create.mutate({ body }, { onSuccess: (me) => client.setQueryData(['me'], me) }),
+  );
   return (
     <Box component="form" onSubmit={submit} noValidate sx={{ display: 'grid', gap: 3 }}>
       <Typography variant="h2">Make the first account</Typography>
       <Typography variant="body2" color="text.secondary">
         This service is empty. The account made here owns it.
       </Typography>
-      <TextField label="Your name" autoComplete="name" autoFocus {...register('name')} error={!!errors.name} helperText={errors.name?.message} />
-      <TextField label="Email" type="email" autoComplete="username" {...register('email')} error={!!errors.email} helperText={errors.email?.message} />
-      <TextField label="Password" type="password" autoComplete="new-password" {...register('password')} error={!!errors.password} helperText={errors.password?.message ?? 'Ten letters or more.'} />
-      <TextField label="Name of your workspace" {...register('workspace')} error={!!errors.workspace} helperText={errors.workspace?.message ?? 'What your devices belong to; it can be shared later.'} />
+      <TextField
+        label="Your name"
+        autoComplete="name"
+        autoFocus
+        {...register('name')}
+        error={!!errors.name}
+        helperText={errors.name?.message}
+      />
+      <TextField
+        label="Email"
+        type="email"
+        autoComplete="username"
+        {...register('email')}
+        error={!!errors.email}
+        helperText={errors.email?.message}
+      />
+      <TextField
+        label="Password"
+        type="password"
+        autoComplete="new-password"
+        {...register('password')}
+        error={!!errors.password}
+        helperText={errors.password?.message ?? 'Ten letters or more.'}
+      />
+      <TextField
+        label="Name of your workspace"
+        {...register('workspace')}
+        error={!!errors.workspace}
+        helperText={errors.workspace?.message ?? 'What your devices belong to; it can be shared later.'}
+      />
       <Notice error={create.error} />
       <Button type="submit" variant="contained" color="primary" disabled={create.isPending}>
         Make the account

@@ -44,7 +44,23 @@ export function Copyable({ text, label, file }: { text: string; label?: string; 
     <Box sx={{ my: 1.5 }}>
       {label && <Box sx={{ fontSize: '0.9rem', color: ink.soft, mb: 0.5 }}>{label}</Box>}
       <Box sx={{ display: 'flex', gap: 1, alignItems: 'flex-start', flexWrap: { xs: 'wrap', sm: 'nowrap' } }}>
-        <Box component="pre" sx={{ m: 0, flex: '1 1 200px', minWidth: 0, fontFamily: MONO, fontSize: '0.85rem', whiteSpace: 'pre-wrap', overflowWrap: 'anywhere', bgcolor: ink.faint, px: 1.5, py: 1, maxHeight: 420, overflow: 'auto' }}>
+        <Box
+          component="pre"
+          sx={{
+            m: 0,
+            flex: '1 1 200px',
+            minWidth: 0,
+            fontFamily: MONO,
+            fontSize: '0.85rem',
+            whiteSpace: 'pre-wrap',
+            overflowWrap: 'anywhere',
+            bgcolor: ink.faint,
+            px: 1.5,
+            py: 1,
+            maxHeight: 420,
+            overflow: 'auto',
+          }}
+        >
           {text}
         </Box>
         <Box sx={{ display: 'flex', gap: 1 }}>

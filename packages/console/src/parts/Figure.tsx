@@ -4,11 +4,25 @@ import { showUnit, showValue, type Datastream } from '@peatmoor/core';
 import { ink, MONO } from '../theme';
 
 /** A value aligned on its decimal point: whole part to the right, decimals and unit to the left of a common line. */
-export function AlignedFigure({ stream, value }: { stream: Datastream; value: number | undefined }): ReactNode {
+export function AlignedFigure({
+  stream,
+  value,
+}: {
+  stream: Datastream;
+  value: number | undefined;
+}): ReactNode {
   const text = value === undefined ? '–' : showValue(stream, value);
   const [whole = '', decimals] = text.split('.');
   return (
-    <Box component="span" sx={{ display: 'inline-grid', gridTemplateColumns: '4.5ch 3.6ch auto', fontFamily: MONO, whiteSpace: 'pre' }}>
+    <Box
+      component="span"
+      sx={{
+        display: 'inline-grid',
+        gridTemplateColumns: '4.5ch 3.6ch auto',
+        fontFamily: MONO,
+        whiteSpace: 'pre',
+      }}
+    >
       <span style={{ textAlign: 'right' }}>{whole}</span>
       <span>{decimals === undefined ? '' : `.${decimals}`}</span>
       <Box component="span" sx={{ color: ink.soft, fontSize: '0.85em' }}>

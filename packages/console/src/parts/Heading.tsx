@@ -2,7 +2,15 @@ import { Box, Typography } from '@mui/material';
 import type { ReactNode } from 'react';
 
 /** A page's title, a line below it, and what can be done on the page. */
-export function Heading({ title, below, children }: { title: ReactNode; below?: ReactNode; children?: ReactNode }): ReactNode {
+export function Heading({
+  title,
+  below,
+  children,
+}: {
+  title: ReactNode;
+  below?: ReactNode;
+  children?: ReactNode;
+}): ReactNode {
   return (
     <Box sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'flex-end', gap: 2, mb: 3 }}>
       <Box sx={{ flex: '1 1 280px', minWidth: 0 }}>
@@ -21,9 +29,24 @@ export function Heading({ title, below, children }: { title: ReactNode; below?: 
 }
 
 /** A part of a page under a hairline. */
-export function Section({ title, note, children, id }: { title: string; note?: ReactNode; children: ReactNode; id?: string }): ReactNode {
+export function Section({
+  title,
+  note,
+  children,
+  id,
+}: {
+  title: string;
+  note?: ReactNode;
+  children: ReactNode;
+  id?: string;
+}): ReactNode {
   return (
-    <Box component="section" id={id} aria-label={title} sx={{ borderTop: 1, borderColor: 'divider', pt: 2, mt: 4 }}>
+    <Box
+      component="section"
+      id={id}
+      aria-label={title}
+      sx={{ borderTop: 1, borderColor: 'divider', pt: 2, mt: 4 }}
+    >
       <Box sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'baseline', gap: 2, mb: 1.5 }}>
         <Typography variant="h2">{title}</Typography>
         {note && (

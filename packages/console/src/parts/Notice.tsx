@@ -6,13 +6,39 @@ import { ink } from '../theme';
 const TONES = { problem: ink.rowan, good: ink.moss, plain: ink.pool } as const;
 
 /** A few words that matter now, with a stroke in the margin. */
-export function Notice({ error, children, tone = 'problem', action }: { error?: Error | null; children?: ReactNode; tone?: keyof typeof TONES; action?: { label: string; onClick: () => void } }): ReactNode {
+export function Notice({
+  error,
+  children,
+  tone = 'problem',
+  action,
+}: {
+  error?: Error | null;
+  children?: ReactNode;
+  tone?: keyof typeof TONES;
+  action?: { label: string; onClick: () => void };
+}): ReactNode {
   if (error === null || (error === undefined && children === undefined)) return null;
   const fields = error instanceof ApiError ? (error.problem.errors ?? []) : [];
   return (
-    <Box role={tone === 'problem' ? 'alert' : 'status'} sx={{ borderLeft: `3px solid ${TONES[tone]}`, pl: 2, py: 0.5, my: 2, display: 'flex', flexWrap: 'wrap', gap: 1.5, alignItems: 'baseline' }}>
+    <Box
+      role={tone === 'problem' ? 'alert' : 'status'}
+      sx={{
+        borderLeft: `3px solid ${TONES[tone]}`,
+        pl: 2,
+        py: 0.5,
+        my: 2,
+        display: 'flex',
+        flexWrap: 'wrap',
+        gap: 1.5,
+        alignItems: 'baseline',
+      }}
+    >
       <Box sx={{ minWidth: 0, overflowWrap: 'anywhere' }}>
-        {fields.length > 1 ? fields.map(({ field, reason, remedy }) => <div key={field + reason}>{`${field} ${reason}. ${remedy}`}</div>) : error?.message}
+        {fields.length > 1
+          ? fields.map(({ field, reason, remedy }) => (
+              <div key={field + reason}>{`${field} ${reason}. ${remedy}`}</div>
+            ))
+          : error?.message}
         {children}
       </Box>
       {action && (

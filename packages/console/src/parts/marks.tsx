@@ -4,14 +4,28 @@ import type { CommandState, Presence } from '@peatmoor/core';
 import { ink } from '../theme';
 import { showClock } from './time';
 
-const svg = { width: '1em', height: '1em', viewBox: '0 0 16 16', 'aria-hidden': true, style: { flex: 'none', verticalAlign: '-0.12em' } } as const;
+const svg = {
+  width: '1em',
+  height: '1em',
+  viewBox: '0 0 16 16',
+  'aria-hidden': true,
+  style: { flex: 'none', verticalAlign: '-0.12em' },
+} as const;
 
 /** Shape of a command's state: dashed ring waiting, half ring sent, full applied, crossed box refused or expired. */
 function CommandShape({ state }: { state: CommandState }): ReactNode {
   if (state === 'waiting')
     return (
       <svg {...svg}>
-        <circle cx="8" cy="8" r="6" fill="none" stroke={ink.heather} strokeWidth="2" strokeDasharray="3 2.3" />
+        <circle
+          cx="8"
+          cy="8"
+          r="6"
+          fill="none"
+          stroke={ink.heather}
+          strokeWidth="2"
+          strokeDasharray="3 2.3"
+        />
       </svg>
     );
   if (state === 'sent')
@@ -37,7 +51,11 @@ function CommandShape({ state }: { state: CommandState }): ReactNode {
 /** A command's state as shape and word. */
 export function CommandMark({ state, note }: { state: CommandState; note?: string }): ReactNode {
   return (
-    <Box component="span" data-state={state} sx={{ display: 'inline-flex', alignItems: 'center', gap: 0.75, fontSize: '0.9rem' }}>
+    <Box
+      component="span"
+      data-state={state}
+      sx={{ display: 'inline-flex', alignItems: 'center', gap: 0.75, fontSize: '0.9rem' }}
+    >
       <CommandShape state={state} />
       {state}
       {note && `: ${note}`}
@@ -46,12 +64,26 @@ export function CommandMark({ state, note }: { state: CommandState; note?: strin
 }
 
 /** A flag: filled while an event is open, outlined once acknowledged; gone pale when closed. */
-export function EventFlag({ open, acknowledged, urgent }: { open: boolean; acknowledged: boolean; urgent: boolean }): ReactNode {
+export function EventFlag({
+  open,
+  acknowledged,
+  urgent,
+}: {
+  open: boolean;
+  acknowledged: boolean;
+  urgent: boolean;
+}): ReactNode {
   const colour = open ? (urgent ? ink.rowan : ink.ink) : ink.soft;
   const fill = open && !acknowledged ? (urgent ? ink.rowan : ink.gorse) : 'none';
   return (
     <svg {...svg} style={{ ...svg.style, width: '1.2em', height: '1.2em' }}>
-      <path d="M3 15V1.5h9.5L10 5l2.5 3.5H3" fill={fill} stroke={colour} strokeWidth="1.4" strokeLinejoin="round" />
+      <path
+        d="M3 15V1.5h9.5L10 5l2.5 3.5H3"
+        fill={fill}
+        stroke={colour}
+        strokeWidth="1.4"
+        strokeLinejoin="round"
+      />
     </svg>
   );
 }
@@ -71,7 +103,14 @@ export function PresenceMark({ presence, now }: { presence: Presence; now: numbe
       </Box>
     );
   return (
-    <Box component="span" sx={{ fontSize: '0.9rem', px: 0.5, background: `repeating-linear-gradient(135deg, ${ink.line} 0 1px, transparent 1px 5px)` }}>
+    <Box
+      component="span"
+      sx={{
+        fontSize: '0.9rem',
+        px: 0.5,
+        background: `repeating-linear-gradient(135deg, ${ink.line} 0 1px, transparent 1px 5px)`,
+      }}
+    >
       no reading since {showClock(presence.since, now)}
     </Box>
   );

@@ -4,7 +4,9 @@ const two = (part: number): string => String(part).padStart(2, '0');
 export function showClock(at: number, now: number): string {
   const date = new Date(at);
   const clock = `${two(date.getHours())}:${two(date.getMinutes())}`;
-  return date.toDateString() === new Date(now).toDateString() ? clock : `${date.getDate()} ${date.toLocaleString('en', { month: 'short' })} ${clock}`;
+  return date.toDateString() === new Date(now).toDateString()
+    ? clock
+    : `${date.getDate()} ${date.toLocaleString('en', { month: 'short' })} ${clock}`;
 }
 
 /** Time of day with seconds. */

@@ -5,7 +5,9 @@ import { array, mixed, number, object, string, type InferType } from 'yup';
 export const newCommandSchema = object({
   stream: string().max(80).required(),
   value: mixed<number | boolean | string>()
-    .test('plain', 'must be a number, true/false or a text', (value) => ['number', 'boolean', 'string'].includes(typeof value))
+    .test('plain', 'must be a number, true/false or a text', (value) =>
+      ['number', 'boolean', 'string'].includes(typeof value),
+    )
     .required(),
 }).noUnknown();
 

@@ -7,7 +7,12 @@ export const widgetSchema = object({
   id: string().min(1).max(40).required(),
   type: string().oneOf(WIDGET_TYPES).required(),
   title: string().max(80).defined(),
-  sources: array(object({ device: string().max(40).nullable().defined(), stream: string().max(40).required() }).noUnknown())
+  sources: array(
+    object({
+      device: string().max(40).nullable().defined(),
+      stream: string().max(40).required(),
+    }).noUnknown(),
+  )
     .min(1)
     .max(8)
     .required(),

@@ -5,13 +5,19 @@ import { newKindSchema } from './kinds';
 
 export const newDeviceSchema = object({
   name: string().trim().min(1).max(80).required(),
-  id: string().matches(DEVICE_ID_PATTERN, { message: 'must be 2 to 40 small letters, digits or hyphens, starting with a letter' }),
+  id: string().matches(DEVICE_ID_PATTERN, {
+    message: 'must be 2 to 40 small letters, digits or hyphens, starting with a letter',
+  }),
   /** An existing kind; or, for a first device, `newKind` to be made behind it. */
   kindId: number().integer(),
   newKind: newKindSchema.default(undefined).optional(),
 })
   .noUnknown()
-  .test('kind', 'needs either kindId (an existing kind) or newKind', (value) => (value.kindId === undefined) !== (value.newKind === undefined));
+  .test(
+    'kind',
+    'needs either kindId (an existing kind) or newKind',
+    (value) => (value.kindId === undefined) !== (value.newKind === undefined),
+  );
 export type NewDevice = InferType<typeof newDeviceSchema>;
 
 export const deviceChangeSchema = object({ name: string().trim().min(1).max(80).required() }).noUnknown();
@@ -59,7 +65,9 @@ export type MadeToken = InferType<typeof madeTokenSchema>;
 
 export const whoseTokenSchema = object({ text: string().trim().min(1).max(400).required() }).noUnknown();
 export const tokenOwnerSchema = object({
-  state: string().oneOf(['in-use', 'withdrawn', 'half-copied', 'mistyped', 'unknown', 'not-a-token']).required(),
+  state: string()
+    .oneOf(['in-use', 'withdrawn', 'half-copied', 'mistyped', 'unknown', 'not-a-token'])
+    .required(),
   fingerprint: string().nullable().defined(),
   deviceId: string().nullable().defined(),
   deviceName: string().nullable().defined(),
@@ -82,7 +90,9 @@ export const arrivalSchema = object({
   from: string().defined(),
   size: number().required(),
   number: number().nullable().defined(),
-  accepted: array(object({ key: string().required(), at: number().required(), value: number().required() })).required(),
+  accepted: array(
+    object({ key: string().required(), at: number().required(), value: number().required() }),
+  ).required(),
   acceptedCount: number().required(),
   refused: array(refusedSchema).required(),
   refusedCount: number().required(),
@@ -94,7 +104,9 @@ export const arrivalsSchema = array(arrivalSchema).required();
 export const reportByHandSchema = object({ values: mixed<Record<string, unknown>>().required() }).noUnknown();
 export const reportAnswerSchema = object({
   accepted: number().required(),
-  refused: array(object({ name: string().defined(), reason: string().required(), hint: string().required() })).required(),
+  refused: array(
+    object({ name: string().defined(), reason: string().required(), hint: string().required() }),
+  ).required(),
 });
 /** What was taken of a report, and what was not and why. */
 export interface ReportAnswer {

@@ -31,10 +31,16 @@ export const historyLineSchema = object({
   cut: number().required(),
 });
 export type HistoryLine = InferType<typeof historyLineSchema>;
-export const historySchema = object({ from: number().required(), to: number().required(), lines: array(historyLineSchema).required() });
+export const historySchema = object({
+  from: number().required(),
+  to: number().required(),
+  lines: array(historyLineSchema).required(),
+});
 export type History = InferType<typeof historySchema>;
 
-export const overviewQuerySchema = object({ hours: number().integer().min(1).max(168).default(24) }).noUnknown();
+export const overviewQuerySchema = object({
+  hours: number().integer().min(1).max(168).default(24),
+}).noUnknown();
 export const overviewSchema = object({
   from: number().required(),
   to: number().required(),

@@ -4,7 +4,10 @@ import { array, boolean, number, object, string, type InferType } from 'yup';
 export const SEVERITIES = ['notice', 'warning', 'urgent'] as const;
 export type Severity = (typeof SEVERITIES)[number];
 
-const ms = number().integer().min(0).max(30 * 86_400_000);
+const ms = number()
+  .integer()
+  .min(0)
+  .max(30 * 86_400_000);
 export const newRuleSchema = object({
   title: string().trim().min(1).max(80).required(),
   severity: string().oneOf(SEVERITIES).default('warning'),
@@ -12,7 +15,9 @@ export const newRuleSchema = object({
   deviceId: string().max(40).nullable().default(null),
   kindId: number().integer().nullable().default(null),
   stream: string().max(40).required(),
-  comparison: string().oneOf(['above', 'below'] as const).required(),
+  comparison: string()
+    .oneOf(['above', 'below'] as const)
+    .required(),
   limit: number().required(),
   holdMs: ms.default(0),
   closeLimit: number().nullable().default(null),
@@ -22,7 +27,11 @@ export const newRuleSchema = object({
   active: boolean().default(true),
 })
   .noUnknown()
-  .test('whom', 'watches either one device (deviceId) or a kind (kindId)', (rule) => (rule.deviceId === null) !== (rule.kindId === null));
+  .test(
+    'whom',
+    'watches either one device (deviceId) or a kind (kindId)',
+    (rule) => (rule.deviceId === null) !== (rule.kindId === null),
+  );
 export type NewRule = InferType<typeof newRuleSchema>;
 
 export const ruleSchema = object({
@@ -32,7 +41,9 @@ export const ruleSchema = object({
   deviceId: string().nullable().defined(),
   kindId: number().nullable().defined(),
   stream: string().required(),
-  comparison: string().oneOf(['above', 'below'] as const).required(),
+  comparison: string()
+    .oneOf(['above', 'below'] as const)
+    .required(),
   limit: number().required(),
   holdMs: number().required(),
   closeLimit: number().nullable().defined(),
@@ -61,9 +72,18 @@ export const eventSchema = object({
   acknowledgedAt: number().nullable().defined(),
   acknowledgedBy: string().defined(),
   alerts: array(
-    object({ recipient: string().required(), phase: string().required(), state: string().required(), at: number().nullable().defined(), error: string().defined() }),
+    object({
+      recipient: string().required(),
+      phase: string().required(),
+      state: string().required(),
+      at: number().nullable().defined(),
+      error: string().defined(),
+    }),
   ).required(),
 });
 export type Event = InferType<typeof eventSchema>;
 export const eventsSchema = array(eventSchema).required();
-export const eventsQuerySchema = object({ device: string().max(40), limit: number().integer().min(1).max(500).default(100) }).noUnknown();
+export const eventsQuerySchema = object({
+  device: string().max(40),
+  limit: number().integer().min(1).max(500).default(100),
+}).noUnknown();

@@ -6,8 +6,20 @@ export type CommandState = (typeof COMMAND_STATES)[number];
 export type CommandHappening = 'delivered' | 'applied' | 'refused' | 'replaced' | 'timed-out';
 
 const NEXT: Record<CommandState, Partial<Record<CommandHappening, CommandState>>> = {
-  waiting: { delivered: 'sent', applied: 'applied', refused: 'refused', replaced: 'expired', 'timed-out': 'expired' },
-  sent: { delivered: 'sent', applied: 'applied', refused: 'refused', replaced: 'expired', 'timed-out': 'expired' },
+  waiting: {
+    delivered: 'sent',
+    applied: 'applied',
+    refused: 'refused',
+    replaced: 'expired',
+    'timed-out': 'expired',
+  },
+  sent: {
+    delivered: 'sent',
+    applied: 'applied',
+    refused: 'refused',
+    replaced: 'expired',
+    'timed-out': 'expired',
+  },
   applied: {},
   refused: {},
   expired: {},

@@ -30,12 +30,19 @@ export type PhoneRow = Widget[];
 export function phoneRows(widgets: readonly Widget[]): PhoneRow[] {
   const inOrder = [...widgets].sort((a, b) => a.y - b.y || a.x - b.x);
   const rows: PhoneRow[] = [];
-  let group: Widget[] = [];
+  const group: Widget[] = [];
   const flush = (): void => {
-    while (group.length > 0) rows.push(group.splice(0, group[0]!.type === 'gauge' && group.length % 2 === 1 && group.length >= 3 ? 3 : 2));
+    while (group.length > 0)
+      rows.push(
+        group.splice(0, group[0]!.type === 'gauge' && group.length % 2 === 1 && group.length >= 3 ? 3 : 2),
+      );
   };
   for (const widget of inOrder) {
-    if (group.length > 0 && (widget.type === 'chart' || (group[0]!.type === 'gauge') !== (widget.type === 'gauge'))) flush();
+    if (
+      group.length > 0 &&
+      (widget.type === 'chart' || (group[0]!.type === 'gauge') !== (widget.type === 'gauge'))
+    )
+      flush();
     if (widget.type === 'chart') rows.push([widget]);
     else group.push(widget);
   }

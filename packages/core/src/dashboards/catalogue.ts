@@ -41,11 +41,51 @@ export interface WidgetFacts {
 }
 
 export const WIDGETS: Record<WidgetType, WidgetFacts> = {
-  gauge: { title: 'Gauge', purpose: 'one value on a graduated staff', takes: ['number', 'integer'], controls: false, mostSources: 1, size: { w: 2, h: 5 }, least: { w: 2, h: 4 } },
-  value: { title: 'Value', purpose: 'one value in large figures', takes: ['number', 'integer', 'boolean'], controls: false, mostSources: 1, size: { w: 3, h: 2 }, least: { w: 2, h: 2 } },
-  lamp: { title: 'Lamp', purpose: 'on or off', takes: ['boolean'], controls: false, mostSources: 1, size: { w: 2, h: 2 }, least: { w: 2, h: 2 } },
-  chart: { title: 'Line chart', purpose: 'values over the period of the time strip', takes: ['number', 'integer', 'boolean'], controls: false, mostSources: 8, size: { w: 6, h: 5 }, least: { w: 3, h: 3 } },
-  switch: { title: 'Switch', purpose: 'tells the device on or off, and shows whether it did', takes: ['boolean'], controls: true, mostSources: 1, size: { w: 3, h: 2 }, least: { w: 2, h: 2 } },
+  gauge: {
+    title: 'Gauge',
+    purpose: 'one value on a graduated staff',
+    takes: ['number', 'integer'],
+    controls: false,
+    mostSources: 1,
+    size: { w: 2, h: 5 },
+    least: { w: 2, h: 4 },
+  },
+  value: {
+    title: 'Value',
+    purpose: 'one value in large figures',
+    takes: ['number', 'integer', 'boolean'],
+    controls: false,
+    mostSources: 1,
+    size: { w: 3, h: 2 },
+    least: { w: 2, h: 2 },
+  },
+  lamp: {
+    title: 'Lamp',
+    purpose: 'on or off',
+    takes: ['boolean'],
+    controls: false,
+    mostSources: 1,
+    size: { w: 2, h: 2 },
+    least: { w: 2, h: 2 },
+  },
+  chart: {
+    title: 'Line chart',
+    purpose: 'values over the period of the time strip',
+    takes: ['number', 'integer', 'boolean'],
+    controls: false,
+    mostSources: 8,
+    size: { w: 6, h: 5 },
+    least: { w: 3, h: 3 },
+  },
+  switch: {
+    title: 'Switch',
+    purpose: 'tells the device on or off, and shows whether it did',
+    takes: ['boolean'],
+    controls: true,
+    mostSources: 1,
+    size: { w: 3, h: 2 },
+    least: { w: 2, h: 2 },
+  },
 };
 
 /** True where a widget of this type can show, or steer, this datastream. */

@@ -30,16 +30,36 @@ export function starterWidgets(streams: readonly Datastream[], device: string | 
   const switches = streams.filter((stream) => widgetFits('switch', stream));
   const lamps = streams.filter((stream) => stream.type === 'boolean' && !switches.includes(stream));
   let widgets: Widget[] = [];
-  widgets = addWidgets(widgets, 'gauge', gauges.map((stream) => [source(stream)]), newId);
+  widgets = addWidgets(
+    widgets,
+    'gauge',
+    gauges.map((stream) => [source(stream)]),
+    newId,
+  );
   for (const group of unitGroups(numeric.filter((stream) => stream.direction !== 'control'))) {
     const free = COLUMNS - ((gauges.length * 2) % COLUMNS);
     const first = widgets.every((widget) => widget.type !== 'chart');
     const size = first && free >= 4 && free < COLUMNS ? { w: free, h: 5 } : WIDGETS.chart.size;
     widgets = addWidgets(widgets, 'chart', [group.map(source)], newId, size);
   }
-  widgets = addWidgets(widgets, 'switch', switches.map((stream) => [source(stream)]), newId);
-  widgets = addWidgets(widgets, 'lamp', lamps.map((stream) => [source(stream)]), newId);
-  return addWidgets(widgets, 'value', rest.map((stream) => [source(stream)]), newId);
+  widgets = addWidgets(
+    widgets,
+    'switch',
+    switches.map((stream) => [source(stream)]),
+    newId,
+  );
+  widgets = addWidgets(
+    widgets,
+    'lamp',
+    lamps.map((stream) => [source(stream)]),
+    newId,
+  );
+  return addWidgets(
+    widgets,
+    'value',
+    rest.map((stream) => [source(stream)]),
+    newId,
+  );
 }
 
 function unitGroups(streams: readonly Datastream[]): Datastream[][] {

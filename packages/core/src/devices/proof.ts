@@ -8,7 +8,13 @@ export interface Proof {
   trouble: { at: number; reason: string; hint: string; from: string } | null;
 }
 
-export const EMPTY_PROOF: Proof = { seenAt: null, tokenRightAt: null, connectedAt: null, firstReadingAt: null, trouble: null };
+export const EMPTY_PROOF: Proof = {
+  seenAt: null,
+  tokenRightAt: null,
+  connectedAt: null,
+  firstReadingAt: null,
+  trouble: null,
+};
 
 export const PROOF_STEPS = ['seen', 'token right', 'connected', 'first reading'] as const;
 export type ProofStep = (typeof PROOF_STEPS)[number];

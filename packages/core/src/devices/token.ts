@@ -18,8 +18,10 @@ export type TokenShape =
 
 /** Makes a device token from random bytes (at least TOKEN_RANDOM_BYTES of them): prefix, fingerprint, secret, check letters. */
 export function makeToken(random: Uint8Array): string {
-  if (random.length < TOKEN_RANDOM_BYTES) throw new RangeError(`${TOKEN_RANDOM_BYTES} random bytes are needed`);
-  const body = PREFIX + Array.from(random.subarray(0, TOKEN_RANDOM_BYTES), (byte) => ALPHABET[byte & 31]).join('');
+  if (random.length < TOKEN_RANDOM_BYTES)
+    throw new RangeError(`${TOKEN_RANDOM_BYTES} random bytes are needed`);
+  const body =
+    PREFIX + Array.from(random.subarray(0, TOKEN_RANDOM_BYTES), (byte) => ALPHABET[byte & 31]).join('');
   return body + checkLetters(body);
 }
 
@@ -31,7 +33,8 @@ export function fingerprintOf(token: string): string {
 /** Tells a whole token from a half-copied, a mistyped one and from something else, by its own check letters. */
 export function inspectToken(text: string): TokenShape {
   const folded = text.trim().toLowerCase().replace(/[il]/g, '1');
-  if (!folded.startsWith(PREFIX) || !/^moor[0-9a-z]*$/.test(folded)) return { state: 'not-a-token', fingerprint: null };
+  if (!folded.startsWith(PREFIX) || !/^moor[0-9a-z]*$/.test(folded))
+    return { state: 'not-a-token', fingerprint: null };
   const rest = folded.slice(PREFIX.length).replaceAll('o', '0').replaceAll('u', 'v');
   const token = PREFIX + rest;
   const fingerprint = rest.length >= FINGERPRINT_LENGTH ? fingerprintOf(token) : null;

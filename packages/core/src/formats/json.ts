@@ -18,21 +18,27 @@ export function decodeJsonReport(text: string): DecodedReport | Refusal {
   let count = 0;
   for (const object of objects) {
     if (object === null || typeof object !== 'object' || Array.isArray(object))
-      return refusal('', 'unreadable', 'An object of name and value is expected, such as {"level": -121}, or an array of such objects.');
+      return refusal(
+        '',
+        'unreadable',
+        'An object of name and value is expected, such as {"level": -121}, or an array of such objects.',
+      );
     const row = flattenRow(object as Record<string, unknown>);
     if ('reason' in row) return row;
     count += row.values.length;
     rows.push(row);
   }
   if (count === 0) return refusal('', 'unreadable', 'There is no value in the message.');
-  if (count > MOST_VALUES) return refusal('', 'too-large', `${count} values came in one message; ${MOST_VALUES} are taken at most.`);
+  if (count > MOST_VALUES)
+    return refusal('', 'too-large', `${count} values came in one message; ${MOST_VALUES} are taken at most.`);
   return { rows, number: readNumberOfMessage((objects[0] as { n?: unknown }).n) };
 }
 
 function unreadableHint(text: string, error: Error): string {
   if (text.trim() === '') return 'The message is empty.';
   if (/[“”]/.test(text)) return 'The text has curly quotation marks; JSON wants straight ones (").';
-  if (/\b(nan|inf(inity)?)\b/i.test(text)) return 'JSON knows no NaN or Infinity. Leave a value out when the sensor has none.';
+  if (/\b(nan|inf(inity)?)\b/i.test(text))
+    return 'JSON knows no NaN or Infinity. Leave a value out when the sensor has none.';
   if (/^\s*\{\s*'/.test(text)) return 'JSON wants double quotation marks (") around names, not single ones.';
   const position = /position (\d+)/.exec(error.message)?.[1];
   return position === undefined

@@ -11,7 +11,8 @@ export function decodePairs(pairs: Iterable<[string, string]>): DecodedReport | 
     else if (name === 'n') number = readNumberOfMessage(raw);
     else if (!isReserved(name)) values.push([name, raw]);
   }
-  if (values.length === 0) return refusal('', 'unreadable', 'There is no value in the message; add one, such as level=-121.');
+  if (values.length === 0)
+    return refusal('', 'unreadable', 'There is no value in the message; add one, such as level=-121.');
   return { rows: [{ at, values }], number };
 }
 

@@ -48,7 +48,8 @@ export function takeReport<S extends Datastream>(
     const at = row.at === undefined ? receivedMs : readAt(row.at, receivedMs);
     if (typeof at !== 'number') {
       refused.push(at);
-      for (const [name] of row.values) refused.push(refusal(name, at.reason, `The time of its row was refused: ${at.hint}`));
+      for (const [name] of row.values)
+        refused.push(refusal(name, at.reason, `The time of its row was refused: ${at.hint}`));
       continue;
     }
     for (const [name, raw] of row.values) {
@@ -60,7 +61,12 @@ export function takeReport<S extends Datastream>(
   return accepted.length > 1 ? withoutRepeats(accepted, refused) : { accepted, refused };
 }
 
-function takeOne<S extends Datastream>(index: NameIndex<S>, name: string, raw: unknown, at: number): AcceptedValue<S> | Refusal {
+function takeOne<S extends Datastream>(
+  index: NameIndex<S>,
+  name: string,
+  raw: unknown,
+  at: number,
+): AcceptedValue<S> | Refusal {
   const stream = index.find(name);
   if (stream === undefined) return unknownName(index, name);
   if (!isReportable(stream)) return refusal(name, 'not-reportable');
@@ -71,11 +77,15 @@ function takeOne<S extends Datastream>(index: NameIndex<S>, name: string, raw: u
 function unknownName(index: NameIndex<unknown>, name: string): Refusal {
   if (name.length > 80) return refusal(name, 'too-long', 'A name has 40 letters at most.');
   const nearest = index.nearest(name);
-  const hint = nearest === undefined ? undefined : `No datastream is called "${name}"; the nearest is "${nearest}".`;
+  const hint =
+    nearest === undefined ? undefined : `No datastream is called "${name}"; the nearest is "${nearest}".`;
   return refusal(name, 'unknown-name', hint);
 }
 
-function withoutRepeats<S extends Datastream>(accepted: AcceptedValue<S>[], refused: Refusal[]): TakenReport<S> {
+function withoutRepeats<S extends Datastream>(
+  accepted: AcceptedValue<S>[],
+  refused: Refusal[],
+): TakenReport<S> {
   const seen = new Map<string, AcceptedValue<S>>();
   const conflicting = new Set<string>();
   for (const entry of accepted) {

@@ -1,13 +1,23 @@
 import type { Datastream } from './types';
 
 /** Names with a meaning of their own on the wire; a datastream cannot be called so. */
-export const RESERVED_NAMES: ReadonlySet<string> = new Set(['at', 'for', 'name', 'wait', 'n', 'access_token']);
+export const RESERVED_NAMES: ReadonlySet<string> = new Set([
+  'at',
+  'for',
+  'name',
+  'wait',
+  'n',
+  'access_token',
+]);
 
 export const KEY_PATTERN = /^[a-z][a-z0-9_]{0,39}$/;
 
 /** A name as it is compared: lower case, space and hyphen as underscore. */
 export function foldName(name: string): string {
-  return name.trim().toLowerCase().replace(/[\s-]+/g, '_');
+  return name
+    .trim()
+    .toLowerCase()
+    .replace(/[\s-]+/g, '_');
 }
 
 /** The virtual pin a name means (all digits, 0 to 999), or null. */
@@ -17,8 +27,15 @@ export function pinOf(name: string): number | null {
 
 /** Proposes a datastream key from a title: "Water level (mm)" gives `water_level_mm`. */
 export function proposeKey(title: string): string {
-  const plain = title.normalize('NFKD').replace(/[\u0300-\u036f]/g, '').toLowerCase();
-  const key = plain.replace(/[^a-z0-9]+/g, '_').replace(/^[_0-9]+|_+$/g, '').slice(0, 40).replace(/_+$/, '');
+  const plain = title
+    .normalize('NFKD')
+    .replace(/[\u0300-\u036f]/g, '')
+    .toLowerCase();
+  const key = plain
+    .replace(/[^a-z0-9]+/g, '_')
+    .replace(/^[_0-9]+|_+$/g, '')
+    .slice(0, 40)
+    .replace(/_+$/, '');
   return key === '' ? 'value' : RESERVED_NAMES.has(key) ? `${key}_value` : key;
 }
 
@@ -33,7 +50,9 @@ export interface NameIndex<S> {
  * Builds the name index of a kind's datastreams. A virtual pin, a key and an alias all lead to the datastream;
  * a key wins over another datastream's alias.
  */
-export function indexNames<S extends Pick<Datastream, 'key' | 'pin' | 'aliases'>>(streams: readonly S[]): NameIndex<S> {
+export function indexNames<S extends Pick<Datastream, 'key' | 'pin' | 'aliases'>>(
+  streams: readonly S[],
+): NameIndex<S> {
   const byName = new Map<string, S>();
   for (const stream of streams) for (const alias of stream.aliases) byName.set(foldName(alias), stream);
   for (const stream of streams) byName.set(stream.key, stream);
@@ -69,7 +88,8 @@ export function editDistance(a: string, b: string): number {
     for (let j = 1; j <= b.length; j++) {
       const same = a[i - 1] === b[j - 1] ? 0 : 1;
       let cost = Math.min(last[j]! + 1, row[j - 1]! + 1, last[j - 1]! + same);
-      if (i > 1 && j > 1 && a[i - 1] === b[j - 2] && a[i - 2] === b[j - 1]) cost = Math.min(cost, before[j - 2]! + 1);
+      if (i > 1 && j > 1 && a[i - 1] === b[j - 2] && a[i - 2] === b[j - 1])
+        cost = Math.min(cost, before[j - 2]! + 1);
       row.push(cost);
     }
     before = last;

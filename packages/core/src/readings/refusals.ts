@@ -1,7 +1,8 @@
 /** Every reason for which a message or a value is not accepted, each with its hint (DESIGN: refusal reasons). */
 export const REFUSAL_HINTS = {
   'unknown-name': 'No datastream has this name. Add it to the kind, or correct the name in the program.',
-  'repeated-name': 'The same name came twice for the same time with different values. Send one value for each name and time.',
+  'repeated-name':
+    'The same name came twice for the same time with different values. Send one value for each name and time.',
   'wrong-type': 'The value does not fit the type of the datastream.',
   'wrong-unit': 'The unit measures another quantity than the datastream.',
   'not-finite': 'Not a number, infinite or empty. A loose wire or a failed sensor often reads like this.',
@@ -11,8 +12,10 @@ export const REFUSAL_HINTS = {
   unreadable: 'The message could not be read.',
   'too-large': 'The message is larger than is taken. Send it in parts.',
   'too-old': 'The time is more than ten years back. Check the clock of the board.',
-  'in-the-future': 'The time is more than five minutes ahead. Check the clock of the board, and that it counts milliseconds.',
-  'too-often': 'Messages come faster than this device may send. Wait a little, or send several values in one message.',
+  'in-the-future':
+    'The time is more than five minutes ahead. Check the clock of the board, and that it counts milliseconds.',
+  'too-often':
+    'Messages come faster than this device may send. Wait a little, or send several values in one message.',
   'bad-token': 'The device token is not right.',
   'unknown-sub-device': 'No sub-device of this name is behind this gateway.',
   'unknown-event': 'No event of this key is defined for the kind.',

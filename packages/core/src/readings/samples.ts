@@ -4,7 +4,10 @@ import type { Datastream } from './types';
  * A made-up but steady value for a datastream at a time, for pages and boards that have nothing measured yet.
  * Pure: the same key and time give the same value. Always within the range.
  */
-export function sampleValue(stream: Pick<Datastream, 'key' | 'type' | 'min' | 'max' | 'decimals'>, atMs: number): number {
+export function sampleValue(
+  stream: Pick<Datastream, 'key' | 'type' | 'min' | 'max' | 'decimals'>,
+  atMs: number,
+): number {
   const seed = [...stream.key].reduce((sum, letter) => (sum * 31 + letter.charCodeAt(0)) % 9973, 7);
   const low = stream.min ?? (stream.max === null ? 0 : stream.max - 100);
   const high = stream.max ?? low + 100;

@@ -13,10 +13,16 @@ export function readAt(raw: unknown, receivedMs: number): number | Refusal {
   if (raw === undefined || raw === null || raw === '') return receivedMs;
   const at = toMs(raw);
   if (at === null)
-    return refusal('at', 'wrong-type', 'A time in ISO 8601 (2026-05-01T12:00:00Z) or in milliseconds since 1970 is expected.');
+    return refusal(
+      'at',
+      'wrong-type',
+      'A time in ISO 8601 (2026-05-01T12:00:00Z) or in milliseconds since 1970 is expected.',
+    );
   if (at < receivedMs - OLDEST_MS) {
     const seconds = at * 1000 > receivedMs - OLDEST_MS && at * 1000 < receivedMs + AHEAD_MS;
-    return seconds ? refusal('at', 'too-old', 'This looks like seconds since 1970; milliseconds are expected.') : refusal('at', 'too-old');
+    return seconds
+      ? refusal('at', 'too-old', 'This looks like seconds since 1970; milliseconds are expected.')
+      : refusal('at', 'too-old');
   }
   return at > receivedMs + AHEAD_MS ? refusal('at', 'in-the-future') : at;
 }

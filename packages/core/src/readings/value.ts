@@ -4,7 +4,18 @@ import type { Datastream } from './types';
 
 const TRUE_WORDS = new Set(['true', '1', 'on', 'yes']);
 const FALSE_WORDS = new Set(['false', '0', 'off', 'no']);
-const NOT_FINITE_WORDS = new Set(['', 'nan', 'null', 'none', 'inf', '-inf', '+inf', 'infinity', '-infinity', '+infinity']);
+const NOT_FINITE_WORDS = new Set([
+  '',
+  'nan',
+  'null',
+  'none',
+  'inf',
+  '-inf',
+  '+inf',
+  'infinity',
+  '-infinity',
+  '+infinity',
+]);
 const NUMBER_PATTERN = /^[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?$/;
 
 /** A value as it is kept, and whether it lies outside the range of a datastream that only marks. */
@@ -21,7 +32,11 @@ export function takeValue(stream: Datastream, raw: unknown, name: string = strea
   const number = stream.type === 'boolean' ? readBoolean(raw, name) : readNumber(raw, name);
   if (typeof number !== 'number') return number;
   if (stream.type === 'integer' && !Number.isSafeInteger(number))
-    return refusal(name, 'wrong-type', `"${stream.key}" takes whole numbers; ${number} is not one. Round it, or make the datastream a number.`);
+    return refusal(
+      name,
+      'wrong-type',
+      `"${stream.key}" takes whole numbers; ${number} is not one. Round it, or make the datastream a number.`,
+    );
   return takeRange(stream, number + 0, name);
 }
 
@@ -53,7 +68,11 @@ function readBoolean(raw: unknown, name: string): number | Refusal {
     if (FALSE_WORDS.has(text)) return 0;
     if (NOT_FINITE_WORDS.has(text)) return refusal(name, 'not-finite');
   }
-  return refusal(name, 'wrong-type', `true or false is expected (also 1/0, on/off, yes/no); ${quote(raw)} is neither.`);
+  return refusal(
+    name,
+    'wrong-type',
+    `true or false is expected (also 1/0, on/off, yes/no); ${quote(raw)} is neither.`,
+  );
 }
 
 function takeRange(stream: Datastream, value: number, name: string): TakenValue | Refusal {
@@ -65,7 +84,11 @@ function takeRange(stream: Datastream, value: number, name: string): TakenValue 
   if (rangePolicy === 'mark') return { value, outOfRange: true };
   const unit = showUnit(stream.unit);
   const bound = low ? `below ${min}` : `above ${max}`;
-  return refusal(name, 'out-of-range', `${value} is ${bound}${unit && ` ${unit}`}. Check the sensor, or widen the range of "${stream.key}".`);
+  return refusal(
+    name,
+    'out-of-range',
+    `${value} is ${bound}${unit && ` ${unit}`}. Check the sensor, or widen the range of "${stream.key}".`,
+  );
 }
 
 function quote(raw: unknown): string {
@@ -77,7 +100,8 @@ function quote(raw: unknown): string {
 export function showValue(stream: Pick<Datastream, 'type' | 'decimals'>, value: number): string {
   if (stream.type === 'boolean') return value === 0 ? 'off' : 'on';
   if (stream.type === 'integer') return String(Math.round(value));
-  const text = stream.decimals === null ? String(Number(value.toPrecision(6))) : value.toFixed(stream.decimals);
+  const text =
+    stream.decimals === null ? String(Number(value.toPrecision(6))) : value.toFixed(stream.decimals);
   return text === '-0' || /^-0\.0+$/.test(text) ? text.slice(1) : text;
 }
 

@@ -26,8 +26,14 @@ export function checkCondition(condition: Condition): { field: keyof Condition; 
   const { comparison, limit, closeLimit } = condition;
   if (closeLimit === null) return null;
   if (comparison === 'above' && closeLimit > limit)
-    return { field: 'closeLimit', reason: `The event opens above ${limit}, so it must close at ${limit} or lower.` };
+    return {
+      field: 'closeLimit',
+      reason: `The event opens above ${limit}, so it must close at ${limit} or lower.`,
+    };
   if (comparison === 'below' && closeLimit < limit)
-    return { field: 'closeLimit', reason: `The event opens below ${limit}, so it must close at ${limit} or higher.` };
+    return {
+      field: 'closeLimit',
+      reason: `The event opens below ${limit}, so it must close at ${limit} or higher.`,
+    };
   return null;
 }

@@ -30,7 +30,8 @@ export function ruleSentence(condition: Condition, stream: Datastream, whom: str
       ? `is ${comparison === 'above' ? 'on' : 'off'}`
       : `is ${comparison} ${showReading(stream, limit)}`;
   const hold = holdMs > 0 ? ` for ${showDuration(holdMs)}` : '';
-  const back = stream.type === 'boolean' || closeLimit === null ? 'back' : `back at ${showReading(stream, closeLimit)}`;
+  const back =
+    stream.type === 'boolean' || closeLimit === null ? 'back' : `back at ${showReading(stream, closeLimit)}`;
   const close = closeHoldMs > 0 ? `${back} for ${showDuration(closeHoldMs)}` : back;
   return `When ${stream.title} of ${whom} ${what}${hold}; closes when ${close}.`;
 }

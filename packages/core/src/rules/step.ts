@@ -50,7 +50,10 @@ export function advance(condition: Condition, state: RuleState, now: number): St
   const extreme = state.extreme ?? value;
   if (state.phase === 'opening' && now >= state.since + condition.holdMs) {
     const at = state.since + condition.holdMs;
-    return { state: { ...state, phase: 'open', since: at }, transitions: [{ kind: 'opened', at, value, extreme }] };
+    return {
+      state: { ...state, phase: 'open', since: at },
+      transitions: [{ kind: 'opened', at, value, extreme }],
+    };
   }
   if (state.phase === 'closing' && now >= state.since + condition.closeHoldMs) {
     const at = state.since + condition.closeHoldMs;
@@ -85,7 +88,12 @@ function enter(condition: Condition, state: RuleState, sample: Sample): RuleStat
     case 'closing':
       return back
         ? next
-        : { ...next, phase: 'open', since: sample.at, extreme: further(condition, state.extreme, sample.value) };
+        : {
+            ...next,
+            phase: 'open',
+            since: sample.at,
+            extreme: further(condition, state.extreme, sample.value),
+          };
   }
 }
 

@@ -1,6 +1,16 @@
 import { showUnit } from '../readings/units';
 import type { Datastream } from '../readings/types';
-import { comment, controlled, literal, middle, pascal, reported, TOKEN_PLACEHOLDER, type StarterFile, type StarterPlan } from './plan';
+import {
+  comment,
+  controlled,
+  literal,
+  middle,
+  pascal,
+  reported,
+  TOKEN_PLACEHOLDER,
+  type StarterFile,
+  type StarterPlan,
+} from './plan';
 
 /** The starter for Wi-Fi boards: C++ on the Arduino core, MQTT. Three files; only settings.h is generated anew. */
 export function cppStarter(plan: StarterPlan): StarterFile[] {

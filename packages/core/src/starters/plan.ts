@@ -29,7 +29,10 @@ export const controlled = (plan: StarterPlan): Datastream[] => plan.streams.filt
 
 /** `water_level` as `WaterLevel`, for names of functions. */
 export function pascal(key: string): string {
-  return key.split('_').map((part) => part.charAt(0).toUpperCase() + part.slice(1)).join('');
+  return key
+    .split('_')
+    .map((part) => part.charAt(0).toUpperCase() + part.slice(1))
+    .join('');
 }
 
 /** A text as a double-quoted literal that C++, Python and JSON all read alike. */

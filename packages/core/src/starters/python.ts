@@ -1,4 +1,13 @@
-import { comment, controlled, literal, middle, reported, TOKEN_PLACEHOLDER, type StarterFile, type StarterPlan } from './plan';
+import {
+  comment,
+  controlled,
+  literal,
+  middle,
+  reported,
+  TOKEN_PLACEHOLDER,
+  type StarterFile,
+  type StarterPlan,
+} from './plan';
 import type { Datastream } from '../readings/types';
 
 /** The starter for small computers: Python 3 with paho-mqtt (1.6 or 2). Only settings.py is generated anew. */
@@ -46,8 +55,12 @@ ${reported(plan).map(sensor).join('\n')}
 # ---- Your outputs: one function for each control. Return False when the board cannot do it.
 ${controlled(plan).map(output).join('\n')}
 
-SENSORS = {${reported(plan).map((stream) => `"${stream.key}": read_${stream.key}`).join(', ')}}
-OUTPUTS = {${controlled(plan).map((stream) => `"${stream.key}": apply_${stream.key}`).join(', ')}}
+SENSORS = {${reported(plan)
+    .map((stream) => `"${stream.key}": read_${stream.key}`)
+    .join(', ')}}
+OUTPUTS = {${controlled(plan)
+    .map((stream) => `"${stream.key}": apply_${stream.key}`)
+    .join(', ')}}
 
 
 def on_connect(client, userdata, flags, code, *rest):

@@ -15,8 +15,21 @@ export interface Mailer {
 }
 
 /** Sends alerts from the outbox by SMTP; one that fails is tried again, ever later, and its error is kept. */
-export function startMailer(store: Store, smtpUrl: string | null, from: string, bus: Bus, log: Logger): Mailer {
-  const transport = smtpUrl === null ? null : nodemailer.createTransport(smtpUrl, { connectionTimeout: 10_000, greetingTimeout: 10_000, socketTimeout: 20_000 } as never);
+export function startMailer(
+  store: Store,
+  smtpUrl: string | null,
+  from: string,
+  bus: Bus,
+  log: Logger,
+): Mailer {
+  const transport =
+    smtpUrl === null
+      ? null
+      : nodemailer.createTransport(smtpUrl, {
+          connectionTimeout: 10_000,
+          greetingTimeout: 10_000,
+          socketTimeout: 20_000,
+        } as never);
   let running: Promise<void> = Promise.resolve();
   let again = false;
   let stopped = false;
@@ -25,29 +38,52 @@ export function startMailer(store: Store, smtpUrl: string | null, from: string, 
     store.withConnection(async (connection) => {
       await connection.beginTransaction();
       const now = Date.now();
-      const rows = (await connection.query("SELECT * FROM alerts WHERE state = 'waiting' AND dueAt <= ? ORDER BY dueAt LIMIT ? FOR UPDATE SKIP LOCKED", [now, AT_ONCE])) as AlertRow[];
+      const rows = (await connection.query(
+        "SELECT * FROM alerts WHERE state = 'waiting' AND dueAt <= ? ORDER BY dueAt LIMIT ? FOR UPDATE SKIP LOCKED",
+        [now, AT_ONCE],
+      )) as AlertRow[];
       if (rows.length > 0)
-        await connection.query(`UPDATE alerts SET attempts = attempts + 1, dueAt = ? WHERE id IN (${rows.map(({ id }) => id).join(',')})`, [now + CLAIM_MS]);
+        await connection.query(
+          `UPDATE alerts SET attempts = attempts + 1, dueAt = ? WHERE id IN (${rows.map(({ id }) => id).join(',')})`,
+          [now + CLAIM_MS],
+        );
       await connection.commit();
       return rows;
     });
-  const settle = (row: AlertRow, change: Partial<AlertRow>): Promise<unknown> => store.models.alerts.update(change, { where: { id: row.id } });
+  const settle = (row: AlertRow, change: Partial<AlertRow>): Promise<unknown> =>
+    store.models.alerts.update(change, { where: { id: row.id } });
 
   const send = async (row: AlertRow): Promise<void> => {
     if (transport === null) {
-      await settle(row, { state: 'failed', error: 'No mail server is set. Set PEATMOOR_SMTP_URL and start again.' });
+      await settle(row, {
+        state: 'failed',
+        error: 'No mail server is set. Set PEATMOOR_SMTP_URL and start again.',
+      });
       return;
     }
     try {
-      await transport.sendMail({ from, to: row.recipient, subject: row.subject, text: row.text, headers: { 'X-Peatmoor-Event': String(row.eventId) } });
+      await transport.sendMail({
+        from,
+        to: row.recipient,
+        subject: row.subject,
+        text: row.text,
+        headers: { 'X-Peatmoor-Event': String(row.eventId) },
+      });
       await settle(row, { state: 'sent', sentAt: Date.now(), error: '' });
     } catch (error) {
       const reason = (error as Error).message.slice(0, 300);
       const last = row.attempts + 1 >= MOST_ATTEMPTS;
-      await settle(row, { state: last ? 'failed' : 'waiting', error: reason, dueAt: Date.now() + Math.min(3_600_000, 5000 * 3 ** row.attempts) });
+      await settle(row, {
+        state: last ? 'failed' : 'waiting',
+        error: reason,
+        dueAt: Date.now() + Math.min(3_600_000, 5000 * 3 ** row.attempts),
+      });
       log.warn({ recipient: row.recipient, reason, last }, 'an alert could not be sent');
     }
-    bus.emit('live', { workspaceId: row.workspaceId, message: { type: 'changed', what: 'events', id: row.eventId } });
+    bus.emit('live', {
+      workspaceId: row.workspaceId,
+      message: { type: 'changed', what: 'events', id: row.eventId },
+    });
   };
   const pass = async (): Promise<void> => {
     do {

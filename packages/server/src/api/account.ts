@@ -15,9 +15,13 @@ import { makeAccessKey, scopeOf, SESSION_COOKIE, SESSION_MS, sessionIdOf, type S
 /** Version of the service, as its package says it. */
 export const VERSION = '0.1.0';
 /** Verified when an account is not known, so that both cases take the same time. */
-const NOBODY_HASH = '$argon2id$v=19$m=19456,t=2,p=1$c29tZXNhbHRzb21lc2FsdA$Zm9yZ290dGVuZm9yZ290dGVuZm9yZ290dGVuZm9yZ28';
+const NOBODY_HASH =
+  '$argon2id$v=19$m=19456,t=2,p=1$c29tZXNhbHRzb21lc2FsdA$Zm9yZ290dGVuZm9yZ290dGVuZm9yZ290dGVuZm9yZ28';
 
-type AccountHandlers = Pick<Handlers, 'status' | 'createAccount' | 'signIn' | 'signOut' | 'me' | 'listKeys' | 'createKey' | 'deleteKey'>;
+type AccountHandlers = Pick<
+  Handlers,
+  'status' | 'createAccount' | 'signIn' | 'signOut' | 'me' | 'listKeys' | 'createKey' | 'deleteKey'
+>;
 
 export function accountHandlers({ store, config, address }: ApiParts): AccountHandlers {
   const { models } = store;
@@ -33,14 +37,36 @@ export function accountHandlers({ store, config, address }: ApiParts): AccountHa
   const bound = async (limiter: RateLimiterMemory, name: string): Promise<void> => {
     await limiter.consume(name).catch((left: { msBeforeNext?: number }) => {
       const seconds = Math.ceil((left.msBeforeNext ?? 60_000) / 1000);
-      throw new ProblemError(429, 'Too many attempts', `Too many attempts to sign in. Wait ${seconds} seconds and try again.`, { retryAfterS: seconds });
+      throw new ProblemError(
+        429,
+        'Too many attempts',
+        `Too many attempts to sign in. Wait ${seconds} seconds and try again.`,
+        { retryAfterS: seconds },
+      );
     });
   };
-  const startSession = async (request: Request, response: Response, userId: number, workspaceId: number): Promise<Me> => {
+  const startSession = async (
+    request: Request,
+    response: Response,
+    userId: number,
+    workspaceId: number,
+  ): Promise<Me> => {
     const id = randomBytes(24).toString('base64url');
     const now = Date.now();
-    await insert(models.sessions, { idHash: hashSecret(id), userId, workspaceId, createdAt: now, endsAt: now + SESSION_MS });
-    response.cookie(SESSION_COOKIE, id, { httpOnly: true, sameSite: 'strict', secure: config.publicUrl?.startsWith('https:') ?? false, maxAge: SESSION_MS, path: '/' });
+    await insert(models.sessions, {
+      idHash: hashSecret(id),
+      userId,
+      workspaceId,
+      createdAt: now,
+      endsAt: now + SESSION_MS,
+    });
+    response.cookie(SESSION_COOKIE, id, {
+      httpOnly: true,
+      sameSite: 'strict',
+      secure: config.publicUrl?.startsWith('https:') ?? false,
+      maxAge: SESSION_MS,
+      path: '/',
+    });
     request.headers.cookie = `${SESSION_COOKIE}=${id}`;
     delete request.headers.authorization;
     return meOf((await scopeOf(store, request))!);
@@ -53,7 +79,11 @@ export function accountHandlers({ store, config, address }: ApiParts): AccountHa
     },
     createAccount: async ({ body, request, response }) => {
       if (config.signUp !== 'open' && !(await isEmpty()))
-        throw new ProblemError(403, 'Not open', 'This service has its accounts already. Ask an owner of a workspace, or sign in.');
+        throw new ProblemError(
+          403,
+          'Not open',
+          'This service has its accounts already. Ask an owner of a workspace, or sign in.',
+        );
       await bound(byAddress, remoteAddress(request));
       const made = await createAccount(store, body);
       return startSession(request, response, made.userId, made.workspaceId);
@@ -64,10 +94,24 @@ export function accountHandlers({ store, config, address }: ApiParts): AccountHa
       await bound(byAccount, `${from} ${body.email}`);
       const user = await findOne(models.users, { email: body.email });
       const right = await verify(user?.passwordHash ?? NOBODY_HASH, body.password).catch(() => false);
-      if (user === null || !right) throw new ProblemError(401, 'Not signed in', 'Email or password is not right. Capitals matter in the password; check both and try again.');
+      if (user === null || !right)
+        throw new ProblemError(
+          401,
+          'Not signed in',
+          'Email or password is not right. Capitals matter in the password; check both and try again.',
+        );
       await byAccount.delete(`${from} ${body.email}`);
-      const [membership] = await findAll(models.memberships, { where: { userId: user.id }, order: ['workspaceId'], limit: 1 });
-      if (membership === undefined) throw new ProblemError(403, 'No workspace', 'This account belongs to no workspace any more. Ask its owner.');
+      const [membership] = await findAll(models.memberships, {
+        where: { userId: user.id },
+        order: ['workspaceId'],
+        limit: 1,
+      });
+      if (membership === undefined)
+        throw new ProblemError(
+          403,
+          'No workspace',
+          'This account belongs to no workspace any more. Ask its owner.',
+        );
       return startSession(request, response, user.id, membership.workspaceId);
     },
     signOut: async ({ request, response }) => {
@@ -77,14 +121,32 @@ export function accountHandlers({ store, config, address }: ApiParts): AccountHa
     },
     me: async ({ scope }) => meOf(scope),
     listKeys: async ({ scope: { workspaceId, userId } }) =>
-      (await findAll(models.accessKeys, { where: { workspaceId, userId }, order: ['id'] })).map(({ id, title, fingerprint, createdAt, usedAt }) => ({ id, title, fingerprint, createdAt, usedAt })),
+      (await findAll(models.accessKeys, { where: { workspaceId, userId }, order: ['id'] })).map(
+        ({ id, title, fingerprint, createdAt, usedAt }) => ({ id, title, fingerprint, createdAt, usedAt }),
+      ),
     createKey: async ({ scope: { workspaceId, userId }, body: { title } }) => {
       const { secret, ...kept } = makeAccessKey();
-      const row = await insert(models.accessKeys, { workspaceId, userId, title, createdAt: Date.now(), usedAt: null, ...kept });
-      return { id: row.id, title, fingerprint: kept.fingerprint, createdAt: row.createdAt, usedAt: null, secret };
+      const row = await insert(models.accessKeys, {
+        workspaceId,
+        userId,
+        title,
+        createdAt: Date.now(),
+        usedAt: null,
+        ...kept,
+      });
+      return {
+        id: row.id,
+        title,
+        fingerprint: kept.fingerprint,
+        createdAt: row.createdAt,
+        usedAt: null,
+        secret,
+      };
     },
     deleteKey: async ({ scope: { workspaceId, userId }, params }) => {
-      const gone = await models.accessKeys.destroy({ where: { id: numberOf(params.key, 'access key'), workspaceId, userId } });
+      const gone = await models.accessKeys.destroy({
+        where: { id: numberOf(params.key, 'access key'), workspaceId, userId },
+      });
       if (gone === 0) throw notFound('access key', params.key ?? '');
     },
   };
@@ -99,13 +161,22 @@ export async function createAccount(
   const now = Date.now();
   try {
     return await store.transaction(async (transaction) => {
-      const user = await insert(store.models.users, { email, name, passwordHash, createdAt: now }, transaction);
+      const user = await insert(
+        store.models.users,
+        { email, name, passwordHash, createdAt: now },
+        transaction,
+      );
       const space = await insert(store.models.workspaces, { title: workspace, createdAt: now }, transaction);
-      await insert(store.models.memberships, { userId: user.id, workspaceId: space.id, role: 'owner' }, transaction);
+      await insert(
+        store.models.memberships,
+        { userId: user.id, workspaceId: space.id, role: 'owner' },
+        transaction,
+      );
       return { userId: user.id, workspaceId: space.id };
     });
   } catch (error) {
-    if (error instanceof UniqueConstraintError) throw wrongField('email', 'has an account already', 'Sign in instead, or use another address.');
+    if (error instanceof UniqueConstraintError)
+      throw wrongField('email', 'has an account already', 'Sign in instead, or use another address.');
     throw error;
   }
 }

@@ -4,7 +4,13 @@ import helmet from 'helmet';
 import type { Logger } from 'pino';
 import { ConnectionError, BaseError as SequelizeError } from 'sequelize';
 import { ValidationError, type AnySchema } from 'yup';
-import { endpoints, fieldProblems, openApiDocument, type Endpoint, type EndpointName } from '@peatmoor/contract';
+import {
+  endpoints,
+  fieldProblems,
+  openApiDocument,
+  type Endpoint,
+  type EndpointName,
+} from '@peatmoor/contract';
 import { ProblemError, unavailable } from '../problems';
 import { accountHandlers, VERSION } from './account';
 import { commandHandlers } from './commands';
@@ -44,11 +50,21 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
     const endpoint = endpoints[name] as Endpoint;
     const method = endpoint.method.toLowerCase() as 'get' | 'post' | 'put' | 'patch' | 'delete';
     app[method](endpoint.path, (request, response, next) => {
-      answer(parts, endpoint, handlers[name] as (call: Call<never>) => Promise<unknown>, request, response).catch(next);
+      answer(
+        parts,
+        endpoint,
+        handlers[name] as (call: Call<never>) => Promise<unknown>,
+        request,
+        response,
+      ).catch(next);
     });
   }
   app.use('/api', (request) => {
-    throw new ProblemError(404, 'Not found', `There is no ${request.method} ${request.originalUrl.split('?')[0]}. See /api/openapi.json for what there is.`);
+    throw new ProblemError(
+      404,
+      'Not found',
+      `There is no ${request.method} ${request.originalUrl.split('?')[0]}. See /api/openapi.json for what there is.`,
+    );
   });
   app.use(express.static(consoleFolder, { index: false, setHeaders: cacheForever }));
   app.get('/{*path}', (_request, response) => {
@@ -57,15 +73,26 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
   });
   app.use((error: Error, request: Request, response: Response, _next: NextFunction) => {
     const problem = toProblem(error);
-    if (problem.status >= 500) log.error({ error: error.message, stack: error.stack, path: request.path }, 'a call failed');
+    if (problem.status >= 500)
+      log.error({ error: error.message, stack: error.stack, path: request.path }, 'a call failed');
     if (problem.retryAfterS !== undefined) response.setHeader('retry-after', String(problem.retryAfterS));
-    response.status(problem.status).type('application/problem+json').send(JSON.stringify(problem.toProblem()));
+    response
+      .status(problem.status)
+      .type('application/problem+json')
+      .send(JSON.stringify(problem.toProblem()));
   });
   return app;
 }
 
-async function answer(parts: ApiParts, endpoint: Endpoint, handler: (call: Call<never>) => Promise<unknown>, request: Request, response: Response): Promise<void> {
-  const scope = endpoint.access === 'open' ? null : demand(await scopeOf(parts.store, request), endpoint.access);
+async function answer(
+  parts: ApiParts,
+  endpoint: Endpoint,
+  handler: (call: Call<never>) => Promise<unknown>,
+  request: Request,
+  response: Response,
+): Promise<void> {
+  const scope =
+    endpoint.access === 'open' ? null : demand(await scopeOf(parts.store, request), endpoint.access);
   const body: unknown = await check(endpoint.body, request.body ?? {}, true);
   const query = (await check(endpoint.query, request.query, false)) as Record<string, unknown>;
   const params = request.params as Record<string, string>;
@@ -80,7 +107,10 @@ async function check(schema: AnySchema | undefined, value: unknown, strict: bool
   if (schema === undefined) return value;
   const options = { abortEarly: false, stripUnknown: false };
   if (!strict) return schema.validate(value, options);
-  await schema.validate(schema.isType(value) ? withDefaults(schema, value) : value, { ...options, strict: true });
+  await schema.validate(schema.isType(value) ? withDefaults(schema, value) : value, {
+    ...options,
+    strict: true,
+  });
   return schema.cast(value, { assert: false });
 }
 
@@ -88,9 +118,18 @@ async function check(schema: AnySchema | undefined, value: unknown, strict: bool
 function withDefaults(schema: AnySchema, value: unknown): unknown {
   const cast: unknown = schema.cast(value, { assert: false });
   const keepTypes = (before: unknown, after: unknown): unknown => {
-    if (Array.isArray(before) && Array.isArray(after)) return after.map((one, i) => keepTypes(before[i], one));
+    if (Array.isArray(before) && Array.isArray(after))
+      return after.map((one, i) => keepTypes(before[i], one));
     if (before !== null && typeof before === 'object' && after !== null && typeof after === 'object')
-      return { ...before, ...Object.fromEntries(Object.entries(after).map(([name, one]) => [name, keepTypes((before as Record<string, unknown>)[name], one)])) };
+      return {
+        ...before,
+        ...Object.fromEntries(
+          Object.entries(after).map(([name, one]) => [
+            name,
+            keepTypes((before as Record<string, unknown>)[name], one),
+          ]),
+        ),
+      };
     return before !== undefined && before !== null && typeof before !== typeof after ? before : after;
   };
   return keepTypes(value, cast);
@@ -100,27 +139,50 @@ function toProblem(error: Error): ProblemError {
   if (error instanceof ProblemError) return error;
   if (error instanceof ValidationError) {
     const errors = fieldProblems(error);
-    const detail = errors.map(({ field, reason, remedy }) => `${field || 'The body'} ${reason}. ${remedy}`).join(' ');
+    const detail = errors
+      .map(({ field, reason, remedy }) => `${field || 'The body'} ${reason}. ${remedy}`)
+      .join(' ');
     return new ProblemError(422, 'Not accepted', detail, { errors });
   }
   const { type, status } = error as { type?: string; status?: number };
-  if (type === 'entity.too.large') return new ProblemError(413, 'Too large', 'The body is larger than 1 MB. Send less at once.');
-  if (type === 'entity.parse.failed') return new ProblemError(400, 'Unreadable', `The body is not JSON: ${error.message}.`);
+  if (type === 'entity.too.large')
+    return new ProblemError(413, 'Too large', 'The body is larger than 1 MB. Send less at once.');
+  if (type === 'entity.parse.failed')
+    return new ProblemError(400, 'Unreadable', `The body is not JSON: ${error.message}.`);
   if (error instanceof ConnectionError || isLostConnection(error)) return unavailable();
-  if (status !== undefined && status >= 400 && status < 500) return new ProblemError(status, 'Not accepted', error.message);
-  return new ProblemError(500, 'A fault in the service', 'Something went wrong that should not. It is in the log; trying again may help.');
+  if (status !== undefined && status >= 400 && status < 500)
+    return new ProblemError(status, 'Not accepted', error.message);
+  return new ProblemError(
+    500,
+    'A fault in the service',
+    'Something went wrong that should not. It is in the log; trying again may help.',
+  );
 }
 
 function isLostConnection(error: Error): boolean {
   const { fatal, code, parent } = error as { fatal?: boolean; code?: string; parent?: { fatal?: boolean } };
-  return fatal === true || parent?.fatal === true || code === 'ER_GET_CONNECTION_TIMEOUT' || (error instanceof SequelizeError && /connect|socket|acquire/i.test(error.message));
+  return (
+    fatal === true ||
+    parent?.fatal === true ||
+    code === 'ER_GET_CONNECTION_TIMEOUT' ||
+    (error instanceof SequelizeError && /connect|socket|acquire/i.test(error.message))
+  );
 }
 
 /** A page of another site must not act with somebody's session. */
 function refuseForeignOrigins(request: Request, _response: Response, next: NextFunction): void {
   const { origin, host } = request.headers;
-  if (origin !== undefined && request.method !== 'GET' && URL.canParse(origin) && new URL(origin).host !== host)
-    throw new ProblemError(403, 'Foreign page', 'This call came from a page of another address. Open the console at the address of the service itself.');
+  if (
+    origin !== undefined &&
+    request.method !== 'GET' &&
+    URL.canParse(origin) &&
+    new URL(origin).host !== host
+  )
+    throw new ProblemError(
+      403,
+      'Foreign page',
+      'This call came from a page of another address. Open the console at the address of the service itself.',
+    );
   next();
 }
 
@@ -147,5 +209,6 @@ function securityHeaders(https: boolean) {
 }
 
 function cacheForever(response: Response, file: string): void {
-  if (/[\\/]assets[\\/]/.test(file)) response.setHeader('cache-control', 'public, max-age=31536000, immutable');
+  if (/[\\/]assets[\\/]/.test(file))
+    response.setHeader('cache-control', 'public, max-age=31536000, immutable');
 }

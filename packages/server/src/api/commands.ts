@@ -10,7 +10,12 @@ export function commandHandlers(parts: ApiParts): CommandHandlers {
     createCommand: async ({ scope, params, body }) => {
       const entry = await deviceOf(parts, scope, params.device);
       const outcome = await commands.want(entry, body.stream, body.value, scope.userName);
-      if (isRefusal(outcome)) throw wrongField(outcome.reason === 'unknown-name' || outcome.reason === 'not-reportable' ? 'stream' : 'value', `was refused (${outcome.reason})`, outcome.hint);
+      if (isRefusal(outcome))
+        throw wrongField(
+          outcome.reason === 'unknown-name' || outcome.reason === 'not-reportable' ? 'stream' : 'value',
+          `was refused (${outcome.reason})`,
+          outcome.hint,
+        );
       return outcome;
     },
     listCommands: async ({ scope, params }) => commands.list(await deviceOf(parts, scope, params.device)),

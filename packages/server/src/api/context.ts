@@ -51,7 +51,11 @@ export function numberOf(text: string | undefined, what: string): number {
 }
 
 /** The device a path names, in the caller's workspace, or 404. */
-export async function deviceOf(parts: Pick<ApiParts, 'registry'>, scope: Scope, id: string | undefined): Promise<DeviceEntry> {
+export async function deviceOf(
+  parts: Pick<ApiParts, 'registry'>,
+  scope: Scope,
+  id: string | undefined,
+): Promise<DeviceEntry> {
   const entry = await parts.registry.byId(scope.workspaceId, (id ?? '').slice(0, 80));
   if (entry === null) throw notFound('device', id ?? '');
   return entry;

@@ -6,34 +6,60 @@ import { addTo, changeIn, deleteIn, listIn, oneIn } from '../store/rows';
 import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
 import type { Scope } from './scope';
 
-type DashboardHandlers = Pick<Handlers, 'listDashboards' | 'createDashboard' | 'createStarterDashboard' | 'readDashboard' | 'changeDashboard' | 'deleteDashboard'>;
+type DashboardHandlers = Pick<
+  Handlers,
+  | 'listDashboards'
+  | 'createDashboard'
+  | 'createStarterDashboard'
+  | 'readDashboard'
+  | 'changeDashboard'
+  | 'deleteDashboard'
+>;
 
 export function dashboardHandlers(parts: ApiParts): DashboardHandlers {
   const { store, bus } = parts;
   const { dashboards, devices, kinds } = store.models;
   const changed = (scope: Scope, id: number): void =>
-    bus.emit('live', { workspaceId: scope.workspaceId, message: { type: 'changed', what: 'dashboards', id, by: scope.userName } });
+    bus.emit('live', {
+      workspaceId: scope.workspaceId,
+      message: { type: 'changed', what: 'dashboards', id, by: scope.userName },
+    });
   const rowOf = async (scope: Scope, text: string | undefined): Promise<DashboardRow> => {
     const row = await oneIn(dashboards, scope.workspaceId, { id: numberOf(text, 'dashboard') });
     if (row === null) throw notFound('dashboard', text ?? '');
     return row;
   };
-  const make = async (scope: Scope, title: string, kindId: number | null, widgets: Widget[]): Promise<DashboardRow> => {
-    const row = await addTo(dashboards, scope.workspaceId, { title, kindId, version: 1, changedBy: scope.userName, changedAt: Date.now(), widgets: widgets.map(fitPlace) });
+  const make = async (
+    scope: Scope,
+    title: string,
+    kindId: number | null,
+    widgets: Widget[],
+  ): Promise<DashboardRow> => {
+    const row = await addTo(dashboards, scope.workspaceId, {
+      title,
+      kindId,
+      version: 1,
+      changedBy: scope.userName,
+      changedAt: Date.now(),
+      widgets: widgets.map(fitPlace),
+    });
     changed(scope, row.id);
     return row;
   };
   return {
-    listDashboards: async ({ scope }) => (await listIn(dashboards, scope.workspaceId, { order: ['title', 'id'] })).map(toDashboard),
+    listDashboards: async ({ scope }) =>
+      (await listIn(dashboards, scope.workspaceId, { order: ['title', 'id'] })).map(toDashboard),
     createDashboard: async ({ scope, body }) => {
       const kindId = body.kindId ?? null;
-      if (kindId !== null && (await oneIn(kinds, scope.workspaceId, { id: kindId })) === null) throw wrongField('kindId', 'is no kind of this workspace', 'Choose one of its kinds, or none.');
+      if (kindId !== null && (await oneIn(kinds, scope.workspaceId, { id: kindId })) === null)
+        throw wrongField('kindId', 'is no kind of this workspace', 'Choose one of its kinds, or none.');
       return toDashboard(await make(scope, body.title, kindId, (body.widgets ?? []) as Widget[]));
     },
     createStarterDashboard: async ({ scope, params }) => {
       const entry = await deviceOf(parts, scope, params.device);
       const row = await oneIn(devices, scope.workspaceId, { rowId: entry.rowId });
-      const existing = row?.dashboardId == null ? null : await oneIn(dashboards, scope.workspaceId, { id: row.dashboardId });
+      const existing =
+        row?.dashboardId == null ? null : await oneIn(dashboards, scope.workspaceId, { id: row.dashboardId });
       if (existing !== null) return toDashboard(existing);
       const made = await make(scope, entry.name, entry.kindId, starterWidgets(entry.streams, entry.id));
       await changeIn(devices, scope.workspaceId, { rowId: entry.rowId }, { dashboardId: made.id });
@@ -42,13 +68,31 @@ export function dashboardHandlers(parts: ApiParts): DashboardHandlers {
     readDashboard: async ({ scope, params }) => toDashboard(await rowOf(scope, params.dashboard)),
     changeDashboard: async ({ scope, params, body }) => {
       const row = await rowOf(scope, params.dashboard);
-      const next = { title: body.title, widgets: body.widgets.map(fitPlace), version: body.version + 1, changedBy: scope.userName, changedAt: Date.now() };
-      const count = await changeIn(dashboards, scope.workspaceId, { id: row.id, version: body.version }, next);
+      const next = {
+        title: body.title,
+        widgets: body.widgets.map(fitPlace),
+        version: body.version + 1,
+        changedBy: scope.userName,
+        changedAt: Date.now(),
+      };
+      const count = await changeIn(
+        dashboards,
+        scope.workspaceId,
+        { id: row.id, version: body.version },
+        next,
+      );
       if (count === 0) {
         const current = await rowOf(scope, params.dashboard);
-        throw conflict(`${current.changedBy} changed this dashboard meanwhile (version ${current.version}, yours was made from ${body.version}). Nothing was overwritten: load it and make your change again.`, [
-          { field: 'version', reason: `is ${body.version}, but ${current.version} is the newest`, remedy: 'Read the dashboard again.' },
-        ]);
+        throw conflict(
+          `${current.changedBy} changed this dashboard meanwhile (version ${current.version}, yours was made from ${body.version}). Nothing was overwritten: load it and make your change again.`,
+          [
+            {
+              field: 'version',
+              reason: `is ${body.version}, but ${current.version} is the newest`,
+              remedy: 'Read the dashboard again.',
+            },
+          ],
+        );
       }
       changed(scope, row.id);
       return toDashboard({ ...row, ...next });

@@ -1,6 +1,16 @@
 import { randomBytes } from 'node:crypto';
 import { UniqueConstraintError, type Transaction } from 'sequelize';
-import { EMPTY_PROOF, inspectToken, isRefusal, makeToken, presenceOf, proposeDeviceId, flattenRow, TOKEN_RANDOM_BYTES, type DecodedReport } from '@peatmoor/core';
+import {
+  EMPTY_PROOF,
+  inspectToken,
+  isRefusal,
+  makeToken,
+  presenceOf,
+  proposeDeviceId,
+  flattenRow,
+  TOKEN_RANDOM_BYTES,
+  type DecodedReport,
+} from '@peatmoor/core';
 import type { Device, DeviceIn, MadeToken, TokenOwner } from '@peatmoor/contract';
 import { JournalBusyError } from '../journal/writer';
 import { conflict, notFound, unavailable, wrongField } from '../problems';
@@ -15,8 +25,17 @@ import type { Scope } from './scope';
 
 type DeviceHandlers = Pick<
   Handlers,
-  | 'listDevices' | 'createDevice' | 'readDevice' | 'changeDevice' | 'deleteDevice' | 'listTokens' | 'createToken' | 'withdrawToken'
-  | 'whoseToken' | 'listArrivals' | 'reportByHand'
+  | 'listDevices'
+  | 'createDevice'
+  | 'readDevice'
+  | 'changeDevice'
+  | 'deleteDevice'
+  | 'listTokens'
+  | 'createToken'
+  | 'withdrawToken'
+  | 'whoseToken'
+  | 'listArrivals'
+  | 'reportByHand'
 >;
 
 export function deviceHandlers(parts: ApiParts): DeviceHandlers {
@@ -24,7 +43,10 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
   const { models } = store;
   const changed = (scope: Scope, deviceRowId: number, id: string): void => {
     bus.emit('definitions', { workspaceId: scope.workspaceId, deviceRowId });
-    bus.emit('live', { workspaceId: scope.workspaceId, message: { type: 'changed', what: 'devices', id, by: scope.userName } });
+    bus.emit('live', {
+      workspaceId: scope.workspaceId,
+      message: { type: 'changed', what: 'devices', id, by: scope.userName },
+    });
   };
   const describe = (entry: DeviceEntry, row: DeviceRow, openEvents: number): Device => {
     const lastSeenAt = presence.lastSeen(entry.rowId) ?? entry.lastSeenAt;
@@ -52,7 +74,9 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
     const entries = await Promise.all(rows.map(({ rowId }) => registry.byRow(rowId)));
     return rows.flatMap((row, i) => {
       const entry = entries[i];
-      return entry ? [describe(entry, row, open.filter(({ deviceRowId }) => deviceRowId === row.rowId).length)] : [];
+      return entry
+        ? [describe(entry, row, open.filter(({ deviceRowId }) => deviceRowId === row.rowId).length)]
+        : [];
     });
   };
   const rowOf = async (scope: Scope, id: string | undefined): Promise<DeviceRow> => {
@@ -60,10 +84,12 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
     if (row === null) throw notFound('device', id ?? '');
     return row;
   };
-  const one = async (scope: Scope, id: string | undefined): Promise<Device> => (await describeAll(scope, [await rowOf(scope, id)]))[0]!;
+  const one = async (scope: Scope, id: string | undefined): Promise<Device> =>
+    (await describeAll(scope, [await rowOf(scope, id)]))[0]!;
 
   return {
-    listDevices: async ({ scope }) => describeAll(scope, await listIn(models.devices, scope.workspaceId, { order: ['name', 'rowId'] })),
+    listDevices: async ({ scope }) =>
+      describeAll(scope, await listIn(models.devices, scope.workspaceId, { order: ['name', 'rowId'] })),
     createDevice: async ({ scope, body }) => {
       const made = await createDevice(store, scope.workspaceId, body);
       changed(scope, made.row.rowId, made.row.id);
@@ -80,9 +106,23 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
     deleteDevice: async ({ scope, params }) => {
       const { rowId, id } = await rowOf(scope, params.device);
       await store.transaction(async (transaction) => {
-        const series = await listIn(models.series, scope.workspaceId, { where: { deviceRowId: rowId }, transaction });
-        await deleteSeries(store, series.map((row) => row.id), transaction);
-        for (const table of [models.deviceTokens, models.arrivals, models.commands, models.ruleStates, models.events, models.rules] as (typeof models.arrivals)[])
+        const series = await listIn(models.series, scope.workspaceId, {
+          where: { deviceRowId: rowId },
+          transaction,
+        });
+        await deleteSeries(
+          store,
+          series.map((row) => row.id),
+          transaction,
+        );
+        for (const table of [
+          models.deviceTokens,
+          models.arrivals,
+          models.commands,
+          models.ruleStates,
+          models.events,
+          models.rules,
+        ] as (typeof models.arrivals)[])
           await deleteIn(table, scope.workspaceId, { deviceRowId: rowId }, transaction);
         await deleteIn(models.devices, scope.workspaceId, { rowId }, transaction);
       });
@@ -92,8 +132,18 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
     },
     listTokens: async ({ scope, params }) => {
       const row = await rowOf(scope, params.device);
-      const tokens = await listIn(models.deviceTokens, scope.workspaceId, { where: { deviceRowId: row.rowId }, order: ['id'] });
-      return tokens.map(({ id, title, fingerprint, createdAt, usedAt, withdrawnAt }) => ({ id, title, fingerprint, createdAt, usedAt, withdrawnAt }));
+      const tokens = await listIn(models.deviceTokens, scope.workspaceId, {
+        where: { deviceRowId: row.rowId },
+        order: ['id'],
+      });
+      return tokens.map(({ id, title, fingerprint, createdAt, usedAt, withdrawnAt }) => ({
+        id,
+        title,
+        fingerprint,
+        createdAt,
+        usedAt,
+        withdrawnAt,
+      }));
     },
     createToken: async ({ scope, params, body }) => {
       const row = await rowOf(scope, params.device);
@@ -102,7 +152,12 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
     withdrawToken: async ({ scope, params }) => {
       const row = await rowOf(scope, params.device);
       const id = numberOf(params.token, 'token');
-      const count = await changeIn(models.deviceTokens, scope.workspaceId, { id, deviceRowId: row.rowId }, { withdrawnAt: Date.now() });
+      const count = await changeIn(
+        models.deviceTokens,
+        scope.workspaceId,
+        { id, deviceRowId: row.rowId },
+        { withdrawnAt: Date.now() },
+      );
       if (count === 0) throw notFound('token', params.token ?? '');
       changed(scope, row.rowId, row.id);
       bus.emit('dismiss', { deviceRowId: row.rowId, tokenId: id });
@@ -111,12 +166,26 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
     listArrivals: async ({ scope, params }) => arrivals.list(await deviceOf(parts, scope, params.device)),
     reportByHand: async ({ scope, params, body, request }) => {
       const entry = await deviceOf(parts, scope, params.device);
-      if (typeof body.values !== 'object' || body.values === null || Array.isArray(body.values) || Object.keys(body.values).length === 0)
-        throw wrongField('values', 'must be an object of names and values', 'Send {"values": {"level": -121}}.');
+      if (
+        typeof body.values !== 'object' ||
+        body.values === null ||
+        Array.isArray(body.values) ||
+        Object.keys(body.values).length === 0
+      )
+        throw wrongField(
+          'values',
+          'must be an object of names and values',
+          'Send {"values": {"level": -121}}.',
+        );
       const row = flattenRow(body.values);
       const decoded: DecodedReport | typeof row = isRefusal(row) ? row : { rows: [row], number: null };
       try {
-        return await ingest.report(entry, decoded, { way: 'by hand', from: remoteAddress(request), size: JSON.stringify(body.values).length, receivedAt: Date.now() });
+        return await ingest.report(entry, decoded, {
+          way: 'by hand',
+          from: remoteAddress(request),
+          size: JSON.stringify(body.values).length,
+          receivedAt: Date.now(),
+        });
       } catch (error) {
         throw error instanceof JournalBusyError ? unavailable() : error;
       }
@@ -127,8 +196,16 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
   async function whose(scope: Scope, text: string): Promise<TokenOwner> {
     const shape = inspectToken(text);
     const nobody = { fingerprint: shape.fingerprint, deviceId: null, deviceName: null };
-    if (shape.state === 'not-a-token') return { ...nobody, state: 'not-a-token', explanation: 'This is no device token: those begin with "moor".' };
-    const row = shape.fingerprint === null ? null : await oneIn(models.deviceTokens, scope.workspaceId, { fingerprint: shape.fingerprint });
+    if (shape.state === 'not-a-token')
+      return {
+        ...nobody,
+        state: 'not-a-token',
+        explanation: 'This is no device token: those begin with "moor".',
+      };
+    const row =
+      shape.fingerprint === null
+        ? null
+        : await oneIn(models.deviceTokens, scope.workspaceId, { fingerprint: shape.fingerprint });
     const entry = row === null ? null : await registry.byRow(row.deviceRowId);
     if (row === null || entry === null) {
       const explanation = {
@@ -139,26 +216,64 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
       return { ...nobody, state: shape.state === 'whole' ? 'unknown' : shape.state, explanation };
     }
     const known = { fingerprint: shape.fingerprint, deviceId: entry.id, deviceName: entry.name };
-    if (shape.state !== 'whole') return { ...known, state: shape.state, explanation: `A ${shape.state} token of ${entry.name}: copy it again, or make a new one.` };
-    if (!row.secretHash.equals(hashSecret(shape.token))) return { ...known, state: 'mistyped', explanation: `It looks like a token of ${entry.name}, but is not the one that was made.` };
-    if (row.withdrawnAt !== null) return { ...known, state: 'withdrawn', explanation: `A token of ${entry.name}, withdrawn on ${new Date(row.withdrawnAt).toISOString().slice(0, 10)}.` };
+    if (shape.state !== 'whole')
+      return {
+        ...known,
+        state: shape.state,
+        explanation: `A ${shape.state} token of ${entry.name}: copy it again, or make a new one.`,
+      };
+    if (!row.secretHash.equals(hashSecret(shape.token)))
+      return {
+        ...known,
+        state: 'mistyped',
+        explanation: `It looks like a token of ${entry.name}, but is not the one that was made.`,
+      };
+    if (row.withdrawnAt !== null)
+      return {
+        ...known,
+        state: 'withdrawn',
+        explanation: `A token of ${entry.name}, withdrawn on ${new Date(row.withdrawnAt).toISOString().slice(0, 10)}.`,
+      };
     return { ...known, state: 'in-use', explanation: `The token of ${entry.name}. It is whole and valid.` };
   }
 }
 
 /** Registers a device, with a kind made behind it where none is named, and its first token. */
-export async function createDevice(store: Store, workspaceId: number, body: DeviceIn): Promise<{ row: DeviceRow; token: string }> {
+export async function createDevice(
+  store: Store,
+  workspaceId: number,
+  body: DeviceIn,
+): Promise<{ row: DeviceRow; token: string }> {
   const { models } = store;
   if (body.kindId !== undefined && (await oneIn(models.kinds, workspaceId, { id: body.kindId })) === null)
-    throw wrongField('kindId', `${body.kindId} is no kind of this workspace`, 'Choose one of its kinds, or give newKind.');
+    throw wrongField(
+      'kindId',
+      `${body.kindId} is no kind of this workspace`,
+      'Choose one of its kinds, or give newKind.',
+    );
   const taken = new Set((await listIn(models.devices, workspaceId)).map(({ id }) => id));
   const id = body.id ?? proposeDeviceId(body.name, taken);
-  const inUse = (): Error => wrongField('id', `"${id}" is used by another device of this workspace`, `Choose another, such as "${proposeDeviceId(id, taken)}".`);
+  const inUse = (): Error =>
+    wrongField(
+      'id',
+      `"${id}" is used by another device of this workspace`,
+      `Choose another, such as "${proposeDeviceId(id, taken)}".`,
+    );
   if (taken.has(id)) throw inUse();
   try {
     return await store.transaction(async (transaction) => {
-      const kindId = body.kindId ?? ((await createKind(store, workspaceId, body.newKind!, transaction)) satisfies KindRow).id;
-      const values = { kindId, id, name: body.name, createdAt: Date.now(), lastSeenAt: null, proof: EMPTY_PROOF, dashboardId: null };
+      const kindId =
+        body.kindId ??
+        ((await createKind(store, workspaceId, body.newKind!, transaction)) satisfies KindRow).id;
+      const values = {
+        kindId,
+        id,
+        name: body.name,
+        createdAt: Date.now(),
+        lastSeenAt: null,
+        proof: EMPTY_PROOF,
+        dashboardId: null,
+      };
       const row = await addTo(models.devices, workspaceId, values, transaction);
       const { secret } = await addToken(store, row, 'first', transaction);
       return { row, token: secret };
@@ -169,13 +284,38 @@ export async function createDevice(store: Store, workspaceId: number, body: Devi
   }
 }
 
-async function addToken(store: Store, device: DeviceRow, title: string, transaction?: Transaction): Promise<MadeToken> {
+async function addToken(
+  store: Store,
+  device: DeviceRow,
+  title: string,
+  transaction?: Transaction,
+): Promise<MadeToken> {
   const { models } = store;
-  const kept = await findAll(models.deviceTokens, { where: { deviceRowId: device.rowId, withdrawnAt: null }, ...(transaction && { transaction }) });
-  if (kept.length >= 20) throw conflict(`${device.name} has 20 tokens already. Withdraw one that is not used.`);
+  const kept = await findAll(models.deviceTokens, {
+    where: { deviceRowId: device.rowId, withdrawnAt: null },
+    ...(transaction && { transaction }),
+  });
+  if (kept.length >= 20)
+    throw conflict(`${device.name} has 20 tokens already. Withdraw one that is not used.`);
   const secret = makeToken(randomBytes(TOKEN_RANDOM_BYTES));
   const fingerprint = inspectToken(secret).fingerprint!;
-  const values = { deviceRowId: device.rowId, title: title || `token ${kept.length + 1}`, fingerprint, secretHash: hashSecret(secret), createdAt: Date.now(), usedAt: null, withdrawnAt: null };
+  const values = {
+    deviceRowId: device.rowId,
+    title: title || `token ${kept.length + 1}`,
+    fingerprint,
+    secretHash: hashSecret(secret),
+    createdAt: Date.now(),
+    usedAt: null,
+    withdrawnAt: null,
+  };
   const row = await addTo(models.deviceTokens, device.workspaceId, values, transaction);
-  return { id: row.id, title: values.title, fingerprint, createdAt: values.createdAt, usedAt: null, withdrawnAt: null, secret };
+  return {
+    id: row.id,
+    title: values.title,
+    fingerprint,
+    createdAt: values.createdAt,
+    usedAt: null,
+    withdrawnAt: null,
+    secret,
+  };
 }

@@ -18,7 +18,11 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
       const stream = entry.names.find(name.trim());
       if (stream === undefined) {
         const nearest = entry.names.nearest(name);
-        throw wrongField('streams', `: "${name}" is no datastream of ${entry.name}`, nearest === undefined ? 'See its kind for what there is.' : `The nearest is "${nearest}".`);
+        throw wrongField(
+          'streams',
+          `: "${name}" is no datastream of ${entry.name}`,
+          nearest === undefined ? 'See its kind for what there is.' : `The nearest is "${nearest}".`,
+        );
       }
       return stream;
     });
@@ -27,12 +31,27 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
       const entry = await deviceOf(parts, scope, params.device);
       const { from, to, buckets } = query as { from: number; to: number; buckets: number };
       const streams = streamsOf(entry, String(query.streams));
-      if (buckets > 0) return { from, to, lines: await history.lines(scope.workspaceId, streams, from, to, buckets) };
-      if (to - from > MOST_RAW_MS) throw wrongField('from', 'lies more than 32 days before to', 'Ask for a shorter period, or for buckets.');
+      if (buckets > 0)
+        return { from, to, lines: await history.lines(scope.workspaceId, streams, from, to, buckets) };
+      if (to - from > MOST_RAW_MS)
+        throw wrongField(
+          'from',
+          'lies more than 32 days before to',
+          'Ask for a shorter period, or for buckets.',
+        );
       const lines = await Promise.all(
         streams.map(async ({ key, seriesId }): Promise<HistoryLine> => {
           const { times, values } = await history.readings(scope.workspaceId, seriesId, from, to);
-          return { key, spanMs: 0, times, values, min: [], max: [], count: [], cut: times.length === MOST_READINGS ? 1 : 0 };
+          return {
+            key,
+            spanMs: 0,
+            times,
+            values,
+            min: [],
+            max: [],
+            count: [],
+            cut: times.length === MOST_READINGS ? 1 : 0,
+          };
         }),
       );
       return { from, to, lines };
@@ -41,9 +60,13 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
       const to = Date.now();
       const from = to - Number(query.hours) * HOUR_MS;
       const devices = await listIn(store.models.devices, scope.workspaceId, { order: ['name'] });
-      const entries = (await Promise.all(devices.map(({ rowId }) => registry.byRow(rowId)))).filter((entry) => entry !== null);
+      const entries = (await Promise.all(devices.map(({ rowId }) => registry.byRow(rowId)))).filter(
+        (entry) => entry !== null,
+      );
       const wanted = entries.flatMap((entry) =>
-        entry.streams.filter(({ type, direction }) => type !== 'boolean' && direction !== 'control').map(({ key, seriesId }) => ({ device: entry.id, key, seriesId })),
+        entry.streams
+          .filter(({ type, direction }) => type !== 'boolean' && direction !== 'control')
+          .map(({ key, seriesId }) => ({ device: entry.id, key, seriesId })),
       );
       // Many lines are drawn from hours, few from quarter hours.
       const lines = await history.lines(scope.workspaceId, wanted, from, to, wanted.length > 120 ? 26 : 97);

@@ -8,13 +8,26 @@ import type { Store } from '../store/store';
 import { numberOf, type ApiParts, type Handlers } from './context';
 import type { Scope } from './scope';
 
-type KindHandlers = Pick<Handlers, 'listKinds' | 'createKind' | 'readKind' | 'changeKind' | 'deleteKind' | 'createStream' | 'changeStream' | 'deleteStream'>;
+type KindHandlers = Pick<
+  Handlers,
+  | 'listKinds'
+  | 'createKind'
+  | 'readKind'
+  | 'changeKind'
+  | 'deleteKind'
+  | 'createStream'
+  | 'changeStream'
+  | 'deleteStream'
+>;
 
 export function kindHandlers({ store, bus, recent }: ApiParts): KindHandlers {
   const { models } = store;
   const changed = (scope: Scope, kindId: number): void => {
     bus.emit('definitions', { workspaceId: scope.workspaceId, kindId });
-    bus.emit('live', { workspaceId: scope.workspaceId, message: { type: 'changed', what: 'kinds', id: kindId, by: scope.userName } });
+    bus.emit('live', {
+      workspaceId: scope.workspaceId,
+      message: { type: 'changed', what: 'kinds', id: kindId, by: scope.userName },
+    });
   };
   const kindOf = async (scope: Scope, text: string | undefined): Promise<KindRow> => {
     const kind = await oneIn(models.kinds, scope.workspaceId, { id: numberOf(text, 'kind') });
@@ -29,9 +42,12 @@ export function kindHandlers({ store, bus, recent }: ApiParts): KindHandlers {
   const read = async (kind: KindRow): Promise<Kind> => (await withStreams(store, [kind]))[0]!;
 
   return {
-    listKinds: async ({ scope }) => withStreams(store, await listIn(models.kinds, scope.workspaceId, { order: ['title', 'id'] })),
+    listKinds: async ({ scope }) =>
+      withStreams(store, await listIn(models.kinds, scope.workspaceId, { order: ['title', 'id'] })),
     createKind: async ({ scope, body }) => {
-      const kind = await store.transaction((transaction) => createKind(store, scope.workspaceId, body, transaction));
+      const kind = await store.transaction((transaction) =>
+        createKind(store, scope.workspaceId, body, transaction),
+      );
       changed(scope, kind.id);
       return read(kind);
     },
@@ -45,8 +61,13 @@ export function kindHandlers({ store, bus, recent }: ApiParts): KindHandlers {
     },
     deleteKind: async ({ scope, params }) => {
       const kind = await kindOf(scope, params.kind);
-      const devices = await models.devices.count({ where: { kindId: kind.id, workspaceId: scope.workspaceId } });
-      if (devices > 0) throw conflict(`${devices} ${devices === 1 ? 'device is' : 'devices are'} of the kind "${kind.title}". Delete them first.`);
+      const devices = await models.devices.count({
+        where: { kindId: kind.id, workspaceId: scope.workspaceId },
+      });
+      if (devices > 0)
+        throw conflict(
+          `${devices} ${devices === 1 ? 'device is' : 'devices are'} of the kind "${kind.title}". Delete them first.`,
+        );
       await store.transaction(async (transaction) => {
         await deleteIn(models.streams, scope.workspaceId, { kindId: kind.id }, transaction);
         await deleteIn(models.rules, scope.workspaceId, { kindId: kind.id }, transaction);
@@ -57,7 +78,9 @@ export function kindHandlers({ store, bus, recent }: ApiParts): KindHandlers {
     },
     createStream: async ({ scope, params, body }) => {
       const kind = await kindOf(scope, params.kind);
-      const stream = await keepStream(body as NewStream, () => addTo(models.streams, scope.workspaceId, { ...toRow(body as NewStream), kindId: kind.id }));
+      const stream = await keepStream(body as NewStream, () =>
+        addTo(models.streams, scope.workspaceId, { ...toRow(body as NewStream), kindId: kind.id }),
+      );
       changed(scope, kind.id);
       return toStream(stream);
     },
@@ -68,9 +91,12 @@ export function kindHandlers({ store, bus, recent }: ApiParts): KindHandlers {
       if (next.type !== stream.type) {
         const series = await findAll(models.series, { where: { streamId: stream.id } });
         if (series.some(({ id, newestAt }) => newestAt !== null || recent.newest(id) !== undefined))
-          throw conflict(`"${stream.key}" has readings of type ${stream.type} already. Make a new datastream for ${next.type} values, so that they keep their meaning.`);
+          throw conflict(
+            `"${stream.key}" has readings of type ${stream.type} already. Make a new datastream for ${next.type} values, so that they keep their meaning.`,
+          );
       }
-      if (next.key !== stream.key && !next.aliases.includes(stream.key)) next.aliases = [...next.aliases, stream.key];
+      if (next.key !== stream.key && !next.aliases.includes(stream.key))
+        next.aliases = [...next.aliases, stream.key];
       await keepStream(next, () => changeIn(models.streams, scope.workspaceId, { id: stream.id }, next));
       if (next.key !== stream.key) await renameUses(scope, kind.id, stream.key, next.key);
       changed(scope, kind.id);
@@ -80,8 +106,15 @@ export function kindHandlers({ store, bus, recent }: ApiParts): KindHandlers {
       const kind = await kindOf(scope, params.kind);
       const stream = await streamOf(kind, params.stream);
       await store.transaction(async (transaction) => {
-        const series = await listIn(models.series, scope.workspaceId, { where: { streamId: stream.id }, transaction });
-        await deleteSeries(store, series.map(({ id }) => id), transaction);
+        const series = await listIn(models.series, scope.workspaceId, {
+          where: { streamId: stream.id },
+          transaction,
+        });
+        await deleteSeries(
+          store,
+          series.map(({ id }) => id),
+          transaction,
+        );
         await deleteIn(models.commands, scope.workspaceId, { streamId: stream.id }, transaction);
         await deleteIn(models.streams, scope.workspaceId, { id: stream.id }, transaction);
       });
@@ -95,36 +128,71 @@ export function kindHandlers({ store, bus, recent }: ApiParts): KindHandlers {
     const devices = await listIn(models.devices, scope.workspaceId, { where: { kindId } });
     const rules = await listIn(models.rules, scope.workspaceId, { where: { streamKey: before } });
     for (const rule of rules)
-      if (rule.kindId === kindId || devices.some(({ rowId }) => rowId === rule.deviceRowId)) await changeIn(models.rules, scope.workspaceId, { id: rule.id }, { streamKey: after });
+      if (rule.kindId === kindId || devices.some(({ rowId }) => rowId === rule.deviceRowId))
+        await changeIn(models.rules, scope.workspaceId, { id: rule.id }, { streamKey: after });
     bus.emit('rules', { workspaceId: scope.workspaceId });
   }
 }
 
 /** Makes a kind with its datastreams, in the caller's transaction. */
-export async function createKind(store: Store, workspaceId: number, body: KindIn, transaction: Transaction): Promise<KindRow> {
-  const kind = await addTo(store.models.kinds, workspaceId, { title: body.title, intervalS: body.intervalS ?? 60, createdAt: Date.now() }, transaction);
+export async function createKind(
+  store: Store,
+  workspaceId: number,
+  body: KindIn,
+  transaction: Transaction,
+): Promise<KindRow> {
+  const kind = await addTo(
+    store.models.kinds,
+    workspaceId,
+    { title: body.title, intervalS: body.intervalS ?? 60, createdAt: Date.now() },
+    transaction,
+  );
   for (const [i, one] of (body.streams ?? []).entries()) {
     const stream = toRow(streamSchema.cast(one) as NewStream);
-    await keepStream(stream, () => addTo(store.models.streams, workspaceId, { ...stream, kindId: kind.id }, transaction), `streams[${i}].`);
+    await keepStream(
+      stream,
+      () => addTo(store.models.streams, workspaceId, { ...stream, kindId: kind.id }, transaction),
+      `streams[${i}].`,
+    );
   }
   return kind;
 }
 
 /** Deletes series with all their readings, in the caller's transaction. */
-export async function deleteSeries(store: Store, ids: readonly number[], transaction: Transaction): Promise<void> {
+export async function deleteSeries(
+  store: Store,
+  ids: readonly number[],
+  transaction: Transaction,
+): Promise<void> {
   if (ids.length === 0) return;
   for (const table of ['chunks', 'hours'])
-    await store.sequelize.query(`DELETE FROM ${table} WHERE seriesId IN (?)`, { replacements: [ids], transaction });
+    await store.sequelize.query(`DELETE FROM ${table} WHERE seriesId IN (?)`, {
+      replacements: [ids],
+      transaction,
+    });
   await store.models.series.destroy({ where: { id: [...ids] }, transaction });
 }
 
-async function keepStream<T>(stream: Pick<NewStream, 'key' | 'pin'>, work: () => Promise<T>, prefix = ''): Promise<T> {
+async function keepStream<T>(
+  stream: Pick<NewStream, 'key' | 'pin'>,
+  work: () => Promise<T>,
+  prefix = '',
+): Promise<T> {
   try {
     return await work();
   } catch (error) {
     if (!(error instanceof UniqueConstraintError)) throw error;
-    if (/kindPin/.test(error.parent.message)) throw wrongField(`${prefix}pin`, `: virtual pin ${stream.pin} is used by another datastream of this kind`, 'Choose another number, or none.');
-    throw wrongField(`${prefix}key`, `"${stream.key}" is used by another datastream of this kind`, 'Choose another key.');
+    if (/kindPin/.test(error.parent.message))
+      throw wrongField(
+        `${prefix}pin`,
+        `: virtual pin ${stream.pin} is used by another datastream of this kind`,
+        'Choose another number, or none.',
+      );
+    throw wrongField(
+      `${prefix}key`,
+      `"${stream.key}" is used by another datastream of this kind`,
+      'Choose another key.',
+    );
   }
 }
 

@@ -8,12 +8,25 @@ import { numberOf, type ApiParts, type Handlers } from './context';
 import { toStream } from './kinds';
 import type { Scope } from './scope';
 
-type RuleHandlers = Pick<Handlers, 'listRules' | 'createRule' | 'readRule' | 'changeRule' | 'deleteRule' | 'listEvents' | 'acknowledgeEvent' | 'closeEvent'>;
+type RuleHandlers = Pick<
+  Handlers,
+  | 'listRules'
+  | 'createRule'
+  | 'readRule'
+  | 'changeRule'
+  | 'deleteRule'
+  | 'listEvents'
+  | 'acknowledgeEvent'
+  | 'closeEvent'
+>;
 
 export function ruleHandlers({ store, bus, rules }: ApiParts): RuleHandlers {
   const { models } = store;
   const tell = (scope: Scope, what: 'rules' | 'events', id: number): void =>
-    bus.emit('live', { workspaceId: scope.workspaceId, message: { type: 'changed', what, id, by: scope.userName } });
+    bus.emit('live', {
+      workspaceId: scope.workspaceId,
+      message: { type: 'changed', what, id, by: scope.userName },
+    });
   const rowOf = async (scope: Scope, text: string | undefined): Promise<RuleRow> => {
     const row = await oneIn(models.rules, scope.workspaceId, { id: numberOf(text, 'rule') });
     if (row === null) throw notFound('rule', text ?? '');
@@ -21,13 +34,25 @@ export function ruleHandlers({ store, bus, rules }: ApiParts): RuleHandlers {
   };
   /** A rule as its row, with device and kind of the caller's workspace. */
   const toRow = async (scope: Scope, body: NewRule): Promise<Omit<RuleRow, 'id' | 'workspaceId'>> => {
-    const device = body.deviceId === null ? null : await oneIn(models.devices, scope.workspaceId, { id: body.deviceId });
-    if (body.deviceId !== null && device === null) throw wrongField('deviceId', `"${body.deviceId}" is no device of this workspace`, 'Choose one of its devices.');
+    const device =
+      body.deviceId === null ? null : await oneIn(models.devices, scope.workspaceId, { id: body.deviceId });
+    if (body.deviceId !== null && device === null)
+      throw wrongField(
+        'deviceId',
+        `"${body.deviceId}" is no device of this workspace`,
+        'Choose one of its devices.',
+      );
     const kindId = device?.kindId ?? body.kindId!;
     const kind = await oneIn(models.kinds, scope.workspaceId, { id: kindId });
-    if (kind === null) throw wrongField('kindId', `${kindId} is no kind of this workspace`, 'Choose one of its kinds.');
+    if (kind === null)
+      throw wrongField('kindId', `${kindId} is no kind of this workspace`, 'Choose one of its kinds.');
     const stream = await oneIn(models.streams, scope.workspaceId, { kindId, key: body.stream });
-    if (stream === null) throw wrongField('stream', `"${body.stream}" is no datastream of ${kind.title}`, 'Choose one of its datastreams.');
+    if (stream === null)
+      throw wrongField(
+        'stream',
+        `"${body.stream}" is no datastream of ${kind.title}`,
+        'Choose one of its datastreams.',
+      );
     const wrong = checkCondition({ ...body, closeLimit: body.closeLimit ?? null });
     if (wrong !== null) throw wrongField(wrong.field, 'lies on the wrong side of the limit', wrong.reason);
     return {
@@ -69,14 +94,18 @@ export function ruleHandlers({ store, bus, rules }: ApiParts): RuleHandlers {
         closeHoldMs: row.closeHoldMs,
         emails: row.emails,
         active: row.active,
-        sentence: stream === undefined ? `The datastream "${row.streamKey}" is gone: this rule watches nothing.` : ruleSentence(row, toStream(stream), whom(row, name)),
+        sentence:
+          stream === undefined
+            ? `The datastream "${row.streamKey}" is gone: this rule watches nothing.`
+            : ruleSentence(row, toStream(stream), whom(row, name)),
         openEvents: open.filter(({ ruleId }) => ruleId === row.id).length,
       };
     });
   };
   const one = async (scope: Scope, row: RuleRow): Promise<Rule> => (await describe(scope, [row]))[0]!;
   /** Open events of a rule that is no longer what it was are closed, now. */
-  const closeOpen = (scope: Scope, ruleId: number): Promise<number> => changeIn(models.events, scope.workspaceId, { ruleId, closedAt: null }, { closedAt: Date.now() });
+  const closeOpen = (scope: Scope, ruleId: number): Promise<number> =>
+    changeIn(models.events, scope.workspaceId, { ruleId, closedAt: null }, { closedAt: Date.now() });
   const renew = async (scope: Scope, ruleId: number): Promise<void> => {
     await closeOpen(scope, ruleId);
     await rules.reset(ruleId);
@@ -89,7 +118,10 @@ export function ruleHandlers({ store, bus, rules }: ApiParts): RuleHandlers {
     return row;
   };
   const describeEvents = async (scope: Scope, rows: EventRow[]): Promise<Event[]> => {
-    const alerts = await findAll(models.alerts, { where: { eventId: rows.map(({ id }) => id), workspaceId: scope.workspaceId }, order: ['id'] });
+    const alerts = await findAll(models.alerts, {
+      where: { eventId: rows.map(({ id }) => id), workspaceId: scope.workspaceId },
+      order: ['id'],
+    });
     return rows.map((row) => ({
       id: row.id,
       ruleId: row.ruleId,
@@ -105,13 +137,23 @@ export function ruleHandlers({ store, bus, rules }: ApiParts): RuleHandlers {
       extreme: row.extreme,
       acknowledgedAt: row.acknowledgedAt,
       acknowledgedBy: row.acknowledgedBy,
-      alerts: alerts.filter(({ eventId }) => eventId === row.id).map(({ recipient, phase, state, sentAt, error }) => ({ recipient, phase, state, at: sentAt, error })),
+      alerts: alerts
+        .filter(({ eventId }) => eventId === row.id)
+        .map(({ recipient, phase, state, sentAt, error }) => ({
+          recipient,
+          phase,
+          state,
+          at: sentAt,
+          error,
+        })),
     }));
   };
-  const readEvent = async (scope: Scope, id: number): Promise<Event> => (await describeEvents(scope, [await eventOf(scope, String(id))]))[0]!;
+  const readEvent = async (scope: Scope, id: number): Promise<Event> =>
+    (await describeEvents(scope, [await eventOf(scope, String(id))]))[0]!;
 
   return {
-    listRules: async ({ scope }) => describe(scope, await listIn(models.rules, scope.workspaceId, { order: ['id'] })),
+    listRules: async ({ scope }) =>
+      describe(scope, await listIn(models.rules, scope.workspaceId, { order: ['id'] })),
     createRule: async ({ scope, body }) => {
       const row = await addTo(models.rules, scope.workspaceId, await toRow(scope, body as NewRule));
       bus.emit('rules', { workspaceId: scope.workspaceId });
@@ -133,18 +175,39 @@ export function ruleHandlers({ store, bus, rules }: ApiParts): RuleHandlers {
     },
     listEvents: async ({ scope, query }) => {
       const where = query.device === undefined ? {} : { deviceId: String(query.device) };
-      return describeEvents(scope, await listIn(models.events, scope.workspaceId, { where, order: [['openedAt', 'DESC'], ['id', 'DESC']], limit: Number(query.limit) }));
+      return describeEvents(
+        scope,
+        await listIn(models.events, scope.workspaceId, {
+          where,
+          order: [
+            ['openedAt', 'DESC'],
+            ['id', 'DESC'],
+          ],
+          limit: Number(query.limit),
+        }),
+      );
     },
     acknowledgeEvent: async ({ scope, params }) => {
       const event = await eventOf(scope, params.event);
-      if (event.acknowledgedAt === null) await changeIn(models.events, scope.workspaceId, { id: event.id, acknowledgedAt: null }, { acknowledgedAt: Date.now(), acknowledgedBy: scope.userName });
+      if (event.acknowledgedAt === null)
+        await changeIn(
+          models.events,
+          scope.workspaceId,
+          { id: event.id, acknowledgedAt: null },
+          { acknowledgedAt: Date.now(), acknowledgedBy: scope.userName },
+        );
       tell(scope, 'events', event.id);
       return readEvent(scope, event.id);
     },
     closeEvent: async ({ scope, params }) => {
       const event = await eventOf(scope, params.event);
       if (event.closedAt !== null) throw conflict('This event is closed already.');
-      await changeIn(models.events, scope.workspaceId, { id: event.id, closedAt: null }, { closedAt: Date.now() });
+      await changeIn(
+        models.events,
+        scope.workspaceId,
+        { id: event.id, closedAt: null },
+        { closedAt: Date.now() },
+      );
       await rules.reset(event.ruleId, event.deviceRowId);
       tell(scope, 'events', event.id);
       return readEvent(scope, event.id);

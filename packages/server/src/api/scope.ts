@@ -27,7 +27,8 @@ export interface Scope {
 /** Finds out who is calling, by session cookie or access key; null for nobody. */
 export async function scopeOf(store: Store, request: IncomingMessage): Promise<Scope | null> {
   const bearer = /^bearer\s+(\S+)$/i.exec(request.headers.authorization ?? '')?.[1];
-  if (bearer !== undefined) return bearer.startsWith(KEY_PREFIX) ? scopeOfKey(store, bearer.slice(KEY_PREFIX.length)) : null;
+  if (bearer !== undefined)
+    return bearer.startsWith(KEY_PREFIX) ? scopeOfKey(store, bearer.slice(KEY_PREFIX.length)) : null;
   const session = sessionIdOf(request);
   if (session === undefined) return null;
   const row = await findOne(store.models.sessions, { idHash: hashSecret(session) });
@@ -40,9 +41,18 @@ export function sessionIdOf(request: IncomingMessage): string | undefined {
 
 /** The one place that decides what a role may do. Throws 401 for nobody, 403 for too little. */
 export function demand(scope: Scope | null, needed: Role): Scope {
-  if (scope === null) throw new ProblemError(401, 'Not signed in', 'Sign in first, or send an access key as "Authorization: Bearer key_…".');
+  if (scope === null)
+    throw new ProblemError(
+      401,
+      'Not signed in',
+      'Sign in first, or send an access key as "Authorization: Bearer key_…".',
+    );
   if (!roleIncludes(scope.role, needed))
-    throw new ProblemError(403, 'Not allowed', `This needs the role ${needed}; you are ${scope.role} in ${scope.workspaceTitle}. Ask an owner of the workspace.`);
+    throw new ProblemError(
+      403,
+      'Not allowed',
+      `This needs the role ${needed}; you are ${scope.role} in ${scope.workspaceTitle}. Ask an owner of the workspace.`,
+    );
   return scope;
 }
 
@@ -59,7 +69,8 @@ async function scopeOfKey(store: Store, text: string): Promise<Scope | null> {
   const key = await findOne(store.models.accessKeys, { fingerprint: shape.fingerprint });
   if (key === null || !timingSafeEqual(key.secretHash, hashSecret(shape.token))) return null;
   const now = Date.now();
-  if (now - (key.usedAt ?? 0) > 60_000) await store.models.accessKeys.update({ usedAt: now }, { where: { id: key.id } });
+  if (now - (key.usedAt ?? 0) > 60_000)
+    await store.models.accessKeys.update({ usedAt: now }, { where: { id: key.id } });
   return member(store, key.userId, key.workspaceId);
 }
 
@@ -68,5 +79,12 @@ async function member(store: Store, userId: number, workspaceId: number): Promis
   if (membership === null) return null;
   const user = (await findOne(store.models.users, { id: userId }))!;
   const workspace = (await findOne(store.models.workspaces, { id: workspaceId }))!;
-  return { userId, userName: user.name, email: user.email, workspaceId, workspaceTitle: workspace.title, role: membership.role };
+  return {
+    userId,
+    userName: user.name,
+    email: user.email,
+    workspaceId,
+    workspaceTitle: workspace.title,
+    role: membership.role,
+  };
 }

@@ -1,4 +1,13 @@
-import { isControllable, isPending, isRefusal, nextCommandState, takeValue, wireValue, type CommandHappening, type Refusal } from '@peatmoor/core';
+import {
+  isControllable,
+  isPending,
+  isRefusal,
+  nextCommandState,
+  takeValue,
+  wireValue,
+  type CommandHappening,
+  type Refusal,
+} from '@peatmoor/core';
 import type { Command } from '@peatmoor/contract';
 import type { Logger } from 'pino';
 import { Op } from 'sequelize';
@@ -36,7 +45,13 @@ export interface CommandBook {
   waitForChange(deviceRowId: number, ms: number): Promise<void>;
 }
 
-export function createCommands(store: Store, registry: Registry, presence: PresenceBook, bus: Bus, log: Logger): CommandBook {
+export function createCommands(
+  store: Store,
+  registry: Registry,
+  presence: PresenceBook,
+  bus: Bus,
+  log: Logger,
+): CommandBook {
   const { commands } = store.models;
   const pending = new Map<string, number>();
   const waiters = new Map<number, Set<() => void>>();
@@ -55,13 +70,26 @@ export function createCommands(store: Store, registry: Registry, presence: Prese
     note: row.note,
   });
   const announce = (entry: DeviceEntry, row: CommandRow): void =>
-    bus.emit('live', { workspaceId: entry.workspaceId, message: { type: 'command', command: toCommand(row, entry) } });
+    bus.emit('live', {
+      workspaceId: entry.workspaceId,
+      message: { type: 'command', command: toCommand(row, entry) },
+    });
 
-  const happen = async (entry: DeviceEntry, row: CommandRow, happening: CommandHappening, note = ''): Promise<void> => {
+  const happen = async (
+    entry: DeviceEntry,
+    row: CommandRow,
+    happening: CommandHappening,
+    note = '',
+  ): Promise<void> => {
     const state = nextCommandState(row.state, happening);
     if (state === null) return;
     const now = Date.now();
-    const change: Partial<CommandRow> = { state, note, ...(state === 'sent' && { sentAt: now }), ...(state === 'applied' && { appliedAt: now, sentAt: row.sentAt ?? now }) };
+    const change: Partial<CommandRow> = {
+      state,
+      note,
+      ...(state === 'sent' && { sentAt: now }),
+      ...(state === 'applied' && { appliedAt: now, sentAt: row.sentAt ?? now }),
+    };
     const changed = await changeIn(commands, entry.workspaceId, { id: row.id, state: row.state }, change);
     if (changed === 0) return;
     if (!isPending(state)) pending.delete(place(row.deviceRowId, row.streamId));
@@ -69,7 +97,13 @@ export function createCommands(store: Store, registry: Registry, presence: Prese
   };
 
   const newestOf = async (entry: DeviceEntry, streamId: number): Promise<CommandRow | null> =>
-    (await findAll(commands, { where: { deviceRowId: entry.rowId, streamId }, order: [['id', 'DESC']], limit: 1 }))[0] ?? null;
+    (
+      await findAll(commands, {
+        where: { deviceRowId: entry.rowId, streamId },
+        order: [['id', 'DESC']],
+        limit: 1,
+      })
+    )[0] ?? null;
 
   const bring = async (entry: DeviceEntry, wanted: Wanted): Promise<void> => {
     const sessions = [...presence.sessions(entry.rowId)];
@@ -82,17 +116,31 @@ export function createCommands(store: Store, registry: Registry, presence: Prese
     registry
       .byRow(deviceRowId)
       .then((entry) => entry && bring(entry, wanted))
-      .catch((error: Error) => log.debug({ error: error.message, deviceRowId }, 'a wanted value waits for the next connection'));
+      .catch((error: Error) =>
+        log.debug({ error: error.message, deviceRowId }, 'a wanted value waits for the next connection'),
+      );
   });
 
   const book: CommandBook = {
     async want(entry, streamKey, value, userName) {
       const stream = entry.names.find(streamKey);
-      if (stream === undefined) return { name: streamKey, reason: 'unknown-name', hint: nearestHint(entry, streamKey) };
-      if (!isControllable(stream)) return { name: streamKey, reason: 'not-reportable', hint: `"${stream.key}" is only reported by the device; it cannot be set.` };
+      if (stream === undefined)
+        return { name: streamKey, reason: 'unknown-name', hint: nearestHint(entry, streamKey) };
+      if (!isControllable(stream))
+        return {
+          name: streamKey,
+          reason: 'not-reportable',
+          hint: `"${stream.key}" is only reported by the device; it cannot be set.`,
+        };
       const taken = takeValue({ ...stream, rangePolicy: 'refuse' }, value, stream.key);
       if (isRefusal(taken)) return taken;
-      const older = await listIn(commands, entry.workspaceId, { where: { deviceRowId: entry.rowId, streamId: stream.streamId, state: { [Op.in]: ['waiting', 'sent'] } } });
+      const older = await listIn(commands, entry.workspaceId, {
+        where: {
+          deviceRowId: entry.rowId,
+          streamId: stream.streamId,
+          state: { [Op.in]: ['waiting', 'sent'] },
+        },
+      });
       const row = await addTo(commands, entry.workspaceId, {
         deviceRowId: entry.rowId,
         streamId: stream.streamId,
@@ -107,18 +155,29 @@ export function createCommands(store: Store, registry: Registry, presence: Prese
       for (const one of older) await happen(entry, one, 'replaced', 'a newer value was wanted');
       pending.set(place(entry.rowId, stream.streamId), row.id);
       announce(entry, row);
-      bus.emit('wanted', { deviceRowId: entry.rowId, name: stream.key, value: taken.value, commandId: row.id });
+      bus.emit('wanted', {
+        deviceRowId: entry.rowId,
+        name: stream.key,
+        value: taken.value,
+        commandId: row.id,
+      });
       return toCommand(row, entry);
     },
     async wanted(entry) {
-      const rows = await Promise.all(entry.streams.filter(isControllable).map(async (stream) => ({ stream, row: await newestOf(entry, stream.streamId) })));
+      const rows = await Promise.all(
+        entry.streams
+          .filter(isControllable)
+          .map(async (stream) => ({ stream, row: await newestOf(entry, stream.streamId) })),
+      );
       const wanted = rows.flatMap(({ stream, row }) => {
         if (row === null || row.state === 'refused') return [];
         if (isPending(row.state)) pending.set(place(entry.rowId, stream.streamId), row.id);
         return [{ name: stream.key, value: row.value, commandId: isPending(row.state) ? row.id : null }];
       });
       const own = entry.names.find(INTERVAL_NAME);
-      return own === undefined ? [...wanted, { name: INTERVAL_NAME, value: entry.intervalS, commandId: null }] : wanted;
+      return own === undefined
+        ? [...wanted, { name: INTERVAL_NAME, value: entry.intervalS, commandId: null }]
+        : wanted;
     },
     async delivered(entry, wanted) {
       for (const { commandId } of wanted) {
@@ -128,14 +187,24 @@ export function createCommands(store: Store, registry: Registry, presence: Prese
     },
     async applied(entry, name, raw) {
       const stream = entry.names.find(name);
-      if (stream === undefined) return name === INTERVAL_NAME ? null : { name, reason: 'unknown-name', hint: nearestHint(entry, name) };
-      if (!isControllable(stream)) return { name, reason: 'wrong-topic', hint: `"${stream.key}" is no control; report its value on report instead.` };
+      if (stream === undefined)
+        return name === INTERVAL_NAME
+          ? null
+          : { name, reason: 'unknown-name', hint: nearestHint(entry, name) };
+      if (!isControllable(stream))
+        return {
+          name,
+          reason: 'wrong-topic',
+          hint: `"${stream.key}" is no control; report its value on report instead.`,
+        };
       const row = await newestOf(entry, stream.streamId);
       if (row === null || !isPending(row.state)) return null;
-      const taken = raw === null ? { value: row.value } : takeValue({ ...stream, rangePolicy: 'mark' }, raw, name);
+      const taken =
+        raw === null ? { value: row.value } : takeValue({ ...stream, rangePolicy: 'mark' }, raw, name);
       if (isRefusal(taken)) return taken;
       if (taken.value === row.value) await happen(entry, row, 'applied');
-      else if (row.state === 'sent') await happen(entry, row, 'refused', `the board has ${taken.value} instead`);
+      else if (row.state === 'sent')
+        await happen(entry, row, 'refused', `the board has ${taken.value} instead`);
       return null;
     },
     confirm(entry, stream, value) {
@@ -146,7 +215,11 @@ export function createCommands(store: Store, registry: Registry, presence: Prese
         .catch((error: Error) => log.debug({ error: error.message }, 'a confirmation was missed'));
     },
     async list(entry) {
-      const rows = await listIn(commands, entry.workspaceId, { where: { deviceRowId: entry.rowId }, order: [['id', 'DESC']], limit: 100 });
+      const rows = await listIn(commands, entry.workspaceId, {
+        where: { deviceRowId: entry.rowId },
+        order: [['id', 'DESC']],
+        limit: 100,
+      });
       const covered = new Set(rows.map(({ streamId }) => streamId));
       for (const stream of entry.streams.filter((one) => isControllable(one) && !covered.has(one.streamId))) {
         const row = await newestOf(entry, stream.streamId);
@@ -178,5 +251,7 @@ export function createCommands(store: Store, registry: Registry, presence: Prese
 
 function nearestHint(entry: DeviceEntry, name: string): string {
   const nearest = entry.names.nearest(name);
-  return nearest === undefined ? `No datastream of ${entry.name} is called "${name}".` : `No datastream is called "${name}"; the nearest is "${nearest}".`;
+  return nearest === undefined
+    ? `No datastream of ${entry.name} is called "${name}".`
+    : `No datastream is called "${name}"; the nearest is "${nearest}".`;
 }

@@ -28,6 +28,8 @@ const DATABASE = 'peatmoor';
  */
 export async function startManagedDatabase(dataFolder: string, log: Logger): Promise<ManagedDatabase> {
   const folder = path.join(dataFolder, 'mariadb');
+  const temporary = path.join(dataFolder, 'tmp');
+  fs.mkdirSync(temporary, { recursive: true, mode: 0o700 });
   const socketPath = socketFor(dataFolder);
   const password = passwordOf(dataFolder);
   const options = { socketPath, user: USER, password };
@@ -37,14 +39,16 @@ export async function startManagedDatabase(dataFolder: string, log: Logger): Pro
 
   if (!fs.existsSync(path.join(folder, 'mysql'))) {
     log.info('making a new database folder');
-    install(folder);
+    install(folder, temporary);
   }
   const launch = (): void => {
-    child = launchServer(folder, socketPath, initFile(dataFolder, password));
+    child = launchServer(folder, temporary, socketPath, initFile(dataFolder, password));
     pid = child.pid ?? null;
     let last = '';
     child.stderr?.on('data', (text: Buffer) => (last = text.toString().slice(-600)));
-    child.on('error', (error) => log.error({ error: error.message }, 'the database server cannot be started'));
+    child.on('error', (error) =>
+      log.error({ error: error.message }, 'the database server cannot be started'),
+    );
     child.on('exit', (code, signal) => {
       pid = null;
       if (stopping) return;
@@ -57,14 +61,18 @@ export async function startManagedDatabase(dataFolder: string, log: Logger): Pro
   if (orphan !== null && (await answers(options))) {
     log.info({ pid: orphan }, 'taking over the database server that is still running');
     pid = orphan;
-    watchOrphan(orphan, () => stopping || (log.error('the database server is gone; starting it again'), launch()));
+    watchOrphan(
+      orphan,
+      () => stopping || (log.error('the database server is gone; starting it again'), launch()),
+    );
   } else {
     if (orphan !== null) await endProcess(orphan);
     launch();
   }
   const deadline = Date.now() + 60_000;
   while (!(await answers(options))) {
-    if (Date.now() > deadline) throw new Error(`MariaDB did not start within a minute; see ${path.join(folder, 'error.log')}`);
+    if (Date.now() > deadline)
+      throw new Error(`MariaDB did not start within a minute; see ${path.join(folder, 'error.log')}`);
     await sleep(50);
   }
   return {
@@ -80,10 +88,12 @@ export async function startManagedDatabase(dataFolder: string, log: Logger): Pro
   };
 }
 
-function launchServer(folder: string, socketPath: string, init: string): ChildProcess {
+function launchServer(folder: string, temporary: string, socketPath: string, init: string): ChildProcess {
   const options = [
     '--no-defaults',
     `--datadir=${folder}`,
+    // Two servers must not share a folder for temporary tables: each clears it when it starts.
+    `--tmpdir=${temporary}`,
     `--socket=${socketPath}`,
     `--pid-file=${path.join(folder, 'server.pid')}`,
     `--log-error=${path.join(folder, 'error.log')}`,
@@ -105,22 +115,39 @@ function launchServer(folder: string, socketPath: string, init: string): ChildPr
 }
 
 function serverProgram(): string {
-  return ['/usr/sbin/mariadbd', '/usr/libexec/mariadbd', '/usr/local/sbin/mariadbd'].find((file) => fs.existsSync(file)) ?? 'mariadbd';
+  return (
+    ['/usr/sbin/mariadbd', '/usr/libexec/mariadbd', '/usr/local/sbin/mariadbd'].find((file) =>
+      fs.existsSync(file),
+    ) ?? 'mariadbd'
+  );
 }
 
-function install(folder: string): void {
+function install(folder: string, temporary: string): void {
   const user = os.userInfo().username;
   fs.rmSync(folder, { recursive: true, force: true });
   fs.mkdirSync(folder, { recursive: true, mode: 0o700 });
   const made = spawnSync(
     'mariadb-install-db',
-    ['--no-defaults', `--datadir=${folder}`, '--auth-root-authentication-method=socket', `--auth-root-socket-user=${user}`, '--skip-test-db', `--user=${user}`],
+    [
+      '--no-defaults',
+      `--datadir=${folder}`,
+      `--tmpdir=${temporary}`,
+      '--auth-root-authentication-method=socket',
+      `--auth-root-socket-user=${user}`,
+      '--skip-test-db',
+      `--user=${user}`,
+    ],
     { encoding: 'utf8' },
   );
-  if (made.error !== undefined) throw new Error('mariadb-install-db is missing. Install MariaDB: apt-get install mariadb-server-core', { cause: made.error });
+  if (made.error !== undefined)
+    throw new Error('mariadb-install-db is missing. Install MariaDB: apt-get install mariadb-server-core', {
+      cause: made.error,
+    });
   if (made.status !== 0) {
     fs.rmSync(folder, { recursive: true, force: true });
-    throw new Error(`The database folder ${folder} could not be made: ${made.stderr.slice(-500) || made.stdout.slice(-500)}`);
+    throw new Error(
+      `The database folder ${folder} could not be made: ${made.stderr.slice(-500) || made.stdout.slice(-500)}`,
+    );
   }
 }
 
@@ -153,7 +180,11 @@ function socketFor(dataFolder: string): string {
 
 async function answers(options: { socketPath: string; user: string; password: string }): Promise<boolean> {
   try {
-    const connection = await mariadb.createConnection({ ...options, database: DATABASE, connectTimeout: 2000 });
+    const connection = await mariadb.createConnection({
+      ...options,
+      database: DATABASE,
+      connectTimeout: 2000,
+    });
     await connection.end();
     return true;
   } catch {

@@ -1,6 +1,16 @@
 import { deflateRawSync, inflateRawSync } from 'node:zlib';
 import type { Connection } from 'mariadb';
-import { DAY_MS, HOUR_MS, mergeColumns, orderColumns, packColumns, rollUp, sliceColumns, unpackColumns, type Columns } from '@peatmoor/core';
+import {
+  DAY_MS,
+  HOUR_MS,
+  mergeColumns,
+  orderColumns,
+  packColumns,
+  rollUp,
+  sliceColumns,
+  unpackColumns,
+  type Columns,
+} from '@peatmoor/core';
 
 /** A chunk's bytes: packed columns, deflated. */
 export function encodeChunk(columns: Columns): Buffer {
@@ -15,12 +25,20 @@ export function decodeChunk(body: Buffer): Columns {
  * Merges new readings into day chunks, rebuilds the hour rollups they touch and notes the newest reading of each
  * series. Readings of series that no longer exist are left out. To be called in a transaction.
  */
-export async function mergeIntoChunks(connection: Connection, bySeries: ReadonlyMap<number, Columns>): Promise<void> {
+export async function mergeIntoChunks(
+  connection: Connection,
+  bySeries: ReadonlyMap<number, Columns>,
+): Promise<void> {
   const ids = [...bySeries.keys()];
   if (ids.length === 0) return;
-  const known = (await connection.query(`SELECT id, workspaceId FROM series WHERE id IN (${ids.join(',')})`)) as { id: number; workspaceId: number }[];
-  const parts = known.flatMap(({ id, workspaceId }) => splitDays(bySeries.get(id)!).map(({ day, columns }) => ({ id, workspaceId, day, columns })));
-  for (let start = 0; start < parts.length; start += 400) await mergeParts(connection, parts.slice(start, start + 400));
+  const known = (await connection.query(
+    `SELECT id, workspaceId FROM series WHERE id IN (${ids.join(',')})`,
+  )) as { id: number; workspaceId: number }[];
+  const parts = known.flatMap(({ id, workspaceId }) =>
+    splitDays(bySeries.get(id)!).map(({ day, columns }) => ({ id, workspaceId, day, columns })),
+  );
+  for (let start = 0; start < parts.length; start += 400)
+    await mergeParts(connection, parts.slice(start, start + 400));
   const newest = known.map(({ id }) => {
     const { times, values } = bySeries.get(id)!;
     const last = orderColumns({ times, values });
@@ -42,7 +60,9 @@ interface Part {
 
 async function mergeParts(connection: Connection, parts: Part[]): Promise<void> {
   const pairs = parts.map(({ id, day }) => `(${id},${day})`).join(',');
-  const stored = (await connection.query(`SELECT seriesId, day, body FROM chunks WHERE (seriesId, day) IN (${pairs}) FOR UPDATE`)) as {
+  const stored = (await connection.query(
+    `SELECT seriesId, day, body FROM chunks WHERE (seriesId, day) IN (${pairs}) FOR UPDATE`,
+  )) as {
     seriesId: number;
     day: number;
     body: Buffer;
@@ -60,14 +80,20 @@ async function mergeParts(connection: Connection, parts: Part[]): Promise<void> 
       hours.push([id, hour, workspaceId, count, min, max, sum, first, last]);
     }
   }
-  await connection.batch('REPLACE INTO chunks (seriesId, day, workspaceId, count, body) VALUES (?, ?, ?, ?, ?)', chunks);
-  await connection.batch('REPLACE INTO hours (seriesId, hour, workspaceId, count, min, max, sum, first, last) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)', hours);
+  await connection.batch(
+    'REPLACE INTO chunks (seriesId, day, workspaceId, count, body) VALUES (?, ?, ?, ?, ?)',
+    chunks,
+  );
+  await connection.batch(
+    'REPLACE INTO hours (seriesId, hour, workspaceId, count, min, max, sum, first, last) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)',
+    hours,
+  );
 }
 
 function splitDays(columns: Columns): { day: number; columns: Columns }[] {
   const ordered = orderColumns(columns);
   const days: { day: number; columns: Columns }[] = [];
-  for (let i = 0; i < ordered.times.length; ) {
+  for (let i = 0; i < ordered.times.length;) {
     const day = Math.floor(ordered.times[i]! / DAY_MS);
     const part = sliceColumns(ordered, day * DAY_MS, (day + 1) * DAY_MS);
     days.push({ day, columns: part });

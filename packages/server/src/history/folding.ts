@@ -49,7 +49,8 @@ export function startFolding(store: Store, recent: Recent, writerId: number, log
   };
   const timer = setInterval(() => {
     const { readings, ageMs } = recent.status(Date.now());
-    if (readings > REST_READINGS || ageMs > REST_MS) foldAll().catch((error: Error) => log.warn({ error: error.message }, 'folding waits'));
+    if (readings > REST_READINGS || ageMs > REST_MS)
+      foldAll().catch((error: Error) => log.warn({ error: error.message }, 'folding waits'));
   }, 500);
   return {
     foldAll,
@@ -58,7 +59,9 @@ export function startFolding(store: Store, recent: Recent, writerId: number, log
       stopped = true;
       clearInterval(timer);
       await running.catch(() => undefined);
-      await foldAll().catch((error: Error) => log.warn({ error: error.message }, 'the last folding waits for the next start'));
+      await foldAll().catch((error: Error) =>
+        log.warn({ error: error.message }, 'the last folding waits for the next start'),
+      );
     },
   };
 }

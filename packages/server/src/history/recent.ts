@@ -51,7 +51,11 @@ export function createRecent(): Recent {
         const keep = line.seqs.findIndex((one) => one > seq);
         if (keep < 0) unfolded.delete(series);
         else {
-          unfolded.set(series, { times: line.times.slice(keep), values: line.values.slice(keep), seqs: line.seqs.slice(keep) });
+          unfolded.set(series, {
+            times: line.times.slice(keep),
+            values: line.values.slice(keep),
+            seqs: line.seqs.slice(keep),
+          });
           readings += line.times.length - keep;
         }
       }
@@ -59,7 +63,9 @@ export function createRecent(): Recent {
     },
     of(seriesId) {
       const line = unfolded.get(seriesId);
-      return line === undefined ? { times: [], values: [] } : orderColumns({ times: line.times.slice(), values: line.values.slice() });
+      return line === undefined
+        ? { times: [], values: [] }
+        : orderColumns({ times: line.times.slice(), values: line.values.slice() });
     },
     newest: (seriesId) => newest.get(seriesId),
     noteNewest: note,

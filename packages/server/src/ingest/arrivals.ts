@@ -34,11 +34,19 @@ export function startArrivals(store: Store, bus: Bus, log: Logger): ArrivalBook 
     if (waiting.length === 0) return;
     const batch = waiting;
     waiting = [];
-    const rows = batch.map(({ entry, arrival }) => [entry.workspaceId, entry.rowId, arrival.receivedAt, JSON.stringify(arrival)]);
+    const rows = batch.map(({ entry, arrival }) => [
+      entry.workspaceId,
+      entry.rowId,
+      arrival.receivedAt,
+      JSON.stringify(arrival),
+    ]);
     const devices = new Set(batch.map(({ entry }) => entry.rowId));
     await store
       .withConnection(async (connection) => {
-        await connection.batch('INSERT INTO arrivals (workspaceId, deviceRowId, receivedAt, body) VALUES (?, ?, ?, ?)', rows);
+        await connection.batch(
+          'INSERT INTO arrivals (workspaceId, deviceRowId, receivedAt, body) VALUES (?, ?, ?, ?)',
+          rows,
+        );
         for (const rowId of devices)
           await connection.query(
             'DELETE FROM arrivals WHERE deviceRowId = ? AND id < COALESCE((SELECT MIN(id) FROM (SELECT id FROM arrivals WHERE deviceRowId = ? ORDER BY id DESC LIMIT ?) AS kept), 0)',
@@ -68,9 +76,14 @@ export function startArrivals(store: Store, bus: Bus, log: Logger): ArrivalBook 
     },
     async list(entry) {
       const mine = waiting.filter((one) => one.entry.rowId === entry.rowId).map(({ arrival }) => arrival);
-      const rows = await findAll(store.models.arrivals, { where: { deviceRowId: entry.rowId, workspaceId: entry.workspaceId }, order: [['id', 'DESC']], limit: KEPT_ARRIVALS });
+      const rows = await findAll(store.models.arrivals, {
+        where: { deviceRowId: entry.rowId, workspaceId: entry.workspaceId },
+        order: [['id', 'DESC']],
+        limit: KEPT_ARRIVALS,
+      });
       const known = new Map<string, Arrival>();
-      for (const arrival of [...mine.reverse(), ...rows.map(({ body }) => body as Arrival)]) known.set(arrival.id, arrival);
+      for (const arrival of [...mine.reverse(), ...rows.map(({ body }) => body as Arrival)])
+        known.set(arrival.id, arrival);
       return [...known.values()].slice(0, KEPT_ARRIVALS);
     },
     async stop() {

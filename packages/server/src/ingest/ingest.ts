@@ -44,7 +44,14 @@ export function createIngest({ journal, arrivals, presence, proofs, commands, de
 
   const refuse = (entry: DeviceEntry, refused: Refusal, facts: MessageFacts): void => {
     presence.seen(entry.rowId, facts.receivedAt);
-    arrivals.record(entry, { ...facts, number: null, accepted: [], acceptedCount: 0, refused: [{ ...refused, shown: '' }], refusedCount: 1 });
+    arrivals.record(entry, {
+      ...facts,
+      number: null,
+      accepted: [],
+      acceptedCount: 0,
+      refused: [{ ...refused, shown: '' }],
+      refusedCount: 1,
+    });
   };
   return {
     refuse,
@@ -72,7 +79,8 @@ export function createIngest({ journal, arrivals, presence, proofs, commands, de
         });
       presence.seen(entry.rowId, facts.receivedAt);
       if (accepted.length > 0) proofs.reached(entry, 'firstReadingAt', facts.receivedAt);
-      for (const { stream, value } of accepted) if (stream.direction === 'both') commands.confirm(entry, stream, value);
+      for (const { stream, value } of accepted)
+        if (stream.direction === 'both') commands.confirm(entry, stream, value);
       arrivals.record(entry, {
         ...facts,
         number: decoded.number,

@@ -35,7 +35,9 @@ export function startPresence(store: Store, log: Logger): PresenceBook {
     const rows = [...unsaved].map((rowId) => [lastSeen.get(rowId)!, rowId]);
     unsaved.clear();
     await store
-      .withConnection((connection) => connection.batch('UPDATE devices SET lastSeenAt = ? WHERE rowId = ?', rows))
+      .withConnection((connection) =>
+        connection.batch('UPDATE devices SET lastSeenAt = ? WHERE rowId = ?', rows),
+      )
       .catch((error: Error) => {
         for (const [, rowId] of rows) unsaved.add(rowId!);
         log.debug({ error: error.message }, 'times of last messages wait');

@@ -19,8 +19,15 @@ export function createProofs(store: Store, bus: Bus, log: Logger): Proofs {
   const troubleSaved = new Map<number, number>();
   const save = (entry: DeviceEntry): void => {
     changeIn(store.models.devices, entry.workspaceId, { rowId: entry.rowId }, { proof: entry.proof })
-      .then(() => bus.emit('live', { workspaceId: entry.workspaceId, message: { type: 'changed', what: 'devices', id: entry.id } }))
-      .catch((error: Error) => log.warn({ error: error.message }, 'how far a device has come could not be written down'));
+      .then(() =>
+        bus.emit('live', {
+          workspaceId: entry.workspaceId,
+          message: { type: 'changed', what: 'devices', id: entry.id },
+        }),
+      )
+      .catch((error: Error) =>
+        log.warn({ error: error.message }, 'how far a device has come could not be written down'),
+      );
   };
   return {
     reached(entry, milestone, at) {

@@ -18,18 +18,21 @@ interface Row {
 }
 
 /** The next entries after a reader's offset, in order for each writer; at most `most`. */
-export async function readJournal(connection: Connection, reader: Reader, most: number): Promise<JournalEntry[]> {
+export async function readJournal(
+  connection: Connection,
+  reader: Reader,
+  most: number,
+): Promise<JournalEntry[]> {
   const offsets = (await connection.query(
     'SELECT w.id AS writer, COALESCE(o.seq, 0) AS seq FROM journalWriters w LEFT JOIN journalOffsets o ON o.writer = w.id AND o.reader = ? ORDER BY w.id',
     [reader],
   )) as { writer: number; seq: number }[];
   const entries: JournalEntry[] = [];
   for (const { writer, seq } of offsets) {
-    const rows = (await connection.execute('SELECT writer, seq, body FROM journal WHERE writer = ? AND seq > ? ORDER BY seq LIMIT ?', [
-      writer,
-      seq,
-      most - entries.length,
-    ])) as Row[];
+    const rows = (await connection.execute(
+      'SELECT writer, seq, body FROM journal WHERE writer = ? AND seq > ? ORDER BY seq LIMIT ?',
+      [writer, seq, most - entries.length],
+    )) as Row[];
     for (const row of rows) entries.push({ writer, seq: Number(row.seq), batch: unpackBatch(row.body) });
     if (entries.length >= most) break;
   }
@@ -37,27 +40,33 @@ export async function readJournal(connection: Connection, reader: Reader, most: 
 }
 
 /** Keeps how far a reader has come; to be called in the transaction of what it did. */
-export async function keepOffsets(connection: Connection, reader: Reader, entries: readonly Pick<JournalEntry, 'writer' | 'seq'>[]): Promise<Map<number, number>> {
+export async function keepOffsets(
+  connection: Connection,
+  reader: Reader,
+  entries: readonly Pick<JournalEntry, 'writer' | 'seq'>[],
+): Promise<Map<number, number>> {
   const reached = new Map<number, number>();
   for (const { writer, seq } of entries) reached.set(writer, Math.max(seq, reached.get(writer) ?? 0));
   for (const [writer, seq] of reached)
-    await connection.execute('INSERT INTO journalOffsets (reader, writer, seq) VALUES (?, ?, ?) ON DUPLICATE KEY UPDATE seq = GREATEST(seq, VALUES(seq))', [
-      reader,
-      writer,
-      seq,
-    ]);
+    await connection.execute(
+      'INSERT INTO journalOffsets (reader, writer, seq) VALUES (?, ?, ?) ON DUPLICATE KEY UPDATE seq = GREATEST(seq, VALUES(seq))',
+      [reader, writer, seq],
+    );
   return reached;
 }
 
 /** Deletes journal rows that every reader has read, and writers of long ago that have none left. */
 export async function trimJournal(connection: Connection, currentWriter: number): Promise<void> {
-  const rows = (await connection.query('SELECT writer, MIN(seq) AS seq, COUNT(*) AS readers FROM journalOffsets GROUP BY writer')) as {
+  const rows = (await connection.query(
+    'SELECT writer, MIN(seq) AS seq, COUNT(*) AS readers FROM journalOffsets GROUP BY writer',
+  )) as {
     writer: number;
     seq: number;
     readers: number;
   }[];
   for (const { writer, seq, readers } of rows)
-    if (Number(readers) === READERS.length) await connection.execute('DELETE FROM journal WHERE writer = ? AND seq <= ?', [writer, seq]);
+    if (Number(readers) === READERS.length)
+      await connection.execute('DELETE FROM journal WHERE writer = ? AND seq <= ?', [writer, seq]);
   const old = (await connection.query(
     'SELECT id FROM journalWriters w WHERE startedAt < ? AND id <> ? AND NOT EXISTS (SELECT 1 FROM journal j WHERE j.writer = w.id)',
     [Date.now() - 86_400_000, currentWriter],

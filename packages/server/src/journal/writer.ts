@@ -41,7 +41,11 @@ const newGroup = (): Group => ({ batch: { series: [], times: [], values: [] }, w
  * The one writer of this process. While one commit is under way the next gathers. Its sequence has no gaps; a
  * commit whose outcome a broken connection hides is written again under the same number, so it is there once.
  */
-export async function startJournalWriter(store: Store, log: Logger, onCommit: (committed: Committed) => void): Promise<JournalWriter> {
+export async function startJournalWriter(
+  store: Store,
+  log: Logger,
+  onCommit: (committed: Committed) => void,
+): Promise<JournalWriter> {
   const id = await store.withConnection(async (connection) => {
     const made = await connection.query('INSERT INTO journalWriters (startedAt) VALUES (?)', [Date.now()]);
     return Number((made as { insertId: number }).insertId);
@@ -67,12 +71,21 @@ export async function startJournalWriter(store: Store, log: Logger, onCommit: (c
     for (let attempt = 0; ; attempt++) {
       try {
         await store.withConnection((connection) =>
-          connection.execute('INSERT INTO journal (writer, seq, committedAt, body) VALUES (?, ?, ?, ?)', [id, number, Date.now(), body]),
+          connection.execute('INSERT INTO journal (writer, seq, committedAt, body) VALUES (?, ?, ?, ?)', [
+            id,
+            number,
+            Date.now(),
+            body,
+          ]),
         );
         break;
       } catch (error) {
         if ((error as { errno?: number }).errno === DUPLICATE_KEY) break;
-        if (!down) log.error({ error: (error as Error).message }, 'the journal cannot be written; refusing new readings until it can');
+        if (!down)
+          log.error(
+            { error: (error as Error).message },
+            'the journal cannot be written; refusing new readings until it can',
+          );
         down = true;
         await sleep(Math.min(1000, 50 * 2 ** attempt));
       }

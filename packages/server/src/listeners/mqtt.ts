@@ -51,10 +51,13 @@ export async function startMqttListener(host: string, port: number, parts: Parts
   const takeovers = new Map<number, number[]>();
   const broker = new Aedes({ maxTopicLevels: 12, connectTimeout: 15_000 });
 
-  const clients = (): Record<string, Connected> => (broker as unknown as { clients: Record<string, Connected> }).clients;
+  const clients = (): Record<string, Connected> =>
+    (broker as unknown as { clients: Record<string, Connected> }).clients;
   const say = (session: Session, refused: Refusal): void => {
     if (!session.refusedPattern) return;
-    publish(session.client, `moor/${deviceOf(session).id}/refused`, JSON.stringify(refused), 0).catch(() => undefined);
+    publish(session.client, `moor/${deviceOf(session).id}/refused`, JSON.stringify(refused), 0).catch(
+      () => undefined,
+    );
   };
   const deviceOf = (session: Session): DeviceEntry => names.get(session)!;
   const names = new WeakMap<Session, DeviceEntry>();
@@ -62,7 +65,8 @@ export async function startMqttListener(host: string, port: number, parts: Parts
   broker.authenticate = (client, username, password, done) => {
     const connected = client as Connected;
     const from = socketAddress(connected.conn);
-    const fail = (returnCode: number): void => done(Object.assign(new Error('not admitted'), { returnCode }) as AuthenticateError, false);
+    const fail = (returnCode: number): void =>
+      done(Object.assign(new Error('not admitted'), { returnCode }) as AuthenticateError, false);
     admit(username ?? '', password?.toString('utf8') ?? '', from)
       .then((admitted) => {
         if (admitted === null) return fail(4);
@@ -79,7 +83,11 @@ export async function startMqttListener(host: string, port: number, parts: Parts
       });
   };
 
-  const admit = async (userName: string, password: string, from: string): Promise<{ entry: DeviceEntry; tokenId: number } | null> => {
+  const admit = async (
+    userName: string,
+    password: string,
+    from: string,
+  ): Promise<{ entry: DeviceEntry; tokenId: number } | null> => {
     const now = Date.now();
     const verdict = await registry.verify(password);
     const facts: MessageFacts = { way: 'MQTT', from, size: 0, receivedAt: now };
@@ -88,9 +96,13 @@ export async function startMqttListener(host: string, port: number, parts: Parts
       proofs.trouble(entry, { at: now, reason: 'bad-token', hint, from });
       return null;
     };
-    if (verdict.state !== 'right') return verdict.entry === null ? null : trouble(verdict.entry, verdict.hint);
+    if (verdict.state !== 'right')
+      return verdict.entry === null ? null : trouble(verdict.entry, verdict.hint);
     if (userName !== verdict.entry.id)
-      return trouble(verdict.entry, `The token belongs to "${verdict.entry.id}", but the MQTT user name was "${userName.slice(0, 40)}". Set the user name to the device ID.`);
+      return trouble(
+        verdict.entry,
+        `The token belongs to "${verdict.entry.id}", but the MQTT user name was "${userName.slice(0, 40)}". Set the user name to the device ID.`,
+      );
     return verdict;
   };
 
@@ -130,14 +142,22 @@ export async function startMqttListener(host: string, port: number, parts: Parts
     presence.close(session);
     announce(deviceOf(session));
   });
-  broker.on('clientError', (client, error) => log.debug({ client: client.id, error: error.message }, 'a device connection ended'));
-  broker.on('connectionError', (_client, error) => log.debug({ error: error.message }, 'a connection ended before it was admitted'));
+  broker.on('clientError', (client, error) =>
+    log.debug({ client: client.id, error: error.message }, 'a device connection ended'),
+  );
+  broker.on('connectionError', (_client, error) =>
+    log.debug({ error: error.message }, 'a connection ended before it was admitted'),
+  );
 
   /** Two boards with one token: both connected for a while, or one throwing the other out again and again. */
   const noticeTwins = (session: Session): void => {
     const timer = setTimeout(() => {
       const others = [...presence.sessions(session.deviceRowId)].filter((one) => one !== session);
-      if (presence.sessions(session.deviceRowId).has(session) && others.length > 0) sayTwins(session, others.map((one) => one.from));
+      if (presence.sessions(session.deviceRowId).has(session) && others.length > 0)
+        sayTwins(
+          session,
+          others.map((one) => one.from),
+        );
     }, TWINS_MS);
     timer.unref();
   };
@@ -153,7 +173,10 @@ export async function startMqttListener(host: string, port: number, parts: Parts
     proofs.trouble(deviceOf(session), { at: Date.now(), reason: 'two-boards', hint, from: session.from });
   };
   const announce = (entry: DeviceEntry): void =>
-    bus.emit('live', { workspaceId: entry.workspaceId, message: { type: 'changed', what: 'devices', id: entry.id } });
+    bus.emit('live', {
+      workspaceId: entry.workspaceId,
+      message: { type: 'changed', what: 'devices', id: entry.id },
+    });
 
   broker.authorizeSubscribe = (client, subscription, done) => {
     const { session } = client as Connected;
@@ -164,7 +187,12 @@ export async function startMqttListener(host: string, port: number, parts: Parts
     const refusals = matches(subscription.topic, `${root}refused`);
     if (!subscription.topic.startsWith(root) || (!wants && !refusals)) {
       const hint = `This device may subscribe to ${root}wanted/# and ${root}refused, not to "${subscription.topic.slice(0, 80)}".`;
-      ingest.refuse(entry, refusal('', 'wrong-topic', hint), { way: 'MQTT', from: session.from, size: 0, receivedAt: Date.now() });
+      ingest.refuse(entry, refusal('', 'wrong-topic', hint), {
+        way: 'MQTT',
+        from: session.from,
+        size: 0,
+        receivedAt: Date.now(),
+      });
       return done(null, null);
     }
     session.refusedPattern ||= refusals;
@@ -198,13 +226,17 @@ export async function startMqttListener(host: string, port: number, parts: Parts
           if (entry === null) return;
           const before = deviceOf(session).intervalS;
           names.set(session, entry);
-          if (before !== entry.intervalS && entry.names.find('interval') === undefined) await session.want('interval', String(entry.intervalS));
+          if (before !== entry.intervalS && entry.names.find('interval') === undefined)
+            await session.want('interval', String(entry.intervalS));
         })
-        .catch((error: Error) => log.debug({ error: error.message }, 'a changed kind waits for the next connection'));
+        .catch((error: Error) =>
+          log.debug({ error: error.message }, 'a changed kind waits for the next connection'),
+        );
     }
   });
   bus.on('dismiss', ({ deviceRowId, tokenId }) => {
-    for (const session of presence.sessions(deviceRowId)) if (tokenId === undefined || session.tokenId === tokenId) session.close();
+    for (const session of presence.sessions(deviceRowId))
+      if (tokenId === undefined || session.tokenId === tokenId) session.close();
   });
 
   broker.authorizePublish = (client, packet, done) => {
@@ -228,7 +260,12 @@ export async function startMqttListener(host: string, port: number, parts: Parts
   const take = async (session: Session, packet: PublishPacket): Promise<Refusal[]> => {
     const entry = (await registry.byRow(session.deviceRowId)) ?? deviceOf(session);
     const payload = Buffer.from(packet.payload);
-    const facts: MessageFacts = { way: 'MQTT', from: session.from, size: payload.length, receivedAt: Date.now() };
+    const facts: MessageFacts = {
+      way: 'MQTT',
+      from: session.from,
+      size: payload.length,
+      receivedAt: Date.now(),
+    };
     const whole = (refused: Refusal): Refusal[] => {
       ingest.refuse(entry, refused, facts);
       return [refused];
@@ -240,19 +277,32 @@ export async function startMqttListener(host: string, port: number, parts: Parts
     if (packet.retain) return whole(refusal('', 'retained'));
     if (payload.length > MOST_BYTES) return whole(refusal('', 'too-large'));
     const root = `moor/${entry.id}/`;
-    const [verb, name, ...rest] = packet.topic.startsWith(root) ? packet.topic.slice(root.length).split('/') : [];
+    const [verb, name, ...rest] = packet.topic.startsWith(root)
+      ? packet.topic.slice(root.length).split('/')
+      : [];
     const text = payload.toString('utf8');
-    if (rest.length === 0 && verb === 'report' && name === undefined) return keep(entry, decodeJsonReport(text), facts);
+    if (rest.length === 0 && verb === 'report' && name === undefined)
+      return keep(entry, decodeJsonReport(text), facts);
     if (rest.length === 0 && verb === 'report' && name) return keep(entry, decodePlain(name, text), facts);
     if (rest.length === 0 && verb === 'applied' && name) {
       const refused = await commands.applied(entry, name, text === '' ? null : text);
       presence.seen(entry.rowId, facts.receivedAt);
       return refused === null ? [] : whole(refused);
     }
-    return whole(refusal('', 'wrong-topic', `Nothing is taken on "${packet.topic.slice(0, 80)}". This device reports on ${root}report and answers on ${root}applied/<name>.`));
+    return whole(
+      refusal(
+        '',
+        'wrong-topic',
+        `Nothing is taken on "${packet.topic.slice(0, 80)}". This device reports on ${root}report and answers on ${root}applied/<name>.`,
+      ),
+    );
   };
 
-  const keep = async (entry: DeviceEntry, decoded: ReturnType<typeof decodeJsonReport>, facts: MessageFacts): Promise<Refusal[]> => {
+  const keep = async (
+    entry: DeviceEntry,
+    decoded: ReturnType<typeof decodeJsonReport>,
+    facts: MessageFacts,
+  ): Promise<Refusal[]> => {
     for (;;) {
       try {
         const { refused } = await ingest.report(entry, decoded, facts);
@@ -283,7 +333,9 @@ export async function startMqttListener(host: string, port: number, parts: Parts
 /** Publishes to one client only; resolves when it was written (QoS 0) or acknowledged or written (QoS 1). */
 function publish(client: Client, topic: string, payload: string, qos: 0 | 1): Promise<void> {
   return new Promise((resolve, reject) => {
-    client.publish({ cmd: 'publish', topic, payload, qos, retain: false, dup: false } as never, (error) => (error ? reject(error) : resolve()));
+    client.publish({ cmd: 'publish', topic, payload, qos, retain: false, dup: false } as never, (error) =>
+      error ? reject(error) : resolve(),
+    );
   });
 }
 

@@ -40,18 +40,29 @@ export function createLiveHub(registry: Registry, bus: Bus, log: Logger): LiveHu
     if (fresh.size === 0) return;
     const readings = [...fresh];
     fresh.clear();
-    const devices = new Map<number, { workspaceId: number; device: string; values: [string, number, number][] }>();
+    const devices = new Map<
+      number,
+      { workspaceId: number; device: string; values: [string, number, number][] }
+    >();
     for (const [seriesId, { at, value }] of readings) {
       const owner = await registry.ownerOf(seriesId);
       if (owner === null) continue;
       const { entry, stream } = owner;
-      const one = devices.get(entry.rowId) ?? { workspaceId: entry.workspaceId, device: entry.id, values: [] };
+      const one = devices.get(entry.rowId) ?? {
+        workspaceId: entry.workspaceId,
+        device: entry.id,
+        values: [],
+      };
       devices.set(entry.rowId, one);
       one.values.push([stream.key, at, value]);
     }
-    for (const { workspaceId, device, values } of devices.values()) send(workspaceId, { type: 'readings', device, values });
+    for (const { workspaceId, device, values } of devices.values())
+      send(workspaceId, { type: 'readings', device, values });
   };
-  const timer = setInterval(() => flush().catch((error: Error) => log.debug({ error: error.message }, 'live readings missed')), FLUSH_MS);
+  const timer = setInterval(
+    () => flush().catch((error: Error) => log.debug({ error: error.message }, 'live readings missed')),
+    FLUSH_MS,
+  );
   const heartbeat = setInterval(() => {
     for (const sockets of pages.values()) for (const socket of sockets) socket.ping();
   }, HEARTBEAT_MS);
@@ -71,7 +82,8 @@ export function createLiveHub(registry: Registry, bus: Bus, log: Logger): LiveHu
       if (pages.size === 0) return;
       for (let i = 0; i < batch.series.length; i++) {
         const known = fresh.get(batch.series[i]!);
-        if (known === undefined || batch.times[i]! >= known.at) fresh.set(batch.series[i]!, { at: batch.times[i]!, value: batch.values[i]! });
+        if (known === undefined || batch.times[i]! >= known.at)
+          fresh.set(batch.series[i]!, { at: batch.times[i]!, value: batch.values[i]! });
       }
     },
     count: () => [...pages.values()].reduce((sum, sockets) => sum + sockets.size, 0),

@@ -19,10 +19,14 @@ export function whom(rule: Pick<RuleRow, 'kindId'>, entry: Pick<DeviceEntry, 'na
 }
 
 /** Opens and closes events and puts their alerts into the outbox, all in the caller's transaction. */
-export async function writeTransitions(connection: Connection, happened: readonly Happened[]): Promise<Happened[]> {
+export async function writeTransitions(
+  connection: Connection,
+  happened: readonly Happened[],
+): Promise<Happened[]> {
   const result: Happened[] = [];
   for (const one of happened) {
-    const event = one.transition.kind === 'opened' ? await open(connection, one) : await close(connection, one);
+    const event =
+      one.transition.kind === 'opened' ? await open(connection, one) : await close(connection, one);
     if (event === null) continue;
     await addAlerts(connection, one, event);
     result.push({ ...one, event });
@@ -30,7 +34,10 @@ export async function writeTransitions(connection: Connection, happened: readonl
   return result;
 }
 
-async function open(connection: Connection, { rule, entry, stream, transition }: Happened): Promise<EventRow> {
+async function open(
+  connection: Connection,
+  { rule, entry, stream, transition }: Happened,
+): Promise<EventRow> {
   const event: Omit<EventRow, 'id'> = {
     workspaceId: rule.workspaceId,
     ruleId: rule.id,
@@ -49,17 +56,27 @@ async function open(connection: Connection, { rule, entry, stream, transition }:
     acknowledgedBy: '',
   };
   const names = Object.keys(event);
-  const made = (await connection.query(`INSERT INTO events (${names.join(',')}) VALUES (${names.map(() => '?').join(',')})`, Object.values(event))) as { insertId: number };
+  const made = (await connection.query(
+    `INSERT INTO events (${names.join(',')}) VALUES (${names.map(() => '?').join(',')})`,
+    Object.values(event),
+  )) as { insertId: number };
   return { ...event, id: Number(made.insertId) };
 }
 
-async function close(connection: Connection, { rule, entry, transition }: Happened): Promise<EventRow | null> {
-  const [event] = (await connection.query('SELECT * FROM events WHERE ruleId = ? AND deviceRowId = ? AND closedAt IS NULL ORDER BY id DESC LIMIT 1 FOR UPDATE', [
-    rule.id,
-    entry.rowId,
-  ])) as EventRow[];
+async function close(
+  connection: Connection,
+  { rule, entry, transition }: Happened,
+): Promise<EventRow | null> {
+  const [event] = (await connection.query(
+    'SELECT * FROM events WHERE ruleId = ? AND deviceRowId = ? AND closedAt IS NULL ORDER BY id DESC LIMIT 1 FOR UPDATE',
+    [rule.id, entry.rowId],
+  )) as EventRow[];
   if (event === undefined) return null;
-  await connection.query('UPDATE events SET closedAt = ?, extreme = ? WHERE id = ?', [transition.at, transition.extreme, event.id]);
+  await connection.query('UPDATE events SET closedAt = ?, extreme = ? WHERE id = ?', [
+    transition.at,
+    transition.extreme,
+    event.id,
+  ]);
   return { ...event, closedAt: transition.at, extreme: transition.extreme };
 }
 
@@ -69,15 +86,31 @@ async function addAlerts(connection: Connection, happened: Happened, event: Even
   const { subject, text } = wording(happened, event);
   await connection.batch(
     'INSERT INTO alerts (workspaceId, eventId, channel, recipient, phase, subject, text, state, attempts, dueAt, error) VALUES (?, ?, ?, ?, ?, ?, ?, ?, 0, ?, ?)',
-    rule.emails.map((email) => [rule.workspaceId, event.id, 'email', email, transition.kind, subject, text, 'waiting', Date.now(), '']),
+    rule.emails.map((email) => [
+      rule.workspaceId,
+      event.id,
+      'email',
+      email,
+      transition.kind,
+      subject,
+      text,
+      'waiting',
+      Date.now(),
+      '',
+    ]),
   );
 }
 
-function wording({ rule, entry, stream, transition }: Happened, event: EventRow): { subject: string; text: string } {
+function wording(
+  { rule, entry, stream, transition }: Happened,
+  event: EventRow,
+): { subject: string; text: string } {
   const opened = transition.kind === 'opened';
   const reading = showReading(stream, transition.value);
   const when = (at: number): string => `${new Date(at).toISOString().slice(0, 19).replace('T', ' ')} UTC`;
-  const subject = opened ? `${rule.severity}: ${rule.title} (${entry.name}, ${reading})` : `closed: ${rule.title} (${entry.name}, ${reading})`;
+  const subject = opened
+    ? `${rule.severity}: ${rule.title} (${entry.name}, ${reading})`
+    : `closed: ${rule.title} (${entry.name}, ${reading})`;
   const lines = opened
     ? [`${stream.title} of ${entry.name} is ${reading}.`, `Opened ${when(event.openedAt)}.`]
     : [
@@ -91,5 +124,9 @@ function wording({ rule, entry, stream, transition }: Happened, event: EventRow)
 /** Tells the pages of the workspace. */
 export function announceEvents(bus: Bus, happened: readonly Happened[]): void {
   for (const { event } of happened)
-    if (event !== undefined) bus.emit('live', { workspaceId: event.workspaceId, message: { type: 'changed', what: 'events', id: event.id } });
+    if (event !== undefined)
+      bus.emit('live', {
+        workspaceId: event.workspaceId,
+        message: { type: 'changed', what: 'events', id: event.id },
+      });
 }

@@ -33,7 +33,13 @@ export interface RuleWorker {
  * The worker that takes rules through the journal. States, events, alerts and its offset are written in one
  * transaction, so that after a crash nothing is missed and nothing happens twice.
  */
-export function startRuleWorker(store: Store, registry: Registry, bus: Bus, log: Logger, onAlerts: () => void): RuleWorker {
+export function startRuleWorker(
+  store: Store,
+  registry: Registry,
+  bus: Bus,
+  log: Logger,
+  onAlerts: () => void,
+): RuleWorker {
   let watches = new Map<number, Watch[]>();
   let byRule = new Map<string, Watch>();
   let stale = true;
@@ -47,7 +53,9 @@ export function startRuleWorker(store: Store, registry: Registry, bus: Bus, log:
     stale = false;
     const rules = await findAll(store.models.rules, { where: { active: true } });
     const states = await findAll(store.models.ruleStates);
-    const stateOf = new Map(states.map((row) => [`${row.ruleId}:${row.deviceRowId}`, row.state as RuleState]));
+    const stateOf = new Map(
+      states.map((row) => [`${row.ruleId}:${row.deviceRowId}`, row.state as RuleState]),
+    );
     watches = new Map();
     byRule = new Map();
     for (const rule of rules)
@@ -62,14 +70,21 @@ export function startRuleWorker(store: Store, registry: Registry, bus: Bus, log:
   };
   const devicesOf = async (rule: RuleRow): Promise<DeviceEntry[]> => {
     const rows = await findAll(store.models.devices, {
-      where: rule.deviceRowId === null ? { kindId: rule.kindId!, workspaceId: rule.workspaceId } : { rowId: rule.deviceRowId, workspaceId: rule.workspaceId },
+      where:
+        rule.deviceRowId === null
+          ? { kindId: rule.kindId!, workspaceId: rule.workspaceId }
+          : { rowId: rule.deviceRowId, workspaceId: rule.workspaceId },
     });
     const entries = await Promise.all(rows.map(({ rowId }) => registry.byRow(rowId)));
     return entries.filter((entry) => entry !== null);
   };
 
   /** Works steps out over copies of the states, writes them, and only then keeps them. */
-  const commit = async (connection: Connection, entries: readonly JournalEntry[], now: number): Promise<{ happened: Happened[]; states: Map<Watch, RuleState> }> => {
+  const commit = async (
+    connection: Connection,
+    entries: readonly JournalEntry[],
+    now: number,
+  ): Promise<{ happened: Happened[]; states: Map<Watch, RuleState> }> => {
     const states = new Map<Watch, RuleState>();
     const happened: Happened[] = [];
     const take = (watch: Watch, next: Step): void => {
@@ -79,12 +94,25 @@ export function startRuleWorker(store: Store, registry: Registry, bus: Bus, log:
     for (const { batch } of entries)
       for (let i = 0; i < batch.series.length; i++)
         for (const watch of watches.get(batch.series[i]!) ?? [])
-          take(watch, step(watch.rule, states.get(watch) ?? watch.state, { at: batch.times[i]!, value: batch.values[i]! }));
-    if (entries.length < ENTRIES_AT_ONCE) for (const watch of byRule.values()) take(watch, advance(watch.rule, states.get(watch) ?? watch.state, now));
+          take(
+            watch,
+            step(watch.rule, states.get(watch) ?? watch.state, {
+              at: batch.times[i]!,
+              value: batch.values[i]!,
+            }),
+          );
+    if (entries.length < ENTRIES_AT_ONCE)
+      for (const watch of byRule.values())
+        take(watch, advance(watch.rule, states.get(watch) ?? watch.state, now));
     if (states.size > 0)
       await connection.batch(
         'REPLACE INTO ruleStates (ruleId, deviceRowId, workspaceId, state) VALUES (?, ?, ?, ?)',
-        [...states].map(([{ rule, entry }, state]) => [rule.id, entry.rowId, rule.workspaceId, JSON.stringify(state)]),
+        [...states].map(([{ rule, entry }, state]) => [
+          rule.id,
+          entry.rowId,
+          rule.workspaceId,
+          JSON.stringify(state),
+        ]),
       );
     await keepOffsets(connection, 'rules', entries);
     return { happened: await writeTransitions(connection, happened), states };

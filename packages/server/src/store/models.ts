@@ -2,23 +2,167 @@ import { DataTypes, type Model, type ModelStatic, type Sequelize } from 'sequeli
 import type { Datastream, Proof, Widget } from '@peatmoor/core';
 import type { Role, Severity } from '@peatmoor/contract';
 
-export interface UserRow { id: number; email: string; name: string; passwordHash: string; createdAt: number }
-export interface WorkspaceRow { id: number; title: string; createdAt: number }
-export interface MembershipRow { workspaceId: number; userId: number; role: Role }
-export interface SessionRow { idHash: Buffer; userId: number; workspaceId: number; createdAt: number; endsAt: number }
-export interface KeyRow { id: number; workspaceId: number; userId: number; title: string; fingerprint: string; secretHash: Buffer; createdAt: number; usedAt: number | null }
-export interface KindRow { id: number; workspaceId: number; title: string; intervalS: number; createdAt: number }
-export interface StreamRow extends Datastream { id: number; workspaceId: number; kindId: number }
-export interface DeviceRow { rowId: number; workspaceId: number; kindId: number; id: string; name: string; createdAt: number; lastSeenAt: number | null; proof: Proof; dashboardId: number | null }
-export interface TokenRow { id: number; workspaceId: number; deviceRowId: number; title: string; fingerprint: string; secretHash: Buffer; createdAt: number; usedAt: number | null; withdrawnAt: number | null }
-export interface SeriesRow { id: number; workspaceId: number; deviceRowId: number; streamId: number; newestAt: number | null; newestValue: number | null }
-export interface CommandRow { id: number; workspaceId: number; deviceRowId: number; streamId: number; value: number; state: 'waiting' | 'sent' | 'applied' | 'refused' | 'expired'; userName: string; createdAt: number; sentAt: number | null; appliedAt: number | null; note: string }
-export interface DashboardRow { id: number; workspaceId: number; title: string; kindId: number | null; version: number; changedBy: string; changedAt: number; widgets: Widget[] }
-export interface RuleRow { id: number; workspaceId: number; title: string; severity: Severity; deviceRowId: number | null; kindId: number | null; streamKey: string; comparison: 'above' | 'below'; limit: number; holdMs: number; closeLimit: number | null; closeHoldMs: number; emails: string[]; active: boolean }
-export interface RuleStateRow { ruleId: number; deviceRowId: number; workspaceId: number; state: unknown }
-export interface EventRow { id: number; workspaceId: number; ruleId: number; deviceRowId: number; title: string; sentence: string; severity: Severity; deviceName: string; deviceId: string; streamKey: string; openedAt: number; closedAt: number | null; value: number; extreme: number; acknowledgedAt: number | null; acknowledgedBy: string }
-export interface AlertRow { id: number; workspaceId: number; eventId: number; channel: string; recipient: string; phase: 'opened' | 'closed'; subject: string; text: string; state: 'waiting' | 'sent' | 'failed'; attempts: number; dueAt: number; sentAt: number | null; error: string }
-export interface ArrivalRow { id: number; workspaceId: number; deviceRowId: number; receivedAt: number; body: unknown }
+export interface UserRow {
+  id: number;
+  email: string;
+  name: string;
+  passwordHash: string;
+  createdAt: number;
+}
+export interface WorkspaceRow {
+  id: number;
+  title: string;
+  createdAt: number;
+}
+export interface MembershipRow {
+  workspaceId: number;
+  userId: number;
+  role: Role;
+}
+export interface SessionRow {
+  idHash: Buffer;
+  userId: number;
+  workspaceId: number;
+  createdAt: number;
+  endsAt: number;
+}
+export interface KeyRow {
+  id: number;
+  workspaceId: number;
+  userId: number;
+  title: string;
+  fingerprint: string;
+  secretHash: Buffer;
+  createdAt: number;
+  usedAt: number | null;
+}
+export interface KindRow {
+  id: number;
+  workspaceId: number;
+  title: string;
+  intervalS: number;
+  createdAt: number;
+}
+export interface StreamRow extends Datastream {
+  id: number;
+  workspaceId: number;
+  kindId: number;
+}
+export interface DeviceRow {
+  rowId: number;
+  workspaceId: number;
+  kindId: number;
+  id: string;
+  name: string;
+  createdAt: number;
+  lastSeenAt: number | null;
+  proof: Proof;
+  dashboardId: number | null;
+}
+export interface TokenRow {
+  id: number;
+  workspaceId: number;
+  deviceRowId: number;
+  title: string;
+  fingerprint: string;
+  secretHash: Buffer;
+  createdAt: number;
+  usedAt: number | null;
+  withdrawnAt: number | null;
+}
+export interface SeriesRow {
+  id: number;
+  workspaceId: number;
+  deviceRowId: number;
+  streamId: number;
+  newestAt: number | null;
+  newestValue: number | null;
+}
+export interface CommandRow {
+  id: number;
+  workspaceId: number;
+  deviceRowId: number;
+  streamId: number;
+  value: number;
+  state: 'waiting' | 'sent' | 'applied' | 'refused' | 'expired';
+  userName: string;
+  createdAt: number;
+  sentAt: number | null;
+  appliedAt: number | null;
+  note: string;
+}
+export interface DashboardRow {
+  id: number;
+  workspaceId: number;
+  title: string;
+  kindId: number | null;
+  version: number;
+  changedBy: string;
+  changedAt: number;
+  widgets: Widget[];
+}
+export interface RuleRow {
+  id: number;
+  workspaceId: number;
+  title: string;
+  severity: Severity;
+  deviceRowId: number | null;
+  kindId: number | null;
+  streamKey: string;
+  comparison: 'above' | 'below';
+  limit: number;
+  holdMs: number;
+  closeLimit: number | null;
+  closeHoldMs: number;
+  emails: string[];
+  active: boolean;
+}
+export interface RuleStateRow {
+  ruleId: number;
+  deviceRowId: number;
+  workspaceId: number;
+  state: unknown;
+}
+export interface EventRow {
+  id: number;
+  workspaceId: number;
+  ruleId: number;
+  deviceRowId: number;
+  title: string;
+  sentence: string;
+  severity: Severity;
+  deviceName: string;
+  deviceId: string;
+  streamKey: string;
+  openedAt: number;
+  closedAt: number | null;
+  value: number;
+  extreme: number;
+  acknowledgedAt: number | null;
+  acknowledgedBy: string;
+}
+export interface AlertRow {
+  id: number;
+  workspaceId: number;
+  eventId: number;
+  channel: string;
+  recipient: string;
+  phase: 'opened' | 'closed';
+  subject: string;
+  text: string;
+  state: 'waiting' | 'sent' | 'failed';
+  attempts: number;
+  dueAt: number;
+  sentAt: number | null;
+  error: string;
+}
+export interface ArrivalRow {
+  id: number;
+  workspaceId: number;
+  deviceRowId: number;
+  receivedAt: number;
+  body: unknown;
+}
 
 /** A model whose rows are read as plain objects (`raw: true`). */
 export type Table<R extends object> = ModelStatic<Model<R, Partial<R>>>;
@@ -27,30 +171,116 @@ const { INTEGER, BIGINT, STRING, DOUBLE, BOOLEAN, TEXT, BLOB } = DataTypes;
 /** Column descriptions are made anew each time: Sequelize writes into them. */
 const number = () => ({ type: INTEGER, autoIncrement: true, primaryKey: true });
 const key = () => ({ type: INTEGER, primaryKey: true });
-const fields = <T>(names: string, type: T): Record<string, T> => Object.fromEntries(names.split(' ').map((name) => [name, type]));
+const fields = <T>(names: string, type: T): Record<string, T> =>
+  Object.fromEntries(names.split(' ').map((name) => [name, type]));
 
 /** Sequelize models of all tables that are not on the hot path. */
 export function defineModels(sequelize: Sequelize) {
   const table = <R extends object>(name: string, columns: Record<string, unknown>): Table<R> =>
     sequelize.define(name, columns as never, { tableName: name, timestamps: false }) as never;
   return {
-    users: table<UserRow>('users', { id: number(), ...fields('email name passwordHash', STRING), createdAt: BIGINT }),
+    users: table<UserRow>('users', {
+      id: number(),
+      ...fields('email name passwordHash', STRING),
+      createdAt: BIGINT,
+    }),
     workspaces: table<WorkspaceRow>('workspaces', { id: number(), title: STRING, createdAt: BIGINT }),
     memberships: table<MembershipRow>('memberships', { workspaceId: key(), userId: key(), role: STRING }),
-    sessions: table<SessionRow>('sessions', { idHash: { type: BLOB, primaryKey: true }, ...fields('userId workspaceId', INTEGER), ...fields('createdAt endsAt', BIGINT) }),
-    accessKeys: table<KeyRow>('accessKeys', { id: number(), ...fields('workspaceId userId', INTEGER), ...fields('title fingerprint', STRING), secretHash: BLOB, ...fields('createdAt usedAt', BIGINT) }),
-    kinds: table<KindRow>('kinds', { id: number(), workspaceId: INTEGER, title: STRING, intervalS: INTEGER, createdAt: BIGINT }),
-    streams: table<StreamRow>('streams', { id: number(), ...fields('workspaceId kindId decimals pin', INTEGER), ...fields('key title type unit rangePolicy direction', STRING), ...fields('min max', DOUBLE), aliases: TEXT }),
-    devices: table<DeviceRow>('devices', { rowId: number(), ...fields('workspaceId kindId dashboardId', INTEGER), ...fields('id name', STRING), ...fields('createdAt lastSeenAt', BIGINT), proof: TEXT }),
-    deviceTokens: table<TokenRow>('deviceTokens', { id: number(), ...fields('workspaceId deviceRowId', INTEGER), ...fields('title fingerprint', STRING), secretHash: BLOB, ...fields('createdAt usedAt withdrawnAt', BIGINT) }),
-    series: table<SeriesRow>('series', { id: number(), ...fields('workspaceId deviceRowId streamId', INTEGER), newestAt: BIGINT, newestValue: DOUBLE }),
-    commands: table<CommandRow>('commands', { id: number(), ...fields('workspaceId deviceRowId streamId', INTEGER), value: DOUBLE, ...fields('state userName note', STRING), ...fields('createdAt sentAt appliedAt', BIGINT) }),
-    dashboards: table<DashboardRow>('dashboards', { id: number(), ...fields('workspaceId kindId version', INTEGER), ...fields('title changedBy', STRING), changedAt: BIGINT, widgets: TEXT }),
-    rules: table<RuleRow>('rules', { id: number(), ...fields('workspaceId deviceRowId kindId', INTEGER), ...fields('title severity streamKey comparison', STRING), ...fields('limit closeLimit', DOUBLE), ...fields('holdMs closeHoldMs', BIGINT), emails: TEXT, active: BOOLEAN }),
-    ruleStates: table<RuleStateRow>('ruleStates', { ruleId: key(), deviceRowId: key(), workspaceId: INTEGER, state: TEXT }),
-    events: table<EventRow>('events', { id: number(), ...fields('workspaceId ruleId deviceRowId', INTEGER), ...fields('title sentence severity deviceName deviceId streamKey acknowledgedBy', STRING), ...fields('openedAt closedAt acknowledgedAt', BIGINT), ...fields('value extreme', DOUBLE) }),
-    alerts: table<AlertRow>('alerts', { id: number(), ...fields('workspaceId eventId attempts', INTEGER), ...fields('channel recipient phase subject state error', STRING), text: TEXT, ...fields('dueAt sentAt', BIGINT) }),
-    arrivals: table<ArrivalRow>('arrivals', { id: { ...number(), type: BIGINT }, ...fields('workspaceId deviceRowId', INTEGER), receivedAt: BIGINT, body: TEXT }),
+    sessions: table<SessionRow>('sessions', {
+      idHash: { type: BLOB, primaryKey: true },
+      ...fields('userId workspaceId', INTEGER),
+      ...fields('createdAt endsAt', BIGINT),
+    }),
+    accessKeys: table<KeyRow>('accessKeys', {
+      id: number(),
+      ...fields('workspaceId userId', INTEGER),
+      ...fields('title fingerprint', STRING),
+      secretHash: BLOB,
+      ...fields('createdAt usedAt', BIGINT),
+    }),
+    kinds: table<KindRow>('kinds', {
+      id: number(),
+      workspaceId: INTEGER,
+      title: STRING,
+      intervalS: INTEGER,
+      createdAt: BIGINT,
+    }),
+    streams: table<StreamRow>('streams', {
+      id: number(),
+      ...fields('workspaceId kindId decimals pin', INTEGER),
+      ...fields('key title type unit rangePolicy direction', STRING),
+      ...fields('min max', DOUBLE),
+      aliases: TEXT,
+    }),
+    devices: table<DeviceRow>('devices', {
+      rowId: number(),
+      ...fields('workspaceId kindId dashboardId', INTEGER),
+      ...fields('id name', STRING),
+      ...fields('createdAt lastSeenAt', BIGINT),
+      proof: TEXT,
+    }),
+    deviceTokens: table<TokenRow>('deviceTokens', {
+      id: number(),
+      ...fields('workspaceId deviceRowId', INTEGER),
+      ...fields('title fingerprint', STRING),
+      secretHash: BLOB,
+      ...fields('createdAt usedAt withdrawnAt', BIGINT),
+    }),
+    series: table<SeriesRow>('series', {
+      id: number(),
+      ...fields('workspaceId deviceRowId streamId', INTEGER),
+      newestAt: BIGINT,
+      newestValue: DOUBLE,
+    }),
+    commands: table<CommandRow>('commands', {
+      id: number(),
+      ...fields('workspaceId deviceRowId streamId', INTEGER),
+      value: DOUBLE,
+      ...fields('state userName note', STRING),
+      ...fields('createdAt sentAt appliedAt', BIGINT),
+    }),
+    dashboards: table<DashboardRow>('dashboards', {
+      id: number(),
+      ...fields('workspaceId kindId version', INTEGER),
+      ...fields('title changedBy', STRING),
+      changedAt: BIGINT,
+      widgets: TEXT,
+    }),
+    rules: table<RuleRow>('rules', {
+      id: number(),
+      ...fields('workspaceId deviceRowId kindId', INTEGER),
+      ...fields('title severity streamKey comparison', STRING),
+      ...fields('limit closeLimit', DOUBLE),
+      ...fields('holdMs closeHoldMs', BIGINT),
+      emails: TEXT,
+      active: BOOLEAN,
+    }),
+    ruleStates: table<RuleStateRow>('ruleStates', {
+      ruleId: key(),
+      deviceRowId: key(),
+      workspaceId: INTEGER,
+      state: TEXT,
+    }),
+    events: table<EventRow>('events', {
+      id: number(),
+      ...fields('workspaceId ruleId deviceRowId', INTEGER),
+      ...fields('title sentence severity deviceName deviceId streamKey acknowledgedBy', STRING),
+      ...fields('openedAt closedAt acknowledgedAt', BIGINT),
+      ...fields('value extreme', DOUBLE),
+    }),
+    alerts: table<AlertRow>('alerts', {
+      id: number(),
+      ...fields('workspaceId eventId attempts', INTEGER),
+      ...fields('channel recipient phase subject state error', STRING),
+      text: TEXT,
+      ...fields('dueAt sentAt', BIGINT),
+    }),
+    arrivals: table<ArrivalRow>('arrivals', {
+      id: { ...number(), type: BIGINT },
+      ...fields('workspaceId deviceRowId', INTEGER),
+      receivedAt: BIGINT,
+      body: TEXT,
+    }),
   };
 }
 

@@ -6,7 +6,8 @@ import { defineModels, type Models } from './models';
 import { FIRST_TABLES } from './schema';
 
 /** Where the database is: by URL, or by socket. */
-export type DatabaseAddress = { url: string } | { socketPath: string; user: string; password: string; database: string };
+export type DatabaseAddress =
+  { url: string } | { socketPath: string; user: string; password: string; database: string };
 
 /** The records: models for all that is not on the hot path, and connections of the same pool for what is. */
 export interface Store {
@@ -54,7 +55,10 @@ export async function openStore(address: DatabaseAddress, log: Logger): Promise<
   return {
     sequelize,
     models,
-    transaction: (work) => retryDeadlock(() => sequelize.transaction({ isolationLevel: Transaction.ISOLATION_LEVELS.READ_COMMITTED }, work)),
+    transaction: (work) =>
+      retryDeadlock(() =>
+        sequelize.transaction({ isolationLevel: Transaction.ISOLATION_LEVELS.READ_COMMITTED }, work),
+      ),
     async withConnection(work) {
       const connection = await pool.getConnection({ type: 'WRITE' });
       try {
@@ -76,7 +80,10 @@ export async function openStore(address: DatabaseAddress, log: Logger): Promise<
 }
 
 /** Runs work in a transaction on a lent connection, with the prepared and batched statements of the connector. */
-export async function inRawTransaction<T>(store: Store, work: (connection: Connection) => Promise<T>): Promise<T> {
+export async function inRawTransaction<T>(
+  store: Store,
+  work: (connection: Connection) => Promise<T>,
+): Promise<T> {
   return retryDeadlock(() =>
     store.withConnection(async (connection) => {
       await connection.beginTransaction();
@@ -105,14 +112,17 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
       {
         name: '0001-first-tables',
         up: async () => {
-          for (const statement of FIRST_TABLES) await sequelize.query(statement.replace('CREATE TABLE', 'CREATE TABLE IF NOT EXISTS'));
+          for (const statement of FIRST_TABLES)
+            await sequelize.query(statement.replace('CREATE TABLE', 'CREATE TABLE IF NOT EXISTS'));
         },
       },
     ],
     storage: {
       async executed() {
         await sequelize.query('CREATE TABLE IF NOT EXISTS migrations (name VARCHAR(80) PRIMARY KEY)');
-        const rows = await sequelize.query<{ name: string }>('SELECT name FROM migrations ORDER BY name', { type: QueryTypes.SELECT });
+        const rows = await sequelize.query<{ name: string }>('SELECT name FROM migrations ORDER BY name', {
+          type: QueryTypes.SELECT,
+        });
         return rows.map(({ name }) => name);
       },
       async logMigration({ name }) {
@@ -122,7 +132,13 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
         await sequelize.query('DELETE FROM migrations WHERE name = ?', { replacements: [name] });
       },
     },
-    logger: { ...console, info: (message) => log.debug(message), debug: () => undefined, warn: (message) => log.warn(message), error: (message) => log.error(message) },
+    logger: {
+      ...console,
+      info: (message) => log.debug(message),
+      debug: () => undefined,
+      warn: (message) => log.warn(message),
+      error: (message) => log.error(message),
+    },
   });
   await umzug.up();
 }

@@ -35,7 +35,12 @@ function sluiceModel(): BoardModel {
       const step = 8 * seconds;
       opening = wanted > opening ? Math.min(wanted, opening + step) : Math.max(wanted, opening - step);
       level = Math.min(1150, Math.max(300, level + seconds * (1.9 - (opening / 100) * 4.6)));
-      return { upstream_level: Math.round(level), opening: Math.round(opening), motor: opening !== before, automatic };
+      return {
+        upstream_level: Math.round(level),
+        opening: Math.round(opening),
+        motor: opening !== before,
+        automatic,
+      };
     },
     apply(name, value) {
       if (name === 'automatic') automatic = value !== 0;
@@ -60,7 +65,11 @@ function rainModel(seed: number): BoardModel {
       const fell = Math.floor(gathered / 0.2);
       gathered -= fell * 0.2;
       tips += fell;
-      return { rain: Number((fell * 0.2).toFixed(1)), tips, battery: measuredAt('rainMeter', seed, at).battery! };
+      return {
+        rain: Number((fell * 0.2).toFixed(1)),
+        tips,
+        battery: measuredAt('rainMeter', seed, at).battery!,
+      };
     },
     apply: () => false,
   };

@@ -28,12 +28,16 @@ export function quillmereHistory(until: number, days = 30): MadeHistory[] {
     let tips = 0;
     let open = false;
     let opening = 0;
-    for (let at = Math.ceil((until - days * DAY) / MINUTE) * MINUTE; at < until; ) {
+    for (let at = Math.ceil((until - days * DAY) / MINUTE) * MINUTE; at < until;) {
       const stepMs = until - at > DAY ? 10 * MINUTE : MINUTE;
       const silent = id === 'dipwell-south' && until - at < 16 * 3_600_000 && until - at > 11 * 3_600_000;
-      if (!silent) for (const [key, value] of Object.entries(measuredAt(kind, seed, at))) if (key !== 'rain') add(id, key, at, value);
+      if (!silent)
+        for (const [key, value] of Object.entries(measuredAt(kind, seed, at)))
+          if (key !== 'rain') add(id, key, at, value);
       if (kind === 'rainMeter') {
-        const fell = Math.floor((rainRate(at) * (stepMs / 3_600_000)) / 0.2 + noise(seed, at / MINUTE)) * (rainRate(at) > 0 ? 1 : 0);
+        const fell =
+          Math.floor((rainRate(at) * (stepMs / 3_600_000)) / 0.2 + noise(seed, at / MINUTE)) *
+          (rainRate(at) > 0 ? 1 : 0);
         tips += fell;
         add(id, 'rain', at, Number((fell * 0.2).toFixed(1)));
         add(id, 'tips', at, tips);

@@ -32,17 +32,30 @@ function soaked(at: number): number {
 }
 
 const sun = (at: number): number => Math.sin(((at % DAY) / DAY) * 2 * Math.PI - 2.2);
-const battery = (seed: number, at: number): number => 3.86 + 0.12 * sun(at - 2 * HOUR) + 0.05 * (drift(seed + 7, at, 3 * DAY) - 0.5);
+const battery = (seed: number, at: number): number =>
+  3.86 + 0.12 * sun(at - 2 * HOUR) + 0.05 * (drift(seed + 7, at, 3 * DAY) - 0.5);
 
 /** What a device measures at a time, without its controls: pure, the same for the same time. */
 export function measuredAt(kind: QuillmereKind, seed: number, at: number): Record<string, number> {
   if (kind === 'dipwell') {
-    const level = -240 - 4 * (seed % 17) + soaked(at) * (1.5 + (seed % 5) / 4) - 25 * drift(seed, at, 2 * DAY) - 6 * Math.max(0, sun(at)) + 2 * noise(seed, Math.floor(at / 5000));
-    const temperature = 7.4 + (seed % 4) / 3 + 1.8 * sun(at - 3 * HOUR) + 2.5 * (drift(seed + 1, at, 4 * DAY) - 0.5);
-    return { water_level: Math.round(level), peat_temperature: round(temperature, 1), battery: round(battery(seed, at), 2) };
+    const level =
+      -240 -
+      4 * (seed % 17) +
+      soaked(at) * (1.5 + (seed % 5) / 4) -
+      25 * drift(seed, at, 2 * DAY) -
+      6 * Math.max(0, sun(at)) +
+      2 * noise(seed, Math.floor(at / 5000));
+    const temperature =
+      7.4 + (seed % 4) / 3 + 1.8 * sun(at - 3 * HOUR) + 2.5 * (drift(seed + 1, at, 4 * DAY) - 0.5);
+    return {
+      water_level: Math.round(level),
+      peat_temperature: round(temperature, 1),
+      battery: round(battery(seed, at), 2),
+    };
   }
   if (kind === 'sluice') {
-    const level = 640 + soaked(at) * 5 + 120 * drift(seed, at, 5 * HOUR) + 3 * noise(seed, Math.floor(at / 5000));
+    const level =
+      640 + soaked(at) * 5 + 120 * drift(seed, at, 5 * HOUR) + 3 * noise(seed, Math.floor(at / 5000));
     return { upstream_level: Math.round(Math.min(1180, level)) };
   }
   return { rain: 0, battery: round(battery(seed, at), 2) };
