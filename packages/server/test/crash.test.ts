@@ -3,7 +3,17 @@ import path from 'node:path';
 import { QUIET, step, type Condition, type RuleState } from '@peatmoor/core';
 import { createClient, type Client } from '@peatmoor/contract';
 import { built, startProgram } from '../../../test/support/program';
-import { mqttAs, newDevice, newFolder, newPerson, post, readingsOf, startService, until, type TestService } from '../../../test/support/service';
+import {
+  mqttAs,
+  newDevice,
+  newFolder,
+  newPerson,
+  post,
+  readingsOf,
+  startService,
+  until,
+  type TestService,
+} from '../../../test/support/service';
 
 jest.setTimeout(180_000);
 const ROUNDS = 10;
@@ -23,10 +33,24 @@ describe('a service killed again and again under load', () => {
       const person = await newPerson(service);
       const client = await lastingClient(service, person.client);
       const { token, device } = await newDevice(client);
-      await client.call('createStream', { params: { kind: device.kindId }, body: { key: 'mark', title: 'Mark', type: 'integer' } });
-      await client.call('createStream', { params: { kind: device.kindId }, body: { key: 'wave', title: 'Wave', type: 'integer' } });
-      const condition: Condition = { comparison: 'above', limit: 80, holdMs: 0, closeLimit: 20, closeHoldMs: 0 };
-      await client.call('createRule', { body: { title: 'Wave', deviceId: id, stream: 'wave', ...condition } });
+      await client.call('createStream', {
+        params: { kind: device.kindId },
+        body: { key: 'mark', title: 'Mark', type: 'integer' },
+      });
+      await client.call('createStream', {
+        params: { kind: device.kindId },
+        body: { key: 'wave', title: 'Wave', type: 'integer' },
+      });
+      const condition: Condition = {
+        comparison: 'above',
+        limit: 80,
+        holdMs: 0,
+        closeLimit: 20,
+        closeHoldMs: 0,
+      };
+      await client.call('createRule', {
+        body: { title: 'Wave', deviceId: id, stream: 'wave', ...condition },
+      });
 
       // Each reading has a value of its own, told by which way it went: even over HTTP, odd over MQTT.
       const acknowledged = new Set<number>();
@@ -35,12 +59,18 @@ describe('a service killed again and again under load', () => {
       let running = true;
       const next = (odd: number) => {
         const number = (mark += 2) + odd;
-        return { number, text: JSON.stringify({ at: start - 600_000 + number, mark: number, wave: (number * 7) % 101 }) };
+        return {
+          number,
+          text: JSON.stringify({ at: start - 600_000 + number, mark: number, wave: (number * 7) % 101 }),
+        };
       };
       const http = async () => {
         while (running) {
           const { number, text } = next(0);
-          await post(service, token, text).then(({ status }) => status === 200 && acknowledged.add(number), () => pause(20));
+          await post(service, token, text).then(
+            ({ status }) => status === 200 && acknowledged.add(number),
+            () => pause(20),
+          );
         }
       };
       const mqtt = async (name: string) => {
@@ -53,7 +83,13 @@ describe('a service killed again and again under load', () => {
           board.on('error', () => undefined);
           while (running && board.connected) {
             const { number, text } = next(1);
-            const acked = await Promise.race([board.publishAsync(`moor/${id}/report`, text, { qos: 1 }).then(() => true, () => false), pause(3000).then(() => false)]);
+            const acked = await Promise.race([
+              board.publishAsync(`moor/${id}/report`, text, { qos: 1 }).then(
+                () => true,
+                () => false,
+              ),
+              pause(3000).then(() => false),
+            ]);
             if (acked) acknowledged.add(number);
             else break;
           }
@@ -103,10 +139,21 @@ describe('a service killed again and again under load', () => {
       const person = await newPerson(service);
       const client = await lastingClient(service, person.client);
       const { token } = await newDevice(client);
-      const condition: Condition = { comparison: 'above', limit: 50, holdMs: 30, closeLimit: 10, closeHoldMs: 10 };
-      await client.call('createRule', { body: { title: 'Wave', deviceId: id, stream: 'temperature', ...condition } });
+      const condition: Condition = {
+        comparison: 'above',
+        limit: 50,
+        holdMs: 30,
+        closeLimit: 10,
+        closeHoldMs: 10,
+      };
+      await client.call('createRule', {
+        body: { title: 'Wave', deviceId: id, stream: 'temperature', ...condition },
+      });
       const start = Date.now() - 100_000;
-      const samples = Array.from({ length: 400 }, (_, i) => ({ at: start + i * 20, temperature: (Math.floor(i / 5) * 37) % 83 }));
+      const samples = Array.from({ length: 400 }, (_, i) => ({
+        at: start + i * 20,
+        temperature: (Math.floor(i / 5) * 37) % 83,
+      }));
       for (let i = 0; i < samples.length; i++) {
         while ((await post(service, token, samples[i]!).catch(() => null))?.status !== 200) await pause(30);
         if (i % 130 === 90) await service.restart();
@@ -121,7 +168,10 @@ describe('a service killed again and again under load', () => {
       expect(expected.length).toBeGreaterThan(10);
       const seen = await until(async () => {
         const events = (await client.call('listEvents', { query: { limit: 500 } })).reverse();
-        const moments = events.flatMap(({ openedAt, closedAt }): [string, number][] => [['opened', openedAt], ...(closedAt === null ? [] : [['closed', closedAt] as [string, number]])]);
+        const moments = events.flatMap(({ openedAt, closedAt }): [string, number][] => [
+          ['opened', openedAt],
+          ...(closedAt === null ? [] : [['closed', closedAt] as [string, number]]),
+        ]);
         return moments.length >= expected.length && moments;
       }, 'all events');
       expect(seen.slice(0, expected.length)).toEqual(expected);
@@ -151,10 +201,17 @@ describe('a database killed under the service', () => {
       const pid = Number(fs.readFileSync(path.join(service.dataFolder, 'mariadb', 'server.pid'), 'utf8'));
       process.kill(pid, 'SIGKILL');
       // Over MQTT the publish waits; over HTTP it is refused.
-      const waiting = board.publishAsync(`moor/${id}/report`, JSON.stringify({ at: start + 5000, temperature: 5000 }), { qos: 1 });
+      const waiting = board.publishAsync(
+        `moor/${id}/report`,
+        JSON.stringify({ at: start + 5000, temperature: 5000 }),
+        { qos: 1 },
+      );
       const sent: Promise<unknown>[] = [];
       for (let i = 20; i < 500 && !(seen.has(503) && seen.has(1503) && acknowledged.at(-1)! > 40); i++) {
-        sent.push(send(i), fetch(`${service.url}/health`).then(({ status }) => seen.add(1000 + status)));
+        sent.push(
+          send(i),
+          fetch(`${service.url}/health`).then(({ status }) => seen.add(1000 + status)),
+        );
         await pause(20);
       }
       await Promise.all(sent);
@@ -173,7 +230,13 @@ describe('a database killed under the service', () => {
 
 describe('a start that cannot be', () => {
   const start = (environment: Record<string, string>) =>
-    startProgram(built('server'), { PEATMOOR_HOST: '127.0.0.1', PEATMOOR_LOG: 'error', PEATMOOR_HTTP_PORT: '0', PEATMOOR_MQTT_PORT: '0', ...environment }).then(
+    startProgram(built('server'), {
+      PEATMOOR_HOST: '127.0.0.1',
+      PEATMOOR_LOG: 'error',
+      PEATMOOR_HTTP_PORT: '0',
+      PEATMOOR_MQTT_PORT: '0',
+      ...environment,
+    }).then(
       async (program) => {
         await program.stop();
         return { code: 0, message: 'started' };
@@ -182,17 +245,31 @@ describe('a start that cannot be', () => {
     );
 
   it('says which setting is wrong, and what it should be', async () => {
-    expect(await start({ PEATMOOR_HTTP_PORT: 'eighty' })).toMatchObject({ code: 2, message: expect.stringContaining('PEATMOOR_HTTP_PORT must be a number; "eighty" is not') });
-    expect(await start({ PEATMOOR_PUBLIC_URL: 'moor.example' })).toMatchObject({ code: 2, message: expect.stringContaining('PEATMOOR_PUBLIC_URL must be an address') });
-    expect(await start({ PEATMOOR_PORT: '1' })).toMatchObject({ code: 2, message: expect.stringContaining('PEATMOOR_PORT is not a setting') });
+    expect(await start({ PEATMOOR_HTTP_PORT: 'eighty' })).toMatchObject({
+      code: 2,
+      message: expect.stringContaining('PEATMOOR_HTTP_PORT must be a number; "eighty" is not'),
+    });
+    expect(await start({ PEATMOOR_PUBLIC_URL: 'moor.example' })).toMatchObject({
+      code: 2,
+      message: expect.stringContaining('PEATMOOR_PUBLIC_URL must be an address'),
+    });
+    expect(await start({ PEATMOOR_PORT: '1' })).toMatchObject({
+      code: 2,
+      message: expect.stringContaining('PEATMOOR_PORT is not a setting'),
+    });
   });
 
   it('says that another service runs on the folder, or that the port is taken', async () => {
     const first = await startService();
     try {
-      expect(await start({ PEATMOOR_DATA: first.dataFolder })).toMatchObject({ code: 1, message: expect.stringMatching(/already runs on .*PEATMOOR_DATA/) });
+      expect(await start({ PEATMOOR_DATA: first.dataFolder })).toMatchObject({
+        code: 1,
+        message: expect.stringMatching(/already runs on .*PEATMOOR_DATA/),
+      });
       const folder = newFolder();
-      expect(await start({ PEATMOOR_DATA: folder, PEATMOOR_HTTP_PORT: new URL(first.url).port })).toMatchObject({ code: 1, message: expect.stringMatching(/Port \d+ is taken.*PEATMOOR_HTTP_PORT/) });
+      expect(
+        await start({ PEATMOOR_DATA: folder, PEATMOOR_HTTP_PORT: new URL(first.url).port }),
+      ).toMatchObject({ code: 1, message: expect.stringMatching(/Port \d+ is taken.*PEATMOOR_HTTP_PORT/) });
       fs.rmSync(folder, { recursive: true, force: true });
       expect((await fetch(`${first.url}/health`)).status).toBe(200);
     } finally {

@@ -45,7 +45,7 @@ export function TimeAxis({ from, to }: { from: number; to: number }): ReactNode 
               pl: 0.5,
             }}
           >
-            {String(new Date(at).getHours()).padStart(2, '0')}:00
+            {(to - at) / (to - from) > 0.13 && `${String(new Date(at).getHours()).padStart(2, '0')}:00`}
           </Box>
         ))}
       </Box>

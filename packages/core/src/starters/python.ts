@@ -108,11 +108,13 @@ def report(client, number):
     message.update({name: value for name, value in values.items() if value is not None})
     text = json.dumps(message)
     sent = client.publish(ROOT + "report", text, qos=1)
+    arrived = False
     try:
         sent.wait_for_publish(10)
+        arrived = sent.is_published()
     except (RuntimeError, ValueError):
         pass  # not connected: it stays queued and goes out, with its own time, after the next connect
-    print("#%d %s %s" % (number, "arrived" if sent.is_published() else "waits", text), flush=True)
+    print("#%d %s %s" % (number, "arrived" if arrived else "waits", text), flush=True)
 
 
 def main():
@@ -132,21 +134,21 @@ def main():
     client.connect_async(settings.MQTT_HOST, settings.MQTT_PORT, keepalive=30)
     client.loop_start()
     number = 0
-    next_report = 0.0
+    last_report = None
     while not stop.is_set():
         while not wishes.empty():
             obey(client, *wishes.get())
-        if client.is_connected() or number > 0:
-            now = time.monotonic()
-            if now >= next_report:
-                number += 1
-                report(client, number)
-                next_report = now + interval_s
-        before = interval_s
-        wake.wait(min(1.0, max(0.05, next_report - time.monotonic())))
+        now = time.monotonic()
+        if last_report is None:
+            due = now if client.is_connected() else now + 1
+        else:
+            due = last_report + interval_s
+        if now >= due:
+            last_report = now
+            number += 1
+            report(client, number)
+        wake.wait(min(1.0, max(0.05, due - now)))
         wake.clear()
-        if interval_s != before:
-            next_report = min(next_report, time.monotonic() + interval_s)
     client.disconnect()
     client.loop_stop()
 
