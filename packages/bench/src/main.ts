@@ -1,0 +1,149 @@
+import { spawn } from 'node:child_process';
+import fs from 'node:fs';
+import os from 'node:os';
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { createClient } from '@peatmoor/contract';
+import { serveBareHttp, startBareHttp, startMosquitto } from './baselines';
+import { httpLoad, mqttLoad } from './generator';
+import { toRow, type Comparison } from './measure';
+
+const ROUNDS = Number(process.env.BENCH_ROUNDS ?? 3);
+const MS = Number(process.env.BENCH_MS ?? 4000);
+const say = (text: string): void => void process.stdout.write(`${text}\n`);
+
+if (process.argv[2] === '--bare-http') serveBareHttp(Number(process.argv[3]));
+else await bench();
+
+/** Our service in a process of its own, on a new folder. */
+async function startOurs(
+  folder: string,
+): Promise<{ httpPort: number; mqttPort: number; readyMs: number; pid: number; stop(): Promise<unknown> }> {
+  const program = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../../server/dist/main.js');
+  const start = performance.now();
+  const child = spawn(process.execPath, [program], {
+    env: {
+      ...process.env,
+      PEATMOOR_DATA: folder,
+      PEATMOOR_HOST: '127.0.0.1',
+      PEATMOOR_HTTP_PORT: '0',
+      PEATMOOR_MQTT_PORT: '0',
+      PEATMOOR_DEVICE_RATE: '0',
+      PEATMOOR_LOG: 'warn',
+    },
+    stdio: ['ignore', 'pipe', 'inherit'],
+  });
+  const ended = new Promise((resolve) => child.once('close', resolve));
+  const ports = await new Promise<{ httpPort: number; mqttPort: number }>((resolve) => {
+    let text = '';
+    child.stdout.on('data', (part: Buffer) => {
+      text += part.toString();
+      const line = text.split('\n').find((one) => one.startsWith('{"ready"') && one.endsWith('}'));
+      if (line !== undefined) resolve(JSON.parse(line) as never);
+    });
+  });
+  return {
+    ...ports,
+    readyMs: performance.now() - start,
+    pid: child.pid!,
+    stop: () => (child.kill('SIGTERM'), ended),
+  };
+}
+
+function residentMb(pid: number): number {
+  return Number(/VmRSS:\s+(\d+)/.exec(fs.readFileSync(`/proc/${pid}/status`, 'utf8'))?.[1] ?? 0) / 1024;
+}
+
+async function bench(): Promise<void> {
+  const folder = fs.mkdtempSync(path.join(os.tmpdir(), 'peatmoor-bench-'));
+  say(
+    `Machine: ${os.cpus().length} × ${os.cpus()[0]?.model.trim()}, ${Math.round(os.totalmem() / 2 ** 30)} GiB, Node ${process.version}, ${os.type()} ${os.release()}`,
+  );
+  say(
+    `${ROUNDS} rounds of ${MS} ms each, ours and the baseline in turn; service, database and load share the machine.\n`,
+  );
+  await (await startOurs(path.join(folder, 'data'))).stop();
+  const ours = await startOurs(path.join(folder, 'data'));
+  const idleMb = residentMb(ours.pid);
+  const mosquitto = await startMosquitto(folder);
+  const bare = await startBareHttp();
+  try {
+    const { token } = await firstDevice(ours.httpPort);
+    const post = { connections: 50, ms: MS, path: '/device/report', body: '{"level":-121}' };
+    const mqtt = {
+      ms: MS,
+      user: 'bench',
+      password: token,
+      topic: 'moor/bench/report',
+      payload: '{"level":-121}',
+    };
+    const runs: [string, number, () => Promise<number>, () => Promise<number>][] = [
+      [
+        'HTTP one-reading POST, 50 connections ÷ bare node:http',
+        0.7,
+        () => httpLoad({ ...post, port: ours.httpPort, headers: `Authorization: Bearer ${token}\r\n` }),
+        () => httpLoad({ ...post, port: bare.port, headers: '' }),
+      ],
+      [
+        'MQTT QoS 1, 20 connections × window 100 ÷ mosquitto',
+        1,
+        () => mqttLoad({ ...mqtt, port: ours.mqttPort, connections: 20, window: 100 }),
+        () => mqttLoad({ ...mqtt, port: mosquitto.port, connections: 20, window: 100 }),
+      ],
+      [
+        'MQTT QoS 1, 200 connections × 1 ÷ mosquitto',
+        0.6,
+        () => mqttLoad({ ...mqtt, port: ours.mqttPort, connections: 200, window: 1 }),
+        () => mqttLoad({ ...mqtt, port: mosquitto.port, connections: 200, window: 1 }),
+      ],
+    ];
+    say(
+      '| what | ours, a second | baseline, a second | ratio (least–greatest) | budget | |\n|---|---|---|---|---|---|',
+    );
+    for (const [name, budget, our, theirs] of runs) {
+      const comparison: Comparison = { name, budget, ours: [], baseline: [] };
+      for (let round = 0; round < ROUNDS; round++) {
+        comparison.ours.push(await our());
+        comparison.baseline.push(await theirs());
+      }
+      say(toRow(comparison));
+    }
+    say(
+      `\nWarm start to listening: ${Math.round(ours.readyMs)} ms (budget 3,000). Idle service memory: ${Math.round(idleMb)} MB (budget 160).`,
+    );
+  } finally {
+    bare.stop();
+    mosquitto.stop();
+    await ours.stop();
+    fs.rmSync(folder, { recursive: true, force: true });
+  }
+}
+
+async function firstDevice(httpPort: number): Promise<{ token: string }> {
+  const baseUrl = `http://127.0.0.1:${httpPort}`;
+  let cookie = '';
+  const keeping: typeof fetch = async (input, init) => {
+    const response = await fetch(input, {
+      ...init,
+      headers: { ...(init?.headers as Record<string, string>), cookie },
+    });
+    cookie = response.headers.getSetCookie()[0]?.split(';')[0] ?? cookie;
+    return response;
+  };
+  const client = createClient({ baseUrl, fetch: keeping });
+  await client.call('createAccount', {
+    body: {
+      email: 'bench@quillmere.example',
+      password: 'only for measuring',
+      name: 'Bench',
+      workspace: 'Bench',
+    },
+  });
+  return client.call('createDevice', {
+    body: {
+      name: 'Bench',
+      id: 'bench',
+      newKind: { title: 'Bench', streams: [{ key: 'level', title: 'Level', type: 'number' }] },
+    },
+  });
+}

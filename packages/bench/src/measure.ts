@@ -1,0 +1,23 @@
+/** The middle of several figures. */
+export function median(figures: readonly number[]): number {
+  const sorted = [...figures].sort((a, b) => a - b);
+  const half = sorted.length >> 1;
+  return sorted.length % 2 === 1 ? sorted[half]! : (sorted[half - 1]! + sorted[half]!) / 2;
+}
+
+/** One comparison: our rates and the baseline's, round by round, in answers a second. */
+export interface Comparison {
+  name: string;
+  ours: number[];
+  baseline: number[];
+  budget: number;
+}
+
+/** A comparison as a row: medians, their ratio round by round, and the budget it is held against. */
+export function toRow({ name, ours, baseline, budget }: Comparison): string {
+  const ratios = ours.map((rate, i) => rate / baseline[i]!);
+  const ratio = median(ratios);
+  const number = (value: number): string => Math.round(value).toLocaleString('en');
+  const verdict = ratio >= budget ? 'reached' : 'falls short';
+  return `| ${name} | ${number(median(ours))} | ${number(median(baseline))} | ${ratio.toFixed(2)} (${Math.min(...ratios).toFixed(2)}–${Math.max(...ratios).toFixed(2)}) | ${budget.toFixed(2)} | ${verdict} |`;
+}
