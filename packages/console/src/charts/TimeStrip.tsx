@@ -41,6 +41,7 @@ export function TimeStrip({
             sx={{
               flex: 1,
               py: 1.25,
+              fontFamily: 'inherit',
               fontSize: '1rem',
               fontWeight: one === period ? 800 : 400,
               borderTop: `3px solid ${one === period ? ink.heather : 'transparent'}`,

@@ -19,6 +19,7 @@ export function AlignedFigure({
       sx={{
         display: 'inline-grid',
         gridTemplateColumns: '4.5ch 3.6ch auto',
+        alignItems: 'baseline',
         fontFamily: MONO,
         whiteSpace: 'pre',
       }}

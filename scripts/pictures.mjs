@@ -1,0 +1,118 @@
+// Takes the pictures in docs/screenshots anew from a running demo (npm run demo). Needs Debian's chromium, and for
+// the terminal Xvfb, xterm and ImageMagick's import. Usage: node scripts/pictures.mjs [name …]
+import { execFileSync, spawn } from 'node:child_process';
+import fs from 'node:fs';
+import os from 'node:os';
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { chromium } from 'playwright-core';
+
+const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '..');
+const target = path.join(root, 'docs/screenshots');
+const base = process.env.DEMO_URL ?? 'http://127.0.0.1:8420';
+const facts = JSON.parse(fs.readFileSync(path.join(root, 'data/demo/demo.json'), 'utf8'));
+const wanted = process.argv.slice(2);
+const wants = (name) => wanted.length === 0 || wanted.includes(name);
+const sleep = (ms) => new Promise((resolve) => setTimeout(resolve, ms));
+
+const browser = await chromium.launch({
+  executablePath: '/usr/bin/chromium',
+  args: ['--no-sandbox', '--disable-gpu', '--no-first-run', '--disable-background-networking'],
+});
+
+/** A signed-in context: wide or phone, by day or by night. */
+async function signedIn({ phone = false, dark = false } = {}) {
+  const context = await browser.newContext({
+    viewport: phone ? { width: 390, height: 844 } : { width: 1280, height: 800 },
+    colorScheme: dark ? 'dark' : 'light',
+  });
+  const { email, password } = facts;
+  await context.request.post(`${base}/api/session`, { data: { email, password } });
+  return context;
+}
+
+/** One picture of a page, after what is to be done on it first. */
+async function picture(name, context, page, act = async () => undefined) {
+  if (!wants(name)) return;
+  const tab = await context.newPage();
+  await tab.goto(page.startsWith('http') ? page : base + page);
+  await tab.waitForTimeout(2500);
+  await act(tab);
+  await tab.waitForTimeout(700);
+  await tab.screenshot({ path: path.join(target, `${name}.png`) });
+  await tab.close();
+  process.stdout.write(`${name}\n`);
+}
+
+/** A board on its way to its first reading: its first message names a datastream that the kind does not have. */
+async function newBoard(context) {
+  const call = async (method, url, data) => (await context.request[method](base + url, { data })).json();
+  await context.request.delete(`${base}/api/devices/footbridge`);
+  const { token } = await call('post', '/api/devices', {
+    name: 'Footbridge',
+    newKind: {
+      title: 'Footbridge',
+      intervalS: 60,
+      streams: [{ key: 'visitors', title: 'Visitors', type: 'integer', unit: 'count', min: 0, max: 500 }],
+    },
+  });
+  const report = (body) =>
+    fetch(`${base}/device/report`, {
+      method: 'POST',
+      headers: { authorization: `Bearer ${token}`, 'content-type': 'application/json' },
+      body: JSON.stringify(body),
+    });
+  await report({ n: 1, visitor: 4 });
+  await report({ n: 2, visitors: 'four' });
+  await report({ n: 3, visitors: 4 });
+}
+
+/** What `peatmoor follow` looks like in a terminal. */
+async function terminal() {
+  if (!wants('follow')) return;
+  const home = fs.mkdtempSync(path.join(os.tmpdir(), 'peatmoor-pictures-'));
+  const env = { ...process.env, HOME: home, XDG_CONFIG_HOME: home, PEATMOOR_PASSWORD: facts.password };
+  const cli = path.join(root, 'packages/cli/bin/peatmoor.mjs');
+  execFileSync(process.execPath, [cli, 'sign-in', '--url', base, '--email', facts.email], { env });
+  const screen = spawn('Xvfb', [':97', '-screen', '0', '1274x804x24'], { stdio: 'ignore' });
+  await sleep(1000);
+  const script = [
+    'export PATH="$1:$PATH"',
+    'say() { printf "\\033[1m$ %s\\033[0m\\n" "$*"; "$@"; echo; }',
+    'say peatmoor device list',
+    'say peatmoor set sluice-mill automatic off',
+    'say peatmoor set sluice-mill automatic on',
+    'say peatmoor follow --for 60s',
+  ].join('\n');
+  const bin = path.join(root, 'node_modules/.bin');
+  const font = ['-fa', 'DejaVu Sans Mono', '-fs', '12', '-bg', '#F6F2E9', '-fg', '#2C2420'];
+  const shell = ['-geometry', '127x40+0+0', '-e', 'bash', '-c', script, 'bash', bin];
+  const window = spawn('xterm', [...font, ...shell], { env: { ...env, DISPLAY: ':97' }, stdio: 'ignore' });
+  await sleep(42_000);
+  execFileSync('import', ['-display', ':97', '-window', 'root', path.join(target, 'follow.png')]);
+  window.kill();
+  screen.kill();
+  fs.rmSync(home, { recursive: true, force: true });
+  process.stdout.write('follow\n');
+}
+
+fs.mkdirSync(target, { recursive: true });
+const day = await signedIn();
+const phone = await signedIn({ phone: true });
+const night = await signedIn({ dark: true });
+await picture('overview', day, '/');
+await picture('dashboard', day, '/dashboards/1');
+await picture('dashboard-phone', phone, '/dashboards/1');
+await picture('dashboard-dark', night, '/dashboards/1');
+await picture('dashboard-editing', day, '/dashboards/1', async (tab) => {
+  await tab.getByRole('button', { name: 'Edit' }).click();
+});
+if (wants('device')) await newBoard(day);
+await picture('device', day, '/devices/footbridge');
+await day.request.delete(`${base}/api/devices/footbridge`);
+await picture('kind', day, '/kinds/2');
+await picture('rule', day, '/events/rules/1');
+await picture('events', day, '/events');
+await picture('mail', day, process.env.DEMO_MAIL_URL ?? 'http://127.0.0.1:8425/');
+await browser.close();
+await terminal();
