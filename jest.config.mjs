@@ -3,8 +3,11 @@ export default {
   testEnvironment: 'node',
   roots: ['<rootDir>/packages'],
   testMatch: ['**/test/**/*.test.ts'],
+  // Packages that come as ES modules only are read through the same transform.
+  moduleNameMapper: { '^cborg$': '<rootDir>/node_modules/cborg/cborg.js' },
+  transformIgnorePatterns: ['/node_modules/(?!cborg/)'],
   transform: {
-    '^.+\\.ts$': [
+    '^.+\\.ts$|/node_modules/cborg/.+\\.js$': [
       '@swc/jest',
       { jsc: { parser: { syntax: 'typescript' }, target: 'es2023' }, module: { type: 'commonjs' } },
     ],

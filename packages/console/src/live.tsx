@@ -1,6 +1,7 @@
 import { createContext, use, useEffect, useState, useSyncExternalStore, type ReactNode } from 'react';
 import type { QueryClient } from '@tanstack/react-query';
 import { useQueryClient } from '@tanstack/react-query';
+import type { Value } from '@peatmoor/core';
 import {
   LIVE_PATH,
   type Arrival,
@@ -18,10 +19,16 @@ interface Point {
   value: number;
 }
 
+/** The newest reading of a datastream, of whatever type. */
+interface Newest {
+  at: number;
+  value: Value;
+}
+
 /** The newest readings and what came live, outside React so that only what shows a value is drawn again. */
 class LiveStore {
   #tails = new Map<string, Point[]>();
-  #newest = new Map<string, Point>();
+  #newest = new Map<string, Newest>();
   #seen = new Map<string, number>();
   #listeners = new Set<() => void>();
   #frame = 0;
@@ -31,7 +38,7 @@ class LiveStore {
     return () => this.#listeners.delete(listener);
   };
 
-  newest = (device: string, stream: string): Point | undefined => this.#newest.get(`${device}/${stream}`);
+  newest = (device: string, stream: string): Newest | undefined => this.#newest.get(`${device}/${stream}`);
   tail = (device: string, stream: string): readonly Point[] => this.#tails.get(`${device}/${stream}`) ?? [];
   lastSeen = (device: string): number | undefined => this.#seen.get(device);
 
@@ -43,10 +50,11 @@ class LiveStore {
     this.#tell();
   }
 
-  readings(device: string, values: [string, number, number][]): void {
+  readings(device: string, values: [string, number, Value][]): void {
     for (const [key, at, value] of values) {
       const id = `${device}/${key}`;
       this.#note(id, { at, value });
+      if (typeof value !== 'number') continue;
       const tail = this.#tails.get(id) ?? [];
       if (tail.length === 0 || at > tail.at(-1)!.at)
         this.#tails.set(id, [...tail.slice(-MOST_POINTS), { at, value }]);
@@ -55,7 +63,7 @@ class LiveStore {
     this.#tell();
   }
 
-  #note(id: string, point: Point): void {
+  #note(id: string, point: Newest): void {
     const known = this.#newest.get(id);
     if (known === undefined || point.at >= known.at) this.#newest.set(id, point);
   }
@@ -84,7 +92,7 @@ const LiveContext = createContext<LiveState>({ connected: false, changed: null }
 export const useLive = (): LiveState => use(LiveContext);
 
 /** The newest reading of a datastream, live. */
-export function useNewest(device: string | null, stream: string): Point | undefined {
+export function useNewest(device: string | null, stream: string): Newest | undefined {
   return useSyncExternalStore(liveStore.subscribe, () =>
     device === null ? undefined : liveStore.newest(device, stream),
   );
@@ -117,14 +125,16 @@ function take(client: QueryClient, message: LiveMessage): void {
   if (message.type === 'readings') liveStore.readings(message.device, message.values);
   if (message.type === 'changed')
     for (const name of STALE[message.what]) void client.invalidateQueries({ queryKey: [name] });
-  if (message.type === 'arrival') {
-    const key = ['listArrivals', { params: { device: message.arrival.deviceId } }];
-    client.setQueryData<Arrival[]>(
-      key,
-      (list) =>
-        list && [message.arrival, ...list.filter(({ id }) => id !== message.arrival.id)].slice(0, 200),
-    );
-  }
+  if (message.type === 'arrival')
+    for (const key of [
+      ['listArrivals', { params: { device: message.arrival.deviceId } }],
+      ['listAllArrivals'],
+    ])
+      client.setQueryData<Arrival[]>(
+        key,
+        (list) =>
+          list && [message.arrival, ...list.filter(({ id }) => id !== message.arrival.id)].slice(0, 200),
+      );
   if (message.type === 'command') {
     const key = ['listCommands', { params: { device: message.command.deviceId } }];
     client.setQueryData<Command[]>(

@@ -37,8 +37,17 @@ function endpoint<A, B = undefined, Q = undefined>(
 
 export type DashboardIn = Pick<dashboards.NewDashboard, 'title'> & Partial<dashboards.NewDashboard>;
 type StreamIn = Pick<kinds.NewStream, 'key' | 'title' | 'type'> & Partial<kinds.NewStream>;
-export type KindIn = Pick<kinds.NewKind, 'title'> & { intervalS?: number; streams?: StreamIn[] };
-export type DeviceIn = { name: string; id?: string; kindId?: number; newKind?: KindIn };
+export type KindIn = Pick<kinds.NewKind, 'title'> &
+  Partial<Omit<kinds.NewKind, 'title' | 'streams'>> & { streams?: StreamIn[] };
+export type DeviceIn = {
+  name: string;
+  id?: string;
+  kindId?: number;
+  newKind?: KindIn;
+  labels?: string[];
+  gateway?: string;
+  serial?: string;
+};
 export type RuleIn = Pick<rules.NewRule, 'title' | 'stream' | 'comparison' | 'limit'> &
   Partial<rules.NewRule>;
 type Query<T> = Partial<T>;
@@ -126,10 +135,10 @@ export const endpoints = {
   readDevice: endpoint<devices.Device>('GET /api/devices/:device', 'viewer', 'One device', {
     answer: devices.deviceSchema,
   }),
-  changeDevice: endpoint<devices.Device, { name: string }>(
+  changeDevice: endpoint<devices.Device, devices.DeviceChange>(
     'PATCH /api/devices/:device',
     'editor',
-    'Rename a device',
+    'Change name, labels, place or notes of a device',
     { body: devices.deviceChangeSchema, answer: devices.deviceSchema },
   ),
   deleteDevice: endpoint<void>('DELETE /api/devices/:device', 'editor', 'Delete a device with its readings'),
@@ -157,6 +166,18 @@ export const endpoints = {
     'viewer',
     'Messages of a device, newest first',
     { answer: devices.arrivalsSchema },
+  ),
+  listAllArrivals: endpoint<devices.Arrival[]>(
+    'GET /api/arrivals',
+    'viewer',
+    'Messages of all devices, newest first',
+    { answer: devices.arrivalsSchema },
+  ),
+  retake: endpoint<devices.Retaken>(
+    'POST /api/devices/:device/retake',
+    'editor',
+    'Take the refused messages that are kept once more, now that their cause is mended',
+    { answer: devices.retakenSchema },
   ),
   reportByHand: endpoint<devices.ReportAnswer, { values: Record<string, unknown> }>(
     'POST /api/devices/:device/report',

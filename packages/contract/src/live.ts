@@ -1,3 +1,4 @@
+import type { Value } from '@peatmoor/core';
 import type { Arrival } from './schemas/devices';
 import type { Command } from './schemas/commands';
 import type { Event } from './schemas/rules';
@@ -11,8 +12,13 @@ export type ChangedWhat = 'kinds' | 'devices' | 'dashboards' | 'rules' | 'events
 export type LiveMessage =
   | { type: 'hello'; now: number }
   /** New readings of one device: `values` are [datastream key, time in ms, value]. */
-  | { type: 'readings'; device: string; values: [key: string, at: number, value: number][] }
+  | { type: 'readings'; device: string; values: [key: string, at: number, value: Value][] }
   | { type: 'arrival'; arrival: Arrival }
   | { type: 'command'; command: Command }
   | { type: 'event'; event: Event }
   | { type: 'changed'; what: ChangedWhat; id?: string | number; by?: string };
+
+/** Where the picture of an image datastream at a time is. */
+export function imagePath(device: string, stream: string, at: number): string {
+  return `/api/devices/${encodeURIComponent(device)}/images/${encodeURIComponent(stream)}?at=${at}`;
+}

@@ -28,14 +28,14 @@ function take(report: DecodedReport | { reason: string }) {
 
 describe('a JSON report', () => {
   it('is an object of names and values, nested ones laid flat', () => {
-    expect(take(decodeJsonReport('{"level":-121,"accel":{"x":0.5},"n":7}'))).toEqual({
+    expect(take(decodeJsonReport('{"level":-121,"accel":{"x":0.5},"n":7}', NOW))).toEqual({
       accepted: [
         ['level', NOW, -121],
         ['accel_x', NOW, 0.5],
       ],
       refused: [],
     });
-    expect(decodeJsonReport('{"level":-121,"n":7}')).toMatchObject({ number: 7 });
+    expect(decodeJsonReport('{"level":-121,"n":7}', NOW)).toMatchObject({ number: 7 });
   });
 
   it('may be rows with times of their own', () => {
@@ -43,14 +43,14 @@ describe('a JSON report', () => {
       { at: NOW - 2000, level: -1 },
       { at: new Date(NOW - 1000).toISOString(), level: -2 },
     ];
-    expect(take(decodeJsonReport(JSON.stringify(rows))).accepted).toEqual([
+    expect(take(decodeJsonReport(JSON.stringify(rows), NOW)).accepted).toEqual([
       ['level', NOW - 2000, -1],
       ['level', NOW - 1000, -2],
     ]);
   });
 
   it('keeps the good values beside a bad one, and says why', () => {
-    expect(take(decodeJsonReport('{"level":-121,"levl":3,"gate":1}'))).toEqual({
+    expect(take(decodeJsonReport('{"level":-121,"levl":3,"gate":1}', NOW))).toEqual({
       accepted: [['level', NOW, -121]],
       refused: [
         ['levl', 'unknown-name'],
@@ -60,18 +60,18 @@ describe('a JSON report', () => {
   });
 
   it('refuses every value of a row whose time is wrong', () => {
-    expect(take(decodeJsonReport(`{"at":${NOW + 9e6},"level":1}`)).refused).toEqual([
+    expect(take(decodeJsonReport(`{"at":${NOW + 9e6},"level":1}`, NOW)).refused).toEqual([
       ['at', 'in-the-future'],
       ['level', 'in-the-future'],
     ]);
   });
 
   it('refuses two values for one name and time, and takes the same value twice as one', () => {
-    expect(take(decodeJsonReport('{"level":1,"4":2}'))).toEqual({
+    expect(take(decodeJsonReport('{"level":1,"4":2}', NOW))).toEqual({
       accepted: [],
       refused: [['level', 'repeated-name']],
     });
-    expect(take(decodeJsonReport('{"level":1,"Level":1}')).accepted).toHaveLength(1);
+    expect(take(decodeJsonReport('{"level":1,"Level":1}', NOW)).accepted).toHaveLength(1);
   });
 
   it.each([
@@ -86,19 +86,19 @@ describe('a JSON report', () => {
     ['[1,2]', 'object'],
     ['{"a":{"b":{"c":{"d":{"e":{"f":{"g":1}}}}}}}', 'nested'],
   ])('says what is wrong with %p', (text, hint) => {
-    const outcome = decodeJsonReport(text);
+    const outcome = decodeJsonReport(text, NOW);
     expect(outcome).toMatchObject({ reason: 'unreadable', hint: expect.stringMatching(hint) });
   });
 
   it('takes at most ten thousand values', () => {
     const rows = Array.from({ length: 10_001 }, (_, i) => ({ at: NOW - i, level: 1 }));
-    expect(decodeJsonReport(JSON.stringify(rows))).toMatchObject({ reason: 'too-large' });
+    expect(decodeJsonReport(JSON.stringify(rows), NOW)).toMatchObject({ reason: 'too-large' });
   });
 
   it('never throws, and accounts for every value it decoded', () => {
     fc.assert(
       fc.property(fc.oneof(fc.string(), fc.json()), (text) => {
-        const report = decodeJsonReport(text);
+        const report = decodeJsonReport(text, NOW);
         if (isRefusal(report)) return;
         const { accepted, refused } = takeReport(index, report, NOW);
         expect(accepted.length + refused.length).toBeGreaterThan(0);

@@ -1,5 +1,6 @@
 import fc from 'fast-check';
 import {
+  BatchBuilder,
   bucketColumns,
   bucketRollups,
   HOUR_MS,
@@ -7,11 +8,13 @@ import {
   orderColumns,
   packBatch,
   packColumns,
+  packRollups,
   planBuckets,
   rollUp,
   sliceColumns,
   unpackBatch,
   unpackColumns,
+  unpackRollups,
   type Columns,
 } from '@peatmoor/core';
 
@@ -117,7 +120,8 @@ it('plans buckets that cover the period and are not too many', () => {
         expect(plan.from).toBeLessThanOrEqual(from);
         expect(plan.to).toBeGreaterThanOrEqual(from + length);
         expect((plan.to - plan.from) / plan.spanMs).toBeLessThanOrEqual(most + 1);
-        expect(plan.fromHours).toBe(plan.spanMs % HOUR_MS === 0);
+        expect(plan.spanMs % (plan.rollupMs ?? plan.spanMs)).toBe(0);
+        if (plan.spanMs >= HOUR_MS) expect(plan.rollupMs).toBeGreaterThanOrEqual(HOUR_MS);
       },
     ),
   );
@@ -133,11 +137,38 @@ it('carries a journal batch through bytes', () => {
           times: rows.map((r) => r[1]),
           values: rows.map((r) => r[2]),
         };
-        expect(unpackBatch(packBatch(batch))).toEqual(batch);
+        const { series, times, values } = unpackBatch(packBatch(batch));
+        expect({
+          series: Array.from(series),
+          times: Array.from(times),
+          values: Array.from(values),
+        }).toEqual(batch);
+        const builder = new BatchBuilder();
+        for (const row of rows) builder.add(...row);
+        expect(packBatch(builder.batch())).toEqual(packBatch(batch));
       },
     ),
   );
   expect(() => unpackBatch(packBatch({ series: [1], times: [2], values: [3] }).subarray(0, 20))).toThrow(
     RangeError,
   );
+});
+
+it('carries rollups through bytes, and values of any sort', () => {
+  fc.assert(
+    fc.property(fc.array(near, { maxLength: 80 }), (pairs) => {
+      const rollups = rollUp(columns(pairs), 25);
+      expect(unpackRollups(packRollups(rollups, 25), 25)).toEqual(rollups);
+    }),
+  );
+});
+
+it('packs single-precision values in four bytes each, and others in eight', () => {
+  const times = Array.from({ length: 200 }, (_, i) => i * 1000);
+  const singles = { times, values: times.map((at) => Math.fround(Math.sin(at))) };
+  const doubles = { times, values: times.map((at) => Math.sin(at)) };
+  expect(unpackColumns(packColumns(singles))).toEqual(singles);
+  expect(unpackColumns(packColumns(doubles))).toEqual(doubles);
+  expect(packColumns(singles).length).toBeLessThan(200 * 4 + 230);
+  expect(packColumns(doubles).length).toBeLessThan(200 * 8 + 230);
 });

@@ -1,8 +1,9 @@
-import type { Datastream } from '@peatmoor/core';
+import { PLAIN_STREAM, type Datastream } from '@peatmoor/core';
 
 /** A datastream for tests: the water level of a dipwell, changed as a test needs it. */
 export function stream(change: Partial<Datastream> = {}): Datastream {
   return {
+    ...PLAIN_STREAM,
     key: 'level',
     title: 'Water level',
     type: 'number',

@@ -7,7 +7,7 @@ export interface BusEvents {
   definitions: { workspaceId: number; kindId?: number; deviceRowId?: number };
   rules: { workspaceId: number };
   /** A wanted value to bring to a device that is connected. */
-  wanted: { deviceRowId: number; name: string; value: number; commandId: number | null };
+  wanted: { deviceRowId: number; name: string; value: string; commandId: number | null };
   /** A token was withdrawn, or a device deleted: its sessions end. */
   dismiss: { deviceRowId: number; tokenId?: number };
   /** Something for the pages of a workspace. */

@@ -1,5 +1,7 @@
+import fs from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
+import { createSecureContext } from 'node:tls';
 import { number, object, string, ValidationError, type InferType } from 'yup';
 
 const port = (fallback: number) => number().integer().min(0).max(65_535).default(fallback);
@@ -7,6 +9,9 @@ const port = (fallback: number) => number().integer().min(0).max(65_535).default
 const schema = object({
   PEATMOOR_HTTP_PORT: port(8420),
   PEATMOOR_MQTT_PORT: port(1883),
+  PEATMOOR_MQTTS_PORT: port(8883),
+  PEATMOOR_TLS_CERT: string(),
+  PEATMOOR_TLS_KEY: string(),
   PEATMOOR_HOST: string().default('0.0.0.0'),
   PEATMOOR_DATA: string().default('data'),
   PEATMOOR_PUBLIC_URL: string().matches(
@@ -32,6 +37,10 @@ const schema = object({
 export interface Config {
   httpPort: number;
   mqttPort: number;
+  /** Port of MQTT over TLS, used where there is a certificate. */
+  mqttsPort: number;
+  /** Certificate chain and key (PEM); null where none is set. */
+  tls: { cert: Buffer; key: Buffer } | null;
   host: string;
   /** Absolute path of the data folder. */
   dataFolder: string;
@@ -72,6 +81,8 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
   return {
     httpPort: settings.PEATMOOR_HTTP_PORT,
     mqttPort: settings.PEATMOOR_MQTT_PORT,
+    mqttsPort: settings.PEATMOOR_MQTTS_PORT,
+    tls: readCertificate(settings.PEATMOOR_TLS_CERT, settings.PEATMOOR_TLS_KEY),
     host: settings.PEATMOOR_HOST,
     dataFolder: path.resolve(settings.PEATMOOR_DATA),
     publicUrl: settings.PEATMOOR_PUBLIC_URL?.replace(/\/+$/, '') ?? null,
@@ -82,6 +93,35 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
     deviceRate: settings.PEATMOOR_DEVICE_RATE,
     logLevel: settings.PEATMOOR_LOG,
   };
+}
+
+/** Reads certificate and key, and sees that they belong together. */
+function readCertificate(certFile?: string, keyFile?: string): Config['tls'] {
+  if (certFile === undefined && keyFile === undefined) return null;
+  if (certFile === undefined || keyFile === undefined)
+    throw new SettingError(
+      `${certFile === undefined ? 'PEATMOOR_TLS_CERT' : 'PEATMOOR_TLS_KEY'} is missing: a certificate and its key are set together, or neither.`,
+    );
+  const read = (name: string, file: string): Buffer => {
+    try {
+      return fs.readFileSync(file);
+    } catch (error) {
+      throw new SettingError(
+        `${name} cannot be read from "${file}": ${(error as Error).message}. Give the path of a PEM file.`,
+        { cause: error },
+      );
+    }
+  };
+  const tls = { cert: read('PEATMOOR_TLS_CERT', certFile), key: read('PEATMOOR_TLS_KEY', keyFile) };
+  try {
+    createSecureContext(tls);
+  } catch (error) {
+    throw new SettingError(
+      `PEATMOOR_TLS_CERT and PEATMOOR_TLS_KEY do not fit together: ${(error as Error).message}. Give a PEM certificate and the key it was made with.`,
+      { cause: error },
+    );
+  }
+  return tls;
 }
 
 function settingSentence(error: ValidationError, given: Record<string, string | undefined>): string {

@@ -1,5 +1,12 @@
 import { createHash, timingSafeEqual } from 'node:crypto';
-import { indexNames, inspectToken, type Datastream, type NameIndex, type Proof } from '@peatmoor/core';
+import {
+  indexNames,
+  inspectToken,
+  type Datastream,
+  type NameIndex,
+  type Proof,
+  type Value,
+} from '@peatmoor/core';
 import type { Bus } from './bus';
 import type { DeviceRow, KindRow, StreamRow, TokenRow } from './store/models';
 import { findAll, findOne } from './store/rows';
@@ -24,6 +31,11 @@ export interface DeviceEntry {
   names: NameIndex<DeviceStream>;
   proof: Proof;
   lastSeenAt: number | null;
+  acceptNew: boolean;
+  gatewayRowId: number | null;
+  serial: string | null;
+  /** Time of its newest message that named none, so that two in one millisecond stay two. */
+  lastAt: number;
 }
 
 /** What a token proves, or why it proves nothing. */
@@ -41,14 +53,24 @@ export interface SeriesOwner {
 export interface Registry {
   byRow(rowId: number): Promise<DeviceEntry | null>;
   byId(workspaceId: number, id: string): Promise<DeviceEntry | null>;
+  /** The entry if it is in memory already; no waiting. */
+  known(rowId: number): DeviceEntry | undefined;
+  /** A sub-device of a gateway, by its ID or by the serial text its gateway uses; null for any other. */
+  subDevice(gateway: DeviceEntry, name: string): Promise<DeviceEntry | null>;
+  /** All sub-devices of a gateway. */
+  behind(gateway: DeviceEntry): Promise<DeviceEntry[]>;
   verify(token: string): Promise<TokenVerdict>;
+  /** The verdict on a whole token that was right before and whose device is unchanged since; no waiting. */
+  knownToken(token: string): { entry: DeviceEntry; tokenId: number } | undefined;
   /** The device and datastream of a series, if it still exists. */
   ownerOf(seriesId: number): Promise<SeriesOwner | null>;
   /** Entries that are in memory now. */
   loaded(): Iterable<DeviceEntry>;
   /** Called with the newest reading of each series when a device is read into memory. */
-  onNewest: (seriesId: number, at: number, value: number) => void;
+  onNewest: (seriesId: number, at: number, value: Value) => void;
 }
+
+const MOST_REMEMBERED = 20_000;
 
 /** SHA-256 of a token or key: enough for secrets of a hundred random bits. */
 export function hashSecret(secret: string): Buffer {
@@ -61,6 +83,9 @@ export function createRegistry(store: Store, bus: Bus): Registry {
   const ready = new Map<number, DeviceEntry>();
   const tokens = new Map<string, TokenRow>();
   const owners = new Map<number, SeriesOwner>();
+  /** Hashes of tokens that were right, so that a busy board's token is not looked up for every message. */
+  const right = new Map<string, { rowId: number; tokenId: number }>();
+  const subDevices = new Map<string, number>();
 
   const forget = (rowId: number): void => {
     entries.delete(rowId);
@@ -68,6 +93,8 @@ export function createRegistry(store: Store, bus: Bus): Registry {
     ready.delete(rowId);
     for (const stream of entry?.streams ?? []) owners.delete(stream.seriesId);
     for (const [fingerprint, token] of tokens) if (token.deviceRowId === rowId) tokens.delete(fingerprint);
+    for (const [hash, { rowId: owner }] of right) if (owner === rowId) right.delete(hash);
+    subDevices.clear();
   };
   bus.on('definitions', ({ kindId, deviceRowId }) => {
     if (deviceRowId !== undefined) forget(deviceRowId);
@@ -108,6 +135,29 @@ export function createRegistry(store: Store, bus: Bus): Registry {
       const device = await findOne(models.devices, { workspaceId, id });
       return device === null ? null : registry.byRow(device.rowId);
     },
+    known: (rowId) => ready.get(rowId),
+    async subDevice(gateway, name) {
+      const key = `${gateway.rowId}:${name}`;
+      const rowId = subDevices.get(key);
+      if (rowId !== undefined) return registry.byRow(rowId);
+      const found =
+        (await findOne(models.devices, { gatewayRowId: gateway.rowId, id: name })) ??
+        (await findOne(models.devices, { gatewayRowId: gateway.rowId, serial: name }));
+      if (found === null) return null;
+      if (subDevices.size >= MOST_REMEMBERED) subDevices.clear();
+      subDevices.set(key, found.rowId);
+      return registry.byRow(found.rowId);
+    },
+    async behind(gateway) {
+      const rows = await findAll(models.devices, { where: { gatewayRowId: gateway.rowId } });
+      const entries = await Promise.all(rows.map(({ rowId }) => registry.byRow(rowId)));
+      return entries.filter((entry) => entry !== null);
+    },
+    knownToken(text) {
+      const known = right.get(hashSecret(text).toString('base64'));
+      const entry = known && ready.get(known.rowId);
+      return entry && { entry, tokenId: known.tokenId };
+    },
     async verify(text) {
       const shape = inspectToken(text);
       if (shape.fingerprint === null)
@@ -137,6 +187,8 @@ export function createRegistry(store: Store, bus: Bus): Registry {
           entry,
           hint: `The token ${shape.fingerprint} was withdrawn. Make a new one on the page of ${entry.name}.`,
         };
+      if (right.size >= MOST_REMEMBERED) right.clear();
+      right.set(hashSecret(text).toString('base64'), { rowId: entry.rowId, tokenId: token.id });
       return { state: 'right', entry, tokenId: token.id };
     },
     async ownerOf(seriesId) {
@@ -173,6 +225,10 @@ export function createRegistry(store: Store, bus: Bus): Registry {
       streams,
       names: indexNames(streams),
       proof: device.proof,
+      acceptNew: kind.acceptNew,
+      gatewayRowId: device.gatewayRowId,
+      serial: device.serial,
+      lastAt: before?.lastAt ?? 0,
       lastSeenAt: Math.max(device.lastSeenAt ?? 0, before?.lastSeenAt ?? 0) || null,
     };
   }
@@ -195,7 +251,8 @@ export function createRegistry(store: Store, bus: Bus): Registry {
       rows = await find();
     }
     for (const row of rows)
-      if (row.newestAt !== null) registry.onNewest(row.id, row.newestAt, row.newestValue!);
+      if (row.newestAt !== null)
+        registry.onNewest(row.id, row.newestAt, row.newestOther ?? row.newestValue ?? 0);
     return new Map(rows.map((row) => [row.streamId, row.id]));
   }
   return registry;

@@ -1,4 +1,5 @@
 import http from 'node:http';
+import https from 'node:https';
 import type { AddressInfo } from 'node:net';
 import type { Duplex } from 'node:stream';
 import { LIVE_PATH, type Address } from '@peatmoor/contract';
@@ -16,11 +17,13 @@ import { createHistoryReader } from './history/read';
 import { createRecent } from './history/recent';
 import { startArrivals } from './ingest/arrivals';
 import { createIngest } from './ingest/ingest';
+import { createNewNames } from './ingest/newNames';
 import { startPresence } from './ingest/presence';
 import { createProofs } from './ingest/proofs';
 import { startJournalWriter } from './journal/writer';
 import { createDeviceHttp } from './listeners/deviceHttp';
 import { startMqttListener } from './listeners/mqtt';
+import { createMqttOverWeb, MQTT_PATH } from './listeners/mqttOverWeb';
 import { createLiveHub } from './live/hub';
 import { createRegistry } from './registry';
 import { startRuleWorker } from './rules/worker';
@@ -96,6 +99,8 @@ export async function startService({
     const proofs = createProofs(store, bus, log);
     const commands = createCommands(store, registry, presence, bus, log);
     const ingest = createIngest({
+      registry,
+      newNames: createNewNames(store, registry, bus, log),
       journal,
       arrivals,
       presence,
@@ -105,7 +110,9 @@ export async function startService({
     });
     const history = createHistoryReader(store, recent);
 
-    const mqtt = await startMqttListener(config.host, config.mqttPort, {
+    const { host: listenHost, mqttPort, mqttsPort, tls } = config;
+    const places = { host: listenHost, port: mqttPort, tls: tls && { ...tls, port: mqttsPort } };
+    const mqtt = await startMqttListener(places, {
       registry,
       ingest,
       proofs,
@@ -114,13 +121,19 @@ export async function startService({
       journal,
       bus,
       log,
-    }).catch(portProblem('PEATMOOR_MQTT_PORT', config.mqttPort));
+    }).catch((error: NodeJS.ErrnoException & { port?: number }) =>
+      error.port === mqttsPort && tls !== null
+        ? portProblem('PEATMOOR_MQTTS_PORT', mqttsPort)(error)
+        : portProblem('PEATMOOR_MQTT_PORT', mqttPort)(error),
+    );
     stops.push(mqtt.stop);
 
     const host = reachableHost(config);
-    const server = http.createServer();
+    const server = tls === null ? http.createServer() : https.createServer(tls);
     const address = (): Address => ({
-      httpUrl: config.publicUrl ?? `http://${host}:${(server.address() as AddressInfo).port}`,
+      httpUrl:
+        config.publicUrl ??
+        `${tls === null ? 'http' : 'https'}://${host}:${(server.address() as AddressInfo).port}`,
       host,
       mqttPort: mqtt.port,
     });
@@ -148,8 +161,10 @@ export async function startService({
       if (request.url?.startsWith('/device/')) deviceHttp(request, response);
       else app(request, response);
     });
+    const mqttOverWeb = createMqttOverWeb(mqtt.accept);
     server.on('upgrade', (request, socket: Duplex, head: Buffer) => {
       socket.on('error', () => socket.destroy());
+      if (request.url?.split('?')[0] === MQTT_PATH) return mqttOverWeb(request, socket, head);
       admitPage(store, request)
         .then((workspaceId) => {
           if (workspaceId === null) socket.end('HTTP/1.1 401 Unauthorized\r\nConnection: close\r\n\r\n');

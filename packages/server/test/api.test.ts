@@ -170,7 +170,8 @@ describe('kinds and datastreams', () => {
     ['a virtual pin beyond 999', { pin: 1000 }, 'pin'],
     ['a key twice', { key: 'level' }, 'key'],
     ['a virtual pin twice', { key: 'other', pin: 1 }, 'pin'],
-    ['a field nobody knows', { colour: 'red' }, ''],
+    ['a field nobody knows', { flavour: 'red' }, ''],
+    ['a colour that is none', { colour: 'red' }, 'colour'],
     ['a text for a number', { min: 'low' }, 'min'],
   ])('refuses %s, naming the field and the remedy', async (_what, change, field) => {
     const kind = await client.call('createKind', { body: { ...DIPWELL, title: `Kind ${Math.random()}` } });

@@ -3,6 +3,7 @@ import type { ReactNode } from 'react';
 import {
   fitRange,
   isControllable,
+  isNumeric,
   patienceMs,
   sampleValue,
   showUnit,
@@ -14,6 +15,7 @@ import { useRead } from '../api';
 import { useNewest, useNow } from '../live';
 import { showClock } from '../parts/time';
 import { ink, MONO } from '../theme';
+import { Picture } from '../parts/Picture';
 import { ChartWidget } from './ChartWidget';
 import { Gauge } from './Gauge';
 import { SwitchWidget } from './SwitchWidget';
@@ -55,9 +57,11 @@ function OneValue({ widget, source }: { widget: Widget; source: Source }): React
   ).data;
   const sample = device === null;
   const value = sample ? sampleValue(stream, now) : newest?.value;
-  const wanted = commands?.find((one) => one.stream === stream.key)?.value;
+  const number = typeof value === 'number' ? value : undefined;
+  const command = commands?.find((one) => one.stream === stream.key)?.value;
+  const wanted = typeof command === 'number' ? command : undefined;
   const quiet = newest !== undefined && now - newest.at > patienceMs(kind.intervalS) ? newest.at : null;
-  const range = fitRange(value ?? 0, value ?? 100);
+  const range = fitRange(number ?? 0, number ?? 100);
   return (
     <Box
       sx={{
@@ -72,21 +76,25 @@ function OneValue({ widget, source }: { widget: Widget; source: Source }): React
         {widget.type === 'gauge' && (
           <Gauge
             source={source}
-            value={value}
+            value={number}
             wanted={wanted}
             min={widget.min ?? stream.min ?? range.min}
             max={widget.max ?? stream.max ?? range.max}
             sample={sample}
           />
         )}
-        {widget.type === 'value' && (
+        {widget.type === 'value' && stream.type === 'image' && newest !== undefined && device !== null && (
+          <Picture device={device.id} stream={stream} at={newest.at} />
+        )}
+        {widget.type === 'value' && stream.type !== 'image' && (
           <Box
             sx={{
               height: '100%',
               display: 'flex',
               alignItems: 'center',
               fontFamily: MONO,
-              fontSize: 'clamp(1.6rem, 2.6vw, 2.3rem)',
+              fontSize: isNumeric(stream) ? 'clamp(1.6rem, 2.6vw, 2.3rem)' : '1.15rem',
+              overflowWrap: 'anywhere',
               color: sample ? ink.soft : ink.ink,
             }}
           >

@@ -1,5 +1,5 @@
-import { Box, Button, Typography } from '@mui/material';
-import type { ReactNode } from 'react';
+import { Box, Button, ButtonBase, MenuItem, TextField, Typography } from '@mui/material';
+import { useState, type ReactNode } from 'react';
 import { guessStream, showReading } from '@peatmoor/core';
 import type { Arrival, Device, Kind } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
@@ -19,7 +19,12 @@ export function ArrivalList({
 }): ReactNode {
   const arrivals = useRead('listArrivals', { params: { device: device.id } });
   const adopt = useChange('createStream', ['listKinds', 'readKind']);
-  const list = arrivals.data?.slice(0, most) ?? [];
+  const retake = useChange('retake', ['listArrivals', 'readDevice']);
+  const [show, setShow] = useState<'all' | 'refused'>('all');
+  const [paused, setPaused] = useState<Arrival[] | null>(null);
+  const all = paused ?? arrivals.data ?? [];
+  const list = all.filter(({ refusedCount }) => show === 'all' || refusedCount > 0).slice(0, most);
+  const anyRefused = all.some(({ refusedCount }) => refusedCount > 0);
   const onAdopt = (name: string, shown: string): void =>
     adopt.mutate({ params: { kind: kind.id }, body: guessStream(name, shown) });
   return (
@@ -30,6 +35,38 @@ export function ArrivalList({
           “{adopt.data.title}” is a datastream now. What comes from now on is kept; unit and range can be set
           on the kind.
         </Notice>
+      )}
+      {retake.data && (
+        <Notice tone={retake.data.stillRefused === 0 ? 'good' : 'plain'}>
+          {retake.data.messages} refused messages taken again: {retake.data.accepted} values accepted,{' '}
+          {retake.data.stillRefused} still refused.
+        </Notice>
+      )}
+      {all.length > 0 && (
+        <Box sx={{ display: 'flex', gap: 2, alignItems: 'baseline', mb: 1 }}>
+          <TextField
+            select
+            value={show}
+            onChange={({ target }) => setShow(target.value as 'all' | 'refused')}
+            sx={{ width: 170 }}
+            slotProps={{ htmlInput: { 'aria-label': 'Which messages' } }}
+          >
+            <MenuItem value="all">all messages</MenuItem>
+            <MenuItem value="refused">with refusals</MenuItem>
+          </TextField>
+          <Button variant="text" onClick={() => setPaused(paused === null ? (arrivals.data ?? []) : null)}>
+            {paused === null ? 'Pause' : 'Go on'}
+          </Button>
+          {anyRefused && (
+            <Button
+              variant="text"
+              disabled={retake.isPending}
+              onClick={() => retake.mutate({ params: { device: device.id } })}
+            >
+              Take the refused ones again
+            </Button>
+          )}
+        </Box>
       )}
       {list.length === 0 && (
         <Typography color="text.secondary">
@@ -53,6 +90,7 @@ function ArrivalRow({
   onAdopt: (name: string, shown: string) => void;
 }): ReactNode {
   const measured = arrival.accepted[0]?.at;
+  const [open, setOpen] = useState(false);
   return (
     <Box
       data-arrival
@@ -69,7 +107,14 @@ function ArrivalRow({
         sx={{ fontFamily: MONO, fontSize: '0.9rem' }}
         title={`received ${new Date(arrival.receivedAt).toISOString()} from ${arrival.from}`}
       >
-        {showSeconds(arrival.receivedAt)}
+        <ButtonBase
+          onClick={() => setOpen(!open)}
+          aria-expanded={open}
+          aria-label={`message of ${showSeconds(arrival.receivedAt)}`}
+          sx={{ font: 'inherit', textDecoration: 'underline dotted', textUnderlineOffset: '0.25em' }}
+        >
+          {showSeconds(arrival.receivedAt)}
+        </ButtonBase>
       </Box>
       <Box sx={{ color: ink.soft, fontSize: '0.85rem' }}>
         {arrival.way}
@@ -83,7 +128,7 @@ function ArrivalRow({
               <span key={`${key}${i}`}>
                 <span style={{ color: ink.soft }}>{key}</span>{' '}
                 <b style={{ fontFamily: MONO, fontWeight: 500 }}>
-                  {stream ? showReading(stream, value) : value}
+                  {stream ? showReading(stream, value) : String(value)}
                 </b>
               </span>
             );
@@ -113,7 +158,28 @@ function ArrivalRow({
               )}
           </Box>
         ))}
+        {open && <MessageFacts arrival={arrival} />}
       </Box>
+    </Box>
+  );
+}
+
+/** The message itself: when it came and from where, how large, how written, and what it said. */
+function MessageFacts({ arrival }: { arrival: Arrival }): ReactNode {
+  return (
+    <Box sx={{ my: 1, pl: 1.5, borderLeft: `3px solid ${ink.line}`, fontSize: '0.9rem' }}>
+      <Box sx={{ color: ink.soft }}>
+        received {new Date(arrival.receivedAt).toLocaleString('en-GB')}
+        {arrival.from && ` from ${arrival.from}`}, {arrival.size} bytes, {arrival.form || 'no body'}
+      </Box>
+      {arrival.payload && (
+        <Box
+          component="pre"
+          sx={{ m: 0, mt: 0.5, fontFamily: MONO, whiteSpace: 'pre-wrap', overflowWrap: 'anywhere' }}
+        >
+          {arrival.payload}
+        </Box>
+      )}
     </Box>
   );
 }

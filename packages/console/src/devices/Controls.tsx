@@ -1,6 +1,14 @@
-import { Box, Button, Switch, TextField, Typography } from '@mui/material';
+import { Box, Button, MenuItem, Switch, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import { isControllable, showReading, showUnit, type Datastream } from '@peatmoor/core';
+import {
+  isControllable,
+  isScalar,
+  showReading,
+  showUnit,
+  showValue,
+  type Datastream,
+  type Value,
+} from '@peatmoor/core';
 import type { Command, Device, Kind } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { useNewest } from '../live';
@@ -40,7 +48,7 @@ function ControlRow({
   const want = useChange('createCommand');
   const newest = useNewest(device, stream.key);
   const [text, setText] = useState('');
-  const send = (value: number | boolean): void =>
+  const send = (value: number | boolean | string): void =>
     want.mutate({ params: { device }, body: { stream: stream.key, value } });
   const value = wantedValue(command, newest?.value);
   return (
@@ -61,18 +69,35 @@ function ControlRow({
           onChange={(_event, on) => send(on)}
           slotProps={{ input: { 'aria-label': stream.title } }}
         />
+      ) : stream.type === 'choice' ? (
+        <TextField
+          select
+          value={value === undefined ? '' : showValue(stream, value)}
+          onChange={({ target }) => send(target.value)}
+          sx={{ width: 180 }}
+          slotProps={{ htmlInput: { 'aria-label': stream.title }, select: { displayEmpty: true } }}
+        >
+          {stream.choices.map((choice) => (
+            <MenuItem key={choice} value={choice}>
+              {choice}
+            </MenuItem>
+          ))}
+        </TextField>
       ) : (
         <Box
           component="form"
-          onSubmit={(event) => (event.preventDefault(), text !== '' && send(Number(text)))}
+          onSubmit={(event) => (
+            event.preventDefault(),
+            text !== '' && send(isScalar(stream) ? Number(text) : text)
+          )}
           sx={{ display: 'flex', gap: 1, alignItems: 'baseline' }}
         >
           <TextField
-            type="number"
-            placeholder={value === undefined ? '' : String(value)}
+            type={isScalar(stream) ? 'number' : stream.type === 'colour' ? 'color' : 'text'}
+            placeholder={value === undefined ? '' : showValue(stream, value)}
             value={text}
             onChange={({ target }) => setText(target.value)}
-            sx={{ width: 90 }}
+            sx={{ width: isScalar(stream) ? 90 : 200 }}
             slotProps={{ htmlInput: { 'aria-label': stream.title, step: 'any' } }}
           />
           {showUnit(stream.unit)}
@@ -95,7 +120,11 @@ function ControlRow({
 }
 
 /** What a control shows: the value asked for while that is under way or applied, else what the board last said. */
-export function wantedValue(command: Command | undefined, reported: number | undefined): number | undefined {
+export function wantedValue(
+  command: Command | undefined,
+  reported: Value | undefined,
+): number | string | undefined {
+  if (typeof reported === 'object') return undefined;
   if (command === undefined || command.state === 'refused' || command.state === 'expired') return reported;
   return command.state === 'applied' ? (reported ?? command.value) : command.value;
 }

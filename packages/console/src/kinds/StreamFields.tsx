@@ -89,8 +89,55 @@ export function StreamFields({ name, full = false }: { name: string; full?: bool
           options={RANGE_POLICIES.map((one) => [one, POLICY_WORDS[one]])}
         />
       )}
+      {type === 'choice' && (
+        <Box sx={{ gridColumn: { xs: '1 / -1 !important', sm: 'span 6 !important' } }}>
+          <ChoicesField name={at('choices')} error={error('choices')?.message} />
+        </Box>
+      )}
       <NumberField name={at('pin')} label="Virtual pin" error={error('pin')?.message} />
+      {full && (
+        <>
+          {line('boardPin', 'Pin of the board', { placeholder: 'GPIO 34' })}
+          <NumberField
+            name={at('keepDays')}
+            label="Keep for … days (empty: for ever)"
+            error={error('keepDays')?.message}
+          />
+          <Box sx={{ gridColumn: { xs: '1 / -1 !important', sm: 'span 12 !important' } }}>
+            {line('description', 'Notes')}
+          </Box>
+        </>
+      )}
     </Box>
+  );
+}
+
+/** The texts of a choice, with commas between. */
+function ChoicesField({ name, error }: { name: string; error?: string | undefined }): ReactNode {
+  const { control } = useFormContext();
+  return (
+    <Controller
+      name={name}
+      control={control}
+      render={({ field }) => (
+        <TextField
+          label="Choices, with commas between"
+          placeholder="closed, half open, open"
+          defaultValue={(field.value as string[]).join(', ')}
+          onBlur={field.onBlur}
+          onChange={({ target }) =>
+            field.onChange(
+              target.value
+                .split(',')
+                .map((text) => text.trim())
+                .filter((text) => text !== ''),
+            )
+          }
+          error={error !== undefined}
+          helperText={error}
+        />
+      )}
+    />
   );
 }
 

@@ -1,16 +1,5 @@
+import { PLAIN_STREAM } from '@peatmoor/core';
 import type { NewStream } from '@peatmoor/contract';
 
 /** A datastream before anything is said about it. */
-export const EMPTY_STREAM: NewStream = {
-  key: '',
-  title: '',
-  type: 'number',
-  unit: null,
-  min: null,
-  max: null,
-  rangePolicy: 'refuse',
-  decimals: null,
-  direction: 'report',
-  pin: null,
-  aliases: [],
-};
+export const EMPTY_STREAM: NewStream = { ...PLAIN_STREAM, key: '', title: '', unconfirmed: false };

@@ -1,7 +1,7 @@
 import { Box, Typography } from '@mui/material';
 import type { ReactNode } from 'react';
 import { Link } from 'react-router';
-import { presenceOf, showReading, type Datastream } from '@peatmoor/core';
+import { isScalar, presenceOf, showReading, type Datastream } from '@peatmoor/core';
 import type { Device, Kind, Overview } from '@peatmoor/contract';
 import { useLastSeen, useNewest } from '../live';
 import { AlignedFigure } from '../parts/Figure';
@@ -28,8 +28,10 @@ export function DeviceRows({
     now,
   );
   const streams = kind?.streams ?? [];
-  const numbers = streams.filter(({ type, direction }) => type !== 'boolean' && direction !== 'control');
-  const states = streams.filter(({ type, direction }) => type === 'boolean' && direction !== 'control');
+  const numbers = streams.filter((stream) => isScalar(stream) && stream.direction !== 'control');
+  const states = streams.filter(
+    (stream) => !isScalar(stream) && stream.type !== 'image' && stream.direction !== 'control',
+  );
   return (
     <Box
       data-device={device.id}
@@ -128,7 +130,7 @@ function NumberRow({
           justifySelf: { xs: 'end', md: 'start' },
         }}
       >
-        <AlignedFigure stream={stream} value={newest?.value} />
+        <AlignedFigure stream={stream} value={typeof newest?.value === 'number' ? newest.value : undefined} />
       </Box>
       <Box sx={{ gridColumn: { xs: '1 / -1', md: '4' } }}>
         {overview && (

@@ -1,7 +1,7 @@
 import { Box, Button } from '@mui/material';
 import { useEffect, useState, type ReactNode } from 'react';
 import { Link, useLocation, useNavigate, useParams } from 'react-router';
-import { presenceOf, type StarterPlan } from '@peatmoor/core';
+import { isScalar, presenceOf, showValue, type StarterPlan } from '@peatmoor/core';
 import type { Device as DeviceFacts, Kind } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { ArrivalList } from '../devices/ArrivalList';
@@ -14,7 +14,8 @@ import { AlignedFigure } from '../parts/Figure';
 import { Heading, Section } from '../parts/Heading';
 import { PresenceMark } from '../parts/marks';
 import { Notice } from '../parts/Notice';
-import { ink } from '../theme';
+import { Picture } from '../parts/Picture';
+import { ink, MONO } from '../theme';
 
 /** A device: how far it has come, what arrives, its controls, and all that a board needs to connect. */
 export function Device(): ReactNode {
@@ -118,7 +119,17 @@ function NewestValue({ device, stream }: { device: string; stream: Kind['streams
       }}
     >
       <span>{stream.title}</span>
-      <AlignedFigure stream={stream} value={newest?.value} />
+      {stream.type === 'image' && newest !== undefined ? (
+        <Box sx={{ width: 180, maxHeight: 140 }}>
+          <Picture device={device} stream={stream} at={newest.at} />
+        </Box>
+      ) : isScalar(stream) && typeof newest?.value !== 'object' ? (
+        <AlignedFigure stream={stream} value={newest?.value as number | undefined} />
+      ) : (
+        <span style={{ fontFamily: MONO }}>
+          {newest === undefined ? '–' : showValue(stream, newest.value)}
+        </span>
+      )}
     </Box>
   );
 }

@@ -15,7 +15,7 @@ export const commandSchema = object({
   id: number().required(),
   deviceId: string().required(),
   stream: string().required(),
-  value: number().required(),
+  value: mixed<number | string>().required(),
   state: string().oneOf(COMMAND_STATES).required(),
   by: string().required(),
   createdAt: number().required(),

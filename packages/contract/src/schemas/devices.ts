@@ -1,7 +1,9 @@
 import '../locale';
-import { DEVICE_ID_PATTERN, type Presence, type Proof, type Refusal } from '@peatmoor/core';
+import { DEVICE_ID_PATTERN, type Presence, type Proof, type Refusal, type Value } from '@peatmoor/core';
 import { array, boolean, mixed, number, object, string, type InferType } from 'yup';
 import { newKindSchema } from './kinds';
+
+const labels = array(string().trim().min(1).max(40).required()).max(20);
 
 export const newDeviceSchema = object({
   name: string().trim().min(1).max(80).required(),
@@ -11,6 +13,10 @@ export const newDeviceSchema = object({
   /** An existing kind; or, for a first device, `newKind` to be made behind it. */
   kindId: number().integer(),
   newKind: newKindSchema.default(undefined).optional(),
+  labels: labels.default([]),
+  /** For a sub-device: the device that reports for it, and the text by which it names it. */
+  gateway: string().max(40),
+  serial: string().trim().min(1).max(80),
 })
   .noUnknown()
   .test(
@@ -20,12 +26,34 @@ export const newDeviceSchema = object({
   );
 export type NewDevice = InferType<typeof newDeviceSchema>;
 
-export const deviceChangeSchema = object({ name: string().trim().min(1).max(80).required() }).noUnknown();
+const placeSchema = object({
+  lat: number().min(-90).max(90).required(),
+  lon: number().min(-180).max(180).required(),
+  alt: number().nullable().default(null),
+}).noUnknown();
+/** What a board says of itself. */
+export const aboutSchema = object({
+  firmware: string().trim().max(80),
+  board: string().trim().max(80),
+  /** Signal strength in dBm. */
+  signal: number().min(-200).max(50),
+  /** Battery in percent. */
+  battery: number().min(0).max(100),
+});
+export type DeviceAbout = InferType<typeof aboutSchema> & { at?: number };
+
+export const deviceChangeSchema = object({
+  name: string().trim().min(1).max(80),
+  labels,
+  place: placeSchema.nullable().default(undefined).optional(),
+  notes: string().max(4000),
+}).noUnknown();
+export type DeviceChange = Partial<InferType<typeof deviceChangeSchema>>;
 
 export const newestSchema = object({
   key: string().required(),
   at: number().required(),
-  value: number().required(),
+  value: mixed<Value>().required(),
 });
 /** The newest reading of a datastream. */
 export type Newest = InferType<typeof newestSchema>;
@@ -43,6 +71,13 @@ export const deviceSchema = object({
   newest: array(newestSchema).required(),
   openEvents: number().required(),
   dashboardId: number().nullable().defined(),
+  labels: array(string().required()).required(),
+  place: placeSchema.nullable().defined(),
+  notes: string().defined(),
+  about: mixed<DeviceAbout>().required(),
+  /** ID of the gateway that reports for it, and the serial text it goes by there. */
+  gateway: string().nullable().defined(),
+  serial: string().nullable().defined(),
 });
 export type Device = InferType<typeof deviceSchema>;
 export const devicesSchema = array(deviceSchema).required();
@@ -91,15 +126,27 @@ export const arrivalSchema = object({
   size: number().required(),
   number: number().nullable().defined(),
   accepted: array(
-    object({ key: string().required(), at: number().required(), value: number().required() }),
+    object({ key: string().required(), at: number().required(), value: mixed<Value>().required() }),
   ).required(),
   acceptedCount: number().required(),
   refused: array(refusedSchema).required(),
   refusedCount: number().required(),
+  /** How it was written: a content type, or where on MQTT it came. */
+  form: string().defined(),
+  /** The message itself, shortened: text, or bytes as hexadecimal. */
+  payload: string().defined(),
 });
 /** One message a device sent: what was accepted, what was refused and why. */
 export type Arrival = InferType<typeof arrivalSchema>;
 export const arrivalsSchema = array(arrivalSchema).required();
+
+export const retakenSchema = object({
+  messages: number().required(),
+  accepted: number().required(),
+  stillRefused: number().required(),
+});
+/** What became of refused messages that were taken again. */
+export type Retaken = InferType<typeof retakenSchema>;
 
 export const reportByHandSchema = object({ values: mixed<Record<string, unknown>>().required() }).noUnknown();
 export const reportAnswerSchema = object({

@@ -8,7 +8,7 @@ import {
   VALUE_TYPES,
   type Datastream,
 } from '@peatmoor/core';
-import { array, number, object, string, type InferType } from 'yup';
+import { array, boolean, number, object, string, type InferType } from 'yup';
 
 const finite = number().nullable().default(null);
 
@@ -40,33 +40,80 @@ export const streamSchema = object({
   }),
   rangePolicy: string().oneOf(RANGE_POLICIES).default('refuse'),
   decimals: number().integer().min(0).max(6).nullable().default(null),
-  direction: string().oneOf(DIRECTIONS).default('report'),
+  direction: string()
+    .oneOf(DIRECTIONS)
+    .default('report')
+    .test('wanted', 'must be report for a location or an image: nobody can want one', function (direction) {
+      const { type } = this.parent as { type?: string };
+      return direction === 'report' || (type !== 'location' && type !== 'image');
+    }),
   pin: number().integer().min(0).max(999).nullable().default(null),
   aliases: array(string().trim().min(1).max(80).required()).max(20).default([]),
+  description: string().trim().max(500).default(''),
+  /** The texts of a choice, in the order of their numbers. */
+  choices: array(string().trim().min(1).max(60).required())
+    .max(100)
+    .default([])
+    .test('choices', 'needs at least one text for a choice, each once', function (choices) {
+      const { type } = this.parent as { type?: string };
+      const folded = (choices ?? []).map((one) => one.toLowerCase());
+      return new Set(folded).size === folded.length && (type !== 'choice' || folded.length > 0);
+    }),
+  colour: string()
+    .matches(/^#[0-9a-f]{6}$/, { message: 'must be a colour such as #2b5f6e' })
+    .nullable()
+    .default(null),
+  part: string().max(40).nullable().default(null),
+  boardPin: string().trim().max(40).default(''),
+  /** Days its readings are kept: null for ever, 0 for only the newest. */
+  keepDays: number().integer().min(0).max(36_500).nullable().default(null),
+  /** Read only: made from a name that arrived. Whatever a person writes confirms it. */
+  unconfirmed: boolean().default(false),
 }).noUnknown();
 export type NewStream = InferType<typeof streamSchema>;
 
 const keptStreamSchema = streamSchema.shape({ id: number().required() });
 /** A datastream as the service knows it. */
-export type Stream = Datastream & { id: number };
+export type Stream = Datastream & { id: number; unconfirmed: boolean };
+
+/** Board families that starters are written for; empty where none is said. */
+export const BOARDS = [
+  '',
+  'wifi-arduino',
+  'cellular-arduino',
+  'micropython',
+  'small-computer',
+  'other',
+] as const;
+export type Board = (typeof BOARDS)[number];
+
+const intervalS = number()
+  .integer()
+  .min(1)
+  .max(7 * 86_400);
+const notes = string().max(4000);
+const board = string().oneOf(BOARDS);
+const icon = string().max(20);
 
 export const newKindSchema = object({
   title: string().trim().min(1).max(80).required(),
-  intervalS: number()
-    .integer()
-    .min(1)
-    .max(7 * 86_400)
-    .default(60),
+  intervalS: intervalS.default(60),
+  /** While on, an unknown name in a report makes a datastream of the type seen. */
+  acceptNew: boolean().default(false),
+  notes: notes.default(''),
+  board: board.default(''),
+  icon: icon.default(''),
   streams: array(streamSchema).max(200).default([]),
 }).noUnknown();
 export type NewKind = InferType<typeof newKindSchema>;
 
 export const kindChangeSchema = object({
   title: string().trim().min(1).max(80),
-  intervalS: number()
-    .integer()
-    .min(1)
-    .max(7 * 86_400),
+  intervalS,
+  acceptNew: boolean(),
+  notes,
+  board,
+  icon,
 }).noUnknown();
 export type KindChange = InferType<typeof kindChangeSchema>;
 
@@ -74,6 +121,10 @@ export const kindSchema = object({
   id: number().required(),
   title: string().required(),
   intervalS: number().required(),
+  acceptNew: boolean().required(),
+  notes: string().defined(),
+  board: string().defined(),
+  icon: string().defined(),
   streams: array(keptStreamSchema).required(),
   devices: number().required(),
 });
@@ -82,6 +133,10 @@ export interface Kind {
   title: string;
   /** How often a message is expected, in seconds. */
   intervalS: number;
+  acceptNew: boolean;
+  notes: string;
+  board: string;
+  icon: string;
   streams: Stream[];
   /** How many devices are of this kind. */
   devices: number;

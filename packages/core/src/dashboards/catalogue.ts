@@ -1,4 +1,4 @@
-import { isControllable, type Datastream, type ValueType } from '../readings/types';
+import { isControllable, isScalar, VALUE_TYPES, type Datastream, type ValueType } from '../readings/types';
 
 export const WIDGET_TYPES = ['gauge', 'value', 'lamp', 'chart', 'switch'] as const;
 export type WidgetType = (typeof WIDGET_TYPES)[number];
@@ -53,7 +53,7 @@ export const WIDGETS: Record<WidgetType, WidgetFacts> = {
   value: {
     title: 'Value',
     purpose: 'one value in large figures',
-    takes: ['number', 'integer', 'boolean'],
+    takes: VALUE_TYPES,
     controls: false,
     mostSources: 1,
     size: { w: 3, h: 2 },
@@ -99,7 +99,7 @@ export function widgetsFor(stream: Pick<Datastream, 'type' | 'direction' | 'min'
   const liking: WidgetType[] =
     stream.type === 'boolean'
       ? ['switch', 'lamp', 'value', 'chart']
-      : stream.min !== null && stream.max !== null
+      : isScalar(stream) && stream.min !== null && stream.max !== null
         ? ['gauge', 'chart', 'value']
         : ['value', 'chart', 'gauge'];
   return liking.filter((type) => widgetFits(type, stream));

@@ -1,4 +1,4 @@
-import type { Datastream } from '../readings/types';
+import { isScalar, type Datastream } from '../readings/types';
 import { COLUMNS, findPlace } from './arrange';
 import { WIDGETS, widgetFits, type Widget, type WidgetSource, type WidgetType } from './catalogue';
 
@@ -24,9 +24,9 @@ export function starterWidgets(streams: readonly Datastream[], device: string | 
   let count = 0;
   const newId = (): string => `w${++count}`;
   const source = (stream: Datastream): WidgetSource => ({ device, stream: stream.key });
-  const numeric = streams.filter((stream) => stream.type !== 'boolean');
+  const numeric = streams.filter(isScalar);
   const gauges = numeric.filter((stream) => stream.min !== null && stream.max !== null);
-  const rest = numeric.filter((stream) => !gauges.includes(stream));
+  const rest = streams.filter((stream) => stream.type !== 'boolean' && !gauges.includes(stream));
   const switches = streams.filter((stream) => widgetFits('switch', stream));
   const lamps = streams.filter((stream) => stream.type === 'boolean' && !switches.includes(stream));
   let widgets: Widget[] = [];

@@ -1,3 +1,6 @@
 export * from './report';
 export * from './json';
 export * from './pairs';
+export * from './senml';
+export * from './csv';
+export * from './payload';

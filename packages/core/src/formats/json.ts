@@ -1,17 +1,20 @@
 import { refusal, type Refusal } from '../readings/refusals';
+import { looksLikeSenml, resolveSenml } from './senml';
 import { flattenRow, MOST_VALUES, readNumberOfMessage, type DecodedReport, type ReportRow } from './report';
 
 /**
- * Decodes a JSON report: an object of name → value with optional `at` and `n`, or an array of such rows.
+ * Decodes a JSON report: an object of name → value with optional `at` and `n`, or an array of such rows, or a SenML
+ * pack, told by its fields. `receivedMs` is what relative times of SenML count from.
  * Refuses with unreadable, saying where the text stops being JSON; or too-large beyond 10,000 values.
  */
-export function decodeJsonReport(text: string): DecodedReport | Refusal {
+export function decodeJsonReport(text: string, receivedMs: number): DecodedReport | Refusal {
   let parsed: unknown;
   try {
     parsed = JSON.parse(text);
   } catch (error) {
     return refusal('', 'unreadable', unreadableHint(text, error as Error));
   }
+  if (looksLikeSenml(parsed)) return resolveSenml(parsed, receivedMs);
   const objects = Array.isArray(parsed) ? parsed : [parsed];
   if (objects.length === 0) return refusal('', 'unreadable', 'The array is empty: there is no value in it.');
   const rows: ReportRow[] = [];

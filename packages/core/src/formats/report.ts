@@ -2,7 +2,7 @@ import { foldName, RESERVED_NAMES, type NameIndex } from '../readings/names';
 import { isRefusal, refusal, type Refusal } from '../readings/refusals';
 import { readAt } from '../readings/time';
 import { isReportable, type Datastream } from '../readings/types';
-import { isTaken, takeValue } from '../readings/value';
+import { isTaken, takeValue, type TakenValue } from '../readings/value';
 
 /** Values in one message at the most. */
 export const MOST_VALUES = 10_000;
@@ -10,7 +10,9 @@ export const MOST_VALUES = 10_000;
 /** One row of a report as it came: its time, if it names one, and its values by name. */
 export interface ReportRow {
   at: unknown;
-  values: [name: string, raw: unknown][];
+  values: [name: string, raw: unknown, unit?: string][];
+  /** For whom it speaks, where it names another than the device that sends it: a sub-device's ID or serial text. */
+  device?: string;
 }
 
 /** A report after decoding, before anything is known about the kind. */
@@ -18,13 +20,15 @@ export interface DecodedReport {
   rows: ReportRow[];
   /** The board's own message number, if it sent one as `n`. */
   number: number | null;
+  /** Parts that could not be taken whatever the kind: fields without a meaning here. */
+  refused?: Refusal[];
 }
 
 /** A value that was taken: its datastream, when it was measured (epoch ms), and the value that is kept. */
 export interface AcceptedValue<S> {
   stream: S;
   at: number;
-  value: number;
+  value: TakenValue['value'];
   outOfRange: boolean;
 }
 
@@ -43,7 +47,7 @@ export function takeReport<S extends Datastream>(
   receivedMs: number,
 ): TakenReport<S> {
   const accepted: AcceptedValue<S>[] = [];
-  const refused: Refusal[] = [];
+  const refused: Refusal[] = [...(report.refused ?? [])];
   for (const row of report.rows) {
     const at = row.at === undefined ? receivedMs : readAt(row.at, receivedMs);
     if (typeof at !== 'number') {
@@ -52,26 +56,38 @@ export function takeReport<S extends Datastream>(
         refused.push(refusal(name, at.reason, `The time of its row was refused: ${at.hint}`));
       continue;
     }
-    for (const [name, raw] of row.values) {
-      const outcome = takeOne(index, name, raw, at);
-      if (isRefusal(outcome)) refused.push(outcome);
-      else accepted.push(outcome);
-    }
+    for (const [name, raw, unit] of row.values) takeInto(index, name, raw, unit, at, accepted, refused);
   }
   return accepted.length > 1 ? withoutRepeats(accepted, refused) : { accepted, refused };
 }
 
-function takeOne<S extends Datastream>(
+function takeInto<S extends Datastream>(
   index: NameIndex<S>,
   name: string,
   raw: unknown,
+  unit: string | undefined,
   at: number,
-): AcceptedValue<S> | Refusal {
+  accepted: AcceptedValue<S>[],
+  refused: Refusal[],
+): void {
   const stream = index.find(name);
-  if (stream === undefined) return unknownName(index, name);
-  if (!isReportable(stream)) return refusal(name, 'not-reportable');
-  const taken = takeValue(stream, raw, name);
-  return isTaken(taken) ? { stream, at, value: taken.value, outOfRange: taken.outOfRange } : taken;
+  if (isObject(raw) && stream?.type !== 'location') {
+    // An object that looks like a place, where the kind has a datastream for each of its parts.
+    for (const [part, value] of Object.entries(raw))
+      takeInto(index, `${name}_${part}`, value, undefined, at, accepted, refused);
+    return;
+  }
+  if (stream === undefined) refused.push(unknownName(index, name));
+  else if (!isReportable(stream)) refused.push(refusal(name, 'not-reportable'));
+  else {
+    const taken = takeValue(stream, raw, name, unit);
+    if (isTaken(taken)) accepted.push({ stream, at, value: taken.value, outOfRange: taken.outOfRange });
+    else refused.push(taken);
+  }
+}
+
+function isObject(raw: unknown): raw is Record<string, unknown> {
+  return raw !== null && typeof raw === 'object' && !Array.isArray(raw) && !(raw instanceof Uint8Array);
 }
 
 function unknownName(index: NameIndex<unknown>, name: string): Refusal {
@@ -92,7 +108,7 @@ function withoutRepeats<S extends Datastream>(
     const id = `${entry.stream.key}@${entry.at}`;
     const earlier = seen.get(id);
     if (earlier === undefined) seen.set(id, entry);
-    else if (earlier.value !== entry.value) conflicting.add(id);
+    else if (!sameValue(earlier.value, entry.value)) conflicting.add(id);
   }
   if (seen.size === accepted.length) return { accepted, refused };
   for (const id of conflicting) {
@@ -102,15 +118,19 @@ function withoutRepeats<S extends Datastream>(
   return { accepted: [...seen.values()], refused };
 }
 
-/** Lays nested objects flat: `{"accel":{"x":1}}` gives `accel_x`. Returns a refusal for depths beyond five or too many values. */
+function sameValue(a: TakenValue['value'], b: TakenValue['value']): boolean {
+  return a === b || (typeof a === 'object' && JSON.stringify(a) === JSON.stringify(b));
+}
+
+/** Lays nested objects flat: `{"accel":{"x":1}}` gives `accel_x`; an object with lat and lon stays whole. Returns a refusal for depths beyond five or too many values. */
 export function flattenRow(row: Record<string, unknown>): ReportRow | Refusal {
   const values: [string, unknown][] = [];
   const walk = (object: Record<string, unknown>, prefix: string, depth: number): Refusal | null => {
     if (depth > 5) return refusal(prefix, 'unreadable', 'Objects are nested more than five deep.');
     for (const [name, raw] of Object.entries(object)) {
       if (depth === 0 && (name === 'at' || name === 'n')) continue;
-      if (raw !== null && typeof raw === 'object' && !Array.isArray(raw)) {
-        const deeper = walk(raw as Record<string, unknown>, `${prefix}${name}_`, depth + 1);
+      if (isObject(raw) && !isPlace(raw)) {
+        const deeper = walk(raw, `${prefix}${name}_`, depth + 1);
         if (deeper !== null) return deeper;
       } else values.push([prefix + name, raw]);
     }
@@ -118,6 +138,10 @@ export function flattenRow(row: Record<string, unknown>): ReportRow | Refusal {
   };
   const wrong = walk(row, '', 0);
   return wrong ?? { at: row.at, values };
+}
+
+function isPlace(raw: Record<string, unknown>): boolean {
+  return ('lat' in raw || 'latitude' in raw) && ('lon' in raw || 'lng' in raw || 'longitude' in raw);
 }
 
 /** Reads the board's own message number; anything but a whole number from 0 counts as none. */

@@ -1,25 +1,60 @@
-/** One commit's readings in columns: series number, time (epoch ms) and value of each. */
+/** One commit's number readings in columns: series number, time (epoch ms) and value of each. */
 export interface Batch {
-  series: number[];
-  times: number[];
-  values: number[];
+  series: ArrayLike<number>;
+  times: ArrayLike<number>;
+  values: ArrayLike<number>;
 }
 
 const HEADER_BYTES = 8;
-const MAGIC = 0x504d_3031;
+const MAGIC = 0x504d_3032;
 
-/** Packs a batch for the journal: header, then series as uint32, times and values as doubles. Speed before size. */
-export function packBatch(batch: Batch): Uint8Array {
-  const count = batch.series.length;
-  const bytes = new Uint8Array(HEADER_BYTES + count * 20);
-  const view = new DataView(bytes.buffer);
+/** Gathers readings in columns that grow; no object a reading. */
+export class BatchBuilder {
+  #series = new Uint32Array(64);
+  #times = new Float64Array(64);
+  #values = new Float64Array(64);
+  #length = 0;
+
+  get length(): number {
+    return this.#length;
+  }
+
+  add(series: number, at: number, value: number): void {
+    const i = this.#length++;
+    if (i === this.#series.length) this.#grow();
+    this.#series[i] = series;
+    this.#times[i] = at;
+    this.#values[i] = value;
+  }
+
+  /** What was gathered, as views: valid until more is added. */
+  batch(): Batch {
+    return {
+      series: this.#series.subarray(0, this.#length),
+      times: this.#times.subarray(0, this.#length),
+      values: this.#values.subarray(0, this.#length),
+    };
+  }
+
+  #grow(): void {
+    const wider = <A extends Uint32Array | Float64Array>(made: A, from: A): A => (made.set(from), made);
+    this.#series = wider(new Uint32Array(this.#series.length * 2), this.#series);
+    this.#times = wider(new Float64Array(this.#times.length * 2), this.#times);
+    this.#values = wider(new Float64Array(this.#values.length * 2), this.#values);
+  }
+}
+
+/** Packs a batch for the journal: header, then times and values as doubles, series as uint32, little-endian. */
+export function packBatch({ series, times, values }: Batch): Uint8Array {
+  const count = series.length;
+  const buffer = new ArrayBuffer(HEADER_BYTES + count * 20);
+  const view = new DataView(buffer);
   view.setUint32(0, MAGIC);
   view.setUint32(4, count, true);
-  let position = HEADER_BYTES;
-  for (let i = 0; i < count; i++, position += 4) view.setUint32(position, batch.series[i]!, true);
-  for (let i = 0; i < count; i++, position += 8) view.setFloat64(position, batch.times[i]!, true);
-  for (let i = 0; i < count; i++, position += 8) view.setFloat64(position, batch.values[i]!, true);
-  return bytes;
+  new Float64Array(buffer, HEADER_BYTES, count).set(times);
+  new Float64Array(buffer, HEADER_BYTES + count * 8, count).set(values);
+  new Uint32Array(buffer, HEADER_BYTES + count * 16, count).set(series);
+  return new Uint8Array(buffer);
 }
 
 /** Unpacks what packBatch made. Throws RangeError on anything else. */
@@ -28,10 +63,10 @@ export function unpackBatch(bytes: Uint8Array): Batch {
   if (bytes.length < HEADER_BYTES || view.getUint32(0) !== MAGIC) throw new RangeError('not a journal batch');
   const count = view.getUint32(4, true);
   if (bytes.length !== HEADER_BYTES + count * 20) throw new RangeError('a journal batch is cut short');
-  const batch: Batch = { series: new Array(count), times: new Array(count), values: new Array(count) };
-  let position = HEADER_BYTES;
-  for (let i = 0; i < count; i++, position += 4) batch.series[i] = view.getUint32(position, true);
-  for (let i = 0; i < count; i++, position += 8) batch.times[i] = view.getFloat64(position, true);
-  for (let i = 0; i < count; i++, position += 8) batch.values[i] = view.getFloat64(position, true);
-  return batch;
+  const { buffer } = Uint8Array.from(bytes);
+  return {
+    times: new Float64Array(buffer, HEADER_BYTES, count),
+    values: new Float64Array(buffer, HEADER_BYTES + count * 8, count),
+    series: new Uint32Array(buffer, HEADER_BYTES + count * 16, count),
+  };
 }

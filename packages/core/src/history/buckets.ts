@@ -1,4 +1,4 @@
-import { HOUR_MS, joinRollups, rollUp, type Rollup } from './rollup';
+import { DAY_MS, HOUR_MS, joinRollups, rollUp, TENS_MS, type Rollup } from './rollup';
 import type { Columns } from './series';
 
 /** A bucket of a chart: a rollup with its mean. Empty buckets are left out, so gaps stay visible. */
@@ -11,8 +11,8 @@ export interface BucketPlan {
   from: number;
   to: number;
   spanMs: number;
-  /** True where hour rollups carry the buckets without loss. */
-  fromHours: boolean;
+  /** Span of the widest rollups that carry the buckets without loss: day, hour, ten minutes; null for the readings. */
+  rollupMs: number | null;
 }
 
 const NICE_SPANS_MS = [
@@ -38,6 +38,8 @@ const NICE_SPANS_MS = [
   12 * HOUR_MS,
   24 * HOUR_MS,
 ];
+/** Spans that are kept rolled up, the widest first. */
+const ROLLUP_SPANS_MS = [DAY_MS, HOUR_MS, TENS_MS];
 
 /**
  * Chooses bucket bounds for a period (epoch ms) so that at most `most` buckets cover it and bounds fall on
@@ -48,7 +50,8 @@ export function planBuckets(from: number, to: number, most: number): BucketPlan 
   const day = 24 * HOUR_MS;
   const spanMs = NICE_SPANS_MS.find((span) => span >= wanted) ?? Math.ceil(wanted / day) * day;
   const start = Math.floor(from / spanMs) * spanMs;
-  return { from: start, to: Math.ceil(to / spanMs) * spanMs, spanMs, fromHours: spanMs % HOUR_MS === 0 };
+  const rollupMs = ROLLUP_SPANS_MS.find((span) => spanMs % span === 0) ?? null;
+  return { from: start, to: Math.ceil(to / spanMs) * spanMs, spanMs, rollupMs };
 }
 
 /** Buckets made from readings themselves. */

@@ -1,4 +1,5 @@
 export * from './series';
+export * from './bytes';
 export * from './pack';
 export * from './rollup';
 export * from './buckets';

@@ -1,17 +1,76 @@
+import { ByteReader, ByteWriter } from './bytes';
+import type { Rollup } from './rollup';
 import type { Columns } from './series';
 
 const MOST_DECIMALS = 6;
-const RAW = 255;
+/** How a column of values is written, where the number is not a count of decimals. */
+const DOUBLES = 255;
+const SINGLES = 254;
 
 /**
- * Packs ordered readings into bytes, columns apart: count, times as delta of delta in ms, values as deltas of
- * scaled integers where at most six decimals carry them exactly, as doubles otherwise. Made to be deflated.
- * Times must be whole milliseconds within ±2^52.
+ * Packs ordered readings into bytes, columns apart: count, times as delta of delta in ms, then the values.
+ * Made to be deflated. Times must be whole milliseconds within ±2^52.
  */
-export function packColumns(columns: Columns): Uint8Array {
-  const { times, values } = columns;
+export function packColumns({ times, values }: Columns): Uint8Array {
   const out = new ByteWriter(16 + times.length * 4);
   out.varint(times.length);
+  writeTimes(out, times);
+  writeValues(out, values);
+  return out.bytes();
+}
+
+/** Unpacks what packColumns made. Throws RangeError on bytes that are cut short. */
+export function unpackColumns(bytes: Uint8Array): Columns {
+  const input = new ByteReader(bytes);
+  const count = readCount(input, bytes);
+  const times = readTimes(input, count);
+  return { times, values: readValues(input, count) };
+}
+
+/** Packs rollups of one span, in order of time, column by column. Made to be deflated. */
+export function packRollups(rollups: readonly Rollup[], spanMs: number): Uint8Array {
+  const out = new ByteWriter(16 + rollups.length * 12);
+  out.varint(rollups.length);
+  writeTimes(
+    out,
+    rollups.map(({ at }) => at / spanMs),
+  );
+  for (const { count } of rollups) out.varint(count);
+  for (const name of VALUE_COLUMNS)
+    writeValues(
+      out,
+      rollups.map((one) => one[name]),
+    );
+  return out.bytes();
+}
+
+/** Unpacks what packRollups made with the same span. Throws RangeError on bytes that are cut short. */
+export function unpackRollups(bytes: Uint8Array, spanMs: number): Rollup[] {
+  const input = new ByteReader(bytes);
+  const count = readCount(input, bytes);
+  const times = readTimes(input, count);
+  const counts = times.map(() => input.varint());
+  const [min, max, sum, first, last] = VALUE_COLUMNS.map(() => readValues(input, count));
+  return times.map((at, i) => ({
+    at: at * spanMs,
+    count: counts[i]!,
+    min: min![i]!,
+    max: max![i]!,
+    sum: sum![i]!,
+    first: first![i]!,
+    last: last![i]!,
+  }));
+}
+
+const VALUE_COLUMNS = ['min', 'max', 'sum', 'first', 'last'] as const;
+
+function readCount(input: ByteReader, bytes: Uint8Array): number {
+  const count = input.varint();
+  if (count > bytes.length) throw new RangeError('packed readings are damaged: more readings than bytes');
+  return count;
+}
+
+function writeTimes(out: ByteWriter, times: readonly number[]): void {
   let previous = 0;
   let delta = 0;
   for (const time of times) {
@@ -20,26 +79,9 @@ export function packColumns(columns: Columns): Uint8Array {
     delta = next;
     previous = time;
   }
-  const decimals = exactDecimals(values);
-  out.byte(decimals);
-  if (decimals === RAW) for (const value of values) out.double(value);
-  else {
-    const scale = 10 ** decimals;
-    let last = 0;
-    for (const value of values) {
-      const scaled = Math.round(value * scale);
-      out.signed(scaled - last);
-      last = scaled;
-    }
-  }
-  return out.bytes();
 }
 
-/** Unpacks what packColumns made. Throws RangeError on bytes that are cut short. */
-export function unpackColumns(bytes: Uint8Array): Columns {
-  const input = new ByteReader(bytes);
-  const count = input.varint();
-  if (count > bytes.length) throw new RangeError('packed readings are damaged: more readings than bytes');
+function readTimes(input: ByteReader, count: number): number[] {
   const times = new Array<number>(count);
   let previous = 0;
   let delta = 0;
@@ -48,123 +90,79 @@ export function unpackColumns(bytes: Uint8Array): Columns {
     previous += delta;
     times[i] = previous;
   }
-  const decimals = input.byte();
-  const values = new Array<number>(count);
-  if (decimals === RAW) for (let i = 0; i < count; i++) values[i] = input.double();
-  else {
-    const scale = 10 ** decimals;
-    let scaled = 0;
-    for (let i = 0; i < count; i++) {
-      scaled += input.signed();
-      values[i] = scaled / scale;
-    }
-  }
-  return { times, values };
+  return times;
 }
 
-/** The fewest decimals (0 to 6) that carry every value exactly, or RAW where none do. */
-function exactDecimals(values: readonly number[]): number {
+/**
+ * Values as deltas of scaled integers where at most six decimals carry them exactly; else as single-precision
+ * floats where those do (what most boards compute in), else as doubles, each XORed with the one before.
+ */
+function writeValues(out: ByteWriter, values: readonly number[]): void {
+  const decimals = exactDecimals(values);
+  if (decimals !== null) {
+    out.byte(decimals);
+    const scale = 10 ** decimals;
+    let last = 0;
+    for (const value of values) {
+      const scaled = Math.round(value * scale);
+      out.signed(scaled - last);
+      last = scaled;
+    }
+    return;
+  }
+  const single = values.every((value) => Object.is(Math.fround(value), value));
+  out.byte(single ? SINGLES : DOUBLES);
+  writePlanes(out, single ? new Float32Array(values) : new Float64Array(values));
+}
+
+function readValues(input: ByteReader, count: number): number[] {
+  const form = input.byte();
+  if (form === SINGLES) return readPlanes(input, new Float32Array(count));
+  if (form === DOUBLES) return readPlanes(input, new Float64Array(count));
+  if (form > MOST_DECIMALS) throw new RangeError('packed readings are damaged: an unknown form of values');
+  const values = new Array<number>(count);
+  const scale = 10 ** form;
+  let scaled = 0;
+  for (let i = 0; i < count; i++) {
+    scaled += input.signed();
+    values[i] = scaled / scale;
+  }
+  return values;
+}
+
+/** Floats byte by byte: first the highest byte of all, then the next; like bytes beside each other deflate well. */
+function writePlanes(out: ByteWriter, floats: Float32Array | Float64Array): void {
+  const width = floats.BYTES_PER_ELEMENT;
+  const bytes = new Uint8Array(floats.buffer);
+  for (let plane = width - 1; plane >= 0; plane--)
+    for (let i = plane; i < bytes.length; i += width)
+      out.byte(i < width ? bytes[i]! : bytes[i]! ^ bytes[i - width]!);
+}
+
+function readPlanes(input: ByteReader, floats: Float32Array | Float64Array): number[] {
+  const width = floats.BYTES_PER_ELEMENT;
+  const bytes = new Uint8Array(floats.buffer);
+  for (let plane = width - 1; plane >= 0; plane--)
+    for (let i = plane; i < bytes.length; i += width)
+      bytes[i] = i < width ? input.byte() : input.byte() ^ bytes[i - width]!;
+  return Array.from(floats);
+}
+
+/** The fewest decimals (0 to 6) that carry every value exactly, or null where none do. */
+function exactDecimals(values: readonly number[]): number | null {
   let decimals = 0;
   let scale = 1;
   for (const value of values) {
     for (;;) {
       const scaled = Math.round(value * scale);
       if (Math.abs(scaled) < 2 ** 51 && Object.is(scaled / scale, value)) break;
-      if (++decimals > MOST_DECIMALS) return RAW;
+      if (++decimals > MOST_DECIMALS) return null;
       scale = 10 ** decimals;
     }
   }
   for (const value of values) {
     const scaled = Math.round(value * scale);
-    if (Math.abs(scaled) >= 2 ** 51 || !Object.is(scaled / scale, value)) return RAW;
+    if (Math.abs(scaled) >= 2 ** 51 || !Object.is(scaled / scale, value)) return null;
   }
   return decimals;
-}
-
-class ByteWriter {
-  #buffer: Uint8Array;
-  #view: DataView;
-  #length = 0;
-
-  constructor(size: number) {
-    this.#buffer = new Uint8Array(size);
-    this.#view = new DataView(this.#buffer.buffer);
-  }
-
-  byte(value: number): void {
-    this.#room(1);
-    this.#buffer[this.#length++] = value;
-  }
-
-  varint(value: number): void {
-    this.#room(10);
-    let rest = value;
-    while (rest >= 128) {
-      this.#buffer[this.#length++] = (rest % 128) | 128;
-      rest = Math.floor(rest / 128);
-    }
-    this.#buffer[this.#length++] = rest;
-  }
-
-  signed(value: number): void {
-    this.varint(value < 0 ? -value * 2 - 1 : value * 2);
-  }
-
-  double(value: number): void {
-    this.#room(8);
-    this.#view.setFloat64(this.#length, value, true);
-    this.#length += 8;
-  }
-
-  bytes(): Uint8Array {
-    return this.#buffer.subarray(0, this.#length);
-  }
-
-  #room(more: number): void {
-    if (this.#length + more <= this.#buffer.length) return;
-    const wider = new Uint8Array(Math.max(this.#buffer.length * 2, this.#length + more));
-    wider.set(this.#buffer);
-    this.#buffer = wider;
-    this.#view = new DataView(wider.buffer);
-  }
-}
-
-class ByteReader {
-  #bytes: Uint8Array;
-  #view: DataView;
-  #position = 0;
-
-  constructor(bytes: Uint8Array) {
-    this.#bytes = bytes;
-    this.#view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-  }
-
-  byte(): number {
-    if (this.#position >= this.#bytes.length) throw new RangeError('packed readings are cut short');
-    return this.#bytes[this.#position++]!;
-  }
-
-  varint(): number {
-    let value = 0;
-    let factor = 1;
-    for (let i = 0; i < 9; i++) {
-      const byte = this.byte();
-      value += (byte & 127) * factor;
-      if (byte < 128) return value;
-      factor *= 128;
-    }
-    throw new RangeError('packed readings are damaged');
-  }
-
-  signed(): number {
-    const value = this.varint();
-    return value % 2 === 0 ? value / 2 : -(value + 1) / 2;
-  }
-
-  double(): number {
-    if (this.#position + 8 > this.#bytes.length) throw new RangeError('packed readings are cut short');
-    const value = this.#view.getFloat64(this.#position, true);
-    this.#position += 8;
-    return value;
-  }
 }

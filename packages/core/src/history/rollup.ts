@@ -1,5 +1,6 @@
 import type { Columns } from './series';
 
+export const TENS_MS = 600_000;
 export const HOUR_MS = 3_600_000;
 export const DAY_MS = 86_400_000;
 

@@ -3,6 +3,8 @@ export * from './refusals';
 export * from './units';
 export * from './names';
 export * from './value';
+export * from './location';
+export * from './image';
 export * from './time';
 export * from './samples';
 export * from './guess';

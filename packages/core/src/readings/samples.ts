@@ -5,7 +5,7 @@ import type { Datastream } from './types';
  * Pure: the same key and time give the same value. Always within the range.
  */
 export function sampleValue(
-  stream: Pick<Datastream, 'key' | 'type' | 'min' | 'max' | 'decimals'>,
+  stream: Pick<Datastream, 'key' | 'type' | 'min' | 'max' | 'decimals'> & { choices?: readonly string[] },
   atMs: number,
 ): number {
   const seed = [...stream.key].reduce((sum, letter) => (sum * 31 + letter.charCodeAt(0)) % 9973, 7);
@@ -15,6 +15,8 @@ export function sampleValue(
   const swing = Math.sin((atMs / 600_000) * 2 * Math.PI + seed * 3);
   const share = 0.5 + 0.28 * day + 0.1 * swing;
   if (stream.type === 'boolean') return share > 0.5 ? 1 : 0;
+  if (stream.type === 'choice') return Math.floor(share * (stream.choices?.length ?? 1));
+  if (stream.type === 'colour') return Math.floor(share * 0xffffff);
   const value = low + (high - low) * share;
   const digits = stream.type === 'integer' ? 0 : Math.min(stream.decimals ?? 2, 6);
   return Math.min(high, Math.max(low, Number(value.toFixed(digits)))) + 0;

@@ -1,5 +1,14 @@
-/** The value types a datastream can have in this version. Booleans are kept as 0 and 1. */
-export const VALUE_TYPES = ['number', 'integer', 'boolean'] as const;
+/** The value types a datastream can have. */
+export const VALUE_TYPES = [
+  'number',
+  'integer',
+  'boolean',
+  'choice',
+  'text',
+  'colour',
+  'location',
+  'image',
+] as const;
 export type ValueType = (typeof VALUE_TYPES)[number];
 
 /** `report`: the device tells; `control`: people tell the device; `both`. */
@@ -10,11 +19,40 @@ export type Direction = (typeof DIRECTIONS)[number];
 export const RANGE_POLICIES = ['refuse', 'limit', 'mark'] as const;
 export type RangePolicy = (typeof RANGE_POLICIES)[number];
 
+/** A place on earth: degrees north and east, metres above the sea where known. */
+export interface Location {
+  lat: number;
+  lon: number;
+  alt: number | null;
+}
+
+export const IMAGE_TYPES = ['image/jpeg', 'image/png', 'image/webp'] as const;
+export type ImageType = (typeof IMAGE_TYPES)[number];
+
+/** What is told of an image where its bytes are not needed. */
+export interface ImageFacts {
+  type: ImageType;
+  /** Bytes. */
+  size: number;
+}
+
+/** An image as it came. */
+export interface ImageValue extends ImageFacts {
+  bytes: Uint8Array;
+}
+
+/**
+ * A value as it is kept. Booleans are 0 and 1, choices the place in their list, colours 0xRRGGBB: those are numbers,
+ * like numbers and integers. Texts, locations and images are not.
+ */
+export type Value = number | string | Location | ImageFacts;
+
 /** A named, typed line of values, as a device kind declares it. */
 export interface Datastream {
   /** `[a-z][a-z0-9_]{0,39}`, not one of the reserved names. */
   key: string;
   title: string;
+  description: string;
   type: ValueType;
   /** A code of the SenML units registry, or null where the value has none. */
   unit: string | null;
@@ -28,6 +66,16 @@ export interface Datastream {
   pin: number | null;
   /** Other names the firmware may use, already folded. */
   aliases: string[];
+  /** The texts a choice may take, in the order of their numbers; empty for other types. */
+  choices: string[];
+  /** Colour of its lines, `#rrggbb`, or null for the next of the palette. */
+  colour: string | null;
+  /** The part it comes from (a key of the parts catalogue), or null. */
+  part: string | null;
+  /** Pin of the board, as printed on it; empty where none is noted. */
+  boardPin: string;
+  /** Days its readings are kept: null for ever, 0 for only the newest. */
+  keepDays: number | null;
 }
 
 /** One value of one datastream at one time (epoch milliseconds). */
@@ -44,4 +92,14 @@ export function isReportable(stream: Pick<Datastream, 'direction'>): boolean {
 /** True where people may tell the device a value on this datastream. */
 export function isControllable(stream: Pick<Datastream, 'direction'>): boolean {
   return stream.direction !== 'report';
+}
+
+/** True where values are kept as numbers: all types but text, location and image. */
+export function isNumeric(stream: Pick<Datastream, 'type'>): boolean {
+  return stream.type !== 'text' && stream.type !== 'location' && stream.type !== 'image';
+}
+
+/** True where values lie on a scale: numbers and integers. These have a unit and a range, and can be averaged. */
+export function isScalar(stream: Pick<Datastream, 'type'>): boolean {
+  return stream.type === 'number' || stream.type === 'integer';
 }

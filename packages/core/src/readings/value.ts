@@ -1,6 +1,8 @@
+import { readImage } from './image';
 import { isRefusal, refusal, type Refusal } from './refusals';
-import { showUnit } from './units';
-import type { Datastream } from './types';
+import { readLocation, showLocation } from './location';
+import { convertUnit, showUnit } from './units';
+import type { Datastream, ImageFacts, ImageValue, Location, Value } from './types';
 
 const TRUE_WORDS = new Set(['true', '1', 'on', 'yes']);
 const FALSE_WORDS = new Set(['false', '0', 'off', 'no']);
@@ -17,32 +19,75 @@ const NOT_FINITE_WORDS = new Set([
   '+infinity',
 ]);
 const NUMBER_PATTERN = /^[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?$/;
+/** Bytes of a text at the most. */
+export const LONGEST_TEXT = 4096;
 
 /** A value as it is kept, and whether it lies outside the range of a datastream that only marks. */
 export interface TakenValue {
-  value: number;
+  value: number | string | Location | ImageValue;
   outOfRange: boolean;
 }
 
 /**
- * Turns a value as it came (JSON value or text) into the value that is kept.
- * Refuses with wrong-type, not-finite or out-of-range; `name` is the name the message used.
+ * Turns a value as it came (JSON value or text) into the value that is kept; `unit` is the one it came with, if any.
+ * Refuses with wrong-type, wrong-unit, not-finite, out-of-range or too-long; `name` is the name the message used.
  */
-export function takeValue(stream: Datastream, raw: unknown, name: string = stream.key): TakenValue | Refusal {
-  const number = stream.type === 'boolean' ? readBoolean(raw, name) : readNumber(raw, name);
+export function takeValue(
+  stream: Datastream,
+  raw: unknown,
+  name: string = stream.key,
+  unit?: string,
+): TakenValue | Refusal {
+  if (stream.type !== 'number' && stream.type !== 'integer') {
+    const value = readOther(stream, raw, name);
+    return typeof value === 'object' && isRefusal(value) ? value : { value, outOfRange: false };
+  }
+  const number = readNumber(raw, name);
   if (typeof number !== 'number') return number;
-  if (stream.type === 'integer' && !Number.isSafeInteger(number))
+  const converted = unit === undefined ? number : inStreamUnit(stream, number, unit, name);
+  if (typeof converted !== 'number') return converted;
+  if (stream.type === 'integer' && !Number.isSafeInteger(converted))
     return refusal(
       name,
       'wrong-type',
-      `"${stream.key}" takes whole numbers; ${number} is not one. Round it, or make the datastream a number.`,
+      `"${stream.key}" takes whole numbers; ${converted} is not one. Round it, or make the datastream a number.`,
     );
-  return takeRange(stream, number + 0, name);
+  return takeRange(stream, converted + 0, name);
 }
 
 /** True for a value that was taken rather than refused. */
 export function isTaken(outcome: TakenValue | Refusal): outcome is TakenValue {
   return !isRefusal(outcome);
+}
+
+function readOther(stream: Datastream, raw: unknown, name: string): TakenValue['value'] | Refusal {
+  switch (stream.type) {
+    case 'boolean':
+      return readBoolean(raw, name);
+    case 'choice':
+      return readChoice(stream, raw, name);
+    case 'colour':
+      return readColour(raw, name);
+    case 'location':
+      return readLocation(raw, name);
+    case 'image':
+      return readImage(raw, name);
+    default:
+      return readText(raw, name);
+  }
+}
+
+function inStreamUnit(stream: Datastream, value: number, unit: string, name: string): number | Refusal {
+  if (stream.unit === null || stream.unit === unit) return value;
+  const converted = convertUnit(value, unit, stream.unit);
+  return (
+    converted ??
+    refusal(
+      name,
+      'wrong-unit',
+      `It came in "${unit.slice(0, 20)}", and "${stream.key}" is in ${showUnit(stream.unit) || stream.unit}; these measure different quantities.`,
+    )
+  );
 }
 
 function readNumber(raw: unknown, name: string): number | Refusal {
@@ -75,6 +120,36 @@ function readBoolean(raw: unknown, name: string): number | Refusal {
   );
 }
 
+function readChoice({ key, choices }: Datastream, raw: unknown, name: string): number | Refusal {
+  if (raw === null || raw === undefined) return refusal(name, 'not-finite');
+  const text = typeof raw === 'string' ? raw.trim().toLowerCase() : String(raw);
+  const place = choices.findIndex((choice) => choice.toLowerCase() === text);
+  if (place >= 0) return place;
+  const list = choices.map((choice) => `"${choice}"`).join(', ');
+  return refusal(name, 'wrong-type', `"${key}" is one of ${list}; ${quote(raw)} is none of them.`);
+}
+
+function readColour(raw: unknown, name: string): number | Refusal {
+  if (raw === null || raw === undefined) return refusal(name, 'not-finite');
+  if (typeof raw === 'number' && Number.isInteger(raw) && raw >= 0 && raw <= 0xffffff) return raw;
+  const digits = typeof raw === 'string' ? /^#?([0-9a-f]{6}|[0-9a-f]{3})$/i.exec(raw.trim())?.[1] : undefined;
+  if (digits === undefined)
+    return refusal(name, 'wrong-type', `A colour such as "#74487a" is expected; ${quote(raw)} is none.`);
+  return Number.parseInt(digits.length === 3 ? digits.replace(/./g, '$&$&') : digits, 16);
+}
+
+function readText(raw: unknown, name: string): string | Refusal {
+  if (raw === null || raw === undefined) return refusal(name, 'not-finite');
+  if (typeof raw === 'object')
+    return refusal(name, 'wrong-type', `A text is expected; ${quote(raw)} is none.`);
+  const text = String(raw);
+  // A letter takes four bytes at the most, and one at the least.
+  const bytes = text.length * 4 <= LONGEST_TEXT ? 0 : new TextEncoder().encode(text).length;
+  return bytes > LONGEST_TEXT
+    ? refusal(name, 'too-long', `The text has ${bytes} bytes; ${LONGEST_TEXT} are kept at most.`)
+    : text;
+}
+
 function takeRange(stream: Datastream, value: number, name: string): TakenValue | Refusal {
   const { min, max, rangePolicy } = stream;
   const low = min !== null && value < min;
@@ -96,22 +171,32 @@ function quote(raw: unknown): string {
   return text.length > 40 ? `${text.slice(0, 40)}…` : text;
 }
 
-/** A value as people read it, without its unit: decimals of the datastream, on/off for booleans. */
-export function showValue(stream: Pick<Datastream, 'type' | 'decimals'>, value: number): string {
+type Shown = Pick<Datastream, 'type' | 'decimals'> & { choices?: readonly string[] };
+
+/** A value as people read it, without its unit: decimals of the datastream, on/off, the choice, `#rrggbb`. */
+export function showValue(stream: Shown, value: Value): string {
+  if (typeof value === 'string') return value;
+  if (typeof value === 'object') return 'lat' in value ? showLocation(value) : showImage(value);
   if (stream.type === 'boolean') return value === 0 ? 'off' : 'on';
+  if (stream.type === 'choice') return stream.choices?.[value] ?? `choice ${value}`;
+  if (stream.type === 'colour') return `#${value.toString(16).padStart(6, '0')}`;
   if (stream.type === 'integer') return String(Math.round(value));
   const text =
     stream.decimals === null ? String(Number(value.toPrecision(6))) : value.toFixed(stream.decimals);
   return text === '-0' || /^-0\.0+$/.test(text) ? text.slice(1) : text;
 }
 
+function showImage({ type, size }: ImageFacts): string {
+  return `${type.slice(6).toUpperCase()} image, ${Math.max(1, Math.round(size / 1024))} KB`;
+}
+
 /** A value with its unit, as people read it. */
-export function showReading(stream: Pick<Datastream, 'type' | 'decimals' | 'unit'>, value: number): string {
+export function showReading(stream: Shown & Pick<Datastream, 'unit'>, value: Value): string {
   const unit = showUnit(stream.unit);
   return unit ? `${showValue(stream, value)} ${unit}` : showValue(stream, value);
 }
 
-/** A value as a device is told it: numbers plain, booleans `1` and `0`. */
-export function wireValue(value: number): string {
-  return String(value);
+/** A value as a device is told it: numbers plain, booleans `1` and `0`, choices and colours as text. */
+export function wireValue(stream: Shown, value: number | string): string {
+  return stream.type === 'choice' || stream.type === 'colour' ? showValue(stream, value) : String(value);
 }

@@ -1,5 +1,4 @@
-import { wireValue } from '../readings/value';
-import { middle, reported, TOKEN_PLACEHOLDER, type StarterPlan } from './plan';
+import { exampleValue, reported, TOKEN_PLACEHOLDER, type StarterPlan } from './plan';
 
 /** Ready-to-paste lines that send one reading as the device. */
 export interface PasteLines {
@@ -13,10 +12,11 @@ export interface PasteLines {
 export function pasteLines(plan: StarterPlan): PasteLines {
   const stream = reported(plan)[0];
   const name = stream?.key ?? 'level';
-  const value = wireValue(stream === undefined ? 1 : stream.type === 'boolean' ? 1 : middle(stream));
+  const value = stream === undefined ? '1' : exampleValue(stream);
   const token = plan.token ?? TOKEN_PLACEHOLDER;
   const access = `mosquitto_pub -h ${plan.host} -p ${plan.mqttPort} -u ${plan.deviceId} -P ${token} -q 1`;
-  const jsonValue = stream?.type === 'boolean' ? 'true' : value;
+  const jsonValue =
+    stream?.type === 'boolean' ? 'true' : /^-?[\d.]+$/.test(value) ? value : JSON.stringify(value);
   return {
     curl: `curl -H "Authorization: Bearer ${token}" -H "Content-Type: application/json" -d '{"${name}": ${jsonValue}}' ${plan.httpUrl}/device/report`,
     curlGet: `curl "${plan.httpUrl}/device/report?access_token=${token}&${name}=${value}"`,

@@ -1,4 +1,5 @@
-import { isControllable, isReportable, type Datastream } from '../readings/types';
+import { isControllable, isReportable, isScalar, type Datastream } from '../readings/types';
+import { wireValue } from '../readings/value';
 
 /** What a starter program is made from. */
 export interface StarterPlan {
@@ -24,8 +25,12 @@ export interface StarterFile {
 
 export const TOKEN_PLACEHOLDER = 'PASTE-THE-DEVICE-TOKEN-HERE';
 
-export const reported = (plan: StarterPlan): Datastream[] => plan.streams.filter(isReportable);
-export const controlled = (plan: StarterPlan): Datastream[] => plan.streams.filter(isControllable);
+/** Starters read and drive numbers and booleans; texts, places and pictures are the maker's own lines. */
+const isPlain = (stream: Datastream): boolean => isScalar(stream) || stream.type === 'boolean';
+export const reported = (plan: StarterPlan): Datastream[] =>
+  plan.streams.filter((stream) => isReportable(stream) && isPlain(stream));
+export const controlled = (plan: StarterPlan): Datastream[] =>
+  plan.streams.filter((stream) => isControllable(stream) && isPlain(stream));
 
 /** `water_level` as `WaterLevel`, for names of functions. */
 export function pascal(key: string): string {
@@ -43,6 +48,23 @@ export function literal(text: string): string {
 /** A text on one line, for a comment. */
 export function comment(text: string): string {
   return text.replace(/[\r\n*\\/]+/g, ' ');
+}
+
+/** A value that a datastream would accept, as it goes over the wire. */
+export function exampleValue(stream: Datastream): string {
+  switch (stream.type) {
+    case 'boolean':
+      return '1';
+    case 'text':
+      return 'dry';
+    case 'location':
+      return '53.4,-1.9';
+    case 'choice':
+    case 'colour':
+      return wireValue(stream, 0);
+    default:
+      return String(middle(stream));
+  }
 }
 
 /** The middle of a datastream's range, as a first made-up value. */

@@ -18,6 +18,7 @@ import type { ApiParts, Call, Handlers } from './context';
 import { dashboardHandlers } from './dashboards';
 import { deviceHandlers } from './devices';
 import { historyHandlers } from './history';
+import { sendImage } from './images';
 import { kindHandlers } from './kinds';
 import { ruleHandlers } from './rules';
 import { demand, scopeOf } from './scope';
@@ -59,6 +60,9 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
       ).catch(next);
     });
   }
+  app.get('/api/devices/:device/images/:stream', (request, response, next) => {
+    sendImage(parts, request, response).catch(next);
+  });
   app.use('/api', (request) => {
     throw new ProblemError(
       404,

@@ -19,6 +19,7 @@ import { hashSecret, type DeviceEntry } from '../registry';
 import type { DeviceRow, KindRow } from '../store/models';
 import { addTo, changeIn, deleteIn, findAll, listIn, oneIn } from '../store/rows';
 import type { Store } from '../store/store';
+import { retakeRefused } from '../ingest/retake';
 import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
 import { createKind, deleteSeries } from './kinds';
 import type { Scope } from './scope';
@@ -35,6 +36,8 @@ type DeviceHandlers = Pick<
   | 'withdrawToken'
   | 'whoseToken'
   | 'listArrivals'
+  | 'listAllArrivals'
+  | 'retake'
   | 'reportByHand'
 >;
 
@@ -48,7 +51,12 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
       message: { type: 'changed', what: 'devices', id, by: scope.userName },
     });
   };
-  const describe = (entry: DeviceEntry, row: DeviceRow, openEvents: number): Device => {
+  const describe = (
+    entry: DeviceEntry,
+    row: DeviceRow,
+    openEvents: number,
+    gateways: ReadonlyMap<number, string>,
+  ): Device => {
     const lastSeenAt = presence.lastSeen(entry.rowId) ?? entry.lastSeenAt;
     const connected = presence.sessions(entry.rowId).size > 0;
     return {
@@ -67,15 +75,29 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
       }),
       openEvents,
       dashboardId: row.dashboardId,
+      labels: row.labels,
+      place: row.place,
+      notes: row.notes,
+      about: row.about,
+      gateway: gateways.get(row.gatewayRowId ?? 0) ?? null,
+      serial: row.serial,
     };
   };
   const describeAll = async (scope: Scope, rows: DeviceRow[]): Promise<Device[]> => {
     const open = await listIn(models.events, scope.workspaceId, { where: { closedAt: null } });
     const entries = await Promise.all(rows.map(({ rowId }) => registry.byRow(rowId)));
+    const behind = rows.flatMap(({ gatewayRowId }) => gatewayRowId ?? []);
+    const gateways = new Map(
+      behind.length === 0
+        ? []
+        : (await listIn(models.devices, scope.workspaceId, { where: { rowId: behind } })).map(
+            ({ rowId, id }) => [rowId, id] as const,
+          ),
+    );
     return rows.flatMap((row, i) => {
       const entry = entries[i];
       return entry
-        ? [describe(entry, row, open.filter(({ deviceRowId }) => deviceRowId === row.rowId).length)]
+        ? [describe(entry, row, open.filter(({ deviceRowId }) => deviceRowId === row.rowId).length, gateways)]
         : [];
     });
   };
@@ -99,12 +121,21 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
     readDevice: async ({ scope, params }) => one(scope, params.device),
     changeDevice: async ({ scope, params, body }) => {
       const row = await rowOf(scope, params.device);
-      await changeIn(models.devices, scope.workspaceId, { rowId: row.rowId }, { name: body.name });
+      const change = Object.fromEntries(
+        Object.entries(body).filter(([, value]) => value !== undefined),
+      ) as Partial<DeviceRow>;
+      if (Object.keys(change).length > 0)
+        await changeIn(models.devices, scope.workspaceId, { rowId: row.rowId }, change);
       changed(scope, row.rowId, row.id);
       return one(scope, params.device);
     },
     deleteDevice: async ({ scope, params }) => {
-      const { rowId, id } = await rowOf(scope, params.device);
+      const { rowId, id, name } = await rowOf(scope, params.device);
+      const behind = await listIn(models.devices, scope.workspaceId, { where: { gatewayRowId: rowId } });
+      if (behind.length > 0)
+        throw conflict(
+          `${behind.length} ${behind.length === 1 ? 'sub-device is' : 'sub-devices are'} behind ${name}. Delete them first.`,
+        );
       await store.transaction(async (transaction) => {
         const series = await listIn(models.series, scope.workspaceId, {
           where: { deviceRowId: rowId },
@@ -163,7 +194,10 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
       bus.emit('dismiss', { deviceRowId: row.rowId, tokenId: id });
     },
     whoseToken: async ({ scope, body }) => whose(scope, body.text),
-    listArrivals: async ({ scope, params }) => arrivals.list(await deviceOf(parts, scope, params.device)),
+    listArrivals: async ({ scope, params }) =>
+      arrivals.list(scope.workspaceId, (await deviceOf(parts, scope, params.device)).rowId),
+    listAllArrivals: async ({ scope }) => arrivals.list(scope.workspaceId, null),
+    retake: async ({ scope, params }) => retakeRefused(parts, await deviceOf(parts, scope, params.device)),
     reportByHand: async ({ scope, params, body, request }) => {
       const entry = await deviceOf(parts, scope, params.device);
       if (
@@ -180,11 +214,14 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
       const row = flattenRow(body.values);
       const decoded: DecodedReport | typeof row = isRefusal(row) ? row : { rows: [row], number: null };
       try {
+        const raw = Buffer.from(JSON.stringify(body.values));
         return await ingest.report(entry, decoded, {
           way: 'by hand',
           from: remoteAddress(request),
-          size: JSON.stringify(body.values).length,
+          size: raw.length,
           receivedAt: Date.now(),
+          form: 'application/json',
+          raw,
         });
       } catch (error) {
         throw error instanceof JournalBusyError ? unavailable() : error;
@@ -251,6 +288,7 @@ export async function createDevice(
       `${body.kindId} is no kind of this workspace`,
       'Choose one of its kinds, or give newKind.',
     );
+  const gateway = await gatewayOf(store, workspaceId, body);
   const taken = new Set((await listIn(models.devices, workspaceId)).map(({ id }) => id));
   const id = body.id ?? proposeDeviceId(body.name, taken);
   const inUse = (): Error =>
@@ -273,6 +311,12 @@ export async function createDevice(
         lastSeenAt: null,
         proof: EMPTY_PROOF,
         dashboardId: null,
+        labels: body.labels ?? [],
+        place: null,
+        notes: '',
+        about: {},
+        gatewayRowId: gateway?.rowId ?? null,
+        serial: body.serial ?? null,
       };
       const row = await addTo(models.devices, workspaceId, values, transaction);
       const { secret } = await addToken(store, row, 'first', transaction);
@@ -280,8 +324,33 @@ export async function createDevice(
     });
   } catch (error) {
     if (error instanceof UniqueConstraintError && /workspaceDevice/.test(error.parent.message)) throw inUse();
+    if (error instanceof UniqueConstraintError && /gatewaySerial/.test(error.parent.message))
+      throw wrongField(
+        'serial',
+        `"${body.serial}" is another sub-device of ${gateway?.name} already`,
+        'Give each its own serial text.',
+      );
     throw error;
   }
+}
+
+/** The gateway that a new sub-device names; it must be a device of the workspace and no sub-device itself. */
+async function gatewayOf(store: Store, workspaceId: number, body: DeviceIn): Promise<DeviceRow | null> {
+  if (body.gateway === undefined) {
+    if (body.serial !== undefined)
+      throw wrongField('serial', 'is only for a sub-device', 'Name its gateway too, or leave it out.');
+    return null;
+  }
+  const gateway = await oneIn(store.models.devices, workspaceId, { id: body.gateway });
+  if (gateway === null)
+    throw wrongField(
+      'gateway',
+      `"${body.gateway}" is no device of this workspace`,
+      'Choose one of its devices.',
+    );
+  if (gateway.gatewayRowId !== null)
+    throw wrongField('gateway', `"${body.gateway}" is itself behind a gateway`, 'Choose the gateway.');
+  return gateway;
 }
 
 async function addToken(

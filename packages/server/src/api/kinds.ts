@@ -1,5 +1,5 @@
 import { UniqueConstraintError, type Transaction } from 'sequelize';
-import { foldName } from '@peatmoor/core';
+import { foldName, isScalar } from '@peatmoor/core';
 import { streamSchema, type Kind, type KindIn, type NewStream, type Stream } from '@peatmoor/contract';
 import { conflict, notFound, wrongField } from '../problems';
 import type { KindRow, StreamRow } from '../store/models';
@@ -54,8 +54,9 @@ export function kindHandlers({ store, bus, recent }: ApiParts): KindHandlers {
     readKind: async ({ scope, params }) => read(await kindOf(scope, params.kind)),
     changeKind: async ({ scope, params, body }) => {
       const kind = await kindOf(scope, params.kind);
-      const change = { title: body.title ?? kind.title, intervalS: body.intervalS ?? kind.intervalS };
-      await changeIn(models.kinds, scope.workspaceId, { id: kind.id }, change);
+      const change = Object.fromEntries(Object.entries(body).filter(([, value]) => value !== undefined));
+      if (Object.keys(change).length > 0)
+        await changeIn(models.kinds, scope.workspaceId, { id: kind.id }, change);
       changed(scope, kind.id);
       return read({ ...kind, ...change });
     },
@@ -144,7 +145,15 @@ export async function createKind(
   const kind = await addTo(
     store.models.kinds,
     workspaceId,
-    { title: body.title, intervalS: body.intervalS ?? 60, createdAt: Date.now() },
+    {
+      title: body.title,
+      intervalS: body.intervalS ?? 60,
+      acceptNew: body.acceptNew ?? false,
+      notes: body.notes ?? '',
+      board: body.board ?? '',
+      icon: body.icon ?? '',
+      createdAt: Date.now(),
+    },
     transaction,
   );
   for (const [i, one] of (body.streams ?? []).entries()) {
@@ -165,7 +174,7 @@ export async function deleteSeries(
   transaction: Transaction,
 ): Promise<void> {
   if (ids.length === 0) return;
-  for (const table of ['chunks', 'hours'])
+  for (const table of ['chunks', 'texts', 'locations', 'images'])
     await store.sequelize.query(`DELETE FROM ${table} WHERE seriesId IN (?)`, {
       replacements: [ids],
       transaction,
@@ -197,36 +206,38 @@ async function keepStream<T>(
 }
 
 function toRow(stream: NewStream): Omit<StreamRow, 'id' | 'workspaceId' | 'kindId'> {
-  const { key, title, type, unit, min, max, rangePolicy, decimals, direction, pin, aliases } = stream;
-  const isBoolean = type === 'boolean';
+  const scalar = isScalar(stream);
   return {
-    key,
-    title,
-    type,
-    unit: isBoolean ? null : unit,
-    min: isBoolean ? null : min,
-    max: isBoolean ? null : max,
-    rangePolicy,
-    decimals: type === 'number' ? decimals : null,
-    direction,
-    pin,
-    aliases: [...new Set(aliases.map(foldName))],
+    ...stream,
+    unit: scalar ? stream.unit : null,
+    min: scalar ? stream.min : null,
+    max: scalar ? stream.max : null,
+    decimals: stream.type === 'number' ? stream.decimals : null,
+    aliases: [...new Set(stream.aliases.map(foldName))],
+    choices: stream.type === 'choice' ? stream.choices : [],
+    unconfirmed: false,
   };
 }
 
 export function toStream(row: StreamRow): Stream {
-  const { id, key, title, type, unit, min, max, rangePolicy, decimals, direction, pin, aliases } = row;
-  return { id, key, title, type, unit, min, max, rangePolicy, decimals, direction, pin, aliases };
+  const { workspaceId: _workspace, kindId: _kind, ...stream } = row;
+  return stream;
 }
 
 async function withStreams(store: Store, kinds: KindRow[]): Promise<Kind[]> {
   const ids = kinds.map(({ id }) => id);
-  const streams = await findAll(store.models.streams, { where: { kindId: ids }, order: ['id'] });
-  const devices = await findAll(store.models.devices, { where: { kindId: ids } });
-  return kinds.map(({ id, title, intervalS }) => ({
+  const workspaces = [...new Set(kinds.map(({ workspaceId }) => workspaceId))];
+  const where = { kindId: ids, workspaceId: workspaces };
+  const streams = await findAll(store.models.streams, { where, order: ['id'] });
+  const devices = await findAll(store.models.devices, { where });
+  return kinds.map(({ id, title, intervalS, acceptNew, notes, board, icon }) => ({
     id,
     title,
     intervalS,
+    acceptNew,
+    notes,
+    board,
+    icon,
     streams: streams.filter(({ kindId }) => kindId === id).map(toStream),
     devices: devices.filter(({ kindId }) => kindId === id).length,
   }));

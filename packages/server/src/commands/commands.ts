@@ -3,6 +3,7 @@ import {
   isPending,
   isRefusal,
   nextCommandState,
+  showValue,
   takeValue,
   wireValue,
   type CommandHappening,
@@ -24,7 +25,8 @@ export const INTERVAL_NAME = 'interval';
 /** A wanted value as it is told to the device. */
 export interface Wanted {
   name: string;
-  value: number;
+  /** As it goes over the wire. */
+  value: string;
   commandId: number | null;
 }
 
@@ -38,7 +40,7 @@ export interface CommandBook {
   /** The board says that it now has a value (null: the one asked for). Returns a refusal for an unknown name or unfit value. */
   applied(entry: DeviceEntry, name: string, raw: string | null): Promise<Refusal | null>;
   /** A report of a `both` datastream: applied, if it is the value asked for. */
-  confirm(entry: DeviceEntry, stream: DeviceStream, value: number): void;
+  confirm(entry: DeviceEntry, stream: DeviceStream, value: number | string): void;
   list(entry: DeviceEntry): Promise<Command[]>;
   read(workspaceId: number, id: number): Promise<Command | null>;
   /** Resolves when something newly wanted, or after `ms`. */
@@ -61,7 +63,7 @@ export function createCommands(
     id: row.id,
     deviceId: entry.id,
     stream: entry.streams.find((stream) => stream.streamId === row.streamId)?.key ?? '?',
-    value: row.value,
+    value: kept(row),
     state: row.state,
     by: row.userName,
     createdAt: row.createdAt,
@@ -106,9 +108,15 @@ export function createCommands(
     )[0] ?? null;
 
   const bring = async (entry: DeviceEntry, wanted: Wanted): Promise<void> => {
-    const sessions = [...presence.sessions(entry.rowId)];
-    if (sessions.length === 0) return;
-    await Promise.any(sessions.map((session) => session.want(wanted.name, wireValue(wanted.value))));
+    const own = [...presence.sessions(entry.rowId)].map(
+      (session) => [session, `wanted/${wanted.name}`] as const,
+    );
+    const gateway = [...presence.sessions(entry.gatewayRowId ?? 0)].map(
+      (session) => [session, `for/${entry.serial ?? entry.id}/wanted/${wanted.name}`] as const,
+    );
+    const ways = [...own, ...gateway];
+    if (ways.length === 0) return;
+    await Promise.any(ways.map(([session, path]) => session.want(path, wanted.value)));
     await book.delivered(entry, [wanted]);
   };
   bus.on('wanted', ({ deviceRowId, ...wanted }) => {
@@ -134,6 +142,7 @@ export function createCommands(
         };
       const taken = takeValue({ ...stream, rangePolicy: 'refuse' }, value, stream.key);
       if (isRefusal(taken)) return taken;
+      const wanted = taken.value as number | string;
       const older = await listIn(commands, entry.workspaceId, {
         where: {
           deviceRowId: entry.rowId,
@@ -144,7 +153,8 @@ export function createCommands(
       const row = await addTo(commands, entry.workspaceId, {
         deviceRowId: entry.rowId,
         streamId: stream.streamId,
-        value: taken.value,
+        value: typeof wanted === 'number' ? wanted : 0,
+        textValue: typeof wanted === 'string' ? wanted : null,
         state: 'waiting',
         userName,
         createdAt: Date.now(),
@@ -158,7 +168,7 @@ export function createCommands(
       bus.emit('wanted', {
         deviceRowId: entry.rowId,
         name: stream.key,
-        value: taken.value,
+        value: wireValue(stream, wanted),
         commandId: row.id,
       });
       return toCommand(row, entry);
@@ -172,11 +182,12 @@ export function createCommands(
       const wanted = rows.flatMap(({ stream, row }) => {
         if (row === null || row.state === 'refused') return [];
         if (isPending(row.state)) pending.set(place(entry.rowId, stream.streamId), row.id);
-        return [{ name: stream.key, value: row.value, commandId: isPending(row.state) ? row.id : null }];
+        const value = wireValue(stream, kept(row));
+        return [{ name: stream.key, value, commandId: isPending(row.state) ? row.id : null }];
       });
       const own = entry.names.find(INTERVAL_NAME);
       return own === undefined
-        ? [...wanted, { name: INTERVAL_NAME, value: entry.intervalS, commandId: null }]
+        ? [...wanted, { name: INTERVAL_NAME, value: String(entry.intervalS), commandId: null }]
         : wanted;
     },
     async delivered(entry, wanted) {
@@ -200,18 +211,18 @@ export function createCommands(
       const row = await newestOf(entry, stream.streamId);
       if (row === null || !isPending(row.state)) return null;
       const taken =
-        raw === null ? { value: row.value } : takeValue({ ...stream, rangePolicy: 'mark' }, raw, name);
+        raw === null ? { value: kept(row) } : takeValue({ ...stream, rangePolicy: 'mark' }, raw, name);
       if (isRefusal(taken)) return taken;
-      if (taken.value === row.value) await happen(entry, row, 'applied');
+      if (taken.value === kept(row)) await happen(entry, row, 'applied');
       else if (row.state === 'sent')
-        await happen(entry, row, 'refused', `the board has ${taken.value} instead`);
+        await happen(entry, row, 'refused', `the board has ${showValue(stream, taken.value)} instead`);
       return null;
     },
     confirm(entry, stream, value) {
       const id = pending.get(place(entry.rowId, stream.streamId));
       if (id === undefined) return;
       findOne(commands, { id })
-        .then((row) => (row !== null && row.value === value ? happen(entry, row, 'applied') : undefined))
+        .then((row) => (row !== null && kept(row) === value ? happen(entry, row, 'applied') : undefined))
         .catch((error: Error) => log.debug({ error: error.message }, 'a confirmation was missed'));
     },
     async list(entry) {
@@ -248,6 +259,9 @@ export function createCommands(
   };
   return book;
 }
+
+/** The value of a command: a text for a text control, a number for all others. */
+const kept = (row: Pick<CommandRow, 'value' | 'textValue'>): number | string => row.textValue ?? row.value;
 
 function nearestHint(entry: DeviceEntry, name: string): string {
   const nearest = entry.names.nearest(name);

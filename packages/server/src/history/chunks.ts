@@ -6,11 +6,19 @@ import {
   mergeColumns,
   orderColumns,
   packColumns,
+  packRollups,
   rollUp,
   sliceColumns,
+  TENS_MS,
   unpackColumns,
+  unpackRollups,
   type Columns,
+  type Rollup,
 } from '@peatmoor/core';
+
+/** A day with fewer readings than this is read as quickly from the readings as from its rollups. */
+const FEWEST_FOR_HOURS = 400;
+const FEWEST_FOR_TENS = 2000;
 
 /** A chunk's bytes: packed columns, deflated. */
 export function encodeChunk(columns: Columns): Buffer {
@@ -21,9 +29,28 @@ export function decodeChunk(body: Buffer): Columns {
   return unpackColumns(inflateRawSync(body));
 }
 
+/** What of a chunk row tells its rollups; `body` only where they must come from the readings. */
+export interface ChunkRow extends Omit<Rollup, 'at'> {
+  day: number;
+  hours: Buffer | null;
+  tens: Buffer | null;
+  body: Buffer | null;
+}
+
+/** Rollups of a stored day at one of the kept spans. */
+export function rollupsOf(row: ChunkRow, spanMs: number): Rollup[] {
+  if (spanMs === DAY_MS) {
+    const { count, min, max, sum, first, last } = row;
+    return [{ at: row.day * DAY_MS, count, min, max, sum, first, last }];
+  }
+  const kept = spanMs === HOUR_MS ? row.hours : row.tens;
+  if (kept !== null) return unpackRollups(inflateRawSync(kept), spanMs);
+  return rollUp(decodeChunk(row.body!), spanMs);
+}
+
 /**
- * Merges new readings into day chunks, rebuilds the hour rollups they touch and notes the newest reading of each
- * series. Readings of series that no longer exist are left out. To be called in a transaction.
+ * Merges new readings into day chunks and notes the newest reading of each series. Readings of series that no
+ * longer exist are left out. To be called in a transaction.
  */
 export async function mergeIntoChunks(
   connection: Connection,
@@ -68,26 +95,35 @@ async function mergeParts(connection: Connection, parts: Part[]): Promise<void> 
     body: Buffer;
   }[];
   const before = new Map(stored.map(({ seriesId, day, body }) => [`${seriesId}:${day}`, decodeChunk(body)]));
-  const chunks: unknown[][] = [];
-  const hours: unknown[][] = [];
-  for (const { id, workspaceId, day, columns } of parts) {
-    const earlier = before.get(`${id}:${day}`);
-    const merged = earlier === undefined ? columns : mergeColumns(earlier, columns);
-    chunks.push([id, day, workspaceId, merged.times.length, encodeChunk(merged)]);
-    for (const hour of new Set(columns.times.map((at) => Math.floor(at / HOUR_MS)))) {
-      const [rollup] = rollUp(sliceColumns(merged, hour * HOUR_MS, (hour + 1) * HOUR_MS), HOUR_MS);
-      const { count, min, max, sum, first, last } = rollup!;
-      hours.push([id, hour, workspaceId, count, min, max, sum, first, last]);
-    }
-  }
-  await connection.batch(
-    'REPLACE INTO chunks (seriesId, day, workspaceId, count, body) VALUES (?, ?, ?, ?, ?)',
-    chunks,
+  await writeDays(
+    connection,
+    parts.map((part) => {
+      const earlier = before.get(`${part.id}:${part.day}`);
+      return earlier === undefined ? part : { ...part, columns: mergeColumns(earlier, part.columns) };
+    }),
   );
-  await connection.batch(
-    'REPLACE INTO hours (seriesId, hour, workspaceId, count, min, max, sum, first, last) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)',
-    hours,
-  );
+}
+
+/** Writes whole days of series, with the rollups made from them; a day without readings goes. In a transaction. */
+export async function writeDays(connection: Connection, parts: readonly Part[]): Promise<void> {
+  const full = parts.filter(({ columns }) => columns.times.length > 0);
+  if (full.length > 0)
+    await connection.batch(
+      'REPLACE INTO chunks (seriesId, day, workspaceId, count, min, max, sum, first, last, hours, tens, body) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)',
+      full.map(({ id, workspaceId, day, columns }) => {
+        const { count, min, max, sum, first, last } = rollUp(columns, DAY_MS)[0]!;
+        const hours = count < FEWEST_FOR_HOURS ? null : encodeRollups(columns, HOUR_MS);
+        const tens = count < FEWEST_FOR_TENS ? null : encodeRollups(columns, TENS_MS);
+        return [id, day, workspaceId, count, min, max, sum, first, last, hours, tens, encodeChunk(columns)];
+      }),
+    );
+  for (const { id, day, columns } of parts)
+    if (columns.times.length === 0)
+      await connection.execute('DELETE FROM chunks WHERE seriesId = ? AND day = ?', [id, day]);
+}
+
+function encodeRollups(columns: Columns, spanMs: number): Buffer {
+  return deflateRawSync(packRollups(rollUp(columns, spanMs), spanMs));
 }
 
 function splitDays(columns: Columns): { day: number; columns: Columns }[] {

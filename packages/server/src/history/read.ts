@@ -5,14 +5,16 @@ import {
   HOUR_MS,
   mergeColumns,
   planBuckets,
+  rollUp,
   sliceColumns,
+  TENS_MS,
   type Bucket,
   type Columns,
   type Rollup,
 } from '@peatmoor/core';
 import type { HistoryLine } from '@peatmoor/contract';
 import type { Store } from '../store/store';
-import { decodeChunk } from './chunks';
+import { decodeChunk, rollupsOf, type ChunkRow } from './chunks';
 import type { Recent } from './recent';
 
 /** Readings of one datastream in one answer at the most. */
@@ -64,22 +66,50 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
     );
   };
 
-  const readHours = async (
+  /** Rollups of several series, exact at both ends and where readings are not folded yet. */
+  const readRollups = async (
     workspaceId: number,
     ids: readonly number[],
     from: number,
     to: number,
+    spanMs: number,
   ): Promise<Map<number, Rollup[]>> => {
+    const fresh = new Map(ids.map((id) => [id, sliceColumns(recent.of(id), from, to)]));
+    const days = new Set<number>();
+    for (const { times } of fresh.values()) for (const at of times) days.add(dayOf(at));
+    if (from % spanMs !== 0) days.add(dayOf(from));
+    if (to % spanMs !== 0) days.add(dayOf(to));
+    const kept = spanMs === DAY_MS ? '1' : spanMs === HOUR_MS ? 'hours IS NOT NULL' : 'tens IS NOT NULL';
+    const raw = days.size === 0 ? '0' : `day IN (${[...days].join(',')})`;
     const rows = await store.withConnection(
       async (connection) =>
         (await connection.query(
-          `SELECT seriesId, hour, count, min, max, sum, first, last FROM hours WHERE workspaceId = ? AND seriesId IN (${ids.join(',')}) AND hour >= ? AND hour < ? ORDER BY seriesId, hour`,
-          [workspaceId, from / HOUR_MS, to / HOUR_MS],
-        )) as (Rollup & { seriesId: number; hour: number })[],
+          `SELECT seriesId, day, count, min, max, sum, first, last, ${spanMs === HOUR_MS ? 'hours' : 'NULL AS hours'}, ${spanMs === TENS_MS ? 'tens' : 'NULL AS tens'},
+            IF(${raw} OR NOT (${kept}), body, NULL) AS body
+            FROM chunks WHERE workspaceId = ? AND seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ? ORDER BY seriesId, day`,
+          [workspaceId, dayOf(from), dayOf(to - 1)],
+        )) as (ChunkRow & { seriesId: number })[],
     );
     const result = new Map<number, Rollup[]>(ids.map((id) => [id, []]));
-    for (const { seriesId, hour, count, min, max, sum, first, last } of rows)
-      result.get(seriesId)!.push({ at: hour * HOUR_MS, count: Number(count), min, max, sum, first, last });
+    for (const row of rows) {
+      const list = result.get(row.seriesId)!;
+      if (!days.has(row.day)) {
+        for (const rollup of rollupsOf(row, spanMs))
+          if (rollup.at >= from && rollup.at < to) list.push(rollup);
+        continue;
+      }
+      const unfolded = sliceColumns(fresh.get(row.seriesId)!, row.day * DAY_MS, (row.day + 1) * DAY_MS);
+      const whole = mergeColumns(decodeChunk(row.body!), unfolded);
+      list.push(...rollUp(sliceColumns(whole, from, to), spanMs));
+    }
+    const stored = new Set(rows.map(({ seriesId, day }) => `${seriesId}:${day}`));
+    for (const [id, columns] of fresh) {
+      const missing = new Set(columns.times.map(dayOf).filter((day) => !stored.has(`${id}:${day}`)));
+      const list = result.get(id)!;
+      for (const day of missing)
+        list.push(...rollUp(sliceColumns(columns, day * DAY_MS, (day + 1) * DAY_MS), spanMs));
+      if (missing.size > 0) list.sort((a, b) => a.at - b.at);
+    }
     return result;
   };
 
@@ -94,25 +124,22 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
     async lines(workspaceId, series, from, to, buckets) {
       if (series.length === 0) return [];
       const ids = series.map(({ seriesId }) => seriesId);
-      const plan = planBuckets(from, to, buckets);
-      if (!plan.fromHours) {
-        const columns = await readColumns(workspaceId, ids, plan.from, plan.to);
+      const { spanMs, rollupMs } = planBuckets(from, to, buckets);
+      if (rollupMs !== null && to - from > DAY_MS) {
+        const rollups = await readRollups(workspaceId, ids, from, to, rollupMs);
         return series.map(({ key, seriesId }) =>
-          toLine(key, plan.spanMs, bucketColumns(columns.get(seriesId)!, plan.spanMs)),
+          toLine(key, spanMs, bucketRollups(rollups.get(seriesId)!, spanMs)),
         );
       }
-      // Hours that hold readings not yet folded are rolled up from the readings themselves.
-      const freshFrom = Math.min(plan.to, ...ids.flatMap((id) => recent.of(id).times.slice(0, 1)));
-      const edge = Math.max(plan.from, Math.floor(freshFrom / HOUR_MS) * HOUR_MS);
-      const tail = await readColumns(workspaceId, ids, edge, plan.to);
-      const hours = await readHours(workspaceId, ids, plan.from, edge);
-      return series.map(({ key, seriesId }) => {
-        const rollups = [...hours.get(seriesId)!, ...bucketColumns(tail.get(seriesId)!, HOUR_MS)];
-        return toLine(key, plan.spanMs, bucketRollups(rollups, plan.spanMs));
-      });
+      const columns = await readColumns(workspaceId, ids, from, to);
+      return series.map(({ key, seriesId }) =>
+        toLine(key, spanMs, bucketColumns(columns.get(seriesId)!, spanMs)),
+      );
     },
   };
 }
+
+const dayOf = (at: number): number => Math.floor(at / DAY_MS);
 
 function toLine(key: string, spanMs: number, buckets: Bucket[]): HistoryLine {
   return {

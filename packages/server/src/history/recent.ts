@@ -1,4 +1,5 @@
-import { orderColumns, type Columns } from '@peatmoor/core';
+import { orderColumns, type Columns, type Value } from '@peatmoor/core';
+import { factsOf } from '../journal/others';
 import type { Committed } from '../journal/writer';
 
 interface Unfolded extends Columns {
@@ -12,18 +13,18 @@ export interface Recent {
   drop(seq: number): void;
   /** Not yet folded readings of a series, in order of time. */
   of(seriesId: number): Columns;
-  newest(seriesId: number): { at: number; value: number } | undefined;
-  noteNewest(seriesId: number, at: number, value: number): void;
+  newest(seriesId: number): { at: number; value: Value } | undefined;
+  noteNewest(seriesId: number, at: number, value: Value): void;
   /** Readings held, and how long the oldest has been here (ms). */
   status(now: number): { readings: number; ageMs: number };
 }
 
 export function createRecent(): Recent {
   const unfolded = new Map<number, Unfolded>();
-  const newest = new Map<number, { at: number; value: number }>();
+  const newest = new Map<number, { at: number; value: Value }>();
   let readings = 0;
   let oldest: number | null = null;
-  const note = (seriesId: number, at: number, value: number): void => {
+  const note = (seriesId: number, at: number, value: Value): void => {
     const known = newest.get(seriesId);
     if (known === undefined) newest.set(seriesId, { at, value });
     else if (at >= known.at) {
@@ -32,7 +33,9 @@ export function createRecent(): Recent {
     }
   };
   return {
-    add({ seq, batch }) {
+    add({ seq, batch, others }) {
+      for (const { series, at, value } of others) note(series, at, factsOf(value));
+      if (batch.series.length === 0) return;
       oldest ??= Date.now();
       readings += batch.series.length;
       for (let i = 0; i < batch.series.length; i++) {

@@ -1,9 +1,18 @@
-import { isRefusal, refusal, takeReport, type DecodedReport, type Refusal } from '@peatmoor/core';
+import {
+  isRefusal,
+  refusal,
+  takeReport,
+  type DecodedReport,
+  type Refusal,
+  type ReportRow,
+} from '@peatmoor/core';
 import type { ReportAnswer } from '@peatmoor/contract';
 import type { CommandBook } from '../commands/commands';
-import type { JournalWriter } from '../journal/writer';
-import type { DeviceEntry } from '../registry';
+import { JournalBusyError, type JournalWriter } from '../journal/writer';
+import { factsOf, type OtherReading } from '../journal/others';
+import type { DeviceEntry, Registry } from '../registry';
 import type { ArrivalBook } from './arrivals';
+import type { NewNames } from './newNames';
 import type { PresenceBook } from './presence';
 import type { Proofs } from './proofs';
 
@@ -16,14 +25,37 @@ export interface MessageFacts {
   /** Bytes of its body. */
   size: number;
   receivedAt: number;
+  /** How it is written: a content type, or where on MQTT it came; with `raw` enough to take it again. */
+  form: string;
+  /** The message itself; null where it has no body. */
+  raw: Uint8Array | null;
 }
+
+/** What became of a report that was offered without waiting. */
+export type Offered = 'taken' | 'busy' | 'needs-waiting';
 
 export interface Ingest {
   /**
-   * Matches, journals and notes one report; resolves when what was accepted is durable.
-   * Throws JournalBusyError when nothing can be taken just now; then nothing was stored.
+   * Matches, journals and notes one report of a device for itself, at once: the answer is called back when what was
+   * accepted is durable. `busy` where the journal takes nothing, `needs-waiting` where report() must do it; then
+   * nothing happened yet.
    */
-  report(entry: DeviceEntry, decoded: DecodedReport | Refusal, facts: MessageFacts): Promise<ReportAnswer>;
+  offer(
+    entry: DeviceEntry,
+    decoded: DecodedReport | Refusal,
+    facts: MessageFacts,
+    answer: (answer: ReportAnswer) => void,
+  ): Offered;
+  /**
+   * The same with all that may need waiting: sub-devices (`forDevice`, or named by the rows) and names that the kind
+   * accepts as new. Throws JournalBusyError when nothing can be taken just now; then nothing was stored.
+   */
+  report(
+    entry: DeviceEntry,
+    decoded: DecodedReport | Refusal,
+    facts: MessageFacts,
+    forDevice?: string | null,
+  ): Promise<ReportAnswer>;
   /** Notes a message that was refused as a whole. */
   refuse(entry: DeviceEntry, refused: Refusal, facts: MessageFacts): void;
   /** True where this device may send one more message now (its rate is bounded). */
@@ -31,21 +63,28 @@ export interface Ingest {
 }
 
 interface Parts {
+  registry: Registry;
   journal: JournalWriter;
   arrivals: ArrivalBook;
   presence: PresenceBook;
   proofs: Proofs;
   commands: CommandBook;
+  newNames: NewNames;
   deviceRate: number;
 }
 
-export function createIngest({ journal, arrivals, presence, proofs, commands, deviceRate }: Parts): Ingest {
+/** Messages without a time of their own that come in one millisecond are kept apart up to this far ahead. */
+const MOST_AHEAD_MS = 1000;
+const SHOWN_VALUES = 40;
+
+export function createIngest(parts: Parts): Ingest {
+  const { registry, journal, arrivals, presence, proofs, commands, newNames, deviceRate } = parts;
   const rates = new Map<number, { since: number; count: number }>();
 
   const refuse = (entry: DeviceEntry, refused: Refusal, facts: MessageFacts): void => {
     presence.seen(entry.rowId, facts.receivedAt);
-    arrivals.record(entry, {
-      ...facts,
+    if (!arrivals.admits(entry)) return;
+    arrivals.record(entry, facts, {
       number: null,
       accepted: [],
       acceptedCount: 0,
@@ -53,7 +92,60 @@ export function createIngest({ journal, arrivals, presence, proofs, commands, de
       refusedCount: 1,
     });
   };
-  return {
+
+  /** The time of a message that names none: when it came, but never that of the message before. */
+  const timeOf = (entry: DeviceEntry, receivedAt: number): number => {
+    const behind = entry.lastAt - receivedAt;
+    entry.lastAt = behind >= 0 && behind < MOST_AHEAD_MS ? entry.lastAt + 1 : receivedAt;
+    return entry.lastAt;
+  };
+
+  const take = (
+    entry: DeviceEntry,
+    decoded: DecodedReport,
+    facts: MessageFacts,
+    answer: (answer: ReportAnswer) => void,
+  ): void => {
+    const { accepted, refused } = takeReport(entry.names, decoded, timeOf(entry, facts.receivedAt));
+    for (const { stream, at, value } of accepted) {
+      if (typeof value === 'number') journal.add(stream.seriesId, at, value);
+      else journal.addOther(otherReading(stream.seriesId, at, value));
+    }
+    presence.seen(entry.rowId, facts.receivedAt);
+    const arrival = arrivals.admits(entry)
+      ? {
+          number: decoded.number,
+          accepted: accepted.slice(0, SHOWN_VALUES).map(({ stream, at, value }) => ({
+            key: stream.key,
+            at,
+            value: typeof value === 'number' ? value : factsOf(value),
+          })),
+          acceptedCount: accepted.length,
+          refused: refused
+            .slice(0, SHOWN_VALUES)
+            .map((one) => ({ ...one, shown: shownValue(decoded, one.name) })),
+          refusedCount: refused.length,
+        }
+      : null;
+    const done = (): void => {
+      if (accepted.length > 0) proofs.reached(entry, 'firstReadingAt', facts.receivedAt);
+      for (const { stream, value } of accepted)
+        if (stream.direction === 'both' && typeof value !== 'object') commands.confirm(entry, stream, value);
+      if (arrival !== null) arrivals.record(entry, facts, arrival);
+      answer({ accepted: accepted.length, refused });
+    };
+    if (accepted.length === 0) done();
+    else journal.onDurable(done);
+  };
+
+  const unknownNames = (entry: DeviceEntry, decoded: DecodedReport): Map<string, unknown> => {
+    const names = new Map<string, unknown>();
+    for (const { values } of decoded.rows)
+      for (const [name, raw] of values) if (entry.names.find(name) === undefined) names.set(name, raw);
+    return names;
+  };
+
+  const ingest: Ingest = {
     refuse,
     admits(entry, now) {
       if (deviceRate === 0) return true;
@@ -64,40 +156,98 @@ export function createIngest({ journal, arrivals, presence, proofs, commands, de
       }
       return ++rate.count <= deviceRate;
     },
-    async report(entry, decoded, facts) {
+    offer(entry, decoded, facts, answer) {
+      proofs.reached(entry, 'connectedAt', facts.receivedAt);
+      if (isRefusal(decoded)) {
+        refuse(entry, decoded, facts);
+        answer({ accepted: 0, refused: [decoded] });
+        return 'taken';
+      }
+      if (decoded.rows.some(({ device }) => device !== undefined)) return 'needs-waiting';
+      if (entry.acceptNew && unknownNames(entry, decoded).size > 0) return 'needs-waiting';
+      if (!journal.takes()) return 'busy';
+      take(entry, decoded, facts, answer);
+      return 'taken';
+    },
+    async report(entry, decoded, facts, forDevice = null) {
       proofs.reached(entry, 'connectedAt', facts.receivedAt);
       if (isRefusal(decoded)) {
         refuse(entry, decoded, facts);
         return { accepted: 0, refused: [decoded] };
       }
-      const { accepted, refused } = takeReport(entry.names, decoded, facts.receivedAt);
-      if (accepted.length > 0)
-        await journal.append({
-          series: accepted.map(({ stream }) => stream.seriesId),
-          times: accepted.map(({ at }) => at),
-          values: accepted.map(({ value }) => value),
-        });
-      presence.seen(entry.rowId, facts.receivedAt);
-      if (accepted.length > 0) proofs.reached(entry, 'firstReadingAt', facts.receivedAt);
-      for (const { stream, value } of accepted)
-        if (stream.direction === 'both') commands.confirm(entry, stream, value);
-      arrivals.record(entry, {
-        ...facts,
-        number: decoded.number,
-        accepted: accepted.slice(0, 40).map(({ stream, at, value }) => ({ key: stream.key, at, value })),
-        acceptedCount: accepted.length,
-        refused: refused.slice(0, 40).map((one) => ({ ...one, shown: shownValue(decoded, one.name) })),
-        refusedCount: refused.length,
-      });
-      return { accepted: accepted.length, refused };
+      if (!journal.takes()) throw new JournalBusyError('queue full, or database down');
+      const targets = new Map<DeviceEntry, ReportRow[]>();
+      const strangers = new Map<string, Refusal>();
+      for (const row of decoded.rows) {
+        const name = row.device ?? forDevice;
+        const target = name === null ? entry : await targetOf(entry, name);
+        if (target === null) strangers.set(name!, unknownSubDevice(entry, name!));
+        else targets.set(target, [...(targets.get(target) ?? []), row]);
+      }
+      for (const refused of strangers.values()) refuse(entry, refused, facts);
+      if (targets.size === 0 && strangers.size === 0) targets.set(entry, []);
+      const answers: ReportAnswer[] = [{ accepted: 0, refused: [...strangers.values()] }];
+      const whole: [DeviceEntry, DecodedReport][] = [];
+      for (const [target, rows] of targets) {
+        const part = { ...decoded, rows, refused: whole.length === 0 ? (decoded.refused ?? []) : [] };
+        const current = target.acceptNew ? await newNames.adopt(target, unknownNames(target, part)) : target;
+        whole.push([current, part]);
+        if (target !== entry) presence.seen(entry.rowId, facts.receivedAt);
+      }
+      if (!journal.takes()) throw new JournalBusyError('queue full, or database down');
+      await Promise.all(
+        whole.map(
+          ([target, part]) =>
+            new Promise<void>((resolve) =>
+              take(target, part, facts, (answer) => {
+                answers.push(answer);
+                resolve();
+              }),
+            ),
+        ),
+      );
+      return {
+        accepted: answers.reduce((sum, one) => sum + one.accepted, 0),
+        refused: answers.flatMap((one) => one.refused),
+      };
     },
   };
+
+  /** A device names itself, or a sub-device behind it; nobody else. */
+  async function targetOf(entry: DeviceEntry, name: string): Promise<DeviceEntry | null> {
+    if (name === entry.id || name === entry.serial) return entry;
+    return registry.subDevice(entry, name);
+  }
+  return ingest;
+}
+
+export function unknownSubDevice(entry: DeviceEntry, name: string): Refusal {
+  return refusal(
+    name,
+    'unknown-sub-device',
+    `No sub-device "${name.slice(0, 60)}" is behind ${entry.name}. Add it on the page of ${entry.name}, by ID or serial text.`,
+  );
+}
+
+function otherReading(series: number, at: number, value: OtherReading['value']): OtherReading {
+  const bytes = typeof value === 'string' ? value.length * 2 : 'bytes' in value ? value.size : 40;
+  return { series, at, value, bytes };
 }
 
 function shownValue(decoded: DecodedReport, name: string): string {
   for (const row of decoded.rows)
-    for (const [one, raw] of row.values) if (one === name) return (JSON.stringify(raw) ?? '').slice(0, 60);
+    for (const [one, raw] of row.values)
+      if (one === name) {
+        if (raw instanceof Uint8Array) return `${raw.length} bytes`;
+        return (typeof raw === 'string' ? JSON.stringify(raw) : (JSON.stringify(raw) ?? String(raw))).slice(
+          0,
+          60,
+        );
+      }
   return '';
 }
 
-export const tooOften = (): Refusal => refusal('', 'too-often');
+/** Refusal of a message that came faster than the device may send. */
+export function tooOften(): Refusal {
+  return refusal('', 'too-often');
+}

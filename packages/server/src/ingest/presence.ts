@@ -7,8 +7,11 @@ export interface DeviceSession {
   tokenId: number;
   from: string;
   openedAt: number;
-  /** Brings a wanted value to the board; resolves once the board has acknowledged it. */
-  want(name: string, value: string): Promise<void>;
+  /**
+   * Brings a wanted value to the board, below its own root (`wanted/gate`, `for/well-7/wanted/gate`); resolves once
+   * the board has acknowledged it. Rejects where the board has not subscribed to it.
+   */
+  want(path: string, value: string): Promise<void>;
   close(): void;
 }
 

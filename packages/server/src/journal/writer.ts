@@ -1,41 +1,56 @@
 import { setTimeout as sleep } from 'node:timers/promises';
-import { packBatch, type Batch } from '@peatmoor/core';
+import { BatchBuilder, packBatch, type Batch } from '@peatmoor/core';
+import type { Connection } from 'mariadb';
 import type { Logger } from 'pino';
-import type { Store } from '../store/store';
+import { inRawTransaction, type Store } from '../store/store';
+import { writeOthers, type OtherReading } from './others';
 
 /** Readings that may wait ahead of the journal; beyond that nothing more is taken. */
 const MOST_QUEUED = 200_000;
+/** Bytes of texts and images that may wait. */
+const MOST_OTHER_BYTES = 64 * 1024 * 1024;
 /** Readings in one commit at the most. */
 const MOST_IN_COMMIT = 50_000;
+const MOST_OTHER_BYTES_IN_COMMIT = 8 * 1024 * 1024;
 const DUPLICATE_KEY = 1062;
 
 /** The journal takes nothing just now: its queue is full, or the database does not answer. Nothing was stored. */
 export class JournalBusyError extends Error {}
 
-/** A committed batch with its place in the journal. */
+/** A committed batch with its place in the journal, and what was committed with it that is no number. */
 export interface Committed {
   writer: number;
   seq: number;
   batch: Batch;
+  others: readonly OtherReading[];
 }
 
 export interface JournalWriter {
   readonly id: number;
   /** Readings that wait, and whether the database is down. */
   status(): { queued: number; down: boolean };
-  /** Resolves once all these readings are durable. Rejects with JournalBusyError if they were not taken at all. */
-  append(batch: Batch): Promise<void>;
+  /** True while readings can be taken. */
+  takes(): boolean;
+  /** Adds a number to the commit that gathers; only while `takes()`. */
+  add(series: number, at: number, value: number): void;
+  /** Adds a text, location or image to the commit that gathers; only while `takes()`. */
+  addOther(reading: OtherReading): void;
+  /** Calls back, once, when all that was added up to now is durable. */
+  onDurable(done: () => void): void;
   /** Resolves when readings can be taken again. */
   ready(): Promise<void>;
   stop(): Promise<void>;
 }
 
 interface Group {
-  batch: Batch;
+  builder: BatchBuilder;
+  others: OtherReading[];
+  otherBytes: number;
   waiting: (() => void)[];
 }
 
-const newGroup = (): Group => ({ batch: { series: [], times: [], values: [] }, waiting: [] });
+const newGroup = (): Group => ({ builder: new BatchBuilder(), others: [], otherBytes: 0, waiting: [] });
+const isEmpty = (group: Group): boolean => group.builder.length === 0 && group.others.length === 0;
 
 /**
  * The one writer of this process. While one commit is under way the next gathers. Its sequence has no gaps; a
@@ -54,12 +69,13 @@ export async function startJournalWriter(
   let gathering = newGroup();
   const full: Group[] = [];
   let queued = 0;
+  let otherBytes = 0;
   let busy = false;
   let down = false;
   let stopped = false;
   let readyWaiters: (() => void)[] = [];
 
-  const takes = (): boolean => !down && queued < MOST_QUEUED && !stopped;
+  const takes = (): boolean => !down && queued < MOST_QUEUED && otherBytes < MOST_OTHER_BYTES && !stopped;
   const announceReady = (): void => {
     if (!takes() || readyWaiters.length === 0) return;
     const waiters = readyWaiters;
@@ -67,17 +83,24 @@ export async function startJournalWriter(
     for (const waiter of waiters) waiter();
   };
 
-  const write = async (body: Buffer, number: number): Promise<void> => {
+  const write = async (group: Group, number: number): Promise<void> => {
+    const bytes = packBatch(group.builder.batch());
+    const body = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+    const insert = (connection: Connection): Promise<unknown> =>
+      connection.execute('INSERT INTO journal (writer, seq, committedAt, body) VALUES (?, ?, ?, ?)', [
+        id,
+        number,
+        Date.now(),
+        body,
+      ]);
     for (let attempt = 0; ; attempt++) {
       try {
-        await store.withConnection((connection) =>
-          connection.execute('INSERT INTO journal (writer, seq, committedAt, body) VALUES (?, ?, ?, ?)', [
-            id,
-            number,
-            Date.now(),
-            body,
-          ]),
-        );
+        if (group.others.length === 0) await store.withConnection(insert);
+        else
+          await inRawTransaction(store, async (connection) => {
+            await insert(connection);
+            await writeOthers(connection, group.others);
+          });
         break;
       } catch (error) {
         if ((error as { errno?: number }).errno === DUPLICATE_KEY) break;
@@ -95,42 +118,51 @@ export async function startJournalWriter(
   };
 
   const pump = async (): Promise<void> => {
-    while (full.length > 0 || gathering.batch.series.length > 0) {
+    while (full.length > 0 || !isEmpty(gathering)) {
       const group = full.shift() ?? gathering;
       if (group === gathering) gathering = newGroup();
       const number = ++seq;
-      const bytes = packBatch(group.batch);
-      await write(Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength), number);
-      queued -= group.batch.series.length;
-      onCommit({ writer: id, seq: number, batch: group.batch });
+      await write(group, number);
+      queued -= group.builder.length;
+      otherBytes -= group.otherBytes;
+      onCommit({ writer: id, seq: number, batch: group.builder.batch(), others: group.others });
       for (const done of group.waiting) done();
       announceReady();
     }
     busy = false;
   };
+  const start = (): void => {
+    if (busy) return;
+    busy = true;
+    setImmediate(() => void pump());
+  };
+  const turnOver = (): void => {
+    full.push(gathering);
+    gathering = newGroup();
+  };
 
   return {
     id,
     status: () => ({ queued, down }),
-    append(batch) {
-      if (!takes()) return Promise.reject(new JournalBusyError(down ? 'database down' : 'queue full'));
-      const { series, times, values } = gathering.batch;
-      for (let i = 0; i < batch.series.length; i++) {
-        series.push(batch.series[i]!);
-        times.push(batch.times[i]!);
-        values.push(batch.values[i]!);
-      }
-      queued += batch.series.length;
-      const done = new Promise<void>((resolve) => gathering.waiting.push(resolve));
-      if (series.length >= MOST_IN_COMMIT) {
-        full.push(gathering);
-        gathering = newGroup();
-      }
-      if (!busy) {
-        busy = true;
-        setImmediate(() => void pump());
-      }
-      return done;
+    takes,
+    add(series, at, value) {
+      if (gathering.builder.length >= MOST_IN_COMMIT) turnOver();
+      gathering.builder.add(series, at, value);
+      queued++;
+      start();
+    },
+    addOther(reading) {
+      if (gathering.otherBytes >= MOST_OTHER_BYTES_IN_COMMIT) turnOver();
+      gathering.others.push(reading);
+      gathering.otherBytes += reading.bytes;
+      otherBytes += reading.bytes;
+      start();
+    },
+    onDurable(done) {
+      // What is gathered last is committed last.
+      const group = isEmpty(gathering) ? full.at(-1) : gathering;
+      if (group === undefined) done();
+      else group.waiting.push(done);
     },
     ready: () => (takes() ? Promise.resolve() : new Promise((resolve) => readyWaiters.push(resolve))),
     async stop() {

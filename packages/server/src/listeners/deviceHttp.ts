@@ -1,5 +1,6 @@
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import {
+  decodeByType,
   decodeJsonReport,
   decodePairs,
   isRefusal,
@@ -7,9 +8,10 @@ import {
   type DecodedReport,
   type Refusal,
 } from '@peatmoor/core';
+import type { ReportAnswer } from '@peatmoor/contract';
 import type { Logger } from 'pino';
 import type { CommandBook } from '../commands/commands';
-import { tooOften, type Ingest, type MessageFacts } from '../ingest/ingest';
+import { tooOften, unknownSubDevice, type Ingest, type MessageFacts } from '../ingest/ingest';
 import type { Proofs } from '../ingest/proofs';
 import { JournalBusyError } from '../journal/writer';
 import type { DeviceEntry, Registry } from '../registry';
@@ -39,37 +41,58 @@ interface Answer {
 }
 
 export function createDeviceHttp({ registry, ingest, proofs, commands, log }: Parts): DeviceHttp {
-  const handle = async (request: IncomingMessage, url: URL, receivedAt: number): Promise<Answer> => {
-    const from = remoteAddress(request);
-    const way = request.method === 'GET' ? 'HTTP GET' : 'HTTP';
-    const token = tokenOf(request, url);
+  /** Who is calling, or the answer to somebody whose token is not right. */
+  const admit = async (token: string | null, facts: MessageFacts): Promise<DeviceEntry | Answer> => {
     if (token === null)
       return refused(
         401,
         refusal('', 'bad-token', 'No device token came. Send it as "Authorization: Bearer <token>".'),
       );
     const verdict = await registry.verify(token);
-    if (verdict.state !== 'right') {
-      const reason = refusal('', 'bad-token', verdict.hint);
-      if (verdict.entry !== null) {
-        ingest.refuse(verdict.entry, reason, { way, from, size: 0, receivedAt });
-        proofs.trouble(verdict.entry, { at: receivedAt, reason: reason.reason, hint: reason.hint, from });
-      }
-      return refused(401, reason);
+    if (verdict.state === 'right') {
+      proofs.reached(verdict.entry, 'tokenRightAt', facts.receivedAt);
+      return verdict.entry;
     }
-    const { entry } = verdict;
-    proofs.reached(entry, 'tokenRightAt', receivedAt);
-    const facts: MessageFacts = { way, from, size: 0, receivedAt };
-    if (!ingest.admits(entry, receivedAt)) {
+    const reason = refusal('', 'bad-token', verdict.hint);
+    if (verdict.entry !== null) {
+      ingest.refuse(verdict.entry, reason, facts);
+      proofs.trouble(verdict.entry, {
+        at: facts.receivedAt,
+        reason: reason.reason,
+        hint: reason.hint,
+        from: facts.from,
+      });
+    }
+    return refused(401, reason);
+  };
+
+  const handle = async (
+    request: IncomingMessage,
+    url: URL,
+    facts: MessageFacts,
+    body: Buffer | Refusal,
+  ): Promise<Answer> => {
+    const admitted = await admit(tokenOf(request, url), facts);
+    if ('status' in admitted) return admitted;
+    const entry = admitted;
+    if (!ingest.admits(entry, facts.receivedAt)) {
       ingest.refuse(entry, tooOften(), facts);
       return { ...refused(429, tooOften()), retryAfterS: 1 };
     }
+    const forDevice = url.searchParams.get('for');
     const route = `${request.method} ${url.pathname}`;
-    if (route === 'POST /device/report') return report(entry, await decodeBody(request, facts), facts);
+    if (route === 'POST /device/report') return report(entry, decodeBody(body, url, facts), facts, forDevice);
     if (route === 'GET /device/report')
-      return report(entry, decodePairs(url.searchParams), { ...facts, size: Buffer.byteLength(url.search) });
-    if (route === 'GET /device/wanted') return wanted(entry, url);
-    if (route === 'POST /device/applied') return applied(entry, await readBody(request));
+      return report(
+        entry,
+        decodePairs(url.searchParams),
+        { ...facts, size: Buffer.byteLength(url.search) },
+        forDevice,
+      );
+    const target = forDevice === null ? entry : await registry.subDevice(entry, forDevice);
+    if (target === null) return refused(422, unknownSubDevice(entry, forDevice!));
+    if (route === 'GET /device/wanted') return wanted(target, url);
+    if (route === 'POST /device/applied') return applied(target, body);
     return refused(
       404,
       refusal(
@@ -84,11 +107,8 @@ export function createDeviceHttp({ registry, ingest, proofs, commands, log }: Pa
     entry: DeviceEntry,
     decoded: DecodedReport | Refusal,
     facts: MessageFacts,
-  ): Promise<Answer> => {
-    const answer = await ingest.report(entry, decoded, facts);
-    if (isRefusal(decoded)) return { status: STATUS[decoded.reason] ?? 400, body: answer };
-    return { status: answer.accepted > 0 ? 200 : 422, body: answer };
-  };
+    forDevice: string | null,
+  ): Promise<Answer> => statusOf(decoded, await ingest.report(entry, decoded, facts, forDevice));
 
   const wanted = async (entry: DeviceEntry, url: URL): Promise<Answer> => {
     proofs.reached(entry, 'connectedAt', Date.now());
@@ -101,12 +121,12 @@ export function createDeviceHttp({ registry, ingest, proofs, commands, log }: Pa
       list = await commands.wanted(entry);
     }
     await commands.delivered(entry, list);
-    return { status: 200, body: Object.fromEntries(list.map(({ name, value }) => [name, value])) };
+    return { status: 200, body: Object.fromEntries(list.map(({ name, value }) => [name, plainJson(value)])) };
   };
 
   const applied = async (entry: DeviceEntry, body: Buffer | Refusal): Promise<Answer> => {
     if (isRefusal(body)) return refused(413, body);
-    const decoded = decodeJsonReport(body.toString('utf8'));
+    const decoded = decodeJsonReport(body.toString('utf8'), Date.now());
     if (isRefusal(decoded)) return refused(400, decoded);
     const outcomes = await Promise.all(
       decoded.rows.flatMap(({ values }) =>
@@ -118,8 +138,33 @@ export function createDeviceHttp({ registry, ingest, proofs, commands, log }: Pa
     return { status: accepted > 0 ? 200 : 422, body: { accepted, refused: bad } };
   };
 
+  /** The plain case, without waiting for anything but the journal: a report whose token was right before. */
+  const quick = (
+    request: IncomingMessage,
+    facts: MessageFacts,
+    body: Buffer,
+    send: (answer: Answer) => void,
+  ): boolean => {
+    const token = bearerOf(request);
+    const known = token === null ? undefined : registry.knownToken(token);
+    if (known === undefined || !ingest.admits(known.entry, facts.receivedAt)) return false;
+    facts.size = body.length;
+    facts.raw = body;
+    const decoded = decodeByType(facts.form, body, facts.receivedAt, null);
+    const offered = ingest.offer(known.entry, decoded, facts, (answer) => send(statusOf(decoded, answer)));
+    return offered === 'taken';
+  };
+
   return (request, response) => {
-    const receivedAt = Date.now();
+    const facts: MessageFacts = {
+      way: request.method === 'GET' ? 'HTTP GET' : 'HTTP',
+      from: remoteAddress(request),
+      size: 0,
+      receivedAt: Date.now(),
+      form: contentType(request),
+      raw: null,
+    };
+    let timer: NodeJS.Timeout | undefined;
     let answered = false;
     const send = ({ status, body, retryAfterS }: Answer): void => {
       if (answered) return;
@@ -135,13 +180,18 @@ export function createDeviceHttp({ registry, ingest, proofs, commands, log }: Pa
       response.end(text);
     };
     const busy = (): void => send({ ...refused(503, BUSY), retryAfterS: 2 });
-    const url = new URL(request.url ?? '/', 'http://service');
-    const longPoll = url.searchParams.has('wait') ? LONGEST_WAIT_S * 1000 : 0;
-    const timer = setTimeout(busy, PATIENCE_MS + longPoll);
-    handle(request, url, receivedAt).then(send, (error: Error) => {
-      if (!(error instanceof JournalBusyError))
-        log.warn({ error: error.message }, 'a device could not be answered');
-      busy();
+    readBody(request, (body) => {
+      if (body === null) return;
+      const plain = request.method === 'POST' && request.url === '/device/report';
+      if (plain && Buffer.isBuffer(body) && quick(request, facts, body, send)) return;
+      const url = new URL(request.url ?? '/', 'http://service');
+      const longPoll = url.searchParams.has('wait') ? LONGEST_WAIT_S * 1000 : 0;
+      timer = setTimeout(busy, PATIENCE_MS + longPoll);
+      handle(request, url, facts, body).then(send, (error: Error) => {
+        if (!(error instanceof JournalBusyError))
+          log.warn({ error: error.message }, 'a device could not be answered');
+        busy();
+      });
     });
   };
 }
@@ -157,52 +207,64 @@ function refused(status: number, one: Refusal): Answer {
   return { status, body: { accepted: 0, refused: [one] } };
 }
 
+function statusOf(decoded: DecodedReport | Refusal, body: ReportAnswer): Answer {
+  if (isRefusal(decoded)) return { status: STATUS[decoded.reason] ?? 400, body };
+  return { status: body.accepted > 0 ? 200 : 422, body };
+}
+
+/** A wanted value in JSON: numbers as numbers, the rest as text. */
+function plainJson(value: string): number | string {
+  return /^-?\d+(\.\d+)?(e[+-]?\d+)?$/i.test(value) ? Number(value) : value;
+}
+
+function bearerOf(request: IncomingMessage): string | null {
+  const { authorization } = request.headers;
+  return authorization !== undefined && /^bearer /i.test(authorization)
+    ? authorization.slice(7).trim()
+    : null;
+}
+
 function tokenOf(request: IncomingMessage, url: URL): string | null {
-  const header = /^bearer\s+(.+)$/i.exec(request.headers.authorization ?? '')?.[1];
-  return header ?? url.searchParams.get('access_token');
+  return bearerOf(request) ?? url.searchParams.get('access_token');
 }
 
-async function decodeBody(request: IncomingMessage, facts: MessageFacts): Promise<DecodedReport | Refusal> {
-  const type = (request.headers['content-type'] ?? 'application/json').split(';')[0]!.trim().toLowerCase();
-  const body = await readBody(request);
+function contentType(request: IncomingMessage): string {
+  const type = request.headers['content-type'] ?? 'application/json';
+  const end = type.indexOf(';');
+  return (end < 0 ? type : type.slice(0, end)).trim().toLowerCase();
+}
+
+function decodeBody(body: Buffer | Refusal, url: URL, facts: MessageFacts): DecodedReport | Refusal {
   if (isRefusal(body)) return body;
+  const name = url.searchParams.get('name');
   facts.size = body.length;
-  // curl sends the form type unless told otherwise; a body that begins like JSON is what its writer meant.
-  const first = body.subarray(0, 20).toString('utf8').trimStart()[0];
-  if (type === 'application/json' || type === 'text/plain' || first === '{' || first === '[')
-    return decodeJsonReport(body.toString('utf8'));
-  if (type === 'application/x-www-form-urlencoded')
-    return decodePairs(new URLSearchParams(body.toString('utf8')));
-  return refusal(
-    '',
-    'no-meaning',
-    `Reports of type ${type.slice(0, 60)} are not taken. Send application/json.`,
-  );
+  facts.raw = body;
+  facts.form = name === null ? facts.form : `${facts.form}?name=${name.slice(0, 40)}`;
+  return decodeByType(facts.form.split('?')[0]!, body, facts.receivedAt, name);
 }
 
-/** The whole body; a refusal if it is too large (the rest is read and dropped, so that the answer arrives). */
-function readBody(request: IncomingMessage): Promise<Buffer | Refusal> {
-  return new Promise((resolve, reject) => {
-    const parts: Buffer[] = [];
-    let size = 0;
-    request.on('data', (part: Buffer) => {
-      size += part.length;
-      if (size <= MOST_BYTES) parts.push(part);
-      else parts.length = 0;
-      if (size > 16 * MOST_BYTES) request.destroy();
-    });
-    request.on('end', () =>
-      resolve(
-        size > MOST_BYTES
-          ? refusal(
-              '',
-              'too-large',
-              `The message has ${size} bytes; ${MOST_BYTES} are taken at most. Send it in parts.`,
-            )
-          : Buffer.concat(parts),
-      ),
-    );
-    request.on('error', reject);
-    request.on('aborted', () => reject(new Error('the device hung up')));
+/** Reads a body within its bounds and calls back once: with its bytes, a refusal, or null where the device hung up. */
+function readBody(request: IncomingMessage, done: (body: Buffer | Refusal | null) => void): void {
+  let size = 0;
+  let parts: Buffer[] = [];
+  request.on('data', (part: Buffer) => {
+    size += part.length;
+    if (size <= MOST_BYTES) parts.push(part);
+    else parts = [];
+    if (size > 16 * MOST_BYTES) request.destroy();
   });
+  request.on('end', () =>
+    done(
+      size > MOST_BYTES
+        ? refusal(
+            '',
+            'too-large',
+            `The message has ${size} bytes; ${MOST_BYTES} are taken at most. Send it in parts.`,
+          )
+        : parts.length === 1
+          ? parts[0]!
+          : Buffer.concat(parts),
+    ),
+  );
+  request.on('error', () => done(null));
 }

@@ -1,7 +1,8 @@
 import net from 'node:net';
+import { createServer as createTlsServer } from 'node:tls';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { Aedes, type AuthenticateError, type Client, type PublishPacket, type Subscription } from 'aedes';
-import { decodeJsonReport, decodePlain, isRefusal, refusal, wireValue, type Refusal } from '@peatmoor/core';
+import { isRefusal, refusal, type Refusal } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import type { CommandBook } from '../commands/commands';
@@ -10,11 +11,15 @@ import type { DeviceSession, PresenceBook } from '../ingest/presence';
 import type { Proofs } from '../ingest/proofs';
 import { JournalBusyError, type JournalWriter } from '../journal/writer';
 import type { DeviceEntry, Registry } from '../registry';
-import { MOST_BYTES } from './deviceHttp';
 import { socketAddress } from './address';
+import type { PublishFrame } from './mqttFrames';
+import { createMqttReports, type Report } from './mqttReports';
+import { DeviceSocket, type Transport } from './mqttSocket';
 
 /** Where accepted publishes go inside the broker library: nobody may subscribe to it. */
 const SINK_TOPIC = 'journaled';
+/** The library's keep-alive timer is set anew at most so often by publishes that do not pass through it. */
+const KEEP_ALIVE_EVERY_MS = 500;
 /** Two sessions of one device that last this long beside each other are two boards. */
 const TWINS_MS = 4000;
 /** Two takeovers of a session within this time are two boards that evict each other. */
@@ -33,31 +38,50 @@ interface Parts {
 
 export interface MqttListener {
   port: number;
+  /** Port for MQTT over TLS; null without a certificate. */
+  tlsPort: number | null;
+  /** Takes a connection that came another way, such as a WebSocket. */
+  accept(transport: Transport): void;
   stop(): Promise<void>;
+}
+
+/** Where to listen, and the certificate for TLS where there is one. */
+export interface MqttPlaces {
+  host: string;
+  port: number;
+  tls: { port: number; cert: Buffer; key: Buffer } | null;
 }
 
 /** What this service keeps with each connection of the broker library. */
 interface Session extends DeviceSession {
-  client: Client;
-  wantedPattern: boolean;
-  refusedPattern: boolean;
+  client: Connected;
+  /** Topic filters this session has subscribed to. */
+  filters: Set<string>;
+  /** Publishes taken from the socket and not yet acknowledged: those of the commit that gathers. */
+  acks: number[];
+  refreshedAt: number;
 }
 
-type Connected = Client & { conn: net.Socket; session?: Session };
+type Connected = Client & {
+  conn: DeviceSocket;
+  session?: Session;
+  _paused?: boolean;
+  _keepaliveTimer?: NodeJS.Timeout | null;
+};
 
 /** Speaks MQTT 3.1.1 to devices. PUBACK leaves only when the readings are durable in the journal. */
-export async function startMqttListener(host: string, port: number, parts: Parts): Promise<MqttListener> {
+export async function startMqttListener(places: MqttPlaces, parts: Parts): Promise<MqttListener> {
   const { registry, ingest, proofs, presence, commands, journal, bus, log } = parts;
+  const reports = createMqttReports({ ingest, commands, registry, presence });
   const takeovers = new Map<number, number[]>();
   const broker = new Aedes({ maxTopicLevels: 12, connectTimeout: 15_000 });
 
   const clients = (): Record<string, Connected> =>
     (broker as unknown as { clients: Record<string, Connected> }).clients;
   const say = (session: Session, refused: Refusal): void => {
-    if (!session.refusedPattern) return;
-    publish(session.client, `moor/${deviceOf(session).id}/refused`, JSON.stringify(refused), 0).catch(
-      () => undefined,
-    );
+    const topic = `moor/${deviceOf(session).id}/refused`;
+    if (hears(session, topic))
+      publish(session.client, topic, JSON.stringify(refused), 0).catch(() => undefined);
   };
   const deviceOf = (session: Session): DeviceEntry => names.get(session)!;
   const names = new WeakMap<Session, DeviceEntry>();
@@ -90,7 +114,14 @@ export async function startMqttListener(host: string, port: number, parts: Parts
   ): Promise<{ entry: DeviceEntry; tokenId: number } | null> => {
     const now = Date.now();
     const verdict = await registry.verify(password);
-    const facts: MessageFacts = { way: 'MQTT', from, size: 0, receivedAt: now };
+    const facts: MessageFacts = {
+      way: 'MQTT',
+      from,
+      size: 0,
+      receivedAt: now,
+      form: 'mqtt connect',
+      raw: null,
+    };
     const trouble = (entry: DeviceEntry, hint: string): null => {
       ingest.refuse(entry, refusal('', 'bad-token', hint), facts);
       proofs.trouble(entry, { at: now, reason: 'bad-token', hint, from });
@@ -113,11 +144,13 @@ export async function startMqttListener(host: string, port: number, parts: Parts
       tokenId,
       from,
       openedAt: Date.now(),
-      wantedPattern: false,
-      refusedPattern: false,
-      want: async (name, value) => {
-        if (!session.wantedPattern) throw new Error('the board has not subscribed to what is wanted');
-        await publish(client, `moor/${deviceOf(session).id}/wanted/${name}`, value, 1);
+      filters: new Set(),
+      acks: [],
+      refreshedAt: 0,
+      want: async (path, value) => {
+        const topic = `moor/${deviceOf(session).id}/${path}`;
+        if (!hears(session, topic)) throw new Error('the board has not subscribed to what is wanted');
+        await publish(client, topic, value, 1);
       },
       close: () => client.close(),
     };
@@ -130,6 +163,12 @@ export async function startMqttListener(host: string, port: number, parts: Parts
     if (session === undefined) return;
     const entry = deviceOf(session);
     const now = Date.now();
+    // A session that goes on has its subscriptions already.
+    const { subscriptions } = client as unknown as { subscriptions: object };
+    const restored = Object.keys(subscriptions).filter((filter) => !session.filters.has(filter));
+    for (const filter of restored) session.filters.add(filter);
+    if (restored.length > 0) void deliverWanted(session, entry);
+    session.client.conn.onPublish = (frame) => takeFrame(session, frame);
     presence.open(session);
     noticeTwins(session);
     presence.seen(entry.rowId, now);
@@ -183,23 +222,22 @@ export async function startMqttListener(host: string, port: number, parts: Parts
     const entry = session && names.get(session);
     if (session === undefined || entry === undefined) return done(null, null);
     const root = `moor/${entry.id}/`;
-    const wants = matches(subscription.topic, `${root}wanted/x`);
-    const refusals = matches(subscription.topic, `${root}refused`);
-    if (!subscription.topic.startsWith(root) || (!wants && !refusals)) {
-      const hint = `This device may subscribe to ${root}wanted/# and ${root}refused, not to "${subscription.topic.slice(0, 80)}".`;
+    const ways = [`${root}wanted/x`, `${root}refused`, `${root}for/x/wanted/x`, `${root}for/x/refused`];
+    if (!subscription.topic.startsWith(root) || !ways.some((way) => matches(subscription.topic, way))) {
+      const hint = `This device may subscribe to ${root}wanted/#, ${root}refused and, for what is behind it, ${root}for/+/wanted/#; not to "${subscription.topic.slice(0, 80)}".`;
       ingest.refuse(entry, refusal('', 'wrong-topic', hint), {
         way: 'MQTT',
         from: session.from,
         size: 0,
         receivedAt: Date.now(),
+        form: 'mqtt subscribe',
+        raw: null,
       });
       return done(null, null);
     }
-    session.refusedPattern ||= refusals;
-    if (wants && !session.wantedPattern) {
-      session.wantedPattern = true;
+    session.filters.add(subscription.topic);
+    if (!matches(subscription.topic, `${root}refused`) || subscription.topic.includes('#'))
       setImmediate(() => void deliverWanted(session, entry));
-    }
     done(null, subscription as Subscription);
   };
 
@@ -207,10 +245,18 @@ export async function startMqttListener(host: string, port: number, parts: Parts
     try {
       // Read anew: the definitions may have changed since this session began.
       const current = (await registry.byRow(entry.rowId)) ?? entry;
-      for (const wanted of await commands.wanted(current)) {
-        await session.want(wanted.name, wireValue(wanted.value));
-        await commands.delivered(current, [wanted]);
-      }
+      const root = `moor/${current.id}/`;
+      const told = async (target: DeviceEntry, path: string): Promise<void> => {
+        for (const wanted of await commands.wanted(target)) {
+          if (!hears(session, `${root}${path}${wanted.name}`)) continue;
+          await session.want(`${path}${wanted.name}`, wanted.value);
+          await commands.delivered(target, [wanted]);
+        }
+      };
+      await told(current, 'wanted/');
+      if ([...session.filters].some((filter) => filter.startsWith(`${root}for/`) || filter === `${root}#`))
+        for (const sub of await registry.behind(current))
+          await told(sub, `for/${sub.serial ?? sub.id}/wanted/`);
     } catch (error) {
       log.debug({ error: (error as Error).message }, 'wanted values wait for the next connection');
     }
@@ -219,7 +265,8 @@ export async function startMqttListener(host: string, port: number, parts: Parts
     if (kindId === undefined) return;
     for (const client of Object.values(clients())) {
       const { session } = client;
-      if (session === undefined || !session.wantedPattern || deviceOf(session).kindId !== kindId) continue;
+      if (session === undefined || session.filters.size === 0 || deviceOf(session).kindId !== kindId)
+        continue;
       registry
         .byRow(session.deviceRowId)
         .then(async (entry) => {
@@ -227,7 +274,7 @@ export async function startMqttListener(host: string, port: number, parts: Parts
           const before = deviceOf(session).intervalS;
           names.set(session, entry);
           if (before !== entry.intervalS && entry.names.find('interval') === undefined)
-            await session.want('interval', String(entry.intervalS));
+            await session.want('wanted/interval', String(entry.intervalS));
         })
         .catch((error: Error) =>
           log.debug({ error: error.message }, 'a changed kind waits for the next connection'),
@@ -240,32 +287,56 @@ export async function startMqttListener(host: string, port: number, parts: Parts
   });
 
   broker.authorizePublish = (client, packet, done) => {
-    const { session } = (client ?? {}) as Connected;
+    const { session, conn } = (client ?? {}) as Connected;
     if (session === undefined) return done(new Error('not admitted'));
-    take(session, packet)
+    const finish = (error: Error | null): void => {
+      packet.topic = SINK_TOPIC;
+      packet.retain = false;
+      packet.payload = Buffer.alloc(0);
+      done(error);
+      if (packet.qos > 0 && conn.inLibrary > 0) conn.inLibrary--;
+    };
+    isRepeated(client as Client, packet)
+      .then((repeated) => (repeated ? [] : take(session, packet)))
       .then((refused) => {
         for (const one of refused) say(session, one);
-        packet.topic = SINK_TOPIC;
-        packet.retain = false;
-        packet.payload = Buffer.alloc(0);
-        done(null);
+        finish(null);
       })
       .catch((error: Error) => {
         // Not acknowledged: the board sends it again after it reconnects.
         log.warn({ error: error.message }, 'a publish could not be taken');
-        done(error);
+        finish(error);
       });
   };
+
+  /** A QoS 2 publish that was stored before and whose PUBREC the board did not hear (MQTT-4.3.3-2). */
+  const isRepeated = async (client: Client, packet: PublishPacket): Promise<boolean> =>
+    packet.qos === 2 &&
+    (await (
+      broker as unknown as {
+        persistence: { incomingGetPacket(client: Client, packet: unknown): Promise<unknown> };
+      }
+    ).persistence
+      .incomingGetPacket(client, packet)
+      .then(
+        () => true,
+        () => false,
+      ));
+
+  const factsOf = (session: Session, report: Report, payload: Buffer): MessageFacts => ({
+    way: 'MQTT',
+    from: session.from,
+    size: payload.length,
+    receivedAt: Date.now(),
+    form: report.form,
+    raw: payload,
+  });
 
   const take = async (session: Session, packet: PublishPacket): Promise<Refusal[]> => {
     const entry = (await registry.byRow(session.deviceRowId)) ?? deviceOf(session);
     const payload = Buffer.from(packet.payload);
-    const facts: MessageFacts = {
-      way: 'MQTT',
-      from: session.from,
-      size: payload.length,
-      receivedAt: Date.now(),
-    };
+    const report = reports.read(entry, packet.topic);
+    const facts = factsOf(session, report, payload);
     const whole = (refused: Refusal): Refusal[] => {
       ingest.refuse(entry, refused, facts);
       return [refused];
@@ -275,59 +346,78 @@ export async function startMqttListener(host: string, port: number, parts: Parts
       await sleep(50);
     }
     if (packet.retain) return whole(refusal('', 'retained'));
-    if (payload.length > MOST_BYTES) return whole(refusal('', 'too-large'));
-    const root = `moor/${entry.id}/`;
-    const [verb, name, ...rest] = packet.topic.startsWith(root)
-      ? packet.topic.slice(root.length).split('/')
-      : [];
-    const text = payload.toString('utf8');
-    if (rest.length === 0 && verb === 'report' && name === undefined)
-      return keep(entry, decodeJsonReport(text), facts);
-    if (rest.length === 0 && verb === 'report' && name) return keep(entry, decodePlain(name, text), facts);
-    if (rest.length === 0 && verb === 'applied' && name) {
-      const refused = await commands.applied(entry, name, text === '' ? null : text);
-      presence.seen(entry.rowId, facts.receivedAt);
-      return refused === null ? [] : whole(refused);
-    }
-    return whole(
-      refusal(
-        '',
-        'wrong-topic',
-        `Nothing is taken on "${packet.topic.slice(0, 80)}". This device reports on ${root}report and answers on ${root}applied/<name>.`,
-      ),
-    );
-  };
-
-  const keep = async (
-    entry: DeviceEntry,
-    decoded: ReturnType<typeof decodeJsonReport>,
-    facts: MessageFacts,
-  ): Promise<Refusal[]> => {
     for (;;) {
       try {
-        const { refused } = await ingest.report(entry, decoded, facts);
-        return isRefusal(decoded) ? [decoded] : refused;
+        return await reports.take(entry, report, payload, facts);
       } catch (error) {
         if (!(error instanceof JournalBusyError)) throw error;
         // Back-pressure: no PUBACK, and nothing more is read from this socket, until the journal can be written.
+        if (packet.qos > 0) session.client.conn.pauseReading();
         await journal.ready();
+        session.client.conn.resumeReading();
       }
     }
   };
 
+  /** The way of most publishes: straight from the socket to the journal, acknowledged with all others of one commit. */
+  const takeFrame = (session: Session, frame: PublishFrame): boolean => {
+    const { client } = session;
+    const entry = registry.known(session.deviceRowId);
+    if (entry === undefined || client._paused === true) return false;
+    const report = reports.readFrame(entry, frame);
+    const now = Date.now();
+    if (report === null || !ingest.admits(entry, now)) return false;
+    const payload = frame.bytes.subarray(frame.payloadStart, frame.end);
+    const facts = factsOf(session, report, payload);
+    const decoded = reports.decode(report, payload, facts.receivedAt);
+    const { messageId } = frame;
+    const offered = ingest.offer(entry, decoded, facts, ({ refused }) => {
+      for (const one of refused) say(session, one);
+      // One write for all that this commit, or this turn, acknowledges.
+      if (session.acks.push(messageId) === 1) setImmediate(acknowledge, session);
+    });
+    if (now - session.refreshedAt > KEEP_ALIVE_EVERY_MS) {
+      session.refreshedAt = now;
+      client._keepaliveTimer?.refresh();
+    }
+    return offered === 'taken';
+  };
+  const acknowledge = (session: Session): void => {
+    const { acks } = session;
+    session.acks = [];
+    session.client.conn.acknowledge(acks);
+  };
+
   await broker.listen();
-  const server = net.createServer({ noDelay: true }, (socket) => broker.handle(socket));
-  await new Promise<void>((resolve, reject) => {
-    server.once('error', reject);
-    server.listen(port, host, resolve);
-  });
+  const accept = (transport: Transport): void => void broker.handle(new DeviceSocket(transport));
+  const { host, port, tls } = places;
+  const server = net.createServer({ noDelay: true }, accept);
+  const secure = tls === null ? null : createTlsServer({ cert: tls.cert, key: tls.key }, accept);
+  await listen(server, port, host);
+  if (secure !== null) await listen(secure, tls!.port, host);
   return {
     port: (server.address() as net.AddressInfo).port,
+    tlsPort: secure === null ? null : (secure.address() as net.AddressInfo).port,
+    accept,
     async stop() {
       server.close();
+      secure?.close();
       await new Promise<void>((resolve) => broker.close(() => resolve()));
     },
   };
+}
+
+function listen(server: net.Server, port: number, host: string): Promise<void> {
+  return new Promise((resolve, reject) => {
+    server.once('error', reject);
+    server.listen(port, host, resolve);
+  });
+}
+
+/** True where a session has subscribed to a topic. */
+function hears(session: Session, topic: string): boolean {
+  for (const filter of session.filters) if (matches(filter, topic)) return true;
+  return false;
 }
 
 /** Publishes to one client only; resolves when it was written (QoS 0) or acknowledged or written (QoS 1). */

@@ -1,9 +1,11 @@
 import type { IncomingMessage } from 'node:http';
 import type { Duplex } from 'node:stream';
 import type { LiveMessage } from '@peatmoor/contract';
+import type { Value } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import { WebSocketServer, type WebSocket } from 'ws';
 import type { Bus } from '../bus';
+import { factsOf } from '../journal/others';
 import type { Committed } from '../journal/writer';
 import type { Registry } from '../registry';
 
@@ -22,7 +24,7 @@ export interface LiveHub {
 export function createLiveHub(registry: Registry, bus: Bus, log: Logger): LiveHub {
   const server = new WebSocketServer({ noServer: true, maxPayload: 1024 });
   const pages = new Map<number, Set<WebSocket>>();
-  const fresh = new Map<number, { at: number; value: number }>();
+  const fresh = new Map<number, { at: number; value: Value }>();
 
   const send = (workspaceId: number, message: LiveMessage): void => {
     const sockets = pages.get(workspaceId);
@@ -42,7 +44,7 @@ export function createLiveHub(registry: Registry, bus: Bus, log: Logger): LiveHu
     fresh.clear();
     const devices = new Map<
       number,
-      { workspaceId: number; device: string; values: [string, number, number][] }
+      { workspaceId: number; device: string; values: [string, number, Value][] }
     >();
     for (const [seriesId, { at, value }] of readings) {
       const owner = await registry.ownerOf(seriesId);
@@ -78,8 +80,9 @@ export function createLiveHub(registry: Registry, bus: Bus, log: Logger): LiveHu
         page.send(JSON.stringify({ type: 'hello', now: Date.now() } satisfies LiveMessage));
       });
     },
-    committed({ batch }) {
+    committed({ batch, others }) {
       if (pages.size === 0) return;
+      for (const { series, at, value } of others) fresh.set(series, { at, value: factsOf(value) });
       for (let i = 0; i < batch.series.length; i++) {
         const known = fresh.get(batch.series[i]!);
         if (known === undefined || batch.times[i]! >= known.at)

@@ -1,6 +1,6 @@
 import { DataTypes, type Model, type ModelStatic, type Sequelize } from 'sequelize';
-import type { Datastream, Proof, Widget } from '@peatmoor/core';
-import type { Role, Severity } from '@peatmoor/contract';
+import type { Datastream, Location, Proof, Value, Widget } from '@peatmoor/core';
+import type { DeviceAbout, Role, Severity } from '@peatmoor/contract';
 
 export interface UserRow {
   id: number;
@@ -41,12 +41,19 @@ export interface KindRow {
   workspaceId: number;
   title: string;
   intervalS: number;
+  /** While on, an unknown name in a report makes a datastream. */
+  acceptNew: boolean;
+  notes: string;
+  board: string;
+  icon: string;
   createdAt: number;
 }
 export interface StreamRow extends Datastream {
   id: number;
   workspaceId: number;
   kindId: number;
+  /** Made from a name that arrived, and not looked at yet. */
+  unconfirmed: boolean;
 }
 export interface DeviceRow {
   rowId: number;
@@ -58,6 +65,14 @@ export interface DeviceRow {
   lastSeenAt: number | null;
   proof: Proof;
   dashboardId: number | null;
+  labels: string[];
+  place: Location | null;
+  notes: string;
+  about: DeviceAbout;
+  /** The gateway that reports for it, for a sub-device. */
+  gatewayRowId: number | null;
+  /** The text by which its gateway names it. */
+  serial: string | null;
 }
 export interface TokenRow {
   id: number;
@@ -77,6 +92,7 @@ export interface SeriesRow {
   streamId: number;
   newestAt: number | null;
   newestValue: number | null;
+  newestOther: Value | null;
 }
 export interface CommandRow {
   id: number;
@@ -84,6 +100,7 @@ export interface CommandRow {
   deviceRowId: number;
   streamId: number;
   value: number;
+  textValue: string | null;
   state: 'waiting' | 'sent' | 'applied' | 'refused' | 'expired';
   userName: string;
   createdAt: number;
@@ -162,6 +179,10 @@ export interface ArrivalRow {
   deviceRowId: number;
   receivedAt: number;
   body: unknown;
+  /** How the message was written: a content type, or where on MQTT it came. */
+  form: string;
+  /** The message itself, where something of it was refused. */
+  raw: Buffer | null;
 }
 
 /** A model whose rows are read as plain objects (`raw: true`). */
@@ -201,23 +222,26 @@ export function defineModels(sequelize: Sequelize) {
     kinds: table<KindRow>('kinds', {
       id: number(),
       workspaceId: INTEGER,
-      title: STRING,
+      ...fields('title board icon', STRING),
       intervalS: INTEGER,
+      acceptNew: BOOLEAN,
+      notes: TEXT,
       createdAt: BIGINT,
     }),
     streams: table<StreamRow>('streams', {
       id: number(),
-      ...fields('workspaceId kindId decimals pin', INTEGER),
-      ...fields('key title type unit rangePolicy direction', STRING),
+      ...fields('workspaceId kindId decimals pin keepDays', INTEGER),
+      ...fields('key title type unit rangePolicy direction description colour part boardPin', STRING),
       ...fields('min max', DOUBLE),
-      aliases: TEXT,
+      ...fields('aliases choices', TEXT),
+      unconfirmed: BOOLEAN,
     }),
     devices: table<DeviceRow>('devices', {
       rowId: number(),
-      ...fields('workspaceId kindId dashboardId', INTEGER),
-      ...fields('id name', STRING),
+      ...fields('workspaceId kindId dashboardId gatewayRowId', INTEGER),
+      ...fields('id name serial', STRING),
       ...fields('createdAt lastSeenAt', BIGINT),
-      proof: TEXT,
+      ...fields('proof labels place notes about', TEXT),
     }),
     deviceTokens: table<TokenRow>('deviceTokens', {
       id: number(),
@@ -231,11 +255,13 @@ export function defineModels(sequelize: Sequelize) {
       ...fields('workspaceId deviceRowId streamId', INTEGER),
       newestAt: BIGINT,
       newestValue: DOUBLE,
+      newestOther: TEXT,
     }),
     commands: table<CommandRow>('commands', {
       id: number(),
       ...fields('workspaceId deviceRowId streamId', INTEGER),
       value: DOUBLE,
+      textValue: TEXT,
       ...fields('state userName note', STRING),
       ...fields('createdAt sentAt appliedAt', BIGINT),
     }),
@@ -280,6 +306,8 @@ export function defineModels(sequelize: Sequelize) {
       ...fields('workspaceId deviceRowId', INTEGER),
       receivedAt: BIGINT,
       body: TEXT,
+      form: STRING,
+      raw: BLOB,
     }),
   };
 }

@@ -2,8 +2,20 @@ import type { Order, Transaction, WhereOptions } from 'sequelize';
 import type { Table } from './models';
 
 /** Columns that hold JSON as text. */
-const JSON_COLUMNS = ['aliases', 'proof', 'widgets', 'emails', 'state', 'body'] as const;
-const BOOLEAN_COLUMNS = ['active'] as const;
+const JSON_COLUMNS = [
+  'aliases',
+  'choices',
+  'proof',
+  'labels',
+  'place',
+  'about',
+  'widgets',
+  'emails',
+  'state',
+  'body',
+  'newestOther',
+] as const;
+const BOOLEAN_COLUMNS = ['active', 'acceptNew', 'unconfirmed'] as const;
 
 /** What belongs to a workspace names it. Every query on such rows goes through these functions with its workspace. */
 interface Owned {
@@ -106,7 +118,7 @@ export async function insert<R extends object>(
 function fromColumns<R extends object>(row: R): R {
   const result = row as unknown as Record<string, unknown>;
   for (const name of JSON_COLUMNS)
-    if (typeof result[name] === 'string' && /^[[{]/.test(result[name]))
+    if (typeof result[name] === 'string' && /^[[{"]/.test(result[name]))
       result[name] = JSON.parse(result[name]);
   for (const name of BOOLEAN_COLUMNS) if (name in result) result[name] = Boolean(result[name]);
   return row;

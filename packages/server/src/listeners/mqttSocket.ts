@@ -1,0 +1,80 @@
+import type { Socket } from 'node:net';
+import { Duplex } from 'node:stream';
+import { createFrameSplitter, type PublishFrame } from './mqttFrames';
+
+/** A PUBACK is four bytes (MQTT 3.1.1 §3.4). */
+const PUBACK = 0x40;
+
+/** A stream under MQTT: a TCP or TLS socket, or a WebSocket made into one. */
+export type Transport = Pick<Socket, 'remoteAddress'> & Duplex;
+
+/**
+ * What the broker library sees of a connection. Whole publishes of QoS 1 are offered to `onPublish` first, and what it
+ * takes never reaches the library; all other bytes do, unchanged.
+ */
+export class DeviceSocket extends Duplex {
+  /** Publishes that are with the library and will be acknowledged by it; meanwhile nothing may overtake them (MQTT-4.6.0-2). */
+  inLibrary = 0;
+  onPublish: ((frame: PublishFrame) => boolean) | null = null;
+  readonly #transport: Transport;
+
+  constructor(transport: Transport) {
+    super({ allowHalfOpen: false });
+    this.#transport = transport;
+    const split = createFrameSplitter({
+      publish: (frame) => this.inLibrary === 0 && this.onPublish !== null && this.onPublish(frame),
+      other: (bytes, acknowledged) => {
+        this.inLibrary += acknowledged;
+        if (!this.push(bytes)) transport.pause();
+      },
+    });
+    transport.on('data', split);
+    transport.on('end', () => this.push(null));
+    transport.on('error', (error: Error) => this.destroy(error));
+    transport.on('close', () => this.destroy());
+  }
+
+  get remoteAddress(): string | undefined {
+    return this.#transport.remoteAddress;
+  }
+
+  /** Nothing more is read from the network until `resumeReading`. */
+  pauseReading(): void {
+    this.#transport.pause();
+  }
+
+  resumeReading(): void {
+    this.#transport.resume();
+  }
+
+  /** Acknowledges publishes, all in one write. */
+  acknowledge(messageIds: readonly number[]): void {
+    if (this.destroyed || !this.#transport.writable) return;
+    const bytes = Buffer.allocUnsafe(messageIds.length * 4);
+    for (const [i, id] of messageIds.entries())
+      bytes.writeUInt32BE(((PUBACK << 24) | (2 << 16) | id) >>> 0, i * 4);
+    this.#transport.write(bytes);
+  }
+
+  override _read(): void {
+    this.#transport.resume();
+  }
+
+  override _write(chunk: Buffer, encoding: BufferEncoding, done: (error?: Error | null) => void): void {
+    if (this.#transport.write(chunk, encoding)) done();
+    else this.#transport.once('drain', done);
+  }
+
+  override _writev(chunks: { chunk: Buffer }[], done: (error?: Error | null) => void): void {
+    this._write(Buffer.concat(chunks.map(({ chunk }) => chunk)), 'binary', done);
+  }
+
+  override _final(done: () => void): void {
+    this.#transport.end(done);
+  }
+
+  override _destroy(error: Error | null, done: (error: Error | null) => void): void {
+    this.#transport.destroy();
+    done(error);
+  }
+}
