@@ -83,7 +83,7 @@ export function createRegistry(store: Store, bus: Bus): Registry {
   const ready = new Map<number, DeviceEntry>();
   const tokens = new Map<string, TokenRow>();
   const owners = new Map<number, SeriesOwner>();
-  /** Hashes of tokens that were right, so that a busy board's token is not looked up for every message. */
+  /** Tokens that were right, in memory only, so that a busy board's token is not looked up and hashed for every message. */
   const right = new Map<string, { rowId: number; tokenId: number }>();
   const subDevices = new Map<string, number>();
 
@@ -154,7 +154,7 @@ export function createRegistry(store: Store, bus: Bus): Registry {
       return entries.filter((entry) => entry !== null);
     },
     knownToken(text) {
-      const known = right.get(hashSecret(text).toString('base64'));
+      const known = right.get(text);
       const entry = known && ready.get(known.rowId);
       return entry && { entry, tokenId: known.tokenId };
     },
@@ -188,7 +188,7 @@ export function createRegistry(store: Store, bus: Bus): Registry {
           hint: `The token ${shape.fingerprint} was withdrawn. Make a new one on the page of ${entry.name}.`,
         };
       if (right.size >= MOST_REMEMBERED) right.clear();
-      right.set(hashSecret(text).toString('base64'), { rowId: entry.rowId, tokenId: token.id });
+      right.set(text, { rowId: entry.rowId, tokenId: token.id });
       return { state: 'right', entry, tokenId: token.id };
     },
     async ownerOf(seriesId) {

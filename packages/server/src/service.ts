@@ -156,7 +156,7 @@ export async function startService({
       health,
       log,
     );
-    const deviceHttp = createDeviceHttp({ registry, ingest, proofs, commands, log });
+    const deviceHttp = createDeviceHttp({ registry, ingest, journal, proofs, commands, log });
     server.on('request', (request, response) => {
       if (request.url?.startsWith('/device/')) deviceHttp(request, response);
       else app(request, response);

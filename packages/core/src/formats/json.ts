@@ -14,6 +14,8 @@ export function decodeJsonReport(text: string, receivedMs: number): DecodedRepor
   } catch (error) {
     return refusal('', 'unreadable', unreadableHint(text, error as Error));
   }
+  const flat = flatRow(parsed);
+  if (flat !== null) return flat;
   if (looksLikeSenml(parsed)) return resolveSenml(parsed, receivedMs);
   const objects = Array.isArray(parsed) ? parsed : [parsed];
   if (objects.length === 0) return refusal('', 'unreadable', 'The array is empty: there is no value in it.');
@@ -35,6 +37,20 @@ export function decodeJsonReport(text: string, receivedMs: number): DecodedRepor
   if (count > MOST_VALUES)
     return refusal('', 'too-large', `${count} values came in one message; ${MOST_VALUES} are taken at most.`);
   return { rows, number: readNumberOfMessage((objects[0] as { n?: unknown }).n) };
+}
+
+/** The plain case, done without a detour: one object without anything nested. Null for all others. */
+function flatRow(parsed: unknown): DecodedReport | null {
+  if (parsed === null || typeof parsed !== 'object' || Array.isArray(parsed)) return null;
+  const row = parsed as Record<string, unknown>;
+  const values: ReportRow['values'] = [];
+  for (const name in row) {
+    const raw = row[name];
+    if (typeof raw === 'object' && raw !== null) return null;
+    if (name !== 'at' && name !== 'n') values.push([name, raw]);
+  }
+  if (values.length === 0 || values.length > MOST_VALUES) return null;
+  return { rows: [{ at: row.at, values }], number: readNumberOfMessage(row.n) };
 }
 
 function unreadableHint(text: string, error: Error): string {

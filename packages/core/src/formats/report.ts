@@ -1,5 +1,5 @@
 import { foldName, RESERVED_NAMES, type NameIndex } from '../readings/names';
-import { isRefusal, refusal, type Refusal } from '../readings/refusals';
+import { refusal, type Refusal } from '../readings/refusals';
 import { readAt } from '../readings/time';
 import { isReportable, type Datastream } from '../readings/types';
 import { isTaken, takeValue, type TakenValue } from '../readings/value';

@@ -10,10 +10,17 @@ const MAGIC = 0x504d_3032;
 
 /** Gathers readings in columns that grow; no object a reading. */
 export class BatchBuilder {
-  #series = new Uint32Array(64);
-  #times = new Float64Array(64);
-  #values = new Float64Array(64);
+  #series: Uint32Array<ArrayBuffer>;
+  #times: Float64Array<ArrayBuffer>;
+  #values: Float64Array<ArrayBuffer>;
   #length = 0;
+
+  /** `expected`: how many readings are likely to come. */
+  constructor(expected = 64) {
+    this.#series = new Uint32Array(expected);
+    this.#times = new Float64Array(expected);
+    this.#values = new Float64Array(expected);
+  }
 
   get length(): number {
     return this.#length;
@@ -37,10 +44,11 @@ export class BatchBuilder {
   }
 
   #grow(): void {
-    const wider = <A extends Uint32Array | Float64Array>(made: A, from: A): A => (made.set(from), made);
-    this.#series = wider(new Uint32Array(this.#series.length * 2), this.#series);
-    this.#times = wider(new Float64Array(this.#times.length * 2), this.#times);
-    this.#values = wider(new Float64Array(this.#values.length * 2), this.#values);
+    const size = Math.max(64, this.#series.length * 2);
+    const wider = <A extends { set(from: A): void }>(made: A, from: A): A => (made.set(from), made);
+    this.#series = wider(new Uint32Array(size), this.#series);
+    this.#times = wider(new Float64Array(size), this.#times);
+    this.#values = wider(new Float64Array(size), this.#values);
   }
 }
 

@@ -13,9 +13,14 @@ export const EMPTY_COLUMNS: Columns = Object.freeze({ times: [], values: [] }) a
 export function orderColumns(columns: Columns): Columns {
   const { times, values } = columns;
   let ordered = true;
-  for (let i = 1; i < times.length && ordered; i++) ordered = times[i]! > times[i - 1]!;
-  if (ordered) return columns;
-  const order = times.map((_, index) => index).sort((a, b) => times[a]! - times[b]! || a - b);
+  let strictly = true;
+  for (let i = 1; i < times.length && ordered; i++) {
+    ordered = times[i]! >= times[i - 1]!;
+    strictly &&= times[i] !== times[i - 1];
+  }
+  if (ordered && strictly) return columns;
+  const order = times.map((_, index) => index);
+  if (!ordered) order.sort((a, b) => times[a]! - times[b]! || a - b);
   const result: Columns = { times: [], values: [] };
   for (const index of order) {
     const last = result.times.length - 1;

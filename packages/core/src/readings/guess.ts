@@ -1,4 +1,4 @@
-import { foldName, KEY_PATTERN, proposeKey } from './names';
+import { foldName, KEY_PATTERN, proposeKey, RESERVED_NAMES } from './names';
 import type { Datastream } from './types';
 
 /** What a datastream is where nothing more is said of it. */
@@ -34,7 +34,7 @@ export function guessStream(name: string, shown: unknown): Datastream {
   );
   return {
     ...PLAIN_STREAM,
-    key: KEY_PATTERN.test(folded) ? folded : proposeKey(title),
+    key: KEY_PATTERN.test(folded) && !RESERVED_NAMES.has(folded) ? folded : proposeKey(title),
     title: title === '' ? 'Value' : title,
     type: guessType(shown),
     pin,

@@ -2,6 +2,7 @@ import {
   isRefusal,
   refusal,
   takeReport,
+  type AcceptedValue,
   type DecodedReport,
   type Refusal,
   type ReportRow,
@@ -10,7 +11,7 @@ import type { ReportAnswer } from '@peatmoor/contract';
 import type { CommandBook } from '../commands/commands';
 import { JournalBusyError, type JournalWriter } from '../journal/writer';
 import { factsOf, type OtherReading } from '../journal/others';
-import type { DeviceEntry, Registry } from '../registry';
+import type { DeviceEntry, DeviceStream, Registry } from '../registry';
 import type { ArrivalBook } from './arrivals';
 import type { NewNames } from './newNames';
 import type { PresenceBook } from './presence';
@@ -31,21 +32,19 @@ export interface MessageFacts {
   raw: Uint8Array | null;
 }
 
-/** What became of a report that was offered without waiting. */
-export type Offered = 'taken' | 'busy' | 'needs-waiting';
+/**
+ * What became of a report that was offered without waiting: its answer, which holds once what was added to the journal
+ * is durable; or why nothing happened yet.
+ */
+export type Offered = ReportAnswer | 'busy' | 'needs-waiting';
 
 export interface Ingest {
   /**
-   * Matches, journals and notes one report of a device for itself, at once: the answer is called back when what was
-   * accepted is durable. `busy` where the journal takes nothing, `needs-waiting` where report() must do it; then
-   * nothing happened yet.
+   * Matches, journals and notes one report of a device for itself, at once. The caller answers the device when the
+   * journal says that what was accepted is durable. `busy` where the journal takes nothing, `needs-waiting` where
+   * report() must do it. `facts` may be used again afterwards.
    */
-  offer(
-    entry: DeviceEntry,
-    decoded: DecodedReport | Refusal,
-    facts: MessageFacts,
-    answer: (answer: ReportAnswer) => void,
-  ): Offered;
+  offer(entry: DeviceEntry, decoded: DecodedReport | Refusal, facts: MessageFacts): Offered;
   /**
    * The same with all that may need waiting: sub-devices (`forDevice`, or named by the rows) and names that the kind
    * accepts as new. Throws JournalBusyError when nothing can be taken just now; then nothing was stored.
@@ -93,50 +92,58 @@ export function createIngest(parts: Parts): Ingest {
     });
   };
 
-  /** The time of a message that names none: when it came, but never that of the message before. */
+  /** The time of a message that names none: when it came, but not that of the message before. */
   const timeOf = (entry: DeviceEntry, receivedAt: number): number => {
-    const behind = entry.lastAt - receivedAt;
-    entry.lastAt = behind >= 0 && behind < MOST_AHEAD_MS ? entry.lastAt + 1 : receivedAt;
+    if (receivedAt > entry.lastAt) entry.lastAt = receivedAt;
+    else if (entry.lastAt - receivedAt < MOST_AHEAD_MS) entry.lastAt++;
     return entry.lastAt;
   };
 
-  const take = (
-    entry: DeviceEntry,
-    decoded: DecodedReport,
-    facts: MessageFacts,
-    answer: (answer: ReportAnswer) => void,
-  ): void => {
-    const { accepted, refused } = takeReport(entry.names, decoded, timeOf(entry, facts.receivedAt));
+  const take = (entry: DeviceEntry, decoded: DecodedReport, facts: MessageFacts): ReportAnswer => {
+    const { receivedAt } = facts;
+    const { accepted, refused } = takeReport(entry.names, decoded, timeOf(entry, receivedAt));
+    let confirms = false;
     for (const { stream, at, value } of accepted) {
       if (typeof value === 'number') journal.add(stream.seriesId, at, value);
       else journal.addOther(otherReading(stream.seriesId, at, value));
+      confirms ||= stream.direction === 'both';
     }
-    presence.seen(entry.rowId, facts.receivedAt);
-    const arrival = arrivals.admits(entry)
-      ? {
-          number: decoded.number,
-          accepted: accepted.slice(0, SHOWN_VALUES).map(({ stream, at, value }) => ({
-            key: stream.key,
-            at,
-            value: typeof value === 'number' ? value : factsOf(value),
-          })),
-          acceptedCount: accepted.length,
-          refused: refused
-            .slice(0, SHOWN_VALUES)
-            .map((one) => ({ ...one, shown: shownValue(decoded, one.name) })),
-          refusedCount: refused.length,
-        }
-      : null;
-    const done = (): void => {
-      if (accepted.length > 0) proofs.reached(entry, 'firstReadingAt', facts.receivedAt);
-      for (const { stream, value } of accepted)
+    presence.seen(entry.rowId, receivedAt);
+    const answer = { accepted: accepted.length, refused };
+    const noted = arrivals.admits(entry) ? { ...facts } : null;
+    const first = accepted.length > 0 && entry.proof.firstReadingAt === null;
+    if (noted === null && !confirms && !first) return answer;
+    const afterwards = (): void => {
+      if (first) proofs.reached(entry, 'firstReadingAt', receivedAt);
+      if (noted !== null) note(entry, decoded, noted, accepted, refused);
+      for (const { stream, value } of confirms ? accepted : [])
         if (stream.direction === 'both' && typeof value !== 'object') commands.confirm(entry, stream, value);
-      if (arrival !== null) arrivals.record(entry, facts, arrival);
-      answer({ accepted: accepted.length, refused });
     };
-    if (accepted.length === 0) done();
-    else journal.onDurable(done);
+    if (accepted.length === 0) afterwards();
+    else journal.onDurable(afterwards);
+    return answer;
   };
+
+  const note = (
+    entry: DeviceEntry,
+    decoded: DecodedReport,
+    facts: MessageFacts,
+    accepted: readonly AcceptedValue<DeviceStream>[],
+    refused: readonly Refusal[],
+  ): void =>
+    arrivals.record(entry, facts, {
+      number: decoded.number,
+      accepted: accepted.slice(0, SHOWN_VALUES).map(({ stream, at, value }) => ({
+        key: stream.key,
+        at,
+        value: typeof value === 'number' ? value : factsOf(value),
+      })),
+      acceptedCount: accepted.length,
+      refused: refused
+        .slice(0, SHOWN_VALUES)
+        .map((one) => ({ ...one, shown: shownValue(decoded, one.name) })),
+      refusedCount: refused.length,
+    });
 
   const unknownNames = (entry: DeviceEntry, decoded: DecodedReport): Map<string, unknown> => {
     const names = new Map<string, unknown>();
@@ -156,18 +163,16 @@ export function createIngest(parts: Parts): Ingest {
       }
       return ++rate.count <= deviceRate;
     },
-    offer(entry, decoded, facts, answer) {
+    offer(entry, decoded, facts) {
       proofs.reached(entry, 'connectedAt', facts.receivedAt);
       if (isRefusal(decoded)) {
-        refuse(entry, decoded, facts);
-        answer({ accepted: 0, refused: [decoded] });
-        return 'taken';
+        refuse(entry, decoded, { ...facts });
+        return { accepted: 0, refused: [decoded] };
       }
-      if (decoded.rows.some(({ device }) => device !== undefined)) return 'needs-waiting';
+      for (const { device } of decoded.rows) if (device !== undefined) return 'needs-waiting';
       if (entry.acceptNew && unknownNames(entry, decoded).size > 0) return 'needs-waiting';
       if (!journal.takes()) return 'busy';
-      take(entry, decoded, facts, answer);
-      return 'taken';
+      return take(entry, decoded, facts);
     },
     async report(entry, decoded, facts, forDevice = null) {
       proofs.reached(entry, 'connectedAt', facts.receivedAt);
@@ -195,17 +200,9 @@ export function createIngest(parts: Parts): Ingest {
         if (target !== entry) presence.seen(entry.rowId, facts.receivedAt);
       }
       if (!journal.takes()) throw new JournalBusyError('queue full, or database down');
-      await Promise.all(
-        whole.map(
-          ([target, part]) =>
-            new Promise<void>((resolve) =>
-              take(target, part, facts, (answer) => {
-                answers.push(answer);
-                resolve();
-              }),
-            ),
-        ),
-      );
+      for (const [target, part] of whole) answers.push(take(target, part, facts));
+      if (answers.some(({ accepted }) => accepted > 0))
+        await new Promise<void>((resolve) => journal.onDurable(resolve));
       return {
         accepted: answers.reduce((sum, one) => sum + one.accepted, 0),
         refused: answers.flatMap((one) => one.refused),

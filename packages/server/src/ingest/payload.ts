@@ -7,7 +7,7 @@ export function showPayload(raw: Uint8Array | null): string {
     // A letter that the cut would halve is left out.
     const decoder = new TextDecoder('utf-8', { fatal: true });
     const text = decoder.decode(raw.subarray(0, MOST_SHOWN), { stream: raw.length > MOST_SHOWN });
-    // eslint-disable-next-line no-control-regex
+
     if (!/[\x00-\x08\x0e-\x1f]/.test(text)) return raw.length > MOST_SHOWN ? `${text}…` : text;
   } catch {
     // Not text: shown as bytes.

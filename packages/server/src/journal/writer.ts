@@ -1,4 +1,4 @@
-import { setTimeout as sleep } from 'node:timers/promises';
+import { setImmediate as nextTurn, setTimeout as sleep } from 'node:timers/promises';
 import { BatchBuilder, packBatch, type Batch } from '@peatmoor/core';
 import type { Connection } from 'mariadb';
 import type { Logger } from 'pino';
@@ -37,19 +37,29 @@ export interface JournalWriter {
   addOther(reading: OtherReading): void;
   /** Calls back, once, when all that was added up to now is durable. */
   onDurable(done: () => void): void;
+  /** Number of the commit that takes what is added now: all with one number are durable at once. */
+  commitNumber(): number;
   /** Resolves when readings can be taken again. */
   ready(): Promise<void>;
   stop(): Promise<void>;
 }
 
 interface Group {
+  number: number;
   builder: BatchBuilder;
   others: OtherReading[];
   otherBytes: number;
   waiting: (() => void)[];
 }
 
-const newGroup = (): Group => ({ builder: new BatchBuilder(), others: [], otherBytes: 0, waiting: [] });
+let groups = 0;
+const newGroup = (expected = 64): Group => ({
+  number: ++groups,
+  builder: new BatchBuilder(expected),
+  others: [],
+  otherBytes: 0,
+  waiting: [],
+});
 const isEmpty = (group: Group): boolean => group.builder.length === 0 && group.others.length === 0;
 
 /**
@@ -83,6 +93,15 @@ export async function startJournalWriter(
     for (const waiter of waiters) waiter();
   };
 
+  // A connection of its own, kept while it works: borrowing one for each commit costs as much as a small commit.
+  let own: Connection | null = null;
+  const ownConnection = async (): Promise<Connection> => (own ??= await store.borrow());
+  const dropOwn = async (): Promise<void> => {
+    const dropped = own;
+    own = null;
+    if (dropped !== null) await store.discard(dropped);
+  };
+
   const write = async (group: Group, number: number): Promise<void> => {
     const bytes = packBatch(group.builder.batch());
     const body = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
@@ -95,7 +114,7 @@ export async function startJournalWriter(
       ]);
     for (let attempt = 0; ; attempt++) {
       try {
-        if (group.others.length === 0) await store.withConnection(insert);
+        if (group.others.length === 0) await insert(await ownConnection());
         else
           await inRawTransaction(store, async (connection) => {
             await insert(connection);
@@ -104,6 +123,7 @@ export async function startJournalWriter(
         break;
       } catch (error) {
         if ((error as { errno?: number }).errno === DUPLICATE_KEY) break;
+        await dropOwn();
         if (!down)
           log.error(
             { error: (error as Error).message },
@@ -120,7 +140,7 @@ export async function startJournalWriter(
   const pump = async (): Promise<void> => {
     while (full.length > 0 || !isEmpty(gathering)) {
       const group = full.shift() ?? gathering;
-      if (group === gathering) gathering = newGroup();
+      if (group === gathering) gathering = newGroup(Math.ceil(group.builder.length * 1.2));
       const number = ++seq;
       await write(group, number);
       queued -= group.builder.length;
@@ -128,6 +148,8 @@ export async function startJournalWriter(
       onCommit({ writer: id, seq: number, batch: group.builder.batch(), others: group.others });
       for (const done of group.waiting) done();
       announceReady();
+      // What the answers bring in on the next turn joins the next commit, instead of many small ones.
+      await nextTurn();
     }
     busy = false;
   };
@@ -164,10 +186,12 @@ export async function startJournalWriter(
       if (group === undefined) done();
       else group.waiting.push(done);
     },
+    commitNumber: () => gathering.number,
     ready: () => (takes() ? Promise.resolve() : new Promise((resolve) => readyWaiters.push(resolve))),
     async stop() {
       stopped = true;
       for (let waited = 0; busy && waited < 5000; waited += 10) await sleep(10);
+      await dropOwn();
     },
   };
 }

@@ -13,7 +13,7 @@ import type { Logger } from 'pino';
 import type { CommandBook } from '../commands/commands';
 import { tooOften, unknownSubDevice, type Ingest, type MessageFacts } from '../ingest/ingest';
 import type { Proofs } from '../ingest/proofs';
-import { JournalBusyError } from '../journal/writer';
+import { JournalBusyError, type JournalWriter } from '../journal/writer';
 import type { DeviceEntry, Registry } from '../registry';
 import { remoteAddress } from './address';
 
@@ -26,6 +26,7 @@ const PATIENCE_MS = 10_000;
 interface Parts {
   registry: Registry;
   ingest: Ingest;
+  journal: JournalWriter;
   proofs: Proofs;
   commands: CommandBook;
   log: Logger;
@@ -40,7 +41,7 @@ interface Answer {
   retryAfterS?: number;
 }
 
-export function createDeviceHttp({ registry, ingest, proofs, commands, log }: Parts): DeviceHttp {
+export function createDeviceHttp({ registry, ingest, journal, proofs, commands, log }: Parts): DeviceHttp {
   /** Who is calling, or the answer to somebody whose token is not right. */
   const admit = async (token: string | null, facts: MessageFacts): Promise<DeviceEntry | Answer> => {
     if (token === null)
@@ -151,8 +152,11 @@ export function createDeviceHttp({ registry, ingest, proofs, commands, log }: Pa
     facts.size = body.length;
     facts.raw = body;
     const decoded = decodeByType(facts.form, body, facts.receivedAt, null);
-    const offered = ingest.offer(known.entry, decoded, facts, (answer) => send(statusOf(decoded, answer)));
-    return offered === 'taken';
+    const answer = ingest.offer(known.entry, decoded, facts);
+    if (answer === 'busy' || answer === 'needs-waiting') return false;
+    if (answer.accepted === 0) send(statusOf(decoded, answer));
+    else journal.onDurable(() => send(statusOf(decoded, answer)));
+    return true;
   };
 
   return (request, response) => {

@@ -2,7 +2,7 @@ import net from 'node:net';
 import { createServer as createTlsServer } from 'node:tls';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { Aedes, type AuthenticateError, type Client, type PublishPacket, type Subscription } from 'aedes';
-import { isRefusal, refusal, type Refusal } from '@peatmoor/core';
+import { refusal, type Refusal } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import type { CommandBook } from '../commands/commands';
@@ -57,8 +57,12 @@ interface Session extends DeviceSession {
   client: Connected;
   /** Topic filters this session has subscribed to. */
   filters: Set<string>;
-  /** Publishes taken from the socket and not yet acknowledged: those of the commit that gathers. */
-  acks: number[];
+  /** Publishes taken from the socket that go with one commit, and its number; null while there are none. */
+  acks: number[] | null;
+  commit: number;
+  /** What is known of the message at hand; used again for each. */
+  facts: MessageFacts;
+  frame: PublishFrame | null;
   refreshedAt: number;
 }
 
@@ -145,7 +149,21 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
       from,
       openedAt: Date.now(),
       filters: new Set(),
-      acks: [],
+      acks: null,
+      commit: 0,
+      frame: null,
+      facts: {
+        way: 'MQTT',
+        from,
+        size: 0,
+        receivedAt: 0,
+        form: '',
+        // Only asked for where the message is noted.
+        get raw(): Buffer | null {
+          const { frame } = session;
+          return frame && frame.bytes.subarray(frame.payloadStart, frame.end);
+        },
+      },
       refreshedAt: 0,
       want: async (path, value) => {
         const topic = `moor/${deviceOf(session).id}/${path}`;
@@ -367,25 +385,37 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
     const report = reports.readFrame(entry, frame);
     const now = Date.now();
     if (report === null || !ingest.admits(entry, now)) return false;
-    const payload = frame.bytes.subarray(frame.payloadStart, frame.end);
-    const facts = factsOf(session, report, payload);
-    const decoded = reports.decode(report, payload, facts.receivedAt);
-    const { messageId } = frame;
-    const offered = ingest.offer(entry, decoded, facts, ({ refused }) => {
-      for (const one of refused) say(session, one);
-      // One write for all that this commit, or this turn, acknowledges.
-      if (session.acks.push(messageId) === 1) setImmediate(acknowledge, session);
-    });
+    const { facts } = session;
+    session.frame = frame;
+    facts.size = frame.end - frame.payloadStart;
+    facts.receivedAt = now;
+    facts.form = report.form;
+    const answer = ingest.offer(entry, reports.decodeFrame(report, frame, now), facts);
+    if (answer === 'busy' || answer === 'needs-waiting') return false;
+    for (const one of answer.refused) say(session, one);
+    acknowledgeLater(session, frame.messageId, answer.accepted > 0);
     if (now - session.refreshedAt > KEEP_ALIVE_EVERY_MS) {
       session.refreshedAt = now;
       client._keepaliveTimer?.refresh();
     }
-    return offered === 'taken';
+    return true;
   };
-  const acknowledge = (session: Session): void => {
-    const { acks } = session;
-    session.acks = [];
-    session.client.conn.acknowledge(acks);
+
+  /** Acknowledges in the order of publishing: with the commit that gathers, or once what is under way is durable. */
+  const acknowledgeLater = (session: Session, messageId: number, stored: boolean): void => {
+    const number = journal.commitNumber();
+    if (session.acks === null || (stored && session.commit !== number)) {
+      const acks: number[] = [];
+      session.acks = acks;
+      session.commit = number;
+      journal.onDurable(() => {
+        if (session.acks === acks) session.acks = null;
+        session.client.conn.acknowledge(acks);
+      });
+    }
+    // Where nothing is under way, onDurable has called back already.
+    if (session.acks === null) session.client.conn.acknowledge([messageId]);
+    else session.acks.push(messageId);
   };
 
   await broker.listen();

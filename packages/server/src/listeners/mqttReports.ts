@@ -1,5 +1,6 @@
 import {
   decodeByContent,
+  decodeJsonReport,
   decodePlain,
   isRefusal,
   refusal,
@@ -12,6 +13,9 @@ import type { PresenceBook } from '../ingest/presence';
 import { MQTT_PLAIN, MQTT_REPORT } from '../ingest/retake';
 import type { DeviceEntry, Registry } from '../registry';
 import { MOST_BYTES } from './deviceHttp';
+import type { PublishFrame } from './mqttFrames';
+
+const OPENING_BRACE = 0x7b;
 
 /** What a topic means for a device: which verb, for which name, for itself or for a sub-device. */
 export interface Report {
@@ -31,6 +35,8 @@ export interface MqttReports {
     frame: { bytes: Buffer; topicStart: number; topicEnd: number },
   ): Report | null;
   decode(report: Report, payload: Buffer, receivedMs: number): DecodedReport | Refusal;
+  /** The same for a payload that is a part of other bytes. */
+  decodeFrame(report: Report, frame: PublishFrame, receivedMs: number): DecodedReport | Refusal;
   take(entry: DeviceEntry, report: Report, payload: Buffer, facts: MessageFacts): Promise<Refusal[]>;
 }
 
@@ -68,11 +74,7 @@ export function createMqttReports({ ingest, commands, registry, presence }: Part
     read,
     readFrame(entry, { bytes, topicStart, topicEnd }) {
       const known = last.get(entry);
-      if (
-        known !== undefined &&
-        bytes.compare(known.bytes, 0, known.bytes.length, topicStart, topicEnd) === 0
-      )
-        return known.report;
+      if (known !== undefined && sameBytes(known.bytes, bytes, topicStart, topicEnd)) return known.report;
       const topic = bytes.toString('utf8', topicStart, topicEnd);
       const report = read(entry, topic);
       if (report.forDevice !== null || (report.verb !== 'report' && report.verb !== 'report-one'))
@@ -84,6 +86,16 @@ export function createMqttReports({ ingest, commands, registry, presence }: Part
       if (payload.length > MOST_BYTES) return refusal('', 'too-large');
       if (report.verb === 'report') return decodeByContent(payload, receivedMs);
       return decodePlain(report.name, payload.toString('utf8'));
+    },
+    decodeFrame(report, { bytes, payloadStart, end }, receivedMs) {
+      // JSON in a message of usual size needs no view of its bytes.
+      if (
+        report.verb === 'report' &&
+        bytes[payloadStart] === OPENING_BRACE &&
+        end - payloadStart < MOST_BYTES
+      )
+        return decodeJsonReport(bytes.toString('utf8', payloadStart, end), receivedMs);
+      return reports.decode(report, bytes.subarray(payloadStart, end), receivedMs);
     },
     async take(entry, report, payload, facts) {
       const whole = (target: DeviceEntry, refused: Refusal): Refusal[] => {
@@ -115,4 +127,10 @@ export function createMqttReports({ ingest, commands, registry, presence }: Part
     },
   };
   return reports;
+}
+
+function sameBytes(known: Buffer, bytes: Buffer, start: number, end: number): boolean {
+  if (known.length !== end - start) return false;
+  for (let i = 0; i < known.length; i++) if (known[i] !== bytes[start + i]) return false;
+  return true;
 }

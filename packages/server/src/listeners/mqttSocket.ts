@@ -49,7 +49,7 @@ export class DeviceSocket extends Duplex {
 
   /** Acknowledges publishes, all in one write. */
   acknowledge(messageIds: readonly number[]): void {
-    if (this.destroyed || !this.#transport.writable) return;
+    if (messageIds.length === 0 || this.destroyed || !this.#transport.writable) return;
     const bytes = Buffer.allocUnsafe(messageIds.length * 4);
     for (const [i, id] of messageIds.entries())
       bytes.writeUInt32BE(((PUBACK << 24) | (2 << 16) | id) >>> 0, i * 4);

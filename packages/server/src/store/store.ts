@@ -17,6 +17,10 @@ export interface Store {
   transaction<T>(work: (transaction: Transaction) => Promise<T>): Promise<T>;
   /** Lends a connection of the pool for prepared statements and batches. A connection that failed is not given back. */
   withConnection<T>(work: (connection: Connection) => Promise<T>): Promise<T>;
+  /** A connection of the pool to keep; it goes back only by `discard`. */
+  borrow(): Promise<Connection>;
+  /** Closes a borrowed connection; never rejects. */
+  discard(connection: Connection): Promise<void>;
   /** True if the database answers just now. */
   answers(): Promise<boolean>;
   close(): Promise<void>;
@@ -70,6 +74,8 @@ export async function openStore(address: DatabaseAddress, log: Logger): Promise<
         throw error;
       }
     },
+    borrow: () => pool.getConnection({ type: 'WRITE' }),
+    discard: (connection) => pool.destroyConnection(connection).catch(() => undefined),
     answers: () =>
       sequelize.query('SELECT 1', { type: QueryTypes.SELECT }).then(
         () => true,
