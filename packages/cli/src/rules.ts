@@ -8,6 +8,7 @@ interface NewRuleOptions {
   device?: string;
   kind?: string;
   above?: string;
+  raised?: boolean;
   below?: string;
   for: string;
   back?: string;
@@ -28,6 +29,7 @@ export function ruleCommands(program: Command): void {
     .option('--device <device>', 'watch one device')
     .option('--kind <kind>', 'watch every device of a kind')
     .option('--above <limit>', 'opens when the value is above')
+    .option('--raised', 'the device opens and closes it itself, by the key given instead of a datastream')
     .option('--below <limit>', 'opens when the value is below')
     .option('--for <time>', 'only after it stayed so for', '0s')
     .option('--back <limit>', 'closes when the value is back at')
@@ -40,16 +42,16 @@ export function ruleCommands(program: Command): void {
       '\nExample:\n  peatmoor rule new water_level --kind Dipwell --below -300 --for 10min --back -280 --email warden@quillmere.example',
     )
     .action(async (stream: string, options: NewRuleOptions, command: Command) => {
-      if ((options.above === undefined) === (options.below === undefined))
-        throw new UsageError('Give one of --above and --below.');
+      if ([options.above, options.below, options.raised].filter((one) => one !== undefined).length !== 1)
+        throw new UsageError('Give one of --above, --below and --raised.');
       if ((options.device === undefined) === (options.kind === undefined))
         throw new UsageError('Give one of --device and --kind.');
       const client = signedInClient();
-      const limit = Number(options.above ?? options.below);
-      const comparison = options.above === undefined ? 'below' : 'above';
+      const limit = Number(options.above ?? options.below ?? 0);
+      const comparison = options.raised ? 'raised' : options.above === undefined ? 'below' : 'above';
       const made = await client.call('createRule', {
         body: {
-          title: options.title ?? `${stream} ${comparison} ${limit}`,
+          title: options.title ?? (options.raised ? stream : `${stream} ${comparison} ${limit}`),
           severity: options.severity as 'warning',
           deviceId: options.device ?? null,
           kindId: options.kind === undefined ? null : (await kindByName(client, options.kind)).id,

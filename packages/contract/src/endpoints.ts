@@ -48,7 +48,7 @@ export type DeviceIn = {
   gateway?: string;
   serial?: string;
 };
-export type RuleIn = Pick<rules.NewRule, 'title' | 'stream' | 'comparison' | 'limit'> &
+export type RuleIn = Pick<rules.NewRule, 'title' | 'stream' | 'comparison'> &
   Partial<rules.NewRule>;
 type Query<T> = Partial<T>;
 

@@ -15,7 +15,8 @@ try {
   say(
     `Peatmoor listens. Console and HTTP for boards: ${service.address.httpUrl}   MQTT: ${service.address.host}:${service.mqttPort}`,
   );
-  say(JSON.stringify({ ready: true, httpPort: service.httpPort, mqttPort: service.mqttPort }));
+  const { httpPort, mqttPort, mqttsPort } = service;
+  say(JSON.stringify({ ready: true, httpPort, mqttPort, ...(mqttsPort !== null && { mqttsPort }) }));
 } catch (error) {
   process.stderr.write(`${(error as Error).message}\n`);
   process.exit(error instanceof SettingError ? 2 : 1);

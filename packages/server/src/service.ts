@@ -15,6 +15,7 @@ import { startManagedDatabase, type ManagedDatabase } from './database/managed';
 import { startFolding } from './history/folding';
 import { createHistoryReader } from './history/read';
 import { createRecent } from './history/recent';
+import { createAboutBook } from './ingest/about';
 import { startArrivals } from './ingest/arrivals';
 import { createIngest } from './ingest/ingest';
 import { createNewNames } from './ingest/newNames';
@@ -26,6 +27,7 @@ import { startMqttListener } from './listeners/mqtt';
 import { createMqttOverWeb, MQTT_PATH } from './listeners/mqttOverWeb';
 import { createLiveHub } from './live/hub';
 import { createRegistry } from './registry';
+import { createRaisedEvents } from './rules/raised';
 import { startRuleWorker } from './rules/worker';
 import { openStore, type Store } from './store/store';
 
@@ -33,6 +35,7 @@ export interface Service {
   address: Address;
   httpPort: number;
   mqttPort: number;
+  mqttsPort: number | null;
   store: Store;
   stop(): Promise<void>;
 }
@@ -108,6 +111,8 @@ export async function startService({
       commands,
       deviceRate: config.deviceRate,
     });
+    const raised = createRaisedEvents(store, bus, mailer.wake);
+    const about = createAboutBook(store, bus);
     const history = createHistoryReader(store, recent);
 
     const { host: listenHost, mqttPort, mqttsPort, tls } = config;
@@ -118,6 +123,8 @@ export async function startService({
       proofs,
       presence,
       commands,
+      raised,
+      about,
       journal,
       bus,
       log,
@@ -156,7 +163,7 @@ export async function startService({
       health,
       log,
     );
-    const deviceHttp = createDeviceHttp({ registry, ingest, journal, proofs, commands, log });
+    const deviceHttp = createDeviceHttp({ registry, ingest, journal, proofs, commands, raised, about, log });
     server.on('request', (request, response) => {
       if (request.url?.startsWith('/device/')) deviceHttp(request, response);
       else app(request, response);
@@ -186,6 +193,7 @@ export async function startService({
       address: address(),
       httpPort: (server.address() as AddressInfo).port,
       mqttPort: mqtt.port,
+      mqttsPort: mqtt.tlsPort,
       store,
       stop: stopAll,
     };

@@ -1,7 +1,15 @@
 import { Box, Button, Checkbox, FormControlLabel, MenuItem, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import { useNavigate, useParams } from 'react-router';
-import { ruleSentence, showUnit, type Condition } from '@peatmoor/core';
+import {
+  foldName,
+  isNumeric,
+  KEY_PATTERN,
+  raisedSentence,
+  ruleSentence,
+  showUnit,
+  type Condition,
+} from '@peatmoor/core';
 import {
   SEVERITIES,
   type Kind,
@@ -55,7 +63,9 @@ interface Fields {
   /** `device:<id>` or `kind:<number>`. */
   whom: string;
   stream: string;
-  comparison: 'above' | 'below';
+  comparison: 'above' | 'below' | 'raised';
+  /** Key of the event, where the device raises it itself. */
+  eventKey: string;
   limit: string;
   holdMs: number;
   closeLimit: string;
@@ -86,31 +96,43 @@ function RuleForm({
   const [sort, target = ''] = fields.whom.split(/:(.*)/);
   const device = sort === 'device' ? devices.find(({ id }) => id === target) : undefined;
   const kind = kinds.find(({ id }) => id === (device?.kindId ?? Number(target)));
-  const streams = kind?.streams.filter(({ direction }) => direction !== 'control') ?? [];
+  const raised = fields.comparison === 'raised';
+  const streams =
+    kind?.streams.filter((one) => one.direction !== 'control' && isNumeric(one) && one.type !== 'colour') ??
+    [];
   const stream = streams.find(({ key }) => key === fields.stream) ?? streams[0];
   const isBoolean = stream?.type === 'boolean';
   const condition: Condition = {
-    comparison: fields.comparison,
+    comparison: raised ? 'above' : (fields.comparison as 'above' | 'below'),
     limit: isBoolean ? 0.5 : Number(fields.limit),
     holdMs: fields.holdMs,
     closeLimit: isBoolean || fields.closeLimit === '' ? null : Number(fields.closeLimit),
     closeHoldMs: fields.closeHoldMs,
   };
-  const ready = stream !== undefined && (isBoolean || fields.limit.trim() !== '');
-  const sentence = ready
-    ? ruleSentence(condition, stream, device?.name ?? `any ${kind?.title ?? ''}`)
-    : 'Choose whom it watches, and a limit.';
+  const key = foldName(fields.eventKey);
+  const ready = raised
+    ? KEY_PATTERN.test(key)
+    : stream !== undefined && (isBoolean || fields.limit.trim() !== '');
+  const whom = device?.name ?? `any ${kind?.title ?? ''}`;
+  const sentence = !ready
+    ? raised
+      ? 'Give the event a key, which the program uses: low_battery.'
+      : 'Choose whom it watches, and a limit.'
+    : raised
+      ? raisedSentence(key, whom)
+      : ruleSentence(condition, stream!, whom);
   const done = { onSuccess: () => void navigate('/events') };
   const submit = (): void => {
     const body: RuleIn = {
       ...condition,
+      comparison: fields.comparison,
       title:
         fields.title.trim() ||
-        `${stream!.title} ${fields.comparison} ${isBoolean ? '' : fields.limit}`.trim(),
+        (raised ? key : `${stream!.title} ${fields.comparison} ${isBoolean ? '' : fields.limit}`.trim()),
       severity: fields.severity,
       deviceId: device?.id ?? null,
       kindId: device === undefined ? kind!.id : null,
-      stream: stream!.key,
+      stream: raised ? key : stream!.key,
       emails: fields.emails.split(/[\s,;]+/).filter(Boolean),
       active: fields.active,
     };
@@ -154,18 +176,20 @@ function RuleForm({
             </MenuItem>
           ))}
         </TextField>
-        <TextField
-          select
-          label="Datastream"
-          value={stream?.key ?? ''}
-          onChange={({ target: { value } }) => set('stream', value)}
-        >
-          {streams.map(({ key, title }) => (
-            <MenuItem key={key} value={key}>
-              {title}
-            </MenuItem>
-          ))}
-        </TextField>
+        {!raised && (
+          <TextField
+            select
+            label="Datastream"
+            value={stream?.key ?? ''}
+            onChange={({ target: { value } }) => set('stream', value)}
+          >
+            {streams.map(({ key, title }) => (
+              <MenuItem key={key} value={key}>
+                {title}
+              </MenuItem>
+            ))}
+          </TextField>
+        )}
         <TextField
           select
           label="Opens when it is"
@@ -174,8 +198,18 @@ function RuleForm({
         >
           <MenuItem value="above">{isBoolean ? 'on' : 'above'}</MenuItem>
           <MenuItem value="below">{isBoolean ? 'off' : 'below'}</MenuItem>
+          <MenuItem value="raised">raised by the device</MenuItem>
         </TextField>
-        {!isBoolean && (
+        {raised && (
+          <TextField
+            label="Key of the event"
+            placeholder="low_battery"
+            value={fields.eventKey}
+            onChange={({ target: { value } }) => set('eventKey', value)}
+            helperText="The program raises and clears it by this key."
+          />
+        )}
+        {!isBoolean && !raised && (
           <TextField
             label={`Limit${unit && `, in ${unit}`}`}
             type="number"
@@ -184,8 +218,10 @@ function RuleForm({
             slotProps={{ htmlInput: { step: 'any' }, inputLabel: { shrink: true } }}
           />
         )}
-        <TimeChoice label="Opens" value={fields.holdMs} onChange={(value) => set('holdMs', value)} />
-        {!isBoolean && (
+        {!raised && (
+          <TimeChoice label="Opens" value={fields.holdMs} onChange={(value) => set('holdMs', value)} />
+        )}
+        {!isBoolean && !raised && (
           <TextField
             label={`Closes at${unit && `, in ${unit}`}`}
             type="number"
@@ -195,11 +231,13 @@ function RuleForm({
             slotProps={{ htmlInput: { step: 'any' }, inputLabel: { shrink: true } }}
           />
         )}
-        <TimeChoice
-          label="Closes"
-          value={fields.closeHoldMs}
-          onChange={(value) => set('closeHoldMs', value)}
-        />
+        {!raised && (
+          <TimeChoice
+            label="Closes"
+            value={fields.closeHoldMs}
+            onChange={(value) => set('closeHoldMs', value)}
+          />
+        )}
         <TextField
           select
           label="Severity"
@@ -274,6 +312,7 @@ function firstFields(before: Rule | undefined, devices: Device[], kinds: Kind[],
       whom,
       stream: '',
       comparison: 'above',
+      eventKey: '',
       limit: '',
       holdMs: 0,
       closeLimit: '',
@@ -285,6 +324,7 @@ function firstFields(before: Rule | undefined, devices: Device[], kinds: Kind[],
   }
   return {
     ...before,
+    eventKey: before.comparison === 'raised' ? before.stream : '',
     whom: before.deviceId === null ? `kind:${before.kindId}` : `device:${before.deviceId}`,
     limit: String(before.limit),
     closeLimit: before.closeLimit === null ? '' : String(before.closeLimit),

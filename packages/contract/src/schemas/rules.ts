@@ -4,6 +4,9 @@ import { array, boolean, number, object, string, type InferType } from 'yup';
 export const SEVERITIES = ['notice', 'warning', 'urgent'] as const;
 export type Severity = (typeof SEVERITIES)[number];
 
+/** `raised`: the device opens and closes the event itself, by the key that stands in `stream`. */
+export const COMPARISONS = ['above', 'below', 'raised'] as const;
+
 const ms = number()
   .integer()
   .min(0)
@@ -15,10 +18,15 @@ export const newRuleSchema = object({
   deviceId: string().max(40).nullable().default(null),
   kindId: number().integer().nullable().default(null),
   stream: string().max(40).required(),
-  comparison: string()
-    .oneOf(['above', 'below'] as const)
-    .required(),
-  limit: number().required(),
+  comparison: string().oneOf(COMPARISONS).required(),
+  /** Left out for `raised`. */
+  limit: number()
+    .default(0)
+    .test('limit', 'is needed: the value that is crossed', function () {
+      const { comparison } = this.parent as { comparison?: string };
+      const { originalValue } = this as unknown as { originalValue: unknown };
+      return comparison === 'raised' || originalValue !== undefined;
+    }),
   holdMs: ms.default(0),
   closeLimit: number().nullable().default(null),
   closeHoldMs: ms.default(0),
@@ -41,9 +49,7 @@ export const ruleSchema = object({
   deviceId: string().nullable().defined(),
   kindId: number().nullable().defined(),
   stream: string().required(),
-  comparison: string()
-    .oneOf(['above', 'below'] as const)
-    .required(),
+  comparison: string().oneOf(COMPARISONS).required(),
   limit: number().required(),
   holdMs: number().required(),
   closeLimit: number().nullable().defined(),

@@ -22,6 +22,11 @@ export function showDuration(ms: number): string {
   return parts.join(' ') || `${ms} ms`;
 }
 
+/** The sentence of a rule whose event the device itself opens and closes. */
+export function raisedSentence(key: string, whom: string): string {
+  return `When ${whom} raises "${key}"; closes when it clears it.`;
+}
+
 /** A rule as one sentence, the way it is written and the way an alert repeats it. */
 export function ruleSentence(condition: Condition, stream: Datastream, whom: string): string {
   const { comparison, limit, holdMs, closeLimit, closeHoldMs } = condition;

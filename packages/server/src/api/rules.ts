@@ -1,4 +1,4 @@
-import { checkCondition, ruleSentence } from '@peatmoor/core';
+import { checkCondition, KEY_PATTERN, raisedSentence, ruleSentence, type Condition } from '@peatmoor/core';
 import type { Event, NewRule, Rule } from '@peatmoor/contract';
 import { conflict, notFound, wrongField } from '../problems';
 import { whom } from '../rules/events';
@@ -46,21 +46,34 @@ export function ruleHandlers({ store, bus, rules }: ApiParts): RuleHandlers {
     const kind = await oneIn(models.kinds, scope.workspaceId, { id: kindId });
     if (kind === null)
       throw wrongField('kindId', `${kindId} is no kind of this workspace`, 'Choose one of its kinds.');
+    const raised = body.comparison === 'raised';
+    if (raised && !KEY_PATTERN.test(body.stream))
+      throw wrongField(
+        'stream',
+        `"${body.stream}" cannot be the key of an event`,
+        'Write small letters, digits and underscores, such as low_battery.',
+      );
     const stream = await oneIn(models.streams, scope.workspaceId, { kindId, key: body.stream });
-    if (stream === null)
+    if (stream === null && !raised)
       throw wrongField(
         'stream',
         `"${body.stream}" is no datastream of ${kind.title}`,
         'Choose one of its datastreams.',
       );
-    const wrong = checkCondition({ ...body, closeLimit: body.closeLimit ?? null });
+    const wrong = raised
+      ? null
+      : checkCondition({
+          ...body,
+          comparison: body.comparison as 'above',
+          closeLimit: body.closeLimit ?? null,
+        });
     if (wrong !== null) throw wrongField(wrong.field, 'lies on the wrong side of the limit', wrong.reason);
     return {
       title: body.title,
       severity: body.severity,
       deviceRowId: device?.rowId ?? null,
       kindId: device === null ? kindId : null,
-      streamKey: stream.key,
+      streamKey: stream?.key ?? body.stream,
       comparison: body.comparison,
       limit: body.limit,
       holdMs: body.holdMs,
@@ -95,9 +108,11 @@ export function ruleHandlers({ store, bus, rules }: ApiParts): RuleHandlers {
         emails: row.emails,
         active: row.active,
         sentence:
-          stream === undefined
-            ? `The datastream "${row.streamKey}" is gone: this rule watches nothing.`
-            : ruleSentence(row, toStream(stream), whom(row, name)),
+          row.comparison === 'raised'
+            ? raisedSentence(row.streamKey, whom(row, name))
+            : stream === undefined
+              ? `The datastream "${row.streamKey}" is gone: this rule watches nothing.`
+              : ruleSentence(row as Condition, toStream(stream), whom(row, name)),
         openEvents: open.filter(({ ruleId }) => ruleId === row.id).length,
       };
     });

@@ -12,9 +12,11 @@ import type { ReportAnswer } from '@peatmoor/contract';
 import type { Logger } from 'pino';
 import type { CommandBook } from '../commands/commands';
 import { tooOften, unknownSubDevice, type Ingest, type MessageFacts } from '../ingest/ingest';
+import type { AboutBook } from '../ingest/about';
 import type { Proofs } from '../ingest/proofs';
 import { JournalBusyError, type JournalWriter } from '../journal/writer';
 import type { DeviceEntry, Registry } from '../registry';
+import type { RaisedEvents } from '../rules/raised';
 import { remoteAddress } from './address';
 
 /** Bytes of one report at the most. */
@@ -29,6 +31,8 @@ interface Parts {
   journal: JournalWriter;
   proofs: Proofs;
   commands: CommandBook;
+  raised: RaisedEvents;
+  about: AboutBook;
   log: Logger;
 }
 
@@ -41,7 +45,8 @@ interface Answer {
   retryAfterS?: number;
 }
 
-export function createDeviceHttp({ registry, ingest, journal, proofs, commands, log }: Parts): DeviceHttp {
+export function createDeviceHttp(parts: Parts): DeviceHttp {
+  const { registry, ingest, journal, proofs, commands, raised, about, log } = parts;
   /** Who is calling, or the answer to somebody whose token is not right. */
   const admit = async (token: string | null, facts: MessageFacts): Promise<DeviceEntry | Answer> => {
     if (token === null)
@@ -94,14 +99,38 @@ export function createDeviceHttp({ registry, ingest, journal, proofs, commands, 
     if (target === null) return refused(422, unknownSubDevice(entry, forDevice!));
     if (route === 'GET /device/wanted') return wanted(target, url);
     if (route === 'POST /device/applied') return applied(target, body);
+    const other = /^POST \/device\/(?:(raise|clear)\/([^/]{1,80})|about)$/.exec(route);
+    if (other !== null) return sayOther(target, other[1], decodeURIComponent(other[2] ?? ''), body, facts);
     return refused(
       404,
       refusal(
         '',
         'wrong-topic',
-        `There is nothing at ${route}. Devices use POST /device/report, GET /device/wanted and POST /device/applied.`,
+        `There is nothing at ${route}. Devices use POST /device/report, GET /device/wanted, POST /device/applied, /device/raise/<key>, /device/clear/<key> and /device/about.`,
       ),
     );
+  };
+
+  /** Raises or clears an event, or notes what the board says of itself. */
+  const sayOther = async (
+    entry: DeviceEntry,
+    verb: string | undefined,
+    key: string,
+    body: Buffer | Refusal,
+    facts: MessageFacts,
+  ): Promise<Answer> => {
+    if (isRefusal(body)) return refused(413, body);
+    proofs.reached(entry, 'connectedAt', facts.receivedAt);
+    const text = body.toString('utf8');
+    const bad =
+      verb === undefined
+        ? await about.note(entry, text)
+        : [await (verb === 'raise' ? raised.raise : raised.clear)(entry, key, text)].filter(
+            (one) => one !== null,
+          );
+    for (const one of bad) ingest.refuse(entry, one, { ...facts, size: body.length, raw: body });
+    const whole = bad.some(({ reason }) => reason === 'unreadable' || reason === 'unknown-event');
+    return { status: whole ? 422 : 200, body: { accepted: whole ? 0 : 1, refused: bad } };
   };
 
   const report = async (

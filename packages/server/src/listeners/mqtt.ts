@@ -1,4 +1,5 @@
 import net from 'node:net';
+import { Readable } from 'node:stream';
 import { createServer as createTlsServer } from 'node:tls';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { Aedes, type AuthenticateError, type Client, type PublishPacket, type Subscription } from 'aedes';
@@ -8,6 +9,8 @@ import type { Bus } from '../bus';
 import type { CommandBook } from '../commands/commands';
 import { tooOften, type Ingest, type MessageFacts } from '../ingest/ingest';
 import type { DeviceSession, PresenceBook } from '../ingest/presence';
+import type { AboutBook } from '../ingest/about';
+import type { RaisedEvents } from '../rules/raised';
 import type { Proofs } from '../ingest/proofs';
 import { JournalBusyError, type JournalWriter } from '../journal/writer';
 import type { DeviceEntry, Registry } from '../registry';
@@ -31,6 +34,8 @@ interface Parts {
   proofs: Proofs;
   presence: PresenceBook;
   commands: CommandBook;
+  raised: RaisedEvents;
+  about: AboutBook;
   journal: JournalWriter;
   bus: Bus;
   log: Logger;
@@ -63,6 +68,8 @@ interface Session extends DeviceSession {
   /** What is known of the message at hand; used again for each. */
   facts: MessageFacts;
   frame: PublishFrame | null;
+  /** Settles when all publishes that went to the library before have been answered. */
+  turn: Promise<void>;
   refreshedAt: number;
 }
 
@@ -76,7 +83,7 @@ type Connected = Client & {
 /** Speaks MQTT 3.1.1 to devices. PUBACK leaves only when the readings are durable in the journal. */
 export async function startMqttListener(places: MqttPlaces, parts: Parts): Promise<MqttListener> {
   const { registry, ingest, proofs, presence, commands, journal, bus, log } = parts;
-  const reports = createMqttReports({ ingest, commands, registry, presence });
+  const reports = createMqttReports(parts);
   const takeovers = new Map<number, number[]>();
   const broker = new Aedes({ maxTopicLevels: 12, connectTimeout: 15_000 });
 
@@ -152,6 +159,7 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
       acks: null,
       commit: 0,
       frame: null,
+      turn: Promise.resolve(),
       facts: {
         way: 'MQTT',
         from,
@@ -314,8 +322,12 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
       done(error);
       if (packet.qos > 0 && conn.inLibrary > 0) conn.inLibrary--;
     };
-    isRepeated(client as Client, packet)
-      .then((repeated) => (repeated ? [] : take(session, packet)))
+    const work = isRepeated(client as Client, packet).then((repeated) =>
+      repeated ? [] : take(session, packet),
+    );
+    // Taken side by side, but answered in the order of publishing (MQTT-4.6.0-2): the library has no turn of its own.
+    session.turn = session.turn
+      .then(() => work)
       .then((refused) => {
         for (const one of refused) say(session, one);
         finish(null);
@@ -325,6 +337,7 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
         log.warn({ error: error.message }, 'a publish could not be taken');
         finish(error);
       });
+    work.catch(() => undefined);
   };
 
   /** A QoS 2 publish that was stored before and whose PUBREC the board did not hear (MQTT-4.3.3-2). */
@@ -419,6 +432,7 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
   };
 
   await broker.listen();
+  keepNothingOutgoing(broker);
   const accept = (transport: Transport): void => void broker.handle(new DeviceSocket(transport));
   const { host, port, tls } = places;
   const server = net.createServer({ noDelay: true }, accept);
@@ -435,6 +449,20 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
       await new Promise<void>((resolve) => broker.close(() => resolve()));
     },
   };
+}
+
+/**
+ * What is wanted is kept by the service and told anew to a session that goes on; the library must not keep it a
+ * second time and send both.
+ */
+function keepNothingOutgoing(broker: Aedes): void {
+  const nothing = (): Promise<undefined> => Promise.resolve(undefined);
+  Object.assign((broker as unknown as { persistence: object }).persistence, {
+    outgoingEnqueue: nothing,
+    outgoingUpdate: nothing,
+    outgoingClearMessageId: nothing,
+    outgoingStream: () => Readable.from([]),
+  });
 }
 
 function listen(server: net.Server, port: number, host: string): Promise<void> {

@@ -9,6 +9,8 @@ import {
 } from '@peatmoor/core';
 import type { CommandBook } from '../commands/commands';
 import { unknownSubDevice, type Ingest, type MessageFacts } from '../ingest/ingest';
+import type { AboutBook } from '../ingest/about';
+import type { RaisedEvents } from '../rules/raised';
 import type { PresenceBook } from '../ingest/presence';
 import { MQTT_PLAIN, MQTT_REPORT } from '../ingest/retake';
 import type { DeviceEntry, Registry } from '../registry';
@@ -19,7 +21,7 @@ const OPENING_BRACE = 0x7b;
 
 /** What a topic means for a device: which verb, for which name, for itself or for a sub-device. */
 export interface Report {
-  verb: 'report' | 'report-one' | 'applied' | 'unknown';
+  verb: 'report' | 'report-one' | 'applied' | 'raise' | 'clear' | 'about' | 'unknown';
   name: string;
   /** A sub-device's ID or serial text; null for the device itself. */
   forDevice: string | null;
@@ -45,10 +47,13 @@ interface Parts {
   commands: CommandBook;
   registry: Registry;
   presence: PresenceBook;
+  raised: RaisedEvents;
+  about: AboutBook;
 }
 
 /** Reads topics and takes what came on them. */
-export function createMqttReports({ ingest, commands, registry, presence }: Parts): MqttReports {
+export function createMqttReports(parts: Parts): MqttReports {
+  const { ingest, commands, registry, presence, raised, about } = parts;
   // A board publishes on few topics, again and again: the newest of each device is remembered as bytes.
   const last = new WeakMap<DeviceEntry, { bytes: Buffer; report: Report }>();
 
@@ -67,6 +72,8 @@ export function createMqttReports({ ingest, commands, registry, presence }: Part
     if (more.length === 0 && verb === 'report')
       return name === undefined ? at('report', MQTT_REPORT) : at('report-one', `${MQTT_PLAIN}${name}`);
     if (more.length === 0 && verb === 'applied' && name) return at('applied', 'mqtt applied');
+    if (more.length === 0 && (verb === 'raise' || verb === 'clear') && name) return at(verb, `mqtt ${verb}`);
+    if (verb === 'about' && name === undefined) return at('about', 'mqtt about');
     return at('unknown', 'mqtt');
   };
 
@@ -110,10 +117,28 @@ export function createMqttReports({ ingest, commands, registry, presence }: Part
       const target = report.forDevice === null ? entry : await registry.subDevice(entry, report.forDevice);
       if (target === null) return whole(entry, unknownSubDevice(entry, report.forDevice!));
       if (report.verb === 'applied') {
-        const text = payload.toString('utf8');
-        const refused = await commands.applied(target, report.name, text === '' ? null : text);
+        const refused = await commands.applied(
+          target,
+          report.name,
+          payload.length === 0 ? null : payload.toString('utf8'),
+        );
         presence.seen(target.rowId, facts.receivedAt);
         return refused === null ? [] : whole(target, refused);
+      }
+      const text = payload.toString('utf8');
+      if (report.verb === 'raise' || report.verb === 'clear') {
+        const refused = await (report.verb === 'raise' ? raised.raise : raised.clear)(
+          target,
+          report.name,
+          text,
+        );
+        presence.seen(target.rowId, facts.receivedAt);
+        return refused === null ? [] : whole(target, refused);
+      }
+      if (report.verb === 'about') {
+        const refused = await about.note(target, text);
+        for (const one of refused) ingest.refuse(target, one, facts);
+        return refused;
       }
       const root = `moor/${entry.id}/`;
       return whole(
@@ -121,7 +146,7 @@ export function createMqttReports({ ingest, commands, registry, presence }: Part
         refusal(
           '',
           'wrong-topic',
-          `Nothing is taken on "${report.topic.slice(0, 80)}". This device reports on ${root}report and answers on ${root}applied/<name>.`,
+          `Nothing is taken on "${report.topic.slice(0, 80)}". This device reports on ${root}report, answers on ${root}applied/<name>, and may use ${root}raise/<key>, ${root}clear/<key> and ${root}about.`,
         ),
       );
     },

@@ -1,4 +1,4 @@
-import { ruleSentence, showDuration, showReading, type Transition } from '@peatmoor/core';
+import { ruleSentence, type Condition, showDuration, showReading, type Transition } from '@peatmoor/core';
 import type { Connection } from 'mariadb';
 import type { Bus } from '../bus';
 import type { DeviceEntry, DeviceStream } from '../registry';
@@ -43,7 +43,7 @@ async function open(
     ruleId: rule.id,
     deviceRowId: entry.rowId,
     title: rule.title,
-    sentence: ruleSentence(rule, stream, whom(rule, entry)).slice(0, 400),
+    sentence: ruleSentence(rule as Condition, stream, whom(rule, entry)).slice(0, 400),
     severity: rule.severity,
     deviceName: entry.name,
     deviceId: entry.id,
@@ -83,7 +83,17 @@ async function close(
 async function addAlerts(connection: Connection, happened: Happened, event: EventRow): Promise<void> {
   const { rule, transition } = happened;
   if (rule.emails.length === 0) return;
-  const { subject, text } = wording(happened, event);
+  await queueAlerts(connection, rule, event, transition.kind, wording(happened, event));
+}
+
+/** Puts one alert for each recipient of a rule into the outbox. */
+export async function queueAlerts(
+  connection: Connection,
+  rule: Pick<RuleRow, 'workspaceId' | 'emails'>,
+  event: Pick<EventRow, 'id'>,
+  phase: 'opened' | 'closed',
+  { subject, text }: { subject: string; text: string },
+): Promise<void> {
   await connection.batch(
     'INSERT INTO alerts (workspaceId, eventId, channel, recipient, phase, subject, text, state, attempts, dueAt, error) VALUES (?, ?, ?, ?, ?, ?, ?, ?, 0, ?, ?)',
     rule.emails.map((email) => [
@@ -91,7 +101,7 @@ async function addAlerts(connection: Connection, happened: Happened, event: Even
       event.id,
       'email',
       email,
-      transition.kind,
+      phase,
       subject,
       text,
       'waiting',

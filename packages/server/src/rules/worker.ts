@@ -1,4 +1,12 @@
-import { advance, QUIET, step, type RuleState, type Step, type Transition } from '@peatmoor/core';
+import {
+  advance,
+  QUIET,
+  step,
+  type Condition,
+  type RuleState,
+  type Step,
+  type Transition,
+} from '@peatmoor/core';
 import type { Connection } from 'mariadb';
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
@@ -51,7 +59,9 @@ export function startRuleWorker(
 
   const load = async (): Promise<void> => {
     stale = false;
-    const rules = await findAll(store.models.rules, { where: { active: true } });
+    const rules = (await findAll(store.models.rules, { where: { active: true } })).filter(
+      ({ comparison }) => comparison !== 'raised',
+    );
     const states = await findAll(store.models.ruleStates);
     const stateOf = new Map(
       states.map((row) => [`${row.ruleId}:${row.deviceRowId}`, row.state as RuleState]),
@@ -96,14 +106,14 @@ export function startRuleWorker(
         for (const watch of watches.get(batch.series[i]!) ?? [])
           take(
             watch,
-            step(watch.rule, states.get(watch) ?? watch.state, {
+            step(watch.rule as Condition, states.get(watch) ?? watch.state, {
               at: batch.times[i]!,
               value: batch.values[i]!,
             }),
           );
     if (entries.length < ENTRIES_AT_ONCE)
       for (const watch of byRule.values())
-        take(watch, advance(watch.rule, states.get(watch) ?? watch.state, now));
+        take(watch, advance(watch.rule as Condition, states.get(watch) ?? watch.state, now));
     if (states.size > 0)
       await connection.batch(
         'REPLACE INTO ruleStates (ruleId, deviceRowId, workspaceId, state) VALUES (?, ?, ?, ?)',

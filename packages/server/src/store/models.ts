@@ -126,7 +126,7 @@ export interface RuleRow {
   deviceRowId: number | null;
   kindId: number | null;
   streamKey: string;
-  comparison: 'above' | 'below';
+  comparison: 'above' | 'below' | 'raised';
   limit: number;
   holdMs: number;
   closeLimit: number | null;
