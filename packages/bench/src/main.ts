@@ -3,11 +3,21 @@ import fs from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { createClient } from '@peatmoor/contract';
+import { createClient, type Client } from '@peatmoor/contract';
+import { createAccount, createLog, readConfig, startService } from '@peatmoor/server';
 import { serveBareHttp, startBareHttp, startMosquitto } from './baselines';
+import { batchLoad, rowLoad } from './batches';
 import { httpLoad, mqttLoad } from './generator';
+import { bytesAtRest, envelopeTimes, fileBytes, fillHistories } from './history';
 import { toRow, type Comparison } from './measure';
 
+const ACCOUNT = {
+  email: 'bench@quillmere.example',
+  password: 'only for measuring',
+  name: 'Bench',
+  workspace: 'Bench',
+};
+const folderOfConsole = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../../console/dist');
 const ROUNDS = Number(process.env.BENCH_ROUNDS ?? 3);
 const MS = Number(process.env.BENCH_MS ?? 4000);
 const say = (text: string): void => void process.stdout.write(`${text}\n`);
@@ -62,13 +72,15 @@ async function bench(): Promise<void> {
   say(
     `${ROUNDS} rounds of ${MS} ms each, ours and the baseline in turn; service, database and load share the machine.\n`,
   );
-  await (await startOurs(path.join(folder, 'data'))).stop();
+  say('Making ten years, a year and a month of history …');
+  const dataFolder = path.join(folder, 'data');
+  const { bytes, file } = await prepareHistories(dataFolder);
   const ours = await startOurs(path.join(folder, 'data'));
   const idleMb = residentMb(ours.pid);
   const mosquitto = await startMosquitto(folder);
   const bare = await startBareHttp();
   try {
-    const { token } = await firstDevice(ours.httpPort);
+    const { token, client } = await firstDevice(ours.httpPort);
     const post = { connections: 50, ms: MS, path: '/device/report', body: '{"level":-121}' };
     const mqtt = {
       ms: MS,
@@ -108,6 +120,30 @@ async function bench(): Promise<void> {
       }
       say(toRow(comparison));
     }
+    const counter = { next: 0 };
+    const database = databaseOf(dataFolder);
+    for (const written of ['SenML', 'CSV'] as const) {
+      const comparison: Comparison = {
+        name: `${written} batches of 1,000, readings ÷ rows by the connector’s batch()`,
+        budget: 1.5,
+        ours: [],
+        baseline: [],
+      };
+      const url = `http://127.0.0.1:${ours.httpPort}`;
+      for (let round = 0; round < ROUNDS; round++) {
+        comparison.ours.push(await batchLoad(written, { url, token, ms: MS, connections: 4, counter }));
+        comparison.baseline.push(await rowLoad(database, { ms: MS, connections: 4, counter }));
+      }
+      say(toRow(comparison));
+    }
+    say('\n| envelope of 1,000 buckets over the API | ms | buckets |\n|---|---|---|');
+    for (const { what, ms, buckets } of await envelopeTimes(client))
+      say(`| ${what} | ${ms.toFixed(1)} | ${buckets} |`);
+    say('\n| at rest, rollups and row overhead included | readings | bytes a reading |\n|---|---|---|');
+    for (const [what, readings, size] of bytes)
+      say(`| ${what} | ${readings.toLocaleString('en')} | ${size.toFixed(2)} |`);
+    const all = bytes.reduce((sum, [, readings]) => sum + readings, 0);
+    say(`\nThe whole table file on disk: ${(file / all).toFixed(2)} bytes a reading.`);
     say(
       `\nWarm start to listening: ${Math.round(ours.readyMs)} ms (budget 3,000). Idle service memory: ${Math.round(idleMb)} MB (budget 160).`,
     );
@@ -119,7 +155,48 @@ async function bench(): Promise<void> {
   }
 }
 
-async function firstDevice(httpPort: number): Promise<{ token: string }> {
+/** How the service's own database is reached, for the plain baseline beside it. */
+function databaseOf(dataFolder: string): {
+  socketPath: string;
+  user: string;
+  password: string;
+  database: string;
+} {
+  const password = fs.readFileSync(path.join(dataFolder, 'database-password'), 'utf8').trim();
+  return {
+    socketPath: path.join(dataFolder, 'mariadb.sock'),
+    user: 'peatmoor',
+    password,
+    database: 'peatmoor',
+  };
+}
+
+/** Fills a new data folder with long histories, in this process, and stops again. */
+async function prepareHistories(
+  dataFolder: string,
+): Promise<{ bytes: [string, number, number][]; file: number }> {
+  const config = readConfig({
+    PEATMOOR_DATA: dataFolder,
+    PEATMOOR_HTTP_PORT: '0',
+    PEATMOOR_MQTT_PORT: '0',
+    PEATMOOR_LOG: 'warn',
+  });
+  let bytes: [string, number, number][] = [];
+  const service = await startService({
+    config,
+    log: createLog(config),
+    consoleFolder: folderOfConsole,
+    prepare: async (store) => {
+      const { workspaceId } = await createAccount(store, ACCOUNT);
+      await fillHistories(store, workspaceId);
+      bytes = await bytesAtRest(store);
+    },
+  });
+  await service.stop();
+  return { bytes, file: fileBytes(dataFolder) };
+}
+
+async function firstDevice(httpPort: number): Promise<{ token: string; client: Client }> {
   const baseUrl = `http://127.0.0.1:${httpPort}`;
   let cookie = '';
   const keeping: typeof fetch = async (input, init) => {
@@ -131,19 +208,13 @@ async function firstDevice(httpPort: number): Promise<{ token: string }> {
     return response;
   };
   const client = createClient({ baseUrl, fetch: keeping });
-  await client.call('createAccount', {
-    body: {
-      email: 'bench@quillmere.example',
-      password: 'only for measuring',
-      name: 'Bench',
-      workspace: 'Bench',
-    },
-  });
-  return client.call('createDevice', {
+  await client.call('signIn', { body: { email: ACCOUNT.email, password: ACCOUNT.password } });
+  const { token } = await client.call('createDevice', {
     body: {
       name: 'Bench',
       id: 'bench',
       newKind: { title: 'Bench', streams: [{ key: 'level', title: 'Level', type: 'number' }] },
     },
   });
+  return { token, client };
 }
