@@ -66,7 +66,7 @@ export async function rowLoad(
   let readings = 0;
   const work = async (line: Connection): Promise<void> => {
     while (performance.now() - start < ms) {
-      const rows = nextTimes(counter).map((at, i) => [1, at, -120 - (i % 50) / 10 - 0.05]);
+      const rows = nextTimes(counter).map((at, i) => [1, at, -120 - (i % 50) / 10]);
       await line.batch('REPLACE INTO benchRows (seriesId, at, value) VALUES (?, ?, ?)', rows);
       readings += rows.length;
     }

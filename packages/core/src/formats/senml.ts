@@ -20,6 +20,8 @@ const CBOR_LABELS: Record<number, string> = {
   7: 'ut',
   8: 'vd',
 };
+/** Fields that say nothing about the records that follow. */
+const PLAIN = new Set(['n', 'u', 'v', 'vs', 'vb', 'vd', 's', 't']);
 const KNOWN = new Set(Object.values(CBOR_LABELS));
 const VALUES = ['v', 'vs', 'vb', 'vd'] as const;
 /** Times below this many seconds are relative to now (RFC 8428 §4.5.3). */
@@ -119,7 +121,9 @@ interface Base {
 
 /** Takes over base fields; refuses the pack for a newer version or a field that must be understood. */
 function takeBase(base: Base, record: SenmlRecord, refused: Map<string, Refusal>): Refusal | null {
-  for (const [label, value] of Object.entries(record)) {
+  for (const label in record) {
+    const value = record[label];
+    if (PLAIN.has(label)) continue;
     if (label.endsWith('_'))
       return refusal(
         label,
