@@ -1,5 +1,7 @@
+import type { Statistics } from '@peatmoor/core';
 import type { AnySchema } from 'yup';
 import * as account from './schemas/account';
+import * as data from './schemas/data';
 import * as commands from './schemas/commands';
 import * as dashboards from './schemas/dashboards';
 import * as devices from './schemas/devices';
@@ -48,8 +50,7 @@ export type DeviceIn = {
   gateway?: string;
   serial?: string;
 };
-export type RuleIn = Pick<rules.NewRule, 'title' | 'stream' | 'comparison'> &
-  Partial<rules.NewRule>;
+export type RuleIn = Pick<rules.NewRule, 'title' | 'stream' | 'comparison'> & Partial<rules.NewRule>;
 type Query<T> = Partial<T>;
 
 /** The whole API: the service registers it, the client calls it, OpenAPI is made from it. */
@@ -79,7 +80,7 @@ export const endpoints = {
   listKeys: endpoint<account.AccessKey[]>('GET /api/keys', 'viewer', 'Your access keys', {
     answer: account.accessKeysSchema,
   }),
-  createKey: endpoint<account.MadeKey, { title: string }>(
+  createKey: endpoint<account.MadeKey, Pick<account.NewKey, 'title'> & Partial<account.NewKey>>(
     'POST /api/keys',
     'viewer',
     'Make an access key; its secret is shown once',
@@ -190,6 +191,36 @@ export const endpoints = {
     'viewer',
     'Readings, or buckets of them, of one device',
     { query: history.historyQuerySchema, answer: history.historySchema },
+  ),
+  calendar: endpoint<data.Calendar, undefined, Query<data.CalendarQuery>>(
+    'GET /api/devices/:device/calendar',
+    'viewer',
+    'Hours, days, weeks, months or years of a time zone, with what was measured in each',
+    { query: data.calendarQuerySchema, answer: data.calendarSchema },
+  ),
+  statistics: endpoint<Statistics, undefined, Query<data.StatisticsQuery>>(
+    'GET /api/devices/:device/statistics',
+    'viewer',
+    'Statistics of a datastream over a period',
+    { query: data.statisticsQuerySchema, answer: data.statisticsSchema },
+  ),
+  importRows: endpoint<data.Imported, Pick<data.Import, 'csv'> & Partial<data.Import>>(
+    'POST /api/devices/:device/import',
+    'editor',
+    'Take readings from CSV; safe to repeat, and `try` only looks',
+    { body: data.importSchema, answer: data.importedSchema },
+  ),
+  deleteReadings: endpoint<{ count: number }, Pick<data.CorrectionIn, 'stream'> & Partial<data.CorrectionIn>>(
+    'POST /api/devices/:device/corrections',
+    'editor',
+    'Delete readings of a period, or all; `try` only counts',
+    { body: data.correctionSchema, answer: data.correctedSchema },
+  ),
+  listCorrections: endpoint<data.Correction[]>(
+    'GET /api/devices/:device/corrections',
+    'viewer',
+    'What was deleted by hand, by whom and when',
+    { answer: data.correctionsSchema },
   ),
   overview: endpoint<history.Overview, undefined, { hours?: number }>(
     'GET /api/overview',

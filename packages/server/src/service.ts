@@ -12,6 +12,8 @@ import { createCommands } from './commands/commands';
 import { reachableHost, type Config } from './config';
 import { lockFolder } from './database/folderLock';
 import { startManagedDatabase, type ManagedDatabase } from './database/managed';
+import { createCorrections } from './history/corrections';
+import { startKeeping } from './history/keeping';
 import { startFolding } from './history/folding';
 import { createHistoryReader } from './history/read';
 import { createRecent } from './history/recent';
@@ -114,6 +116,9 @@ export async function startService({
     const raised = createRaisedEvents(store, bus, mailer.wake);
     const about = createAboutBook(store, bus);
     const history = createHistoryReader(store, recent);
+    const corrections = createCorrections(store, folding, history);
+    const keeping = startKeeping(store, log);
+    stops.push(keeping.stop);
 
     const { host: listenHost, mqttPort, mqttsPort, tls } = config;
     const places = { host: listenHost, port: mqttPort, tls: tls && { ...tls, port: mqttsPort } };
@@ -158,7 +163,22 @@ export async function startService({
       };
     };
     const app = createApp(
-      { config, store, bus, registry, presence, arrivals, ingest, commands, recent, history, rules, address },
+      {
+        config,
+        store,
+        bus,
+        registry,
+        presence,
+        arrivals,
+        ingest,
+        journal,
+        corrections,
+        commands,
+        recent,
+        history,
+        rules,
+        address,
+      },
       consoleFolder,
       health,
       log,
@@ -208,7 +228,9 @@ async function admitPage(store: Store, request: http.IncomingMessage): Promise<n
   const { origin, host } = request.headers;
   if (request.url?.split('?')[0] !== LIVE_PATH) return null;
   if (origin !== undefined && (!URL.canParse(origin) || new URL(origin).host !== host)) return null;
-  return (await scopeOf(store, request))?.workspaceId ?? null;
+  const scope = await scopeOf(store, request);
+  // A key of one device hears nothing of the others.
+  return scope === null || scope.only !== null ? null : scope.workspaceId;
 }
 
 function portProblem(setting: string, port: number): (error: NodeJS.ErrnoException) => never {

@@ -49,13 +49,35 @@ export const meSchema = object({
 });
 export type Me = InferType<typeof meSchema>;
 
-export const newKeySchema = object({ title: string().trim().min(1).max(80).required() }).noUnknown();
+/** What an access key may do: all its person may, look at everything, look at one device, report for one device. */
+export const KEY_SCOPES = ['everything', 'read', 'read-device', 'report-device'] as const;
+export type KeyScope = (typeof KEY_SCOPES)[number];
+
+export const newKeySchema = object({
+  title: string().trim().min(1).max(80).required(),
+  scope: string().oneOf(KEY_SCOPES).default('everything'),
+  /** The one device, for the scopes that are of one. */
+  deviceId: string()
+    .max(40)
+    .nullable()
+    .default(null)
+    .test('device', 'is needed for a key of one device, and only then', function (deviceId) {
+      const { scope } = this.parent as { scope?: string };
+      return (deviceId === null || deviceId === undefined) === !(scope ?? '').endsWith('-device');
+    }),
+  /** Days until it ends by itself; null for never. */
+  days: number().integer().min(1).max(3660).nullable().default(null),
+}).noUnknown();
+export type NewKey = InferType<typeof newKeySchema>;
 export const accessKeySchema = object({
   id: number().required(),
   title: string().required(),
   fingerprint: string().required(),
   createdAt: number().required(),
   usedAt: number().nullable().defined(),
+  scope: string().oneOf(KEY_SCOPES).required(),
+  deviceId: string().nullable().defined(),
+  endsAt: number().nullable().defined(),
 });
 export type AccessKey = InferType<typeof accessKeySchema>;
 export const accessKeysSchema = array(accessKeySchema).required();

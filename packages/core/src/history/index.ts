@@ -4,3 +4,6 @@ export * from './pack';
 export * from './rollup';
 export * from './buckets';
 export * from './batch';
+export * from './calendar';
+export * from './statistics';
+export * from './rows';

@@ -3,11 +3,12 @@ import { hash, verify } from '@node-rs/argon2';
 import type { Request, Response } from 'express';
 import { RateLimiterMemory } from 'rate-limiter-flexible';
 import { UniqueConstraintError } from 'sequelize';
-import type { Me } from '@peatmoor/contract';
+import type { AccessKey, Me } from '@peatmoor/contract';
 import { ProblemError, notFound, wrongField } from '../problems';
 import { hashSecret } from '../registry';
 import { remoteAddress } from '../listeners/address';
-import { findAll, findOne, insert } from '../store/rows';
+import type { KeyRow } from '../store/models';
+import { findAll, findOne, insert, listIn, oneIn } from '../store/rows';
 import type { Store } from '../store/store';
 import { numberOf, type ApiParts, type Handlers } from './context';
 import { makeAccessKey, scopeOf, SESSION_COOKIE, SESSION_MS, sessionIdOf, type Scope } from './scope';
@@ -63,7 +64,7 @@ export function accountHandlers({ store, config, address }: ApiParts): AccountHa
     response.cookie(SESSION_COOKIE, id, {
       httpOnly: true,
       sameSite: 'strict',
-      secure: config.publicUrl?.startsWith('https:') ?? false,
+      secure: config.tls !== null || (config.publicUrl?.startsWith('https:') ?? false),
       maxAge: SESSION_MS,
       path: '/',
     });
@@ -120,11 +121,22 @@ export function accountHandlers({ store, config, address }: ApiParts): AccountHa
       response.clearCookie(SESSION_COOKIE, { path: '/' });
     },
     me: async ({ scope }) => meOf(scope),
-    listKeys: async ({ scope: { workspaceId, userId } }) =>
-      (await findAll(models.accessKeys, { where: { workspaceId, userId }, order: ['id'] })).map(
-        ({ id, title, fingerprint, createdAt, usedAt }) => ({ id, title, fingerprint, createdAt, usedAt }),
-      ),
-    createKey: async ({ scope: { workspaceId, userId }, body: { title } }) => {
+    listKeys: async ({ scope: { workspaceId, userId } }) => {
+      const rows = await findAll(models.accessKeys, { where: { workspaceId, userId }, order: ['id'] });
+      const devices = await listIn(models.devices, workspaceId);
+      return rows.map((row) =>
+        toKey(row, devices.find(({ rowId }) => rowId === row.deviceRowId)?.id ?? null),
+      );
+    },
+    createKey: async ({ scope: { workspaceId, userId }, body }) => {
+      const { title, scope = 'everything', deviceId = null, days = null } = body;
+      const device = deviceId === null ? null : await oneIn(models.devices, workspaceId, { id: deviceId });
+      if (deviceId !== null && device === null)
+        throw wrongField(
+          'deviceId',
+          `"${deviceId}" is no device of this workspace`,
+          'Choose one of its devices.',
+        );
       const { secret, ...kept } = makeAccessKey();
       const row = await insert(models.accessKeys, {
         workspaceId,
@@ -132,16 +144,12 @@ export function accountHandlers({ store, config, address }: ApiParts): AccountHa
         title,
         createdAt: Date.now(),
         usedAt: null,
+        scope,
+        deviceRowId: device?.rowId ?? null,
+        endsAt: days === null ? null : Date.now() + days * 86_400_000,
         ...kept,
       });
-      return {
-        id: row.id,
-        title,
-        fingerprint: kept.fingerprint,
-        createdAt: row.createdAt,
-        usedAt: null,
-        secret,
-      };
+      return { ...toKey(row, deviceId), secret };
     },
     deleteKey: async ({ scope: { workspaceId, userId }, params }) => {
       const gone = await models.accessKeys.destroy({
@@ -150,6 +158,11 @@ export function accountHandlers({ store, config, address }: ApiParts): AccountHa
       if (gone === 0) throw notFound('access key', params.key ?? '');
     },
   };
+}
+
+function toKey(row: KeyRow, deviceId: string | null): AccessKey {
+  const { id, title, fingerprint, createdAt, usedAt, scope, endsAt } = row;
+  return { id, title, fingerprint, createdAt, usedAt, scope, deviceId, endsAt };
 }
 
 /** Makes a user with a workspace of their own, as its owner. Throws 422 when the email has an account already. */

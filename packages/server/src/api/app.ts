@@ -14,14 +14,16 @@ import {
 import { ProblemError, unavailable } from '../problems';
 import { accountHandlers, VERSION } from './account';
 import { commandHandlers } from './commands';
-import type { ApiParts, Call, Handlers } from './context';
+import { deviceOf, type ApiParts, type Call, type Handlers } from './context';
+import { dataHandlers } from './data';
+import { sendExport } from './export';
 import { dashboardHandlers } from './dashboards';
 import { deviceHandlers } from './devices';
 import { historyHandlers } from './history';
 import { sendImage } from './images';
 import { kindHandlers } from './kinds';
 import { ruleHandlers } from './rules';
-import { demand, scopeOf } from './scope';
+import { demand, demandReach, scopeOf } from './scope';
 
 /** Answers the state of the service; `ok` false makes it a 503, for balancers. */
 export type HealthCheck = () => Promise<{ ok: boolean } & Record<string, unknown>>;
@@ -33,6 +35,7 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
     ...kindHandlers(parts),
     ...deviceHandlers(parts),
     ...historyHandlers(parts),
+    ...dataHandlers(parts),
     ...commandHandlers(parts),
     ...dashboardHandlers(parts),
     ...ruleHandlers(parts),
@@ -60,6 +63,9 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
       ).catch(next);
     });
   }
+  app.get('/api/devices/:device/export', (request, response, next) => {
+    sendExport(parts, request, response).catch(next);
+  });
   app.get('/api/devices/:device/images/:stream', (request, response, next) => {
     sendImage(parts, request, response).catch(next);
   });
@@ -97,6 +103,9 @@ async function answer(
 ): Promise<void> {
   const scope =
     endpoint.access === 'open' ? null : demand(await scopeOf(parts.store, request), endpoint.access);
+  const { device } = request.params as { device?: string };
+  if (scope !== null && scope.only !== null)
+    demandReach(scope, endpoint, device === undefined ? null : (await deviceOf(parts, scope, device)).rowId);
   const body: unknown = await check(endpoint.body, request.body ?? {}, true);
   const query = (await check(endpoint.query, request.query, false)) as Record<string, unknown>;
   const params = request.params as Record<string, string>;

@@ -3,6 +3,8 @@ import type { Address, AnswerOf, BodyOf, EndpointName } from '@peatmoor/contract
 import type { Bus } from '../bus';
 import type { CommandBook } from '../commands/commands';
 import type { Config } from '../config';
+import type { Corrections } from '../history/corrections';
+import type { JournalWriter } from '../journal/writer';
 import type { HistoryReader } from '../history/read';
 import type { Recent } from '../history/recent';
 import type { ArrivalBook } from '../ingest/arrivals';
@@ -23,6 +25,8 @@ export interface ApiParts {
   presence: PresenceBook;
   arrivals: ArrivalBook;
   ingest: Ingest;
+  journal: JournalWriter;
+  corrections: Corrections;
   commands: CommandBook;
   recent: Recent;
   history: HistoryReader;

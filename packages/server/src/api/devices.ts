@@ -150,6 +150,8 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
           models.deviceTokens,
           models.arrivals,
           models.commands,
+          models.corrections,
+          models.accessKeys,
           models.ruleStates,
           models.events,
           models.rules,

@@ -1,7 +1,7 @@
 import type { Request, Response } from 'express';
 import { notFound, wrongField } from '../problems';
 import { deviceOf, type ApiParts } from './context';
-import { demand, scopeOf } from './scope';
+import { demand, demandReach, scopeOf } from './scope';
 
 /** Sends the picture of an image datastream at a time, or the newest. A stored picture never changes. */
 export async function sendImage(
@@ -12,6 +12,7 @@ export async function sendImage(
   const scope = demand(await scopeOf(parts.store, request), 'viewer');
   const { device, stream: name } = request.params as { device: string; stream: string };
   const entry = await deviceOf(parts, scope, device);
+  demandReach(scope, { method: 'GET', path: request.path }, entry.rowId);
   const stream = entry.names.find(name);
   if (stream?.type !== 'image') throw notFound('image datastream', name);
   const { at } = request.query;

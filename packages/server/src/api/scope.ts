@@ -22,11 +22,17 @@ export interface Scope {
   workspaceId: number;
   workspaceTitle: string;
   role: Role;
+  /** Where the caller is an access key of one device: its row, and whether it may look or report. */
+  only: { deviceRowId: number; may: 'look' | 'report' } | null;
 }
 
 /** Finds out who is calling, by session cookie or access key; null for nobody. */
-export async function scopeOf(store: Store, request: IncomingMessage): Promise<Scope | null> {
-  const bearer = /^bearer\s+(\S+)$/i.exec(request.headers.authorization ?? '')?.[1];
+export async function scopeOf(
+  store: Store,
+  request: IncomingMessage,
+  keyInAddress?: string,
+): Promise<Scope | null> {
+  const bearer = keyInAddress ?? /^bearer\s+(\S+)$/i.exec(request.headers.authorization ?? '')?.[1];
   if (bearer !== undefined)
     return bearer.startsWith(KEY_PREFIX) ? scopeOfKey(store, bearer.slice(KEY_PREFIX.length)) : null;
   const session = sessionIdOf(request);
@@ -67,11 +73,44 @@ async function scopeOfKey(store: Store, text: string): Promise<Scope | null> {
   const shape = inspectToken(text);
   if (shape.state !== 'whole') return null;
   const key = await findOne(store.models.accessKeys, { fingerprint: shape.fingerprint });
+  if (key !== null && key.endsAt !== null && key.endsAt < Date.now()) return null;
   if (key === null || !timingSafeEqual(key.secretHash, hashSecret(shape.token))) return null;
   const now = Date.now();
   if (now - (key.usedAt ?? 0) > 60_000)
     await store.models.accessKeys.update({ usedAt: now }, { where: { id: key.id } });
-  return member(store, key.userId, key.workspaceId);
+  const scope = await member(store, key.userId, key.workspaceId);
+  if (scope === null || key.scope === 'everything') return scope;
+  if (key.scope === 'read') return { ...scope, role: 'viewer' };
+  const may = key.scope === 'read-device' ? 'look' : 'report';
+  return {
+    ...scope,
+    role: lesser(scope.role, may === 'look' ? 'viewer' : 'editor'),
+    only: { deviceRowId: key.deviceRowId!, may },
+  };
+}
+
+/** A key never does more than its person may. */
+function lesser(mine: Role, wanted: Role): Role {
+  return roleIncludes(mine, wanted) ? wanted : mine;
+}
+
+/** The one place that holds a key of one device to that device and to what it is for. Throws 403. */
+export function demandReach(
+  scope: Scope | null,
+  call: { method: string; path: string },
+  deviceRowId: number | null,
+): void {
+  if (scope === null || scope.only === null) return;
+  const reports = call.method === 'POST' && /\/(report|import)$/.test(call.path);
+  const fits = scope.only.may === 'look' ? call.method === 'GET' : reports;
+  if (deviceRowId === scope.only.deviceRowId && fits) return;
+  throw new ProblemError(
+    403,
+    'Not allowed',
+    scope.only.may === 'look'
+      ? 'This access key may only look at one device. Use a key with a wider scope.'
+      : 'This access key may only report for one device. Use a key with a wider scope.',
+  );
 }
 
 async function member(store: Store, userId: number, workspaceId: number): Promise<Scope | null> {
@@ -86,5 +125,6 @@ async function member(store: Store, userId: number, workspaceId: number): Promis
     workspaceId,
     workspaceTitle: workspace.title,
     role: membership.role,
+    only: null,
   };
 }

@@ -78,7 +78,7 @@ export async function mergeIntoChunks(
     );
 }
 
-interface Part {
+export interface Part {
   id: number;
   workspaceId: number;
   day: number;

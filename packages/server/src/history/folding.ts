@@ -13,6 +13,8 @@ const REST_READINGS = 100_000;
 export interface Folding {
   /** Folds everything that is in the journal now. */
   foldAll(): Promise<void>;
+  /** Does something when all is folded and nothing is being folded. */
+  alone<T>(work: () => Promise<T>): Promise<T>;
   stop(): Promise<void>;
 }
 
@@ -54,6 +56,15 @@ export function startFolding(store: Store, recent: Recent, writerId: number, log
   }, 500);
   return {
     foldAll,
+    async alone(work) {
+      const folded = foldAll();
+      const result = folded.then(work);
+      running = result.then(
+        () => undefined,
+        () => undefined,
+      );
+      return result;
+    },
     async stop() {
       if (stopped) return;
       stopped = true;

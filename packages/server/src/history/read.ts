@@ -23,6 +23,10 @@ export const MOST_READINGS = 20_000;
 export interface HistoryReader {
   /** Readings with from ≤ time < to, the newest MOST_READINGS of them. */
   readings(workspaceId: number, seriesId: number, from: number, to: number): Promise<Columns>;
+  /** Rollups that lie each within one step of ascending bounds, as wide as those allow. */
+  rollups(workspaceId: number, seriesId: number, bounds: readonly number[]): Promise<Rollup[]>;
+  /** Readings of several series with from ≤ time < to, a day at a time; days without any are passed over. */
+  parts(workspaceId: number, ids: readonly number[], from: number, to: number): AsyncGenerator<Columns[]>;
   /** Buckets over a period for several series at once, in the order asked for. */
   lines(
     workspaceId: number,
@@ -113,13 +117,44 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
     return result;
   };
 
-  return {
+  const reader: HistoryReader = {
     async readings(workspaceId, seriesId, from, to) {
       const columns = (await readColumns(workspaceId, [seriesId], from, to)).get(seriesId)!;
       const surplus = columns.times.length - MOST_READINGS;
       return surplus <= 0
         ? columns
         : { times: columns.times.slice(surplus), values: columns.values.slice(surplus) };
+    },
+    async rollups(workspaceId, seriesId, bounds) {
+      const from = bounds[0]!;
+      const to = bounds.at(-1)!;
+      const spanMs = [DAY_MS, HOUR_MS, TENS_MS].find((span) => bounds.every((bound) => bound % span === 0));
+      if (spanMs !== undefined)
+        return (await readRollups(workspaceId, [seriesId], from, to, spanMs)).get(seriesId)!;
+      // Bounds between the kept spans: a zone that is some quarter hours off.
+      const result: Rollup[] = [];
+      for await (const [part] of reader.parts(workspaceId, [seriesId], from, to))
+        result.push(...rollUp(part!, QUARTER_MS));
+      return result;
+    },
+    async *parts(workspaceId, ids, from, to) {
+      if (ids.length === 0) return;
+      const days = new Set<number>(ids.flatMap((id) => recent.of(id).times.map(dayOf)));
+      const stored = await store.withConnection(
+        async (connection) =>
+          (await connection.query(
+            `SELECT DISTINCT day FROM chunks WHERE workspaceId = ? AND seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ?`,
+            [workspaceId, dayOf(from), dayOf(to - 1)],
+          )) as { day: number }[],
+      );
+      for (const { day } of stored) days.add(day);
+      for (const day of [...days].sort((a, b) => a - b)) {
+        const start = Math.max(from, day * DAY_MS);
+        const end = Math.min(to, (day + 1) * DAY_MS);
+        if (start >= end) continue;
+        const columns = await readColumns(workspaceId, ids, start, end);
+        yield ids.map((id) => columns.get(id)!);
+      }
     },
     async lines(workspaceId, series, from, to, buckets) {
       if (series.length === 0) return [];
@@ -137,8 +172,10 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
       );
     },
   };
+  return reader;
 }
 
+const QUARTER_MS = 900_000;
 const dayOf = (at: number): number => Math.floor(at / DAY_MS);
 
 function toLine(key: string, spanMs: number, buckets: Bucket[]): HistoryLine {

@@ -15,6 +15,8 @@ export interface Recent {
   of(seriesId: number): Columns;
   newest(seriesId: number): { at: number; value: Value } | undefined;
   noteNewest(seriesId: number, at: number, value: Value): void;
+  /** Forgets the newest reading of a series: it may have been deleted. */
+  forgetNewest(seriesId: number): void;
   /** Readings held, and how long the oldest has been here (ms). */
   status(now: number): { readings: number; ageMs: number };
 }
@@ -72,6 +74,7 @@ export function createRecent(): Recent {
     },
     newest: (seriesId) => newest.get(seriesId),
     noteNewest: note,
+    forgetNewest: (seriesId) => void newest.delete(seriesId),
     status: (now) => ({ readings, ageMs: oldest === null ? 0 : now - oldest }),
   };
 }

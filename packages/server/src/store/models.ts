@@ -1,6 +1,6 @@
 import { DataTypes, type Model, type ModelStatic, type Sequelize } from 'sequelize';
 import type { Datastream, Location, Proof, Value, Widget } from '@peatmoor/core';
-import type { DeviceAbout, Role, Severity } from '@peatmoor/contract';
+import type { DeviceAbout, KeyScope, Role, Severity } from '@peatmoor/contract';
 
 export interface UserRow {
   id: number;
@@ -35,6 +35,20 @@ export interface KeyRow {
   secretHash: Buffer;
   createdAt: number;
   usedAt: number | null;
+  scope: KeyScope;
+  deviceRowId: number | null;
+  endsAt: number | null;
+}
+export interface CorrectionRow {
+  id: number;
+  workspaceId: number;
+  deviceRowId: number;
+  streamKey: string;
+  fromAt: number | null;
+  toAt: number | null;
+  count: number;
+  userName: string;
+  madeAt: number;
 }
 export interface KindRow {
   id: number;
@@ -214,10 +228,16 @@ export function defineModels(sequelize: Sequelize) {
     }),
     accessKeys: table<KeyRow>('accessKeys', {
       id: number(),
-      ...fields('workspaceId userId', INTEGER),
-      ...fields('title fingerprint', STRING),
+      ...fields('workspaceId userId deviceRowId', INTEGER),
+      ...fields('title fingerprint scope', STRING),
       secretHash: BLOB,
-      ...fields('createdAt usedAt', BIGINT),
+      ...fields('createdAt usedAt endsAt', BIGINT),
+    }),
+    corrections: table<CorrectionRow>('corrections', {
+      id: number(),
+      ...fields('workspaceId deviceRowId count', INTEGER),
+      ...fields('streamKey userName', STRING),
+      ...fields('fromAt toAt madeAt', BIGINT),
     }),
     kinds: table<KindRow>('kinds', {
       id: number(),

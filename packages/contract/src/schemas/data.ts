@@ -1,0 +1,107 @@
+import '../locale';
+import { CALENDAR_STEPS, isZone, type CalendarBucket, type Statistics } from '@peatmoor/core';
+import { array, boolean, mixed, number, object, string, type InferType } from 'yup';
+
+const stream = string().max(80).required();
+const from = number().required();
+const to = number()
+  .required()
+  .test('order', 'must be later than from', function (value) {
+    const { from: start } = this.parent as { from: number };
+    return !(value <= start);
+  });
+export const zoneSchema = string()
+  .max(60)
+  .default('UTC')
+  .test('zone', 'is no time zone such as Europe/Dublin', (zone) => isZone(zone ?? ''));
+
+export const calendarQuerySchema = object({
+  stream,
+  from,
+  to,
+  step: string().oneOf(CALENDAR_STEPS).default('day'),
+  zone: zoneSchema,
+}).noUnknown();
+export type CalendarQuery = InferType<typeof calendarQuerySchema>;
+export const calendarSchema = object({ buckets: array(mixed<CalendarBucket>().required()).required() });
+/** Steps of the calendar, each with what was measured in it; gaps are there, with count 0. */
+export type Calendar = InferType<typeof calendarSchema>;
+
+export const statisticsQuerySchema = object({ stream, from, to }).noUnknown();
+export type StatisticsQuery = InferType<typeof statisticsQuerySchema>;
+export const statisticsSchema = mixed<Statistics>().required();
+
+/** Bytes of CSV that one import call takes at the most; longer files are sent in parts. */
+export const MOST_IMPORT_LETTERS = 900_000;
+export const importSchema = object({
+  /** A header row of names with a column `at`, then a row a time. */
+  csv: string().max(MOST_IMPORT_LETTERS).required(),
+  /** Number of the first row after the header, for error lists of later parts. */
+  firstRow: number().integer().min(1).default(2),
+  /** True only looks: nothing is stored. */
+  try: boolean().default(false),
+}).noUnknown();
+export type Import = InferType<typeof importSchema>;
+export const importedSchema = object({
+  rows: number().required(),
+  accepted: number().required(),
+  refused: number().required(),
+  /** The first hundred refusals, each with its row. */
+  errors: array(
+    object({
+      row: number().required(),
+      name: string().defined(),
+      reason: string().required(),
+      hint: string().required(),
+    }),
+  ).required(),
+});
+export type Imported = InferType<typeof importedSchema>;
+
+export const correctionSchema = object({
+  stream,
+  from: number().nullable().default(null),
+  to: number().nullable().default(null),
+  /** True only counts. */
+  try: boolean().default(false),
+}).noUnknown();
+export type CorrectionIn = InferType<typeof correctionSchema>;
+export const correctedSchema = object({ count: number().required() });
+export const correctionsSchema = array(
+  object({
+    id: number().required(),
+    stream: string().required(),
+    from: number().nullable().defined(),
+    to: number().nullable().defined(),
+    count: number().required(),
+    by: string().required(),
+    at: number().required(),
+  }),
+).required();
+/** Readings that somebody deleted by hand: which, how many, who and when. */
+export type Correction = InferType<typeof correctionsSchema>[number];
+
+export const EXPORT_FORMATS = ['csv', 'json', 'senml', 'sheet'] as const;
+export type ExportFormat = (typeof EXPORT_FORMATS)[number];
+export const exportQuerySchema = object({
+  format: string().oneOf(EXPORT_FORMATS).default('csv'),
+  /** Datastream keys with commas between; left out: all that are numbers. */
+  streams: string().max(2000).default(''),
+  from: number().default(0),
+  to: number().default(() => Date.now()),
+  /** Days back from now, instead of from and to. */
+  days: number().positive().max(36_500),
+  zone: zoneSchema,
+  /** An access key, for programs that can only fetch an address. */
+  access_token: string().max(80),
+}).noUnknown();
+export type ExportQuery = InferType<typeof exportQuerySchema>;
+
+/** Where the readings of a device are taken away: an address with its query. */
+export function exportPath(
+  device: string,
+  query: Partial<Record<keyof ExportQuery, string | number>>,
+): string {
+  const given = Object.entries(query).map(([name, value]): [string, string] => [name, String(value)]);
+  return `/api/devices/${encodeURIComponent(device)}/export?${new URLSearchParams(given)}`;
+}

@@ -1,0 +1,72 @@
+import { DateTime, IANAZone } from 'luxon';
+import { joinRollups, type Rollup } from './rollup';
+
+export const CALENDAR_STEPS = ['hour', 'day', 'week', 'month', 'year'] as const;
+export type CalendarStep = (typeof CALENDAR_STEPS)[number];
+
+/** A step of the calendar with what was measured in it; count 0 and nulls where nothing was. */
+export interface CalendarBucket {
+  /** Start and end, epoch ms; the end does not belong to it. */
+  from: number;
+  to: number;
+  count: number;
+  min: number | null;
+  max: number | null;
+  mean: number | null;
+  first: number | null;
+  last: number | null;
+}
+
+/** True for a time zone of the IANA database, such as Europe/Dublin. */
+export function isZone(zone: string): boolean {
+  return IANAZone.isValidZone(zone);
+}
+
+/**
+ * Bounds of the calendar steps of a time zone that cover a period, the first at or before `from`, the last at or
+ * after `to` (epoch ms). Days are as long as the zone makes them. Throws RangeError beyond `most` steps.
+ */
+export function calendarBounds(
+  from: number,
+  to: number,
+  step: CalendarStep,
+  zone: string,
+  most: number,
+): number[] {
+  let at = DateTime.fromMillis(from, { zone }).startOf(step);
+  const bounds = [at.toMillis()];
+  while (at.toMillis() < to) {
+    if (bounds.length > most) throw new RangeError(`more than ${most} steps`);
+    at = at.plus({ [step]: 1 }).startOf(step);
+    bounds.push(at.toMillis());
+  }
+  return bounds;
+}
+
+/** Puts rollups, in order of time and each within one step, into the steps between bounds. */
+export function calendarBuckets(rollups: readonly Rollup[], bounds: readonly number[]): CalendarBucket[] {
+  const buckets: CalendarBucket[] = [];
+  let i = 0;
+  for (let n = 0; n + 1 < bounds.length; n++) {
+    const from = bounds[n]!;
+    const to = bounds[n + 1]!;
+    let joined: Rollup | null = null;
+    for (; i < rollups.length && rollups[i]!.at < to; i++)
+      if (rollups[i]!.at >= from) joined = joined === null ? rollups[i]! : joinRollups(joined, rollups[i]!);
+    buckets.push(
+      joined === null
+        ? { from, to, count: 0, min: null, max: null, mean: null, first: null, last: null }
+        : {
+            from,
+            to,
+            count: joined.count,
+            min: joined.min,
+            max: joined.max,
+            mean: joined.sum / joined.count,
+            first: joined.first,
+            last: joined.last,
+          },
+    );
+  }
+  return buckets;
+}

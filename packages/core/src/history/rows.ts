@@ -1,0 +1,42 @@
+import { DateTime } from 'luxon';
+import type { Columns } from './series';
+
+/** A message as a row: its time, and the value of each column or null. */
+export interface TimedRow {
+  at: number;
+  values: (number | null)[];
+}
+
+/** Lays ordered columns side by side: a row for each time, in order of time. */
+export function* rowsByTime(columns: readonly Columns[]): Generator<TimedRow> {
+  const places = columns.map(() => 0);
+  for (;;) {
+    let at = Infinity;
+    for (const [i, { times }] of columns.entries())
+      if (places[i]! < times.length) at = Math.min(at, times[places[i]!]!);
+    if (at === Infinity) return;
+    const values = columns.map(({ times, values: list }, i) => {
+      const place = places[i]!;
+      if (times[place] !== at) return null;
+      places[i] = place + 1;
+      return list[place]!;
+    });
+    yield { at, values };
+  }
+}
+
+/** A cell of CSV (RFC 4180), quoted where it must be. */
+export function csvCell(text: string): string {
+  return /[",\r\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text;
+}
+
+/** A cell for a spreadsheet: a text that it would run as a formula is disarmed. */
+export function sheetCell(text: string): string {
+  return csvCell(/^[=+@\t\r]|^-(?![\d.])/.test(text) ? `'${text}` : text);
+}
+
+/** Date and time of day of a moment in a time zone, as a sheet shows them. */
+export function sheetTime(at: number, zone: string): [date: string, time: string] {
+  const moment = DateTime.fromMillis(at, { zone });
+  return [moment.toFormat('yyyy-MM-dd'), moment.toFormat('HH:mm:ss.SSS')];
+}

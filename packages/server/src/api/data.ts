@@ -1,0 +1,164 @@
+import {
+  calendarBounds,
+  calendarBuckets,
+  decodeCsvReport,
+  isNumeric,
+  isRefusal,
+  StatisticsGatherer,
+  takeReport,
+  type CalendarStep,
+} from '@peatmoor/core';
+import type { CorrectionIn, Import, Imported } from '@peatmoor/contract';
+import { unavailable, wrongField } from '../problems';
+import type { DeviceEntry, DeviceStream } from '../registry';
+import { addTo, listIn } from '../store/rows';
+import { deviceOf, type ApiParts, type Handlers } from './context';
+
+/** Steps of the calendar in one answer at the most. */
+const MOST_STEPS = 5000;
+const MOST_ERRORS = 100;
+
+type DataHandlers = Pick<
+  Handlers,
+  'calendar' | 'statistics' | 'importRows' | 'deleteReadings' | 'listCorrections'
+>;
+
+/** Looking back by the calendar, taking readings in from files, and correcting by hand. */
+export function dataHandlers(parts: ApiParts): DataHandlers {
+  const { store, history, journal, corrections, recent } = parts;
+  return {
+    calendar: async ({ scope, params, query }) => {
+      const entry = await deviceOf(parts, scope, params.device);
+      const {
+        stream: name,
+        from,
+        to,
+        step,
+        zone,
+      } = query as {
+        stream: string;
+        from: number;
+        to: number;
+        step: CalendarStep;
+        zone: string;
+      };
+      const stream = numericOf(entry, name);
+      let bounds: number[];
+      try {
+        bounds = calendarBounds(from, to, step, zone, MOST_STEPS);
+      } catch (error) {
+        if (!(error instanceof RangeError)) throw error;
+        throw wrongField(
+          'step',
+          `gives more than ${MOST_STEPS} steps`,
+          'Take longer steps, or a shorter period.',
+        );
+      }
+      const rollups = await history.rollups(scope.workspaceId, stream.seriesId, bounds);
+      return { buckets: calendarBuckets(rollups, bounds) };
+    },
+    statistics: async ({ scope, params, query }) => {
+      const entry = await deviceOf(parts, scope, params.device);
+      const { stream: name, from, to } = query as { stream: string; from: number; to: number };
+      const { seriesId } = numericOf(entry, name);
+      const gatherer = new StatisticsGatherer();
+      for await (const [part] of history.parts(scope.workspaceId, [seriesId], from, to)) gatherer.add(part!);
+      return gatherer.statistics();
+    },
+    importRows: async ({ scope, params, body }) => {
+      const entry = await deviceOf(parts, scope, params.device);
+      const { accepted, result } = readImport(entry, body as Import);
+      if (body.try === true || accepted.length === 0) return result;
+      if (!journal.takes()) throw unavailable();
+      for (const { stream, at, value } of accepted)
+        if (typeof value === 'number') journal.add(stream.seriesId, at, value);
+        else journal.addOther({ series: stream.seriesId, at, value, bytes: 200 });
+      await new Promise<void>((resolve) => journal.onDurable(resolve));
+      return result;
+    },
+    deleteReadings: async ({ scope, params, body }) => {
+      const entry = await deviceOf(parts, scope, params.device);
+      const { stream: name, from = null, to = null, try: only = false } = body as CorrectionIn;
+      const stream = streamOf(entry, name);
+      const period = { from: from ?? -Infinity, to: to ?? Infinity };
+      if (only) return { count: await corrections.count(entry, stream, period) };
+      const count = await corrections.remove(entry, stream, period);
+      await addTo(store.models.corrections, scope.workspaceId, {
+        deviceRowId: entry.rowId,
+        streamKey: stream.key,
+        fromAt: from,
+        toAt: to,
+        count,
+        userName: scope.userName,
+        madeAt: Date.now(),
+      });
+      recent.forgetNewest(stream.seriesId);
+      parts.bus.emit('definitions', { workspaceId: scope.workspaceId, deviceRowId: entry.rowId });
+      return { count };
+    },
+    listCorrections: async ({ scope, params }) => {
+      const entry = await deviceOf(parts, scope, params.device);
+      const rows = await listIn(store.models.corrections, scope.workspaceId, {
+        where: { deviceRowId: entry.rowId },
+        order: [['id', 'DESC']],
+        limit: 200,
+      });
+      return rows.map(({ id, streamKey, fromAt, toAt, count, userName, madeAt }) => ({
+        id,
+        stream: streamKey,
+        from: fromAt,
+        to: toAt,
+        count,
+        by: userName,
+        at: madeAt,
+      }));
+    },
+  };
+}
+
+function streamOf(entry: DeviceEntry, name: string): DeviceStream {
+  const stream = entry.names.find(name);
+  if (stream !== undefined) return stream;
+  const nearest = entry.names.nearest(name);
+  throw wrongField(
+    'stream',
+    `: "${name}" is no datastream of ${entry.name}`,
+    nearest === undefined ? 'See its kind for what there is.' : `The nearest is "${nearest}".`,
+  );
+}
+
+function numericOf(entry: DeviceEntry, name: string): DeviceStream {
+  const stream = streamOf(entry, name);
+  if (isNumeric(stream)) return stream;
+  throw wrongField('stream', `"${stream.key}" is of type ${stream.type}`, 'Choose a datastream of numbers.');
+}
+
+/** Matches an import row by row, so that each refusal can name its row. Nothing is stored yet. */
+function readImport(
+  entry: DeviceEntry,
+  { csv, firstRow }: Import,
+): { accepted: ReturnType<typeof takeReport<DeviceStream>>['accepted']; result: Imported } {
+  const decoded = decodeCsvReport(csv);
+  if (isRefusal(decoded))
+    throw wrongField('csv', `: ${decoded.hint}`, 'Correct the file and import it again.');
+  const now = Date.now();
+  const accepted: ReturnType<typeof takeReport<DeviceStream>>['accepted'] = [];
+  const errors: Imported['errors'] = [];
+  let refused = 0;
+  for (const [i, row] of decoded.rows.entries()) {
+    const taken =
+      row.at === undefined
+        ? {
+            accepted: [],
+            refused: [
+              { name: 'at', reason: 'wrong-type', hint: 'The row has no time: a column "at" is needed.' },
+            ],
+          }
+        : takeReport(entry.names, { rows: [row], number: null }, now);
+    accepted.push(...taken.accepted);
+    refused += taken.refused.length;
+    for (const { name, reason, hint } of taken.refused)
+      if (errors.length < MOST_ERRORS) errors.push({ row: firstRow + i, name, reason, hint });
+  }
+  return { accepted, result: { rows: decoded.rows.length, accepted: accepted.length, refused, errors } };
+}

@@ -1,0 +1,98 @@
+import { DAY_MS, firstAtOrAfter, isNumeric, type Columns } from '@peatmoor/core';
+import type { DeviceEntry, DeviceStream } from '../registry';
+import { inRawTransaction, type Store } from '../store/store';
+import { decodeChunk, writeDays } from './chunks';
+import type { Folding } from './folding';
+import type { HistoryReader } from './read';
+
+/** From ≤ time < to, epoch ms; infinite where there is no bound. */
+export interface Period {
+  from: number;
+  to: number;
+}
+
+/** Deleting readings by hand. */
+export interface Corrections {
+  /** How many readings lie in a period. */
+  count(entry: DeviceEntry, stream: DeviceStream, period: Period): Promise<number>;
+  /** Deletes them, with what was rolled up from them; returns how many. */
+  remove(entry: DeviceEntry, stream: DeviceStream, period: Period): Promise<number>;
+}
+
+const TABLES = { text: 'texts', location: 'locations', image: 'images' } as const;
+const OLDEST = -8_640_000_000_000_000;
+
+export function createCorrections(store: Store, folding: Folding, history: HistoryReader): Corrections {
+  const tableOf = (stream: DeviceStream): string => TABLES[stream.type as keyof typeof TABLES];
+  const bounds = ({ from, to }: Period): [number, number] => [Math.max(from, OLDEST), Math.min(to, -OLDEST)];
+  return {
+    async count(entry, stream, period) {
+      const [from, to] = bounds(period);
+      if (!isNumeric(stream))
+        return store.withConnection(async (connection) => {
+          const [row] = (await connection.query(
+            `SELECT COUNT(*) AS count FROM ${tableOf(stream)} WHERE seriesId = ? AND at >= ? AND at < ?`,
+            [stream.seriesId, from, to],
+          )) as { count: number }[];
+          return Number(row!.count);
+        });
+      let count = 0;
+      for await (const [part] of history.parts(entry.workspaceId, [stream.seriesId], from, to))
+        count += part!.times.length;
+      return count;
+    },
+    async remove(entry, stream, period) {
+      const [from, to] = bounds(period);
+      // What is still in the journal is folded first; meanwhile nothing else is.
+      return folding.alone(() =>
+        inRawTransaction(store, async (connection) => {
+          let count = 0;
+          if (isNumeric(stream)) {
+            const rows = (await connection.query(
+              'SELECT day, body FROM chunks WHERE workspaceId = ? AND seriesId = ? AND day BETWEEN ? AND ? FOR UPDATE',
+              [entry.workspaceId, stream.seriesId, Math.floor(from / DAY_MS), Math.floor((to - 1) / DAY_MS)],
+            )) as { day: number; body: Buffer }[];
+            for (const { day, body } of rows) {
+              const before = decodeChunk(body);
+              const columns = without(before, from, to);
+              if (columns.times.length === before.times.length) continue;
+              count += before.times.length - columns.times.length;
+              await writeDays(connection, [
+                { id: stream.seriesId, workspaceId: entry.workspaceId, day, columns },
+              ]);
+            }
+            const [newest] = (await connection.query(
+              'SELECT body FROM chunks WHERE seriesId = ? ORDER BY day DESC LIMIT 1',
+              [stream.seriesId],
+            )) as { body: Buffer }[];
+            const last = newest && decodeChunk(newest.body);
+            await connection.query('UPDATE series SET newestAt = ?, newestValue = ? WHERE id = ?', [
+              last?.times.at(-1) ?? null,
+              last?.values.at(-1) ?? null,
+              stream.seriesId,
+            ]);
+            return count;
+          }
+          const result = (await connection.query(
+            `DELETE FROM ${tableOf(stream)} WHERE seriesId = ? AND at >= ? AND at < ?`,
+            [stream.seriesId, from, to],
+          )) as { affectedRows: number };
+          await connection.query(
+            `UPDATE series SET newestOther = IF(newestAt >= ? AND newestAt < ?, NULL, newestOther), newestAt = IF(newestOther IS NULL, NULL, newestAt) WHERE id = ?`,
+            [from, to, stream.seriesId],
+          );
+          return result.affectedRows;
+        }),
+      );
+    },
+  };
+}
+
+function without({ times, values }: Columns, from: number, to: number): Columns {
+  const start = firstAtOrAfter(times, from);
+  const end = firstAtOrAfter(times, to);
+  return {
+    times: [...times.slice(0, start), ...times.slice(end)],
+    values: [...values.slice(0, start), ...values.slice(end)],
+  };
+}
