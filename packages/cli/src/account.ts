@@ -2,7 +2,7 @@ import os from 'node:os';
 import readline from 'node:readline/promises';
 import { Writable } from 'node:stream';
 import { Command } from 'commander';
-import { createClient } from '@peatmoor/contract';
+import { createClient, exportPath, KEY_SCOPES, type KeyScope } from '@peatmoor/contract';
 import { print, say, showTime, table } from './output';
 import { forgetSettings, keepSettings, readSettings, signedIn, signedInClient, UsageError } from './settings';
 
@@ -73,25 +73,71 @@ export function accountCommands(program: Command): void {
         ].join('\n'),
       );
     });
-  program
-    .command('key')
-    .description('list your access keys')
-    .addHelpText('after', '\nExample:\n  peatmoor key')
+  const key = program.command('key').description('access keys for programs');
+  key
+    .command('list')
+    .description('your access keys')
+    .addHelpText('after', '\nExample:\n  peatmoor key list')
     .action(async (_options: unknown, command: Command) => {
       const keys = await signedInClient().call('listKeys');
       print(command, keys, (list) =>
         table(
-          ['key', 'title', 'fingerprint', 'made', 'newest use'],
-          list.map((key) => [
-            key.id,
-            key.title,
-            key.fingerprint,
-            showTime(key.createdAt),
-            showTime(key.usedAt),
+          ['key', 'title', 'fingerprint', 'may', 'made', 'newest use', 'ends'],
+          list.map((one) => [
+            one.id,
+            one.title,
+            one.fingerprint,
+            [one.scope, one.deviceId].filter(Boolean).join(' '),
+            showTime(one.createdAt),
+            showTime(one.usedAt),
+            showTime(one.endsAt),
           ]),
           'No access keys.',
         ),
       );
+    });
+  key
+    .command('new <title>')
+    .description('make an access key; it is shown once')
+    .option('--scope <scope>', `what it may do: ${KEY_SCOPES.join(', ')}`, 'everything')
+    .option('--device <device>', 'the one device, for the scopes of one')
+    .option('--days <days>', 'days until it ends by itself')
+    .addHelpText(
+      'after',
+      '\nExample:\n  peatmoor key new "spreadsheet at the hut" --scope read-device --device dipwell-north --days 365',
+    )
+    .action(
+      async (title: string, options: { scope: string; device?: string; days?: string }, command: Command) => {
+        if (!(KEY_SCOPES as readonly string[]).includes(options.scope))
+          throw new UsageError(`"${options.scope}" is no scope; there are: ${KEY_SCOPES.join(', ')}.`);
+        const made = await signedInClient().call('createKey', {
+          body: {
+            title,
+            scope: options.scope as KeyScope,
+            deviceId: options.device ?? null,
+            days: options.days === undefined ? null : Number(options.days),
+          },
+        });
+        const sheet =
+          made.deviceId === null || made.scope !== 'read-device'
+            ? []
+            : [
+                '',
+                'A sheet of the last thirty days, for a spreadsheet or script to fetch:',
+                `  ${signedIn().url}${exportPath(made.deviceId, { format: 'sheet', days: 30, access_token: made.secret })}`,
+              ];
+        print(command, made, ({ secret }) =>
+          [`The key, shown only now:`, '', `  ${secret}`, ...sheet].join('\n'),
+        );
+      },
+    );
+  key
+    .command('end <key>')
+    .description('end an access key')
+    .addHelpText('after', '\nExample:\n  peatmoor key end 3')
+    .action(async (number: string) => {
+      await signedInClient().call('deleteKey', { params: { key: number } });
+      say('The key is ended.');
     });
 }
 

@@ -3,9 +3,13 @@ import path from 'node:path';
 import { Command } from 'commander';
 import {
   pasteLines,
+  readLocation,
+  showLocation,
   showReading,
+  showValue,
   STARTER_SORTS,
   STARTERS,
+  type Location,
   type StarterPlan,
   type StarterSort,
 } from '@peatmoor/core';
@@ -19,11 +23,25 @@ export function showPresence({ presence }: Device): string {
   return presence.state === 'online' ? 'online' : `no reading since ${showTime(presence.since)}`;
 }
 
+function readTime(text: string | undefined): number | null {
+  if (text === undefined) return null;
+  const at = Date.parse(text);
+  if (Number.isNaN(at)) throw new UsageError(`"${text}" is no time such as 2026-03-01T10:00Z.`);
+  return at;
+}
+
+function readPlace(text: string): Location | null {
+  if (text === '') return null;
+  const place = readLocation(text, 'place');
+  if ('reason' in place) throw new UsageError(place.hint);
+  return place;
+}
+
 /** An arrival as one line: what was accepted, what was refused and why. */
 export function showArrival(arrival: Arrival, kind: Kind | undefined): string {
   const values = arrival.accepted.map(({ key, value }) => {
     const stream = kind?.streams.find((one) => one.key === key);
-    return `${key} ${stream === undefined ? value : showReading(stream, value)}`;
+    return `${key} ${stream === undefined ? showValue({ type: 'number', decimals: null }, value) : showReading(stream, value)}`;
   });
   const more =
     arrival.acceptedCount > values.length ? ` and ${arrival.acceptedCount - values.length} more` : '';
@@ -49,6 +67,9 @@ export function deviceCommands(program: Command): void {
       'for a device of a new kind: what it measures and accepts, as key:type[:unit[:min:max]][:control|both]',
     )
     .option('--interval <seconds>', 'for a new kind: how often a message is expected', '60')
+    .option('--gateway <device>', 'for a sub-device: the device that reports for it')
+    .option('--serial <text>', 'for a sub-device: the text by which its gateway names it')
+    .option('--label <label...>', 'labels')
     .addHelpText(
       'after',
       '\nExamples:\n  peatmoor device new "Dipwell East" --kind Dipwell\n  peatmoor device new "Footbridge" --stream visitors:integer:count:0:500 lamp:boolean:control',
@@ -56,7 +77,15 @@ export function deviceCommands(program: Command): void {
     .action(
       async (
         name: string,
-        options: { kind?: string; id?: string; stream?: string[]; interval: string },
+        options: {
+          kind?: string;
+          id?: string;
+          stream?: string[];
+          interval: string;
+          gateway?: string;
+          serial?: string;
+          label?: string[];
+        },
         command: Command,
       ) => {
         const client = signedInClient();
@@ -67,6 +96,9 @@ export function deviceCommands(program: Command): void {
           body: {
             name,
             ...(options.id !== undefined && { id: options.id }),
+            ...(options.gateway !== undefined && { gateway: options.gateway }),
+            ...(options.serial !== undefined && { serial: options.serial }),
+            ...(options.label !== undefined && { labels: options.label }),
             ...(kind === undefined
               ? {
                   newKind: {
@@ -151,16 +183,78 @@ export function deviceCommands(program: Command): void {
     });
   device
     .command('change <device>')
-    .description('rename a device')
-    .requiredOption('--name <name>', 'its new name')
-    .addHelpText('after', '\nExample:\n  peatmoor device change dipwell-north --name "Dipwell North 2"')
-    .action(async (id: string, options: { name: string }, command: Command) => {
-      const one = await signedInClient().call('changeDevice', {
-        params: { device: id },
-        body: { name: options.name },
-      });
-      print(command, one, ({ name }) => `Now called ${name}.`);
+    .description('change name, labels, place or notes of a device')
+    .option('--name <name>', 'its new name')
+    .option('--label <label...>', 'its labels, all of them')
+    .option('--place <lat,lon>', 'where it is, in degrees north and east; empty for nowhere')
+    .option('--notes <text>', 'notes')
+    .addHelpText(
+      'after',
+      '\nExample:\n  peatmoor device change dipwell-north --name "Dipwell North 2" --label moss north --place 53.42,-1.86',
+    )
+    .action(
+      async (
+        id: string,
+        options: { name?: string; label?: string[]; place?: string; notes?: string },
+        command: Command,
+      ) => {
+        if (Object.keys(options).length === 0)
+          throw new UsageError('Say what to change: --name, --label, --place or --notes.');
+        const one = await signedInClient().call('changeDevice', {
+          params: { device: id },
+          body: {
+            ...(options.name !== undefined && { name: options.name }),
+            ...(options.label !== undefined && { labels: options.label }),
+            ...(options.notes !== undefined && { notes: options.notes }),
+            ...(options.place !== undefined && { place: readPlace(options.place) }),
+          },
+        });
+        print(command, one, ({ name, labels, place }) =>
+          [
+            `${name}`,
+            ...(labels.length > 0 ? [`labels: ${labels.join(', ')}`] : []),
+            ...(place ? [showLocation(place)] : []),
+          ].join('\n'),
+        );
+      },
+    );
+  device
+    .command('retake <device>')
+    .description('take the refused messages that are kept once more, now that their cause is mended')
+    .addHelpText('after', '\nExample:\n  peatmoor device retake footbridge')
+    .action(async (id: string, _options: unknown, command: Command) => {
+      const result = await signedInClient().call('retake', { params: { device: id } });
+      print(
+        command,
+        result,
+        ({ messages, accepted, stillRefused }) =>
+          `${messages} messages taken again: ${accepted} values accepted, ${stillRefused} still refused.`,
+      );
     });
+  device
+    .command('forget <device> <stream>')
+    .description('delete readings of a datastream: a period, or all')
+    .option('--from <time>', 'from this time on, ISO 8601')
+    .option('--to <time>', 'up to this time')
+    .option('--yes', 'yes, delete them; otherwise they are only counted')
+    .addHelpText(
+      'after',
+      '\nExample:\n  peatmoor device forget dipwell-north water_level --from 2026-03-01T10:00Z --to 2026-03-01T12:00Z --yes',
+    )
+    .action(
+      async (
+        id: string,
+        stream: string,
+        options: { from?: string; to?: string; yes?: boolean },
+        command: Command,
+      ) => {
+        const body = { stream, from: readTime(options.from), to: readTime(options.to), try: !options.yes };
+        const result = await signedInClient().call('deleteReadings', { params: { device: id }, body });
+        print(command, result, ({ count }) =>
+          options.yes ? `${count} readings are deleted.` : `${count} readings; add --yes to delete them.`,
+        );
+      },
+    );
   device
     .command('delete <device>')
     .description('delete a device with all its readings')

@@ -1,7 +1,13 @@
 import { Command } from 'commander';
-import { showReading, type Datastream } from '@peatmoor/core';
-import type { HistoryLine } from '@peatmoor/contract';
-import { readDuration, say, showTime, table } from './output';
+import {
+  CALENDAR_STEPS,
+  showDuration,
+  showReading,
+  type CalendarStep,
+  type Datastream,
+} from '@peatmoor/core';
+import type { Client, HistoryLine } from '@peatmoor/contract';
+import { print, readDuration, say, showTime, table } from './output';
 import { signedInClient, UsageError } from './settings';
 
 const HEIGHT = 12;
@@ -15,15 +21,26 @@ export function historyCommand(program: Command): void {
     .option('--rows <count>', 'rows of the table', '20')
     .option('--csv', 'all readings as CSV')
     .option('--chart', 'a chart in the terminal')
+    .option('--step <step>', `steps of the calendar: ${CALENDAR_STEPS.join(', ')}`)
+    .option('--zone <zone>', 'time zone of the steps; yours otherwise')
+    .option('--statistics', 'count, least, greatest, mean, deviation and longest gap')
     .addHelpText(
       'after',
-      '\nExamples:\n  peatmoor history dipwell-north water_level --last 24h --chart\n  peatmoor history dipwell-north water_level --last 7d --csv > level.csv',
+      '\nExamples:\n  peatmoor history dipwell-north water_level --last 24h --chart\n  peatmoor history dipwell-north water_level --last 7d --csv > level.csv\n  peatmoor history dipwell-north water_level --last 30d --step day',
     )
     .action(
       async (
         device: string,
         name: string,
-        options: { last: string; rows: string; csv?: boolean; chart?: boolean },
+        options: {
+          last: string;
+          rows: string;
+          csv?: boolean;
+          chart?: boolean;
+          step?: string;
+          zone?: string;
+          statistics?: boolean;
+        },
         command: Command,
       ) => {
         const json = command.optsWithGlobals<{ json?: boolean }>().json ?? false;
@@ -34,6 +51,33 @@ export function historyCommand(program: Command): void {
         const { streams } = await client.call('readKind', { params: { kind: one.kindId } });
         const to = Date.now();
         const from = to - readDuration(options.last);
+        const found = streams.find(({ key }) => key === name);
+        if (options.step !== undefined)
+          return bySteps(client, device, found ?? null, { ...options, name, from, to }, command);
+        if (options.statistics) {
+          const facts = await client.call('statistics', {
+            params: { device },
+            query: { stream: name, from, to },
+          });
+          const show = (value: number | null): string | null =>
+            value === null ? null : found === undefined ? String(value) : showReading(found, value);
+          return print(command, facts, (one) =>
+            table(
+              ['count', 'least', 'greatest', 'mean', 'deviation', 'longest gap'],
+              [
+                [
+                  one.count,
+                  show(one.min),
+                  show(one.max),
+                  show(one.mean),
+                  show(one.deviation),
+                  one.longestGapMs === null ? null : showDuration(one.longestGapMs),
+                ],
+              ],
+              '',
+            ),
+          );
+        }
         const columns = Math.max(20, Math.min(100, (process.stdout.columns ?? 80) - 12));
         const history = await client.call('history', {
           params: { device },
@@ -63,6 +107,40 @@ export function historyCommand(program: Command): void {
           );
       },
     );
+}
+
+/** What was measured in each step of the calendar; empty steps are there, with a dash. */
+async function bySteps(
+  client: Client,
+  device: string,
+  stream: Datastream | null,
+  options: { name: string; step?: string; zone?: string; from: number; to: number },
+  command: Command,
+): Promise<void> {
+  if (!(CALENDAR_STEPS as readonly string[]).includes(options.step!))
+    throw new UsageError(`"${options.step}" is no step; there are: ${CALENDAR_STEPS.join(', ')}.`);
+  const zone = options.zone ?? Intl.DateTimeFormat().resolvedOptions().timeZone;
+  const { name, from, to } = options;
+  const query = { stream: name, from, to, step: options.step as CalendarStep, zone };
+  const calendar = await client.call('calendar', { params: { device }, query });
+  const show = (value: number | null): string | null =>
+    value === null ? null : stream === null ? String(value) : showReading(stream, value);
+  print(command, calendar, ({ buckets }) =>
+    table(
+      [options.step!, 'count', 'least', 'mean', 'greatest', 'last'],
+      buckets.map(({ from: start, count, min, mean, max, last }) => [
+        new Date(start)
+          .toLocaleString('sv-SE', { timeZone: zone })
+          .slice(0, options.step === 'hour' ? 16 : 10),
+        count,
+        show(min),
+        show(mean),
+        show(max),
+        show(last),
+      ]),
+      'Nothing in this time.',
+    ),
+  );
 }
 
 /** A chart of bucket means, with the span between least and greatest shaded. */

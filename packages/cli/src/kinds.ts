@@ -106,20 +106,33 @@ export function kindCommands(program: Command): void {
     .description('change title or expected interval; boards that run a starter follow the interval')
     .option('--title <title>', 'new title')
     .option('--interval <seconds>', 'how often a message is expected')
+    .option('--accept-new <on|off>', 'whether an unknown name makes a datastream')
+    .option('--notes <text>', 'notes')
     .addHelpText('after', '\nExample:\n  peatmoor kind change Dipwell --interval 30')
-    .action(async (name: string, options: { title?: string; interval?: string }, command: Command) => {
-      const client = signedInClient();
-      const { id } = await kindByName(client, name);
-      const body = {
-        ...(options.title !== undefined && { title: options.title }),
-        ...(options.interval !== undefined && { intervalS: Number(options.interval) }),
-      };
-      print(
-        command,
-        await client.call('changeKind', { params: { kind: id }, body }),
-        (one) => `${one.title}: a message expected every ${one.intervalS} s.`,
-      );
-    });
+    .action(
+      async (
+        name: string,
+        options: { title?: string; interval?: string; acceptNew?: string; notes?: string },
+        command: Command,
+      ) => {
+        if (options.acceptNew !== undefined && !['on', 'off'].includes(options.acceptNew))
+          throw new UsageError('--accept-new is on or off.');
+        const client = signedInClient();
+        const { id } = await kindByName(client, name);
+        const body = {
+          ...(options.title !== undefined && { title: options.title }),
+          ...(options.interval !== undefined && { intervalS: Number(options.interval) }),
+          ...(options.acceptNew !== undefined && { acceptNew: options.acceptNew === 'on' }),
+          ...(options.notes !== undefined && { notes: options.notes }),
+        };
+        print(
+          command,
+          await client.call('changeKind', { params: { kind: id }, body }),
+          (one) =>
+            `${one.title}: a message expected every ${one.intervalS} s, new names are ${one.acceptNew ? 'accepted' : 'refused'}.`,
+        );
+      },
+    );
   kind
     .command('delete <kind>')
     .description('delete a kind that has no devices')

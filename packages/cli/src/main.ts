@@ -1,6 +1,7 @@
 #!/usr/bin/env node
 import { Command, CommanderError } from 'commander';
 import { accountCommands } from './account';
+import { dataCommands } from './data';
 import { deviceCommands } from './devices';
 import { historyCommand } from './history';
 import { kindCommands } from './kinds';
@@ -26,6 +27,7 @@ deviceCommands(program);
 kindCommands(program);
 liveCommands(program);
 historyCommand(program);
+dataCommands(program);
 ruleCommands(program);
 exitOverrideAll(program);
 

@@ -87,6 +87,120 @@ it('registers a device, reports for it, and looks back', async () => {
   expect((await run('device', 'show', 'footbridge')).out).toContain('mosquitto_pub');
 });
 
+it('takes readings away and brings them back, step by step and as a whole', async () => {
+  const file = path.join(folder, 'footbridge.csv');
+  const start = Date.now() - 3 * 86_400_000;
+  fs.writeFileSync(
+    file,
+    `at,visitors\n${Array.from({ length: 4100 }, (_, i) => `${start + i * 60_000},${i % 90}`).join('\n')}\nnever,1\n`,
+  );
+  const tried = await run('import', 'footbridge', file, '--try');
+  expect(tried).toMatchObject({
+    code: 0,
+    out: expect.stringContaining('4101 rows: 4100 values would be taken'),
+  });
+  expect(tried.out).toMatch(/4102 +at +wrong-type/);
+  expect((await run('import', 'footbridge', file)).out).toContain('4100 values are taken, 2 refused');
+  expect((await run('import', 'footbridge', file)).out).toContain('4100 values are taken, 2 refused');
+  const out = path.join(folder, 'out.csv');
+  expect((await run('export', 'footbridge', '--out', out)).out).toContain('bytes are in');
+  // The hand-sent reading of the test before is there too.
+  expect(fs.readFileSync(out, 'utf8').trim().split('\r\n')).toHaveLength(4102);
+  const sheet = await run('export', 'footbridge', '--format', 'sheet', '--last', '2h', '--zone', 'UTC');
+  expect(sheet.out).toMatch(/^date,time,Visitors\r\n\d{4}-\d\d-\d\d,/);
+  const days = await run(
+    'history',
+    'footbridge',
+    'visitors',
+    '--last',
+    '4d',
+    '--step',
+    'day',
+    '--zone',
+    'UTC',
+  );
+  expect(days.out).toMatch(/^day +count +least +mean +greatest +last\n/);
+  expect(days.out).toMatch(/\n\d{4}-\d\d-\d\d +1440 +0 +\d+ +89 /);
+  expect((await run('history', 'footbridge', 'visitors', '--last', '4d', '--statistics')).out).toMatch(
+    /4101 +0 +89/,
+  );
+  expect((await run('device', 'forget', 'footbridge', 'visitors')).out).toContain('4101 readings; add --yes');
+  const to = new Date(start + 100 * 60_000).toISOString();
+  expect((await run('device', 'forget', 'footbridge', 'visitors', '--to', to, '--yes')).out).toContain(
+    '100 readings are deleted',
+  );
+  for (const [args, words] of [
+    [['export', 'footbridge', '--format', 'xml'], 'no format'],
+    [['import', 'footbridge', 'nowhere.csv'], 'no file'],
+    [['history', 'footbridge', 'visitors', '--step', 'fortnight'], 'no step'],
+    [['device', 'forget', 'footbridge', 'visitors', '--from', 'once'], 'no time'],
+  ] as [string[], string][])
+    expect(await run(...args)).toMatchObject({ code: 2, err: expect.stringContaining(words) });
+  expect(await run('export', 'nobody')).toMatchObject({ code: 1, err: expect.stringContaining('no device') });
+});
+
+it('labels and places a device, registers one behind it, and takes refused messages again', async () => {
+  const changed = await run(
+    'device',
+    'change',
+    'footbridge',
+    '--label',
+    'moss',
+    'north',
+    '--place',
+    '53.42,-1.86',
+  );
+  expect(changed.out).toBe('Footbridge\nlabels: moss, north\n53.42000, -1.86000\n');
+  expect((await run('device', 'change', 'footbridge')).code).toBe(2);
+  expect((await run('device', 'change', 'footbridge', '--place', 'here')).code).toBe(2);
+  const sub = await run(
+    'device',
+    'new',
+    'Well 7',
+    '--gateway',
+    'footbridge',
+    '--serial',
+    'a7',
+    '--stream',
+    'level:number',
+  );
+  expect(sub.code).toBe(0);
+  expect(await json('device', 'show', 'well-7')).toMatchObject({ gateway: 'footbridge', serial: 'a7' });
+  await run('report', 'footbridge', 'dogs=2');
+  await run('kind', 'change', 'Footbridge', '--accept-new', 'on');
+  expect((await run('device', 'retake', 'footbridge')).out).toMatch(
+    /messages taken again: \d+ values accepted/,
+  );
+  expect((await run('kind', 'change', 'Footbridge', '--accept-new', 'off')).out).toContain(
+    'new names are refused',
+  );
+  expect((await run('kind', 'change', 'Footbridge', '--accept-new', 'perhaps')).code).toBe(2);
+  expect((await run('device', 'delete', 'well-7', '--yes')).code).toBe(0);
+});
+
+it('makes access keys for programs, and ends them', async () => {
+  const made = await run(
+    'key',
+    'new',
+    'spreadsheet',
+    '--scope',
+    'read-device',
+    '--device',
+    'footbridge',
+    '--days',
+    '30',
+  );
+  const address = /http\S+access_token\S+/.exec(made.out)![0];
+  expect((await fetch(address)).status).toBe(200);
+  expect((await run('key', 'list')).out).toMatch(/spreadsheet +\w{6} +read-device footbridge/);
+  const keys = await json<{ id: number; title: string }[]>('key', 'list');
+  const { id } = keys.find(({ title }) => title === 'spreadsheet')!;
+  expect((await run('key', 'end', String(id))).out).toContain('ended');
+  expect((await fetch(address)).status).toBe(401);
+  expect((await run('key', 'new', 'x', '--scope', 'much')).code).toBe(2);
+  expect((await run('key', 'new', 'x', '--scope', 'read-device')).code).toBe(1);
+});
+
 it('changes kinds and datastreams', async () => {
   expect((await run('kind', 'new', 'Sluice', '--stream', 'opening:number:%:0:100')).code).toBe(0);
   expect((await run('stream', 'new', 'Sluice', 'horn:boolean:control')).out).toContain('Added: horn');
@@ -165,6 +279,9 @@ it('every command has help with an example, and a wrong use exits with 2', async
     'rule',
     'event',
     'simulate',
+    'export',
+    'import',
+    'key',
   ])
     expect(top).toContain(name);
   for (const args of [
@@ -175,6 +292,11 @@ it('every command has help with an example, and a wrong use exits with 2', async
     ['follow'],
     ['simulate'],
     ['event', 'close'],
+    ['export'],
+    ['import'],
+    ['key', 'new'],
+    ['device', 'forget'],
+    ['device', 'retake'],
   ]) {
     const { code, out } = await run(...args, '--help');
     expect([args, code, /Examples?:\n {2}peatmoor/.test(out)]).toEqual([args, 0, true]);

@@ -1,7 +1,7 @@
 import { Autocomplete, Box, MenuItem, TextField } from '@mui/material';
 import type { ReactNode } from 'react';
 import { Controller, useFormContext, type FieldError } from 'react-hook-form';
-import { DIRECTIONS, proposeKey, RANGE_POLICIES, UNITS, VALUE_TYPES } from '@peatmoor/core';
+import { DIRECTIONS, isScalar, proposeKey, RANGE_POLICIES, UNITS, VALUE_TYPES } from '@peatmoor/core';
 import { MONO } from '../theme';
 
 const DIRECTION_WORDS = {
@@ -22,7 +22,7 @@ export function StreamFields({ name, full = false }: { name: string; full?: bool
   const error = (field: string): FieldError | undefined => getFieldState(at(field), formState).error;
   const type: string = watch(at('type')) as string;
   const title: string = watch(at('title')) as string;
-  const numeric = type !== 'boolean';
+  const numeric = isScalar({ type: type as 'number' });
   const line = (field: string, label: string, more: object = {}) => (
     <TextField
       label={label}

@@ -5,9 +5,13 @@ import { isScalar, presenceOf, showValue, type StarterPlan } from '@peatmoor/cor
 import type { Device as DeviceFacts, Kind } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { ArrivalList } from '../devices/ArrivalList';
+import { CheckProgram } from '../devices/CheckProgram';
 import { ConnectLines } from '../devices/ConnectLines';
 import { Controls } from '../devices/Controls';
+import { Correct } from '../devices/Correct';
+import { Facts } from '../devices/Facts';
 import { ProofSteps } from '../devices/ProofSteps';
+import { TakeAway } from '../devices/TakeAway';
 import { Tokens } from '../devices/Tokens';
 import { liveStore, useLastSeen, useNewest, useNow } from '../live';
 import { AlignedFigure } from '../parts/Figure';
@@ -58,7 +62,8 @@ export function Device(): ReactNode {
         title={device.data.name}
         below={
           <>
-            {id} · <Link to={`/kinds/${kind.data.id}`}>{kind.data.title}</Link> ·{' '}
+            {id} · {device.data.labels.length > 0 && `${device.data.labels.join(', ')} · `}
+            <Link to={`/kinds/${kind.data.id}`}>{kind.data.title}</Link> ·{' '}
             <PresenceMark presence={presence} now={now} />
           </>
         }
@@ -78,6 +83,22 @@ export function Device(): ReactNode {
         <Controls device={device.data} kind={kind.data} />
       </Section>
       {!fresh && connect}
+      <Section title="Check my program" note="Names, topics, addresses and tokens, before you flash it.">
+        <CheckProgram device={id} kind={kind.data} address={me.address} />
+      </Section>
+      <Section title="About it">
+        <Facts key={device.data.name} device={device.data} />
+      </Section>
+      {!fresh && (
+        <>
+          <Section title="Its data" note="Take it away, or bring older readings in.">
+            <TakeAway device={id} />
+          </Section>
+          <Section title="Delete readings" note="Counted first; kept on record.">
+            <Correct device={id} kind={kind.data} />
+          </Section>
+        </>
+      )}
       <Section title="Tokens" note="Known by their fingerprints.">
         <Tokens device={id} onMade={setToken} />
       </Section>

@@ -1,8 +1,8 @@
-import { Box, Button, TextField, Typography } from '@mui/material';
+import { Box, Button, Checkbox, FormControlLabel, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { showUnit } from '@peatmoor/core';
-import type { Kind, Stream } from '@peatmoor/contract';
+import type { Kind, KindChange, Stream } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { StreamDialog } from '../kinds/StreamDialog';
 import { Heading, Section } from '../parts/Heading';
@@ -74,8 +74,7 @@ export function KindPage(): ReactNode {
 /** Title and interval; kept when the field is left. */
 function KindFields({ kind }: { kind: Kind }): ReactNode {
   const change = useChange('changeKind', ['readKind', 'listKinds', 'listDevices']);
-  const keep = (body: { title?: string; intervalS?: number }): void =>
-    change.mutate({ params: { kind: kind.id }, body });
+  const keep = (body: KindChange): void => change.mutate({ params: { kind: kind.id }, body });
   return (
     <Box sx={{ display: 'grid', gap: 3, gridTemplateColumns: { sm: '1fr 1fr' }, maxWidth: 720 }}>
       <TextField
@@ -91,6 +90,16 @@ function KindFields({ kind }: { kind: Kind }): ReactNode {
           Number(target.value) !== kind.intervalS && keep({ intervalS: Number(target.value) })
         }
         helperText="Boards that run a starter obey it at once."
+      />
+      <TextField
+        label="Notes"
+        multiline
+        defaultValue={kind.notes}
+        onBlur={({ target }) => target.value !== kind.notes && keep({ notes: target.value })}
+      />
+      <FormControlLabel
+        control={<Checkbox checked={kind.acceptNew} onChange={(_event, on) => keep({ acceptNew: on })} />}
+        label="A new name that arrives becomes a datastream"
       />
       <Box sx={{ gridColumn: '1 / -1' }}>
         <Notice error={change.error} />
@@ -124,7 +133,14 @@ function StreamRow({
         alignItems: 'center',
       }}
     >
-      <Box sx={{ fontWeight: 600 }}>{stream.title}</Box>
+      <Box sx={{ fontWeight: 600 }}>
+        {stream.title}
+        {stream.unconfirmed && (
+          <Box component="span" sx={{ color: ink.heather, fontWeight: 400, ml: 1 }}>
+            new
+          </Box>
+        )}
+      </Box>
       <Box
         sx={{
           fontFamily: MONO,
@@ -140,7 +156,9 @@ function StreamRow({
       </Box>
       <Box sx={{ display: { xs: 'none', md: 'block' } }}>{stream.type}</Box>
       <Box sx={{ color: ink.soft, gridRow: { xs: 3, md: 'auto' }, gridColumn: { xs: 1, md: 'auto' } }}>
-        {[range, showUnit(stream.unit)].filter(Boolean).join(' ')}
+        {stream.type === 'choice'
+          ? stream.choices.join(', ')
+          : [range, showUnit(stream.unit)].filter(Boolean).join(' ')}
       </Box>
       <Box sx={{ display: { xs: 'none', md: 'block' } }}>{stream.direction}</Box>
       <Box sx={{ color: ink.soft, display: { xs: 'none', md: 'block' } }}>
@@ -150,7 +168,7 @@ function StreamRow({
         sx={{ display: 'flex', gap: 1.5, gridRow: { xs: 1, md: 'auto' }, gridColumn: { xs: 2, md: 'auto' } }}
       >
         <Button variant="text" onClick={onOpen}>
-          Change
+          {stream.unconfirmed ? 'Confirm' : 'Change'}
         </Button>
         <Button variant="text" onClick={() => setAsked(true)}>
           Delete

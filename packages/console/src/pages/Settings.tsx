@@ -1,6 +1,7 @@
 import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
 import { useColorScheme } from '@mui/material/styles';
 import { useState, type ReactNode } from 'react';
+import { KEY_SCOPES, type KeyScope } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { Copyable } from '../parts/Copyable';
 import { Heading, Section } from '../parts/Heading';
@@ -43,13 +44,24 @@ export function Settings(): ReactNode {
   );
 }
 
+const SCOPE_WORDS: Record<KeyScope, string> = {
+  everything: 'all that you may',
+  read: 'look at everything',
+  'read-device': 'look at one device',
+  'report-device': 'report for one device',
+};
+
 function AccessKeys(): ReactNode {
   const keys = useRead('listKeys');
   const create = useChange('createKey', ['listKeys']);
   const remove = useChange('deleteKey', ['listKeys']);
   const [title, setTitle] = useState('');
+  const [scope, setScope] = useState<KeyScope>('everything');
+  const [deviceId, setDeviceId] = useState('');
+  const devices = useRead('listDevices').data ?? [];
+  const ofOne = scope.endsWith('-device');
   return (
-    <Section title="Access keys" note="For programs and the command line; they may do what you may.">
+    <Section title="Access keys" note="For programs and the command line.">
       {keys.data?.map((key) => (
         <Box
           key={key.id}
@@ -64,7 +76,8 @@ function AccessKeys(): ReactNode {
         >
           <Box sx={{ fontFamily: MONO }}>key_moor{key.fingerprint}…</Box>
           <Typography sx={{ flex: 1 }} color="text.secondary">
-            {key.title}, made {new Date(key.createdAt).toLocaleDateString('en-GB')}
+            {key.title}: {SCOPE_WORDS[key.scope]} {key.deviceId}, made{' '}
+            {new Date(key.createdAt).toLocaleDateString('en-GB')}
             {key.usedAt !== null && `, newest use ${new Date(key.usedAt).toLocaleString('en-GB')}`}
           </Typography>
           <Button size="small" onClick={() => remove.mutate({ params: { key: key.id } })}>
@@ -78,9 +91,19 @@ function AccessKeys(): ReactNode {
         component="form"
         onSubmit={(event) => (
           event.preventDefault(),
-          create.mutate({ body: { title } }, { onSuccess: () => setTitle('') })
+          create.mutate(
+            { body: { title, scope, deviceId: ofOne ? deviceId : null } },
+            { onSuccess: () => setTitle('') },
+          )
         )}
-        sx={{ display: 'flex', gap: 2, alignItems: 'flex-end', mt: 2, maxWidth: 480 }}
+        sx={{
+          display: 'flex',
+          gap: 2,
+          flexWrap: { xs: 'wrap', sm: 'nowrap' },
+          alignItems: 'flex-end',
+          mt: 2,
+          maxWidth: 860,
+        }}
       >
         <TextField
           label="A new key for"
@@ -88,7 +111,33 @@ function AccessKeys(): ReactNode {
           value={title}
           onChange={({ target }) => setTitle(target.value)}
         />
-        <Button type="submit" disabled={title.trim() === ''}>
+        <TextField
+          select
+          label="It may"
+          value={scope}
+          onChange={({ target }) => setScope(target.value as KeyScope)}
+        >
+          {KEY_SCOPES.map((one) => (
+            <MenuItem key={one} value={one}>
+              {SCOPE_WORDS[one]}
+            </MenuItem>
+          ))}
+        </TextField>
+        {ofOne && (
+          <TextField
+            select
+            label="Device"
+            value={deviceId}
+            onChange={({ target }) => setDeviceId(target.value)}
+          >
+            {devices.map(({ id, name }) => (
+              <MenuItem key={id} value={id}>
+                {name}
+              </MenuItem>
+            ))}
+          </TextField>
+        )}
+        <Button type="submit" disabled={title.trim() === '' || (ofOne && deviceId === '')}>
           Make it
         </Button>
       </Box>

@@ -90,7 +90,7 @@ function writingOf(
       return {
         type: 'text/csv; charset=utf-8',
         ending: 'csv',
-        first: `date,time,${streams.map(({ title, unit }) => sheetCell(unit === null ? title : `${title} (${showUnit(unit)})`)).join(',')}\r\n`,
+        first: `date,time,${streams.map(headingOf).join(',')}\r\n`,
         row: (at, values) =>
           `${sheetTime(at, zone).join(',')},${values
             .map((value, i) => (value === null ? '' : sheetCell(showValue(streams[i]!, value))))
@@ -128,4 +128,10 @@ function writingOf(
         last: ']\n',
       };
   }
+}
+
+/** A column's heading in a sheet: the title, with the unit where there is one to show. */
+function headingOf({ title, unit }: DeviceStream): string {
+  const shown = showUnit(unit);
+  return sheetCell(shown === '' ? title : `${title} (${shown})`);
 }
