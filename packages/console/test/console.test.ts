@@ -1,4 +1,5 @@
-import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
+import type { Browser, BrowserContext, Page } from 'playwright-core';
+import { startBrowser } from '../../../test/support/browser';
 import { built, startProgram, type Program } from '../../../test/support/program';
 import { mqttAs, post, startService, until, type TestService } from '../../../test/support/service';
 
@@ -17,18 +18,7 @@ const password = 'sphagnum and heather';
 beforeAll(async () => {
   catcher = await startProgram(built('standins', 'mailProgram.js'), {});
   service = await startService({ PEATMOOR_SMTP_URL: catcher.ready.smtpUrl });
-  browser = await chromium.launch({
-    executablePath: '/usr/bin/chromium',
-    args: [
-      '--no-sandbox',
-      '--disable-gpu',
-      '--disable-quic',
-      '--no-first-run',
-      '--disable-background-networking',
-      '--disable-component-update',
-      '--disable-sync',
-    ],
-  });
+  browser = await startBrowser();
   context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
   page = await newPage();
 });

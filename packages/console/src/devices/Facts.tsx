@@ -76,6 +76,7 @@ function AboutLine({ device: { about } }: { device: Device }): ReactNode {
 function Behind({ device }: { device: Device }): ReactNode {
   const devices = useRead('listDevices').data ?? [];
   const create = useChange('createDevice', ['listDevices', 'listKinds', 'overview']);
+  const [adding, setAdding] = useState(false);
   const [name, setName] = useState('');
   const [serial, setSerial] = useState('');
   const [kindId, setKindId] = useState<number | ''>('');
@@ -101,10 +102,11 @@ function Behind({ device }: { device: Device }): ReactNode {
       { onSuccess: () => (setName(''), setSerial('')) },
     );
   return (
-    <Box component="details" sx={{ mt: 2 }} open={subs.length > 0}>
-      <Box component="summary" sx={{ cursor: 'pointer' }}>
-        Devices behind it: {subs.length === 0 ? 'none' : subs.length}
-      </Box>
+    <Box sx={{ mt: 2 }}>
+      Devices behind it: {subs.length === 0 ? 'none' : subs.length}{' '}
+      <Button variant="text" aria-expanded={adding} onClick={() => setAdding(!adding)}>
+        {adding ? 'Not now' : 'Add one'}
+      </Button>
       {subs.map((sub) => (
         <Box key={sub.id} sx={{ py: 0.5, borderTop: `1px solid ${ink.faint}` }}>
           <Link to={`/devices/${sub.id}`}>{sub.name}</Link>{' '}
@@ -113,8 +115,9 @@ function Behind({ device }: { device: Device }): ReactNode {
       ))}
       <Box
         component="form"
+        hidden={!adding}
         onSubmit={(event) => (event.preventDefault(), name.trim() !== '' && add())}
-        sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'flex-end', mt: 1 }}
+        sx={{ display: adding ? 'flex' : 'none', flexWrap: 'wrap', gap: 2, alignItems: 'flex-end', mt: 1 }}
       >
         <TextField
           label="A device behind this one"
