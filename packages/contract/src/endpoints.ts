@@ -1,6 +1,7 @@
 import type { Statistics } from '@peatmoor/core';
 import type { AnySchema } from 'yup';
 import * as account from './schemas/account';
+import * as calibrations from './schemas/calibrations';
 import * as data from './schemas/data';
 import * as commands from './schemas/commands';
 import * as dashboards from './schemas/dashboards';
@@ -215,6 +216,26 @@ export const endpoints = {
     'editor',
     'Delete readings of a period, or all; `try` only counts',
     { body: data.correctionSchema, answer: data.correctedSchema },
+  ),
+  listCalibrations: endpoint<calibrations.KeptCalibration[]>(
+    'GET /api/devices/:device/calibrations',
+    'viewer',
+    'Calibrations of a device, the newest first',
+    { answer: calibrations.calibrationsSchema },
+  ),
+  createCalibration: endpoint<
+    calibrations.CalibrationPreview,
+    Pick<calibrations.NewCalibration, 'stream' | 'calibration'> & Partial<calibrations.NewCalibration>
+  >(
+    'POST /api/devices/:device/calibrations',
+    'editor',
+    'Calibrate a datastream of a device; `try` only shows what it would make of recent readings',
+    { body: calibrations.newCalibrationSchema, answer: calibrations.calibrationPreviewSchema },
+  ),
+  deleteCalibration: endpoint<void>(
+    'DELETE /api/devices/:device/calibrations/:calibration',
+    'editor',
+    'Take a calibration back; raw values are as they were',
   ),
   listCorrections: endpoint<data.Correction[]>(
     'GET /api/devices/:device/corrections',

@@ -3,12 +3,14 @@ import {
   indexNames,
   inspectToken,
   type Datastream,
+  orderSteps,
+  type CalibrationStep,
   type NameIndex,
   type Proof,
   type Value,
 } from '@peatmoor/core';
 import type { Bus } from './bus';
-import type { DeviceRow, KindRow, StreamRow, TokenRow } from './store/models';
+import type { CalibrationRow, DeviceRow, KindRow, StreamRow, TokenRow } from './store/models';
 import { findAll, findOne } from './store/rows';
 import type { Store } from './store/store';
 
@@ -16,6 +18,8 @@ import type { Store } from './store/store';
 export interface DeviceStream extends Datastream {
   streamId: number;
   seriesId: number;
+  /** How its values are made right on this device, in order of time. */
+  calibrations: CalibrationStep[];
 }
 
 /** All that the way of a reading needs to know about a device, kept in memory. */
@@ -108,7 +112,8 @@ export function createRegistry(store: Store, bus: Bus): Registry {
     const kind = (await findOne(models.kinds, { id: device.kindId })) as KindRow;
     const streams = await findAll(models.streams, { where: { kindId: device.kindId }, order: ['id'] });
     const series = await ensureSeries(store, device, streams);
-    const entry = makeEntry(device, kind, streams, series);
+    const calibrations = await findAll(models.calibrations, { where: { deviceRowId: rowId }, order: ['id'] });
+    const entry = makeEntry(device, kind, streams, series, calibrations);
     for (const stream of entry.streams) owners.set(stream.seriesId, { entry, stream });
     ready.set(rowId, entry);
     return entry;
@@ -207,12 +212,18 @@ export function createRegistry(store: Store, bus: Bus): Registry {
     kind: KindRow,
     rows: StreamRow[],
     series: Map<number, number>,
+    calibrations: CalibrationRow[],
   ): DeviceEntry {
     const before = ready.get(device.rowId);
     const streams = rows.map((row): DeviceStream => ({
       ...row,
       streamId: row.id,
       seriesId: series.get(row.id)!,
+      calibrations: orderSteps(
+        calibrations
+          .filter(({ streamId }) => streamId === row.id)
+          .map(({ fromAt, calibration }) => ({ from: fromAt, calibration })),
+      ),
     }));
     return {
       rowId: device.rowId,

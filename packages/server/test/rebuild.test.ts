@@ -28,6 +28,8 @@ afterAll(async () => {
   fs.rmSync(folder, { recursive: true, force: true });
 });
 
+/** A series as it was measured. */
+const plain = (seriesId: number) => ({ seriesId, calibrations: [] });
 const START = Math.floor(Date.UTC(2026, 1, 3) / DAY_MS) * DAY_MS;
 /** A reading within five days, in steps that make repeated times likely. */
 const reading = fc.tuple(fc.integer({ min: 0, max: 5 * 24 * 12 }), fc.integer({ min: -50, max: 50 }));
@@ -76,7 +78,7 @@ describe('history under late, repeated and deleted readings', () => {
           }
           const all = orderColumns(columnsOf(parts.flat()));
           const reader = createHistoryReader(store, recent);
-          const raw = await reader.readings(1, id, START, START + 6 * DAY_MS);
+          const raw = await reader.readings(1, plain(id), START, START + 6 * DAY_MS);
           expect(asRows(raw)).toEqual(asRows(all));
           const span = 5 * DAY_MS;
           const from = START + (a % span);
@@ -89,7 +91,7 @@ describe('history under late, repeated and deleted readings', () => {
             values: inside.map(([, value]) => value),
           };
           for (const buckets of [7, 100, 600]) {
-            const [line] = await reader.lines(1, [{ key: 'x', seriesId: id }], from, to, buckets);
+            const [line] = await reader.lines(1, [{ key: 'x', ...plain(id) }], from, to, buckets);
             const pure = bucketColumns(wanted, line!.spanMs);
             expect(line!.times).toEqual(pure.map(({ at }) => at));
             expect(line!.min).toEqual(pure.map(({ min }) => min));
@@ -116,10 +118,10 @@ describe('history under late, repeated and deleted readings', () => {
     );
     expect(stored[0]).toEqual({ hours: 1, tens: 1 });
     const reader = createHistoryReader(store, recent);
-    const all = await reader.readings(1, id, START, START + DAY_MS);
+    const all = await reader.readings(1, plain(id), START, START + DAY_MS);
     for (const spanMs of [TENS_MS, HOUR_MS, DAY_MS]) {
       const bounds = Array.from({ length: DAY_MS / spanMs + 1 }, (_, i) => START + i * spanMs);
-      const rollups = await reader.rollups(1, id, bounds);
+      const rollups = await reader.rollups(1, plain(id), bounds);
       const pure = bucketColumns(all, spanMs);
       expect(
         rollups.map(({ at, count, min, max, first, last }) => [at, count, min, max, first, last]),
@@ -135,18 +137,18 @@ describe('history under late, repeated and deleted readings', () => {
         { id, workspaceId: 1, day: Math.floor(START / DAY_MS), columns: { times: [], values: [] } },
       ]),
     );
-    expect(asRows(await createHistoryReader(store, recent).readings(1, id, START, START + DAY_MS))).toEqual(
-      [],
-    );
+    expect(
+      asRows(await createHistoryReader(store, recent).readings(1, plain(id), START, START + DAY_MS)),
+    ).toEqual([]);
   });
 
   it('is another workspace’s where another asks', async () => {
     const id = await newSeries();
     await fold(id, columnsOf([[1, 1]]));
     const reader = createHistoryReader(store, recent);
-    expect(asRows(await reader.readings(2, id, START, START + DAY_MS))).toEqual([]);
+    expect(asRows(await reader.readings(2, plain(id), START, START + DAY_MS))).toEqual([]);
     expect(
-      (await reader.lines(2, [{ key: 'x', seriesId: id }], START, START + 5 * DAY_MS, 5))[0]!.times,
+      (await reader.lines(2, [{ key: 'x', ...plain(id) }], START, START + 5 * DAY_MS, 5))[0]!.times,
     ).toEqual([]);
   });
 });
@@ -175,7 +177,7 @@ describe('keeping readings only so long', () => {
     expect(await keeping.tidy(now)).toBe(0);
     keeping.stop();
     const reader = createHistoryReader(store, createRecent());
-    expect((await reader.readings(1, lasting, START, now)).values).toHaveLength(10);
-    expect((await reader.readings(1, month, START, now)).values).toEqual([7, 8, 9]);
+    expect((await reader.readings(1, plain(lasting), START, now)).values).toHaveLength(10);
+    expect((await reader.readings(1, plain(month), START, now)).values).toEqual([7, 8, 9]);
   });
 });

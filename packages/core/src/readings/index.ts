@@ -8,3 +8,4 @@ export * from './image';
 export * from './time';
 export * from './samples';
 export * from './guess';
+export * from './calibration';

@@ -13,6 +13,7 @@ import {
 } from '@peatmoor/contract';
 import { ProblemError, unavailable } from '../problems';
 import { accountHandlers, VERSION } from './account';
+import { calibrationHandlers } from './calibrations';
 import { commandHandlers } from './commands';
 import { deviceOf, type ApiParts, type Call, type Handlers } from './context';
 import { dataHandlers } from './data';
@@ -36,6 +37,7 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
     ...deviceHandlers(parts),
     ...historyHandlers(parts),
     ...dataHandlers(parts),
+    ...calibrationHandlers(parts),
     ...commandHandlers(parts),
     ...dashboardHandlers(parts),
     ...ruleHandlers(parts),

@@ -54,15 +54,15 @@ export function dataHandlers(parts: ApiParts): DataHandlers {
           'Take longer steps, or a shorter period.',
         );
       }
-      const rollups = await history.rollups(scope.workspaceId, stream.seriesId, bounds);
+      const rollups = await history.rollups(scope.workspaceId, stream, bounds);
       return { buckets: calendarBuckets(rollups, bounds) };
     },
     statistics: async ({ scope, params, query }) => {
       const entry = await deviceOf(parts, scope, params.device);
       const { stream: name, from, to } = query as { stream: string; from: number; to: number };
-      const { seriesId } = numericOf(entry, name);
+      const stream = numericOf(entry, name);
       const gatherer = new StatisticsGatherer();
-      for await (const [part] of history.parts(scope.workspaceId, [seriesId], from, to)) gatherer.add(part!);
+      for await (const [part] of history.parts(scope.workspaceId, [stream], from, to)) gatherer.add(part!);
       return gatherer.statistics();
     },
     importRows: async ({ scope, params, body }) => {
@@ -116,7 +116,8 @@ export function dataHandlers(parts: ApiParts): DataHandlers {
   };
 }
 
-function streamOf(entry: DeviceEntry, name: string): DeviceStream {
+/** The datastream a call names, or 422 with the nearest. */
+export function streamOf(entry: DeviceEntry, name: string): DeviceStream {
   const stream = entry.names.find(name);
   if (stream !== undefined) return stream;
   const nearest = entry.names.nearest(name);
@@ -127,7 +128,8 @@ function streamOf(entry: DeviceEntry, name: string): DeviceStream {
   );
 }
 
-function numericOf(entry: DeviceEntry, name: string): DeviceStream {
+/** The same for one whose values are kept as numbers. */
+export function numericOf(entry: DeviceEntry, name: string): DeviceStream {
   const stream = streamOf(entry, name);
   if (isNumeric(stream)) return stream;
   throw wrongField('stream', `"${stream.key}" is of type ${stream.type}`, 'Choose a datastream of numbers.');

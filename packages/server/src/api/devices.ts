@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { UniqueConstraintError, type Transaction } from 'sequelize';
 import {
+  calibrate,
   EMPTY_PROOF,
   inspectToken,
   isRefusal,
@@ -69,9 +70,11 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
       connected,
       presence: presenceOf({ connected, lastSeenAt, intervalS: entry.intervalS }, Date.now()),
       proof: entry.proof,
-      newest: entry.streams.flatMap(({ key, seriesId }) => {
+      newest: entry.streams.flatMap(({ key, seriesId, calibrations }) => {
         const newest = recent.newest(seriesId);
-        return newest === undefined ? [] : [{ key, ...newest }];
+        if (newest === undefined) return [];
+        const { at, value } = newest;
+        return [{ key, at, value: typeof value === 'number' ? calibrate(calibrations, at, value) : value }];
       }),
       openEvents,
       dashboardId: row.dashboardId,
@@ -150,6 +153,7 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
           models.deviceTokens,
           models.arrivals,
           models.commands,
+          models.calibrations,
           models.corrections,
           models.accessKeys,
           models.ruleStates,

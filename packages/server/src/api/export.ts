@@ -37,8 +37,7 @@ export async function sendExport(
   response.type(writing.type);
   response.write(writing.first);
   let isFirst = true;
-  const ids = streams.map(({ seriesId }) => seriesId);
-  for await (const columns of parts.history.parts(scope.workspaceId, ids, from, to)) {
+  for await (const columns of parts.history.parts(scope.workspaceId, streams, from, to)) {
     let text = '';
     for (const { at, values } of rowsByTime(columns)) {
       text += writing.row(at, values, isFirst);

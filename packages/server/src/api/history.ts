@@ -1,7 +1,8 @@
+import { isScalar } from '@peatmoor/core';
 import type { HistoryLine } from '@peatmoor/contract';
 import { MOST_READINGS } from '../history/read';
 import { wrongField } from '../problems';
-import type { DeviceEntry } from '../registry';
+import type { DeviceEntry, DeviceStream } from '../registry';
 import { listIn } from '../store/rows';
 import { deviceOf, type ApiParts, type Handlers } from './context';
 
@@ -13,7 +14,7 @@ type HistoryHandlers = Pick<Handlers, 'history' | 'overview'>;
 
 export function historyHandlers(parts: ApiParts): HistoryHandlers {
   const { store, registry, history } = parts;
-  const streamsOf = (entry: DeviceEntry, text: string): { key: string; seriesId: number }[] =>
+  const streamsOf = (entry: DeviceEntry, text: string): DeviceStream[] =>
     text.split(',').map((name) => {
       const stream = entry.names.find(name.trim());
       if (stream === undefined) {
@@ -40,10 +41,10 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
           'Ask for a shorter period, or for buckets.',
         );
       const lines = await Promise.all(
-        streams.map(async ({ key, seriesId }): Promise<HistoryLine> => {
-          const { times, values } = await history.readings(scope.workspaceId, seriesId, from, to);
+        streams.map(async (stream): Promise<HistoryLine> => {
+          const { times, values } = await history.readings(scope.workspaceId, stream, from, to);
           return {
-            key,
+            key: stream.key,
             spanMs: 0,
             times,
             values,
@@ -65,8 +66,8 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
       );
       const wanted = entries.flatMap((entry) =>
         entry.streams
-          .filter(({ type, direction }) => type !== 'boolean' && direction !== 'control')
-          .map(({ key, seriesId }) => ({ device: entry.id, key, seriesId })),
+          .filter((stream) => isScalar(stream) && stream.direction !== 'control')
+          .map(({ key, seriesId, calibrations }) => ({ device: entry.id, key, seriesId, calibrations })),
       );
       // Many lines are drawn from hours, few from quarter hours.
       const lines = await history.lines(scope.workspaceId, wanted, from, to, wanted.length > 120 ? 26 : 97);

@@ -117,6 +117,7 @@ export function kindHandlers({ store, bus, recent }: ApiParts): KindHandlers {
           transaction,
         );
         await deleteIn(models.commands, scope.workspaceId, { streamId: stream.id }, transaction);
+        await deleteIn(models.calibrations, scope.workspaceId, { streamId: stream.id }, transaction);
         await deleteIn(models.streams, scope.workspaceId, { id: stream.id }, transaction);
       });
       bus.emit('rules', { workspaceId: scope.workspaceId });

@@ -37,7 +37,7 @@ export function createCorrections(store: Store, folding: Folding, history: Histo
           return Number(row!.count);
         });
       let count = 0;
-      for await (const [part] of history.parts(entry.workspaceId, [stream.seriesId], from, to))
+      for await (const [part] of history.parts(entry.workspaceId, [stream], from, to))
         count += part!.times.length;
       return count;
     },

@@ -1,4 +1,7 @@
 import {
+  applyCalibration,
+  calibrateColumns,
+  calibrationAt,
   bucketColumns,
   bucketRollups,
   DAY_MS,
@@ -9,6 +12,7 @@ import {
   sliceColumns,
   TENS_MS,
   type Bucket,
+  type CalibrationStep,
   type Columns,
   type Rollup,
 } from '@peatmoor/core';
@@ -20,17 +24,29 @@ import type { Recent } from './recent';
 /** Readings of one datastream in one answer at the most. */
 export const MOST_READINGS = 20_000;
 
+/** A series with how its values are made right. */
+export interface ReadSeries {
+  seriesId: number;
+  calibrations: readonly CalibrationStep[];
+}
+
+/** Gives values as they are shown: calibrated. Raw ones stay as they are stored. */
 export interface HistoryReader {
   /** Readings with from ≤ time < to, the newest MOST_READINGS of them. */
-  readings(workspaceId: number, seriesId: number, from: number, to: number): Promise<Columns>;
+  readings(workspaceId: number, series: ReadSeries, from: number, to: number): Promise<Columns>;
   /** Rollups that lie each within one step of ascending bounds, as wide as those allow. */
-  rollups(workspaceId: number, seriesId: number, bounds: readonly number[]): Promise<Rollup[]>;
+  rollups(workspaceId: number, series: ReadSeries, bounds: readonly number[]): Promise<Rollup[]>;
   /** Readings of several series with from ≤ time < to, a day at a time; days without any are passed over. */
-  parts(workspaceId: number, ids: readonly number[], from: number, to: number): AsyncGenerator<Columns[]>;
+  parts(
+    workspaceId: number,
+    series: readonly ReadSeries[],
+    from: number,
+    to: number,
+  ): AsyncGenerator<Columns[]>;
   /** Buckets over a period for several series at once, in the order asked for. */
   lines(
     workspaceId: number,
-    series: readonly { key: string; seriesId: number }[],
+    series: readonly (ReadSeries & { key: string })[],
     from: number,
     to: number,
     buckets: number,
@@ -40,10 +56,11 @@ export interface HistoryReader {
 export function createHistoryReader(store: Store, recent: Recent): HistoryReader {
   const readColumns = async (
     workspaceId: number,
-    ids: readonly number[],
+    series: readonly ReadSeries[],
     from: number,
     to: number,
   ): Promise<Map<number, Columns>> => {
+    const ids = series.map(({ seriesId }) => seriesId);
     // Memory first: a reading that is folded meanwhile is then found twice, never not at all.
     const fresh = new Map(ids.map((id) => [id, recent.of(id)]));
     const rows =
@@ -63,24 +80,29 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
         mergeColumns(stored.get(seriesId) ?? { times: [], values: [] }, decodeChunk(body)),
       );
     return new Map(
-      ids.map((id) => [
-        id,
-        sliceColumns(mergeColumns(stored.get(id) ?? { times: [], values: [] }, fresh.get(id)!), from, to),
-      ]),
+      series.map(({ seriesId, calibrations }) => {
+        const raw = mergeColumns(stored.get(seriesId) ?? { times: [], values: [] }, fresh.get(seriesId)!);
+        return [seriesId, calibrateColumns(calibrations, sliceColumns(raw, from, to))];
+      }),
     );
   };
 
   /** Rollups of several series, exact at both ends and where readings are not folded yet. */
   const readRollups = async (
     workspaceId: number,
-    ids: readonly number[],
+    series: readonly ReadSeries[],
     from: number,
     to: number,
     spanMs: number,
   ): Promise<Map<number, Rollup[]>> => {
+    const ids = series.map(({ seriesId }) => seriesId);
+    const stepsOf = new Map(series.map(({ seriesId, calibrations }) => [seriesId, calibrations]));
     const fresh = new Map(ids.map((id) => [id, sliceColumns(recent.of(id), from, to)]));
     const days = new Set<number>();
     for (const { times } of fresh.values()) for (const at of times) days.add(dayOf(at));
+    // A day in which a calibration begins is made from its readings.
+    for (const { calibrations } of series)
+      for (const step of calibrations) if (step.from !== null) days.add(dayOf(step.from));
     if (from % spanMs !== 0) days.add(dayOf(from));
     if (to % spanMs !== 0) days.add(dayOf(to));
     const kept = spanMs === DAY_MS ? '1' : spanMs === HOUR_MS ? 'hours IS NOT NULL' : 'tens IS NOT NULL';
@@ -99,45 +121,53 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
       const list = result.get(row.seriesId)!;
       if (!days.has(row.day)) {
         for (const rollup of rollupsOf(row, spanMs))
-          if (rollup.at >= from && rollup.at < to) list.push(rollup);
+          if (rollup.at >= from && rollup.at < to)
+            list.push(calibrateRollup(stepsOf.get(row.seriesId)!, rollup));
         continue;
       }
       const unfolded = sliceColumns(fresh.get(row.seriesId)!, row.day * DAY_MS, (row.day + 1) * DAY_MS);
       const whole = mergeColumns(decodeChunk(row.body!), unfolded);
-      list.push(...rollUp(sliceColumns(whole, from, to), spanMs));
+      const right = calibrateColumns(stepsOf.get(row.seriesId)!, sliceColumns(whole, from, to));
+      list.push(...rollUp(right, spanMs));
     }
     const stored = new Set(rows.map(({ seriesId, day }) => `${seriesId}:${day}`));
     for (const [id, columns] of fresh) {
       const missing = new Set(columns.times.map(dayOf).filter((day) => !stored.has(`${id}:${day}`)));
       const list = result.get(id)!;
       for (const day of missing)
-        list.push(...rollUp(sliceColumns(columns, day * DAY_MS, (day + 1) * DAY_MS), spanMs));
+        list.push(
+          ...rollUp(
+            calibrateColumns(stepsOf.get(id)!, sliceColumns(columns, day * DAY_MS, (day + 1) * DAY_MS)),
+            spanMs,
+          ),
+        );
       if (missing.size > 0) list.sort((a, b) => a.at - b.at);
     }
     return result;
   };
 
   const reader: HistoryReader = {
-    async readings(workspaceId, seriesId, from, to) {
-      const columns = (await readColumns(workspaceId, [seriesId], from, to)).get(seriesId)!;
+    async readings(workspaceId, series, from, to) {
+      const columns = (await readColumns(workspaceId, [series], from, to)).get(series.seriesId)!;
       const surplus = columns.times.length - MOST_READINGS;
       return surplus <= 0
         ? columns
         : { times: columns.times.slice(surplus), values: columns.values.slice(surplus) };
     },
-    async rollups(workspaceId, seriesId, bounds) {
+    async rollups(workspaceId, series, bounds) {
       const from = bounds[0]!;
       const to = bounds.at(-1)!;
       const spanMs = [DAY_MS, HOUR_MS, TENS_MS].find((span) => bounds.every((bound) => bound % span === 0));
-      if (spanMs !== undefined)
-        return (await readRollups(workspaceId, [seriesId], from, to, spanMs)).get(seriesId)!;
+      if (spanMs !== undefined && isLinear(series.calibrations))
+        return (await readRollups(workspaceId, [series], from, to, spanMs)).get(series.seriesId)!;
       // Bounds between the kept spans: a zone that is some quarter hours off.
       const result: Rollup[] = [];
-      for await (const [part] of reader.parts(workspaceId, [seriesId], from, to))
+      for await (const [part] of reader.parts(workspaceId, [series], from, to))
         result.push(...rollUp(part!, QUARTER_MS));
       return result;
     },
-    async *parts(workspaceId, ids, from, to) {
+    async *parts(workspaceId, series, from, to) {
+      const ids = series.map(({ seriesId }) => seriesId);
       if (ids.length === 0) return;
       const days = new Set<number>(ids.flatMap((id) => recent.of(id).times.map(dayOf)));
       const stored = await store.withConnection(
@@ -152,27 +182,48 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
         const start = Math.max(from, day * DAY_MS);
         const end = Math.min(to, (day + 1) * DAY_MS);
         if (start >= end) continue;
-        const columns = await readColumns(workspaceId, ids, start, end);
+        const columns = await readColumns(workspaceId, series, start, end);
         yield ids.map((id) => columns.get(id)!);
       }
     },
     async lines(workspaceId, series, from, to, buckets) {
       if (series.length === 0) return [];
-      const ids = series.map(({ seriesId }) => seriesId);
       const { spanMs, rollupMs } = planBuckets(from, to, buckets);
-      if (rollupMs !== null && to - from > DAY_MS) {
-        const rollups = await readRollups(workspaceId, ids, from, to, rollupMs);
+      if (rollupMs !== null && to - from > DAY_MS && series.every((one) => isLinear(one.calibrations))) {
+        const rollups = await readRollups(workspaceId, series, from, to, rollupMs);
         return series.map(({ key, seriesId }) =>
           toLine(key, spanMs, bucketRollups(rollups.get(seriesId)!, spanMs)),
         );
       }
-      const columns = await readColumns(workspaceId, ids, from, to);
+      const columns = await readColumns(workspaceId, series, from, to);
       return series.map(({ key, seriesId }) =>
         toLine(key, spanMs, bucketColumns(columns.get(seriesId)!, spanMs)),
       );
     },
   };
   return reader;
+}
+
+/** True where rollups can be made right without the readings: straight lines only. */
+function isLinear(steps: readonly CalibrationStep[]): boolean {
+  return steps.every(({ calibration }) => calibration.form === 'linear');
+}
+
+/** A rollup made right by the straight line that holds at its time. */
+function calibrateRollup(steps: readonly CalibrationStep[], rollup: Rollup): Rollup {
+  const calibration = steps.length === 0 ? null : calibrationAt(steps, rollup.at);
+  if (calibration === null || calibration.form !== 'linear') return rollup;
+  const right = (value: number): number => applyCalibration(calibration, value);
+  const ends = [right(rollup.min), right(rollup.max)];
+  return {
+    at: rollup.at,
+    count: rollup.count,
+    min: Math.min(...ends),
+    max: Math.max(...ends),
+    sum: rollup.sum * calibration.scale + rollup.count * calibration.offset,
+    first: right(rollup.first),
+    last: right(rollup.last),
+  };
 }
 
 const QUARTER_MS = 900_000;

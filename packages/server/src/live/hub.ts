@@ -1,7 +1,7 @@
 import type { IncomingMessage } from 'node:http';
 import type { Duplex } from 'node:stream';
 import type { LiveMessage } from '@peatmoor/contract';
-import type { Value } from '@peatmoor/core';
+import { calibrate, type Value } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import { WebSocketServer, type WebSocket } from 'ws';
 import type { Bus } from '../bus';
@@ -56,7 +56,11 @@ export function createLiveHub(registry: Registry, bus: Bus, log: Logger): LiveHu
         values: [],
       };
       devices.set(entry.rowId, one);
-      one.values.push([stream.key, at, value]);
+      one.values.push([
+        stream.key,
+        at,
+        typeof value === 'number' ? calibrate(stream.calibrations, at, value) : value,
+      ]);
     }
     for (const { workspaceId, device, values } of devices.values())
       send(workspaceId, { type: 'readings', device, values });

@@ -1,5 +1,6 @@
 import {
   advance,
+  calibrate,
   QUIET,
   step,
   type Condition,
@@ -108,7 +109,7 @@ export function startRuleWorker(
             watch,
             step(watch.rule as Condition, states.get(watch) ?? watch.state, {
               at: batch.times[i]!,
-              value: batch.values[i]!,
+              value: calibrate(watch.stream.calibrations, batch.times[i]!, batch.values[i]!),
             }),
           );
     if (entries.length < ENTRIES_AT_ONCE)

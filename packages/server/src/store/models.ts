@@ -1,6 +1,6 @@
 import { DataTypes, type Model, type ModelStatic, type Sequelize } from 'sequelize';
-import type { Datastream, Location, Proof, Value, Widget } from '@peatmoor/core';
-import type { DeviceAbout, KeyScope, Role, Severity } from '@peatmoor/contract';
+import type { Calibration, Datastream, Location, Proof, Value, Widget } from '@peatmoor/core';
+import type { DeviceAbout, KeyScope, NewCalibration, Role, Severity } from '@peatmoor/contract';
 
 export interface UserRow {
   id: number;
@@ -38,6 +38,17 @@ export interface KeyRow {
   scope: KeyScope;
   deviceRowId: number | null;
   endsAt: number | null;
+}
+export interface CalibrationRow {
+  id: number;
+  workspaceId: number;
+  deviceRowId: number;
+  streamId: number;
+  fromAt: number | null;
+  calibration: Calibration;
+  captured: NewCalibration['captured'];
+  userName: string;
+  madeAt: number;
 }
 export interface CorrectionRow {
   id: number;
@@ -232,6 +243,13 @@ export function defineModels(sequelize: Sequelize) {
       ...fields('title fingerprint scope', STRING),
       secretHash: BLOB,
       ...fields('createdAt usedAt endsAt', BIGINT),
+    }),
+    calibrations: table<CalibrationRow>('calibrations', {
+      id: number(),
+      ...fields('workspaceId deviceRowId streamId', INTEGER),
+      ...fields('calibration captured', TEXT),
+      userName: STRING,
+      ...fields('fromAt madeAt', BIGINT),
     }),
     corrections: table<CorrectionRow>('corrections', {
       id: number(),

@@ -14,6 +14,8 @@ const JSON_COLUMNS = [
   'state',
   'body',
   'newestOther',
+  'calibration',
+  'captured',
 ] as const;
 const BOOLEAN_COLUMNS = ['active', 'acceptNew', 'unconfirmed'] as const;
 
