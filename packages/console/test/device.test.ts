@@ -199,6 +199,43 @@ it('brings readings in from a file: looks first, names the rows that are refused
   await data.getByText('2500 values of 2501 rows are taken, 1 refused.').waitFor();
 });
 
+it('makes values right, looked at first, and takes that back', async () => {
+  const right = part('Make values right');
+  await right.getByLabel('By', { exact: true }).click();
+  await page.getByRole('option', { name: 'two points that are known' }).click();
+  await right.getByLabel('Measured first').fill('0');
+  await right.getByLabel('was truly').first().fill('10');
+  await right.getByLabel('Measured second').fill('-100');
+  await right.getByLabel('was truly').last().fill('-90');
+  await right.getByLabel('Holds').click();
+  await page.getByRole('option', { name: 'over all history' }).click();
+  await right.getByRole('button', { name: 'Look at it first' }).click();
+  await right.getByText('-122 mm → -112 mm').waitFor();
+  await right.getByRole('button', { name: 'Keep it' }).click();
+  await right.getByText('Water level × 1 + 10, over all history').waitFor();
+  await part('Newest readings').getByText('-112').waitFor();
+  await right.getByRole('button', { name: 'Take it back' }).click();
+  await part('Newest readings').getByText('-122').waitFor();
+});
+
+it('averages what is measured to set it beside a known value', async () => {
+  const right = part('Make values right');
+  await right.getByLabel('By', { exact: true }).click();
+  await page.getByRole('option', { name: 'make this zero' }).click();
+  await right.getByRole('button', { name: 'Take the average of 10 s' }).click();
+  for (const level of [-5, -7, -6]) {
+    await post(service, token, { level });
+    await page.waitForTimeout(300);
+  }
+  await right.getByText(/-6 mm, spread 1/).waitFor();
+  expect(await right.getByLabel('Measured when truly zero').inputValue()).toBe('-6');
+  await right.getByRole('button', { name: 'Keep it' }).click();
+  await right.getByText('It holds now').waitFor();
+  await post(service, token, { level: -6 });
+  await part('Newest readings').getByText('0', { exact: true }).waitFor();
+  await right.getByRole('button', { name: 'Take it back' }).click();
+});
+
 it('deletes readings of a period after counting them, and keeps a record', async () => {
   const correct = part('Delete readings');
   const local = (at: number): string => {

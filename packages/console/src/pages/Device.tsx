@@ -5,6 +5,7 @@ import { isScalar, presenceOf, showValue, type StarterPlan } from '@peatmoor/cor
 import type { Device as DeviceFacts, Kind } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { ArrivalList } from '../devices/ArrivalList';
+import { Calibrate } from '../devices/Calibrate';
 import { CheckProgram } from '../devices/CheckProgram';
 import { ConnectLines } from '../devices/ConnectLines';
 import { Controls } from '../devices/Controls';
@@ -91,6 +92,12 @@ export function Device(): ReactNode {
       </Section>
       {!fresh && (
         <>
+          <Section
+            title="Make values right"
+            note="Measured values stay as they came; what is shown is made right."
+          >
+            <Calibrate device={id} kind={kind.data} />
+          </Section>
           <Section title="Its data" note="Take it away, or bring older readings in.">
             <TakeAway device={id} />
           </Section>
