@@ -87,26 +87,137 @@ it('the Python starter reports, obeys interval and wanted values, prints refusal
   }
 });
 
-it('the C++ starter compiles without a warning against stand-ins of the board headers', () => {
-  const target = write('cpp');
-  const headers = path.join(__dirname, 'boardHeaders');
-  const out = path.join(folder, 'board.o');
-  const compiled = execFileSync(
-    'g++',
-    [
-      '-std=c++17',
-      '-Wall',
-      '-Wextra',
-      '-Werror',
-      '-Wno-unused-parameter',
-      `-I${headers}`,
-      '-c',
-      path.join(target, 'src/main.cpp'),
-      '-o',
-      out,
-    ],
-    { encoding: 'utf8' },
+/** Runs a starter program and gives what it prints; ended by stop(). */
+function runProgram(command: string, args: string[]) {
+  const child = spawn(command, args, { stdio: ['ignore', 'pipe', 'pipe'], detached: true });
+  const ended = new Promise((resolve) => child.once('close', resolve));
+  let output = '';
+  child.stdout.on('data', (part: Buffer) => (output += part.toString()));
+  child.stderr.on('data', (part: Buffer) => (output += part.toString()));
+  return {
+    output: () => output,
+    async stop() {
+      // The group: a shell's own children too.
+      process.kill(-child.pid!, 'SIGTERM');
+      await ended;
+    },
+  };
+}
+const readings = async () =>
+  (
+    await client.call('history', {
+      params: { device: plan.deviceId },
+      query: { streams: 'level', from: Date.now() - 600_000, to: Date.now() + 1000 },
+    })
+  ).lines[0]!.times;
+
+it('the Node starter reports, obeys, speaks for what is behind it, and brings what waited through a cut', async () => {
+  const target = write('node');
+  await client.call('createDevice', {
+    body: {
+      name: 'Well 7',
+      id: 'well-7',
+      gateway: plan.deviceId,
+      newKind: { title: 'Well', acceptNew: true },
+    },
+  });
+  const main = path.join(target, 'main.mjs');
+  fs.writeFileSync(
+    main,
+    fs
+      .readFileSync(main, 'utf8')
+      .replace('const behind = {}', 'const behind = { "well-7": { depth: () => 3 } }')
+      .replace('const sensors = {', 'const sensors = { levl: () => 1,'),
   );
-  expect(compiled).toBe('');
-  expect(fs.existsSync(out)).toBe(true);
+  const program = runProgram(process.execPath, [main]);
+  try {
+    await until(() => program.output().includes('wanted interval = 1, applied'), 'the interval', 20_000);
+    await until(() => /#3 arrived/.test(program.output()), 'three reports');
+    expect(program.output()).toMatch(/REFUSED levl unknown-name: .*nearest is .*level/);
+    expect((await client.call('readDevice', { params: { device: 'well-7' } })).newest).toMatchObject([
+      { key: 'depth', value: 3 },
+    ]);
+    const command = await client.call('createCommand', {
+      params: { device: plan.deviceId },
+      body: { stream: 'pump', value: true },
+    });
+    await until(
+      async () => (await client.call('readCommand', { params: { command: command.id } })).state === 'applied',
+      'applied',
+      20_000,
+    );
+    const before = (await readings()).length;
+    const cut = Date.now();
+    await service.program.kill();
+    await until(() => /#\d+ waits \(\d+ in all\)/.test(program.output()), 'messages that wait', 20_000);
+    expect(fs.existsSync(path.join(target, 'waiting.json'))).toBe(true);
+    await service.restart(false).catch(() => service.restart());
+    await until(async () => (await readings()).length > before + 2, 'what waited', 30_000);
+    await until(async () => (await readings()).some((at) => at > cut && at < cut + 4000), 'its true times');
+  } finally {
+    await program.stop();
+  }
 });
+
+it('the shell starter reports with curl, hides its token, prints refusals, and keeps what could not be sent', async () => {
+  const target = write('shell');
+  const file = path.join(target, 'report.sh');
+  fs.writeFileSync(
+    file,
+    fs.readFileSync(file, 'utf8').replace(/read_level\(\) \{ echo [^;]+;/, 'read_level() { echo -77;'),
+  );
+  const program = runProgram('/bin/sh', [file]);
+  try {
+    await until(() => program.output().includes('wanted interval = 1, applied'), 'the interval', 20_000);
+    await until(() => (program.output().match(/arrived/g) ?? []).length >= 3, 'three reports');
+    const device = await client.call('readDevice', { params: { device: plan.deviceId } });
+    expect(device.newest.find(({ key }) => key === 'level')?.value).toBe(-77);
+    const running = execFileSync('ps', ['-eo', 'args'], { encoding: 'utf8' });
+    expect(running).not.toContain(plan.token!);
+    await service.program.kill();
+    await until(() => program.output().includes('waits:'), 'a message that waits', 20_000);
+    expect(fs.readFileSync(path.join(target, 'waiting.txt'), 'utf8')).toContain('-77');
+    await service.restart(false).catch(() => service.restart());
+    const before = program.output().length;
+    await until(() => program.output().slice(before).includes('arrived'), 'reports after the cut', 30_000);
+  } finally {
+    await program.stop();
+  }
+});
+
+it('the MicroPython starter is whole Python', () => {
+  const target = write('micropython');
+  for (const file of ['main.py', 'settings.py'])
+    execFileSync('python3', [
+      '-c',
+      'import ast, sys; ast.parse(open(sys.argv[1]).read())',
+      path.join(target, file),
+    ]);
+});
+
+it.each(['cpp', 'cpp-http'] as const)(
+  'the %s starter compiles without a warning against stand-ins of the board headers',
+  (sort) => {
+    const target = write(sort);
+    const headers = path.join(__dirname, 'boardHeaders');
+    const out = path.join(folder, `${sort}.o`);
+    const compiled = execFileSync(
+      'g++',
+      [
+        '-std=c++17',
+        '-Wall',
+        '-Wextra',
+        '-Werror',
+        '-Wno-unused-parameter',
+        `-I${headers}`,
+        '-c',
+        path.join(target, 'src/main.cpp'),
+        '-o',
+        out,
+      ],
+      { encoding: 'utf8' },
+    );
+    expect(compiled).toBe('');
+    expect(fs.existsSync(out)).toBe(true);
+  },
+);

@@ -129,6 +129,12 @@ export function createCommands(
       );
   });
 
+  // A kind changed, perhaps its interval: whoever waits looks again.
+  bus.on('definitions', ({ kindId }) => {
+    if (kindId === undefined) return;
+    for (const wakes of [...waiters.values()]) for (const wake of wakes) wake();
+  });
+
   const book: CommandBook = {
     async want(entry, streamKey, value, userName) {
       const stream = entry.names.find(streamKey);

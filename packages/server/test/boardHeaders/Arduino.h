@@ -13,6 +13,8 @@ class String : public std::string {
   explicit String(unsigned long value) : std::string(std::to_string(value)) {}
   explicit String(double value, int decimals = 2) : std::string(std::to_string(value)) { (void)decimals; }
   String substring(size_t from) const { return String(substr(from)); }
+  String substring(size_t from, size_t to) const { return String(substr(from, to - from)); }
+  int indexOf(const String& part) const { size_t at = find(part); return at == npos ? -1 : (int)at; }
   double toFloat() const { return atof(c_str()); }
 };
 inline String operator+(const String& a, const String& b) { return String(std::string(a) + std::string(b)); }

@@ -1,0 +1,11 @@
+// A stand-in of the HTTP client's header.
+#pragma once
+#include "Arduino.h"
+class HTTPClient {
+ public:
+  void begin(const String& url) { (void)url; }
+  void addHeader(const char* name, const String& value) { (void)name; (void)value; }
+  int sendRequest(const char* method, const String& body) { (void)method; (void)body; return 200; }
+  String getString() { return String("{}"); }
+  void end() {}
+};
