@@ -2,6 +2,7 @@ import fs from 'node:fs';
 import path from 'node:path';
 import { Command } from 'commander';
 import {
+  csvCell,
   pasteLines,
   readLocation,
   showLocation,
@@ -122,6 +123,55 @@ export function deviceCommands(program: Command): void {
         );
       },
     );
+  device
+    .command('new-many <file>')
+    .description('register many devices from a CSV list of name, kind and perhaps id and labels; all or none')
+    .requiredOption('--out <file>', 'file for their IDs and tokens, which are shown only now')
+    .addHelpText(
+      'after',
+      '\nExample:\n  peatmoor device new-many dipwells.csv --out tokens.csv\n  (dipwells.csv: name,kind,labels / Dipwell 8,Dipwell,moss;north)',
+    )
+    .action(async (file: string, options: { out: string }, command: Command) => {
+      if (!fs.existsSync(file)) throw new UsageError(`There is no file "${file}".`);
+      if (fs.existsSync(options.out))
+        throw new UsageError(`${options.out} is there already; tokens are not written over a file.`);
+      const made = await signedInClient().call('createDevices', {
+        body: { csv: fs.readFileSync(file, 'utf8') },
+      });
+      const rows = made.map(({ id, name, token }) => [id, name, token].map(csvCell).join(','));
+      fs.writeFileSync(options.out, `id,name,token\n${rows.join('\n')}\n`, { mode: 0o600 });
+      print(
+        command,
+        made,
+        () => `${made.length} devices are registered; their tokens are in ${options.out}.`,
+      );
+    });
+  device
+    .command('move <kind> <device...>')
+    .description('move devices to another kind; first told which readings would be lost')
+    .option('--yes', 'yes, move them; otherwise it is only told')
+    .addHelpText(
+      'after',
+      '\nExample:\n  peatmoor device move "Dipwell with logger" dipwell-north dipwell-south --yes',
+    )
+    .action(async (name: string, devices: string[], options: { yes?: boolean }, command: Command) => {
+      const client = signedInClient();
+      const kind = await kindByName(client, name);
+      const result = await client.call('moveDevices', {
+        params: { kind: kind.id },
+        body: { devices, try: !options.yes },
+      });
+      print(command, result, ({ moved, keeps, loses }) =>
+        [
+          `${moved} devices ${options.yes ? 'are' : 'would be'} of the kind ${kind.title}. History goes along of: ${keeps.join(', ') || 'nothing'}.`,
+          ...loses.map(
+            (one) =>
+              `${options.yes ? 'lost' : 'would be lost'}: ${one.readings} readings of ${one.stream} of ${one.device}`,
+          ),
+          ...(options.yes ? [] : ['Add --yes to move them.']),
+        ].join('\n'),
+      );
+    });
   device
     .command('list')
     .description('all devices with presence and newest readings')

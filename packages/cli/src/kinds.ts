@@ -134,6 +134,20 @@ export function kindCommands(program: Command): void {
       },
     );
   kind
+    .command('copy <kind> <title>')
+    .description('make a kind with the same datastreams')
+    .addHelpText('after', '\nExample:\n  peatmoor kind copy Dipwell "Dipwell with logger"')
+    .action(async (name: string, title: string, _options: unknown, command: Command) => {
+      const client = signedInClient();
+      const { id } = await kindByName(client, name);
+      const made = await client.call('copyKind', { params: { kind: id }, body: { title } });
+      print(
+        command,
+        made,
+        (one) => `Kind ${one.title} (number ${one.id}) is made, with ${one.streams.length} datastreams.`,
+      );
+    });
+  kind
     .command('delete <kind>')
     .description('delete a kind that has no devices')
     .addHelpText('after', '\nExample:\n  peatmoor kind delete Footbridge')

@@ -178,6 +178,37 @@ it('labels and places a device, registers one behind it, and takes refused messa
   expect((await run('device', 'delete', 'well-7', '--yes')).code).toBe(0);
 });
 
+it('copies a kind, registers many devices from a list, and moves one', async () => {
+  expect((await run('kind', 'copy', 'Footbridge', 'Long bridge')).out).toContain('Kind Long bridge');
+  const list = path.join(folder, 'bridges.csv');
+  const tokens = path.join(folder, 'tokens.csv');
+  fs.writeFileSync(list, 'name,kind,labels\nBridge East,Long bridge,moss;east\nBridge West,long bridge,\n');
+  expect((await run('device', 'new-many', list, '--out', tokens)).out).toContain('2 devices are registered');
+  expect(fs.readFileSync(tokens, 'utf8')).toMatch(/^id,name,token\nbridge-east,Bridge East,moor\w{30}\n/);
+  expect(fs.statSync(tokens).mode & 0o777).toBe(0o600);
+  expect(await run('device', 'new-many', list, '--out', tokens)).toMatchObject({
+    code: 2,
+    err: expect.stringContaining('there already'),
+  });
+  fs.writeFileSync(list, 'name,kind\nBridge,Nothing\n');
+  expect(await run('device', 'new-many', list, '--out', `${tokens}2`)).toMatchObject({
+    code: 1,
+    err: expect.stringContaining('there is no kind "Nothing"'),
+  });
+  await run('report', 'bridge-east', 'visitors=3');
+  const told = await run('device', 'move', 'Footbridge', 'bridge-east');
+  expect(told.out).toMatch(/1 devices would be of the kind Footbridge.*visitors[\s\S]*Add --yes/);
+  expect((await run('device', 'move', 'Footbridge', 'bridge-east', '--yes')).out).toContain(
+    '1 devices are of the kind',
+  );
+  expect(await json('device', 'show', 'bridge-east')).toMatchObject({
+    kindTitle: 'Footbridge',
+    labels: ['moss', 'east'],
+  });
+  for (const id of ['bridge-east', 'bridge-west']) await run('device', 'delete', id, '--yes');
+  expect((await run('kind', 'delete', 'Long bridge')).code).toBe(0);
+});
+
 it('makes access keys for programs, and ends them', async () => {
   const made = await run(
     'key',

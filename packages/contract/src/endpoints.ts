@@ -104,6 +104,24 @@ export const endpoints = {
     { body: kinds.kindChangeSchema, answer: kinds.kindSchema },
   ),
   deleteKind: endpoint<void>('DELETE /api/kinds/:kind', 'editor', 'Delete a kind that has no devices'),
+  copyKind: endpoint<kinds.Kind, { title: string }>(
+    'POST /api/kinds/:kind/copy',
+    'editor',
+    'Make a kind with the same datastreams',
+    { body: kinds.copyKindSchema, answer: kinds.kindSchema },
+  ),
+  moveDevices: endpoint<kinds.MovedDevices, Pick<kinds.MoveDevices, 'devices'> & Partial<kinds.MoveDevices>>(
+    'POST /api/kinds/:kind/devices',
+    'editor',
+    'Move devices to this kind; `try` only tells which history goes along and which does not',
+    { body: kinds.moveDevicesSchema, answer: kinds.movedDevicesSchema },
+  ),
+  streamEffect: endpoint<kinds.Effect>(
+    'GET /api/kinds/:kind/streams/:stream/effect',
+    'viewer',
+    'How many devices and readings a change or deletion would reach',
+    { answer: kinds.effectSchema },
+  ),
   createStream: endpoint<kinds.Stream, StreamIn>(
     'POST /api/kinds/:kind/streams',
     'editor',
@@ -133,6 +151,12 @@ export const endpoints = {
     'editor',
     'Register a device; its token is shown once',
     { body: devices.newDeviceSchema, answer: devices.madeDeviceSchema },
+  ),
+  createDevices: endpoint<devices.MadeMany, { csv: string }>(
+    'POST /api/devices/many',
+    'editor',
+    'Register many devices from CSV, all or none; their tokens are shown once',
+    { body: devices.manyDevicesSchema, answer: devices.madeManySchema },
   ),
   readDevice: endpoint<devices.Device>('GET /api/devices/:device', 'viewer', 'One device', {
     answer: devices.deviceSchema,

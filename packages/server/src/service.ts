@@ -173,6 +173,7 @@ export async function startService({
         ingest,
         journal,
         corrections,
+        folding,
         commands,
         recent,
         history,

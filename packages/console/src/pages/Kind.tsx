@@ -25,6 +25,7 @@ export function KindPage(): ReactNode {
         title={kind.data.title}
         below={`A kind with ${devices.length} ${devices.length === 1 ? 'device' : 'devices'}. A change here reaches all of them at once.`}
       >
+        <CopyKind kind={kind.data} />
         <Button component={Link} to={`/devices/new?kind=${kind.data.id}`}>
           Add another like it
         </Button>
@@ -68,6 +69,24 @@ export function KindPage(): ReactNode {
         />
       )}
     </>
+  );
+}
+
+function CopyKind({ kind }: { kind: Kind }): ReactNode {
+  const navigate = useNavigate();
+  const copy = useChange('copyKind', ['listKinds']);
+  return (
+    <Button
+      disabled={copy.isPending}
+      onClick={() =>
+        copy.mutate(
+          { params: { kind: kind.id }, body: { title: `${kind.title} (copy)`.slice(0, 80) } },
+          { onSuccess: ({ id }) => void navigate(`/kinds/${id}`) },
+        )
+      }
+    >
+      Copy this kind
+    </Button>
   );
 }
 
@@ -119,6 +138,7 @@ function StreamRow({
 }): ReactNode {
   const remove = useChange('deleteStream', ['readKind', 'listKinds']);
   const [asked, setAsked] = useState(false);
+  const effect = useRead('streamEffect', { params: { kind: kindId, stream: stream.key } }, asked).data;
   const range =
     stream.min === null && stream.max === null ? '' : `${stream.min ?? '…'} to ${stream.max ?? '…'}`;
   return (
@@ -183,7 +203,13 @@ function StreamRow({
               onClick: () => remove.mutate({ params: { kind: kindId, stream: stream.key } }),
             }}
           >
-            Delete “{stream.title}” with its readings on every device of the kind? This cannot be undone.
+            Delete “{stream.title}”
+            {effect === undefined
+              ? ' with its readings'
+              : effect.readings === 0
+                ? '? It has no readings.'
+                : ` with ${effect.readings} readings on ${effect.devices} ${effect.devices === 1 ? 'device' : 'devices'}?`}{' '}
+            This cannot be undone.
           </Notice>
         </Box>
       )}

@@ -50,6 +50,15 @@ export const deviceChangeSchema = object({
 }).noUnknown();
 export type DeviceChange = Partial<InferType<typeof deviceChangeSchema>>;
 
+export const manyDevicesSchema = object({
+  /** A header row with name and kind (title or number); id and labels (with semicolons between) may be there. */
+  csv: string().max(500_000).required(),
+}).noUnknown();
+export const madeManySchema = array(
+  object({ id: string().required(), name: string().required(), token: string().required() }),
+).required();
+export type MadeMany = InferType<typeof madeManySchema>;
+
 export const newestSchema = object({
   key: string().required(),
   at: number().required(),

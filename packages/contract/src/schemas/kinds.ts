@@ -117,6 +117,29 @@ export const kindChangeSchema = object({
 }).noUnknown();
 export type KindChange = InferType<typeof kindChangeSchema>;
 
+export const copyKindSchema = object({ title: string().trim().min(1).max(80).required() }).noUnknown();
+
+export const moveDevicesSchema = object({
+  devices: array(string().max(40).required()).min(1).max(1000).required(),
+  /** True only tells what it would do. */
+  try: boolean().default(false),
+}).noUnknown();
+export type MoveDevices = InferType<typeof moveDevicesSchema>;
+export const movedDevicesSchema = object({
+  moved: number().required(),
+  /** Datastreams whose history goes along: same key and type in both kinds. */
+  keeps: array(string().required()).required(),
+  /** Readings that would be deleted, because the other kind has no such datastream. */
+  loses: array(
+    object({ device: string().required(), stream: string().required(), readings: number().required() }),
+  ).required(),
+});
+export type MovedDevices = InferType<typeof movedDevicesSchema>;
+
+export const effectSchema = object({ devices: number().required(), readings: number().required() });
+/** How many devices and readings a change of a datastream would reach. */
+export type Effect = InferType<typeof effectSchema>;
+
 export const kindSchema = object({
   id: number().required(),
   title: string().required(),

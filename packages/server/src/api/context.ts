@@ -4,6 +4,7 @@ import type { Bus } from '../bus';
 import type { CommandBook } from '../commands/commands';
 import type { Config } from '../config';
 import type { Corrections } from '../history/corrections';
+import type { Folding } from '../history/folding';
 import type { JournalWriter } from '../journal/writer';
 import type { HistoryReader } from '../history/read';
 import type { Recent } from '../history/recent';
@@ -27,6 +28,7 @@ export interface ApiParts {
   ingest: Ingest;
   journal: JournalWriter;
   corrections: Corrections;
+  folding: Folding;
   commands: CommandBook;
   recent: Recent;
   history: HistoryReader;

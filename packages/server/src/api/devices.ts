@@ -20,6 +20,7 @@ import { hashSecret, type DeviceEntry } from '../registry';
 import type { DeviceRow, KindRow } from '../store/models';
 import { addTo, changeIn, deleteIn, findAll, listIn, oneIn } from '../store/rows';
 import type { Store } from '../store/store';
+import { readDeviceList } from './manyDevices';
 import { retakeRefused } from '../ingest/retake';
 import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
 import { createKind, deleteSeries } from './kinds';
@@ -29,6 +30,7 @@ type DeviceHandlers = Pick<
   Handlers,
   | 'listDevices'
   | 'createDevice'
+  | 'createDevices'
   | 'readDevice'
   | 'changeDevice'
   | 'deleteDevice'
@@ -120,6 +122,21 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
       changed(scope, made.row.rowId, made.row.id);
       bus.emit('definitions', { workspaceId: scope.workspaceId, kindId: made.row.kindId });
       return { device: await one(scope, made.row.id), token: made.token };
+    },
+    createDevices: async ({ scope, body }) => {
+      const rows = await readDeviceList(store, scope.workspaceId, body.csv);
+      const made = await store.transaction(async (transaction) => {
+        const list: { id: string; name: string; token: string; row: DeviceRow }[] = [];
+        for (const device of rows) {
+          const { row, token } = await createDevice(store, scope.workspaceId, device, transaction);
+          list.push({ id: row.id, name: row.name, token, row });
+        }
+        return list;
+      });
+      for (const { row } of made) changed(scope, row.rowId, row.id);
+      for (const kindId of new Set(made.map(({ row }) => row.kindId)))
+        bus.emit('definitions', { workspaceId: scope.workspaceId, kindId });
+      return made.map(({ id, name, token }) => ({ id, name, token }));
     },
     readDevice: async ({ scope, params }) => one(scope, params.device),
     changeDevice: async ({ scope, params, body }) => {
@@ -286,6 +303,7 @@ export async function createDevice(
   store: Store,
   workspaceId: number,
   body: DeviceIn,
+  within?: Transaction,
 ): Promise<{ row: DeviceRow; token: string }> {
   const { models } = store;
   if (body.kindId !== undefined && (await oneIn(models.kinds, workspaceId, { id: body.kindId })) === null)
@@ -295,7 +313,9 @@ export async function createDevice(
       'Choose one of its kinds, or give newKind.',
     );
   const gateway = await gatewayOf(store, workspaceId, body);
-  const taken = new Set((await listIn(models.devices, workspaceId)).map(({ id }) => id));
+  const taken = new Set(
+    (await listIn(models.devices, workspaceId, within ? { transaction: within } : {})).map(({ id }) => id),
+  );
   const id = body.id ?? proposeDeviceId(body.name, taken);
   const inUse = (): Error =>
     wrongField(
@@ -305,7 +325,7 @@ export async function createDevice(
     );
   if (taken.has(id)) throw inUse();
   try {
-    return await store.transaction(async (transaction) => {
+    const make = async (transaction: Transaction): Promise<{ row: DeviceRow; token: string }> => {
       const kindId =
         body.kindId ??
         ((await createKind(store, workspaceId, body.newKind!, transaction)) satisfies KindRow).id;
@@ -327,7 +347,8 @@ export async function createDevice(
       const row = await addTo(models.devices, workspaceId, values, transaction);
       const { secret } = await addToken(store, row, 'first', transaction);
       return { row, token: secret };
-    });
+    };
+    return await (within ? make(within) : store.transaction(make));
   } catch (error) {
     if (error instanceof UniqueConstraintError && /workspaceDevice/.test(error.parent.message)) throw inUse();
     if (error instanceof UniqueConstraintError && /gatewaySerial/.test(error.parent.message))

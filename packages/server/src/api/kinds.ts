@@ -1,11 +1,19 @@
 import { UniqueConstraintError, type Transaction } from 'sequelize';
 import { foldName, isScalar } from '@peatmoor/core';
-import { streamSchema, type Kind, type KindIn, type NewStream, type Stream } from '@peatmoor/contract';
+import {
+  streamSchema,
+  type Kind,
+  type KindIn,
+  type MoveDevices,
+  type NewStream,
+  type Stream,
+} from '@peatmoor/contract';
 import { conflict, notFound, wrongField } from '../problems';
 import type { KindRow, StreamRow } from '../store/models';
 import { addTo, changeIn, deleteIn, findAll, listIn, oneIn } from '../store/rows';
 import type { Store } from '../store/store';
 import { numberOf, type ApiParts, type Handlers } from './context';
+import { countReadings, moveDevices } from './moving';
 import type { Scope } from './scope';
 
 type KindHandlers = Pick<
@@ -15,12 +23,16 @@ type KindHandlers = Pick<
   | 'readKind'
   | 'changeKind'
   | 'deleteKind'
+  | 'copyKind'
+  | 'moveDevices'
+  | 'streamEffect'
   | 'createStream'
   | 'changeStream'
   | 'deleteStream'
 >;
 
-export function kindHandlers({ store, bus, recent }: ApiParts): KindHandlers {
+export function kindHandlers(parts: ApiParts): KindHandlers {
+  const { store, bus, recent } = parts;
   const { models } = store;
   const changed = (scope: Scope, kindId: number): void => {
     bus.emit('definitions', { workspaceId: scope.workspaceId, kindId });
@@ -76,6 +88,50 @@ export function kindHandlers({ store, bus, recent }: ApiParts): KindHandlers {
       });
       bus.emit('rules', { workspaceId: scope.workspaceId });
       changed(scope, kind.id);
+    },
+    copyKind: async ({ scope, params, body }) => {
+      const {
+        title: _title,
+        id: _id,
+        devices: _devices,
+        streams,
+        ...rest
+      } = await read(await kindOf(scope, params.kind));
+      const copied = streams.map(({ id: _stream, unconfirmed: _new, ...stream }) => stream);
+      const kind = await store.transaction((transaction) =>
+        createKind(
+          store,
+          scope.workspaceId,
+          { ...rest, title: body.title, streams: copied } as KindIn,
+          transaction,
+        ),
+      );
+      changed(scope, kind.id);
+      return read(kind);
+    },
+    moveDevices: async ({ scope, params, body }) => {
+      const kind = await kindOf(scope, params.kind);
+      const { rowIds, from, ...told } = await moveDevices(
+        parts,
+        scope.workspaceId,
+        kind,
+        body as MoveDevices,
+      );
+      if (body.try === true) return told;
+      bus.emit('rules', { workspaceId: scope.workspaceId });
+      for (const id of new Set([kind.id, ...from])) changed(scope, id);
+      for (const rowId of rowIds)
+        bus.emit('definitions', { workspaceId: scope.workspaceId, deviceRowId: rowId });
+      return told;
+    },
+    streamEffect: async ({ scope, params }) => {
+      const stream = await streamOf(await kindOf(scope, params.kind), params.stream);
+      const series = await listIn(models.series, scope.workspaceId, { where: { streamId: stream.id } });
+      const counts = await Promise.all(series.map(({ id }) => countReadings(store, scope.workspaceId, id)));
+      return {
+        devices: counts.filter((count) => count > 0).length,
+        readings: counts.reduce((sum, one) => sum + one, 0),
+      };
     },
     createStream: async ({ scope, params, body }) => {
       const kind = await kindOf(scope, params.kind);

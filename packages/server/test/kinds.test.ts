@@ -1,0 +1,173 @@
+import type { Client } from '@peatmoor/contract';
+import { DIPWELL, newPerson, post, startService, type TestService } from '../../../test/support/service';
+
+let service: TestService;
+let client: Client;
+beforeAll(async () => {
+  service = await startService();
+  ({ client } = await newPerson(service));
+});
+afterAll(() => service.stop());
+
+const problem = (promise: Promise<unknown>) =>
+  promise.then(
+    () => ({ status: 200, detail: '', errors: [] as { field: string; reason: string }[] }),
+    (error: { problem: { status: number; detail: string; errors: { field: string; reason: string }[] } }) =>
+      error.problem,
+  );
+const count = async (device: string, streams: string) => {
+  const query = { streams, from: Date.now() - 600_000, to: Date.now() + 60_000 };
+  return (await client.call('history', { params: { device }, query })).lines.map(({ times }) => times.length);
+};
+
+describe('a copied kind', () => {
+  it('has the same datastreams and is a kind of its own', async () => {
+    const kind = await client.call('createKind', {
+      body: {
+        ...DIPWELL,
+        title: 'Original',
+        notes: 'Tubes of oak.',
+        acceptNew: true,
+        streams: [
+          ...DIPWELL.streams!,
+          {
+            key: 'gate',
+            title: 'Gate',
+            type: 'choice',
+            choices: ['a', 'b'],
+            aliases: ['tor'],
+            boardPin: 'D4',
+          },
+        ],
+      },
+    });
+    const copy = await client.call('copyKind', { params: { kind: kind.id }, body: { title: 'Copy' } });
+    const plain = ({ streams }: typeof kind) => streams.map(({ id: _id, ...stream }) => stream);
+    expect(plain(copy)).toEqual(plain(kind));
+    expect(copy).toMatchObject({ title: 'Copy', notes: 'Tubes of oak.', acceptNew: true, devices: 0 });
+    await client.call('deleteStream', { params: { kind: copy.id, stream: 'gate' } });
+    expect((await client.call('readKind', { params: { kind: kind.id } })).streams).toHaveLength(5);
+    const stranger = (await newPerson(service, 'Stranger')).client;
+    expect(
+      (await problem(stranger.call('copyKind', { params: { kind: kind.id }, body: { title: 'Mine' } })))
+        .status,
+    ).toBe(404);
+  });
+});
+
+describe('moving devices to another kind', () => {
+  it('tells first which history goes along and which is lost, then does it', async () => {
+    const { device, token } = await client.call('createDevice', {
+      body: { name: 'Mover', id: 'mover', newKind: { ...DIPWELL, title: 'Before' } },
+    });
+    await post(service, token, [
+      { at: Date.now() - 3000, level: -1, temperature: 8 },
+      { at: Date.now() - 2000, level: -2 },
+    ]);
+    await client.call('createCalibration', {
+      params: { device: 'mover' },
+      body: { stream: 'level', calibration: { form: 'linear', scale: 1, offset: 100 } },
+    });
+    await client.call('createCommand', {
+      params: { device: 'mover' },
+      body: { stream: 'pump', value: true },
+    });
+    const after = await client.call('createKind', {
+      body: {
+        title: 'After',
+        streams: [
+          { key: 'level', title: 'Level', type: 'number' },
+          { key: 'temperature', title: 'Temperature', type: 'integer' },
+          { key: 'pump', title: 'Pump', type: 'boolean', direction: 'control' },
+        ],
+      },
+    });
+    const move = (only: boolean) =>
+      client.call('moveDevices', { params: { kind: after.id }, body: { devices: ['mover'], try: only } });
+    const told = await move(true);
+    expect(told.moved).toBe(1);
+    expect(told.keeps.sort()).toEqual(['level', 'pump']);
+    expect(told.loses).toEqual([{ device: 'mover', stream: 'temperature', readings: 1 }]);
+    expect((await client.call('readDevice', { params: { device: 'mover' } })).kindId).toBe(device.kindId);
+    expect(await move(false)).toEqual(told);
+    expect((await client.call('readDevice', { params: { device: 'mover' } })).kindTitle).toBe('After');
+    expect(await count('mover', 'level,temperature')).toEqual([2, 0]);
+    expect((await client.call('listCommands', { params: { device: 'mover' } }))[0]).toMatchObject({
+      stream: 'pump',
+    });
+    await post(service, token, { level: -3, temperature: 9 });
+    expect(await count('mover', 'level,temperature')).toEqual([3, 1]);
+    const newest = (await client.call('readDevice', { params: { device: 'mover' } })).newest;
+    expect(newest.find(({ key }) => key === 'level')?.value).toBe(97);
+    expect((await move(false)).moved).toBe(0);
+  });
+
+  it('refuses devices that are not there, and is bounded', async () => {
+    const kind = await client.call('createKind', { body: { title: 'Empty' } });
+    const move = (devices: string[]) =>
+      problem(client.call('moveDevices', { params: { kind: kind.id }, body: { devices } }));
+    expect((await move(['mover', 'nobody'])).errors[0]).toMatchObject({ field: 'devices' });
+    expect((await client.call('readDevice', { params: { device: 'mover' } })).kindTitle).toBe('After');
+    expect((await move([])).errors[0]).toMatchObject({ field: 'devices' });
+    expect((await move(Array(1001).fill('mover') as string[])).errors[0]).toMatchObject({ field: 'devices' });
+  });
+});
+
+describe('a change that would harm stored readings', () => {
+  it('says how many devices and readings it would reach', async () => {
+    const { device, token } = await client.call('createDevice', {
+      body: { name: 'Counted', id: 'counted', newKind: { ...DIPWELL, title: 'Counted' } },
+    });
+    const effect = (stream: string) =>
+      client.call('streamEffect', { params: { kind: device.kindId, stream } });
+    expect(await effect('level')).toEqual({ devices: 0, readings: 0 });
+    await post(service, token, [
+      { at: Date.now() - 3000, level: 1 },
+      { at: Date.now() - 2000, level: 2 },
+    ]);
+    await client.call('moveDevices', {
+      params: { kind: device.kindId },
+      body: { devices: ['counted'], try: true },
+    });
+    expect(await effect('level')).toEqual({ devices: 1, readings: 2 });
+    expect((await problem(effect('nothing'))).status).toBe(404);
+  });
+});
+
+describe('many devices at once', () => {
+  it('come from a list, each with its token, labels and a free ID', async () => {
+    const kind = await client.call('createKind', { body: { ...DIPWELL, title: 'Tube' } });
+    const csv = `name,kind,labels,id\nTube 1,tube,moss;north,\nTube 1,${kind.id},,\n"Tube, the third",Tube,south,third-tube\n`;
+    const made = await client.call('createDevices', { body: { csv } });
+    expect(made.map(({ id, name }) => [id, name])).toEqual([
+      ['tube-1', 'Tube 1'],
+      ['tube-1-2', 'Tube 1'],
+      ['third-tube', 'Tube, the third'],
+    ]);
+    for (const { token } of made) expect((await post(service, token, { level: -1 })).status).toBe(200);
+    expect((await client.call('readDevice', { params: { device: 'tube-1' } })).labels).toEqual([
+      'moss',
+      'north',
+    ]);
+  });
+
+  it.each([
+    ['without the columns', 'title\nx', 'needs the columns name and kind'],
+    ['with a kind that is not there', 'name,kind\nA,Tube\nB,Sieve', 'row 3: there is no kind "Sieve"'],
+    ['with an empty name', 'name,kind\n,Tube', 'row 2: a name has 1 to 80 letters'],
+    [
+      'with an ID that cannot be',
+      'name,kind,id\nA,Tube,Not An Id',
+      'row 2: "Not An Id" cannot be a device ID',
+    ],
+    ['with an ID twice', 'name,kind,id\nA,Tube,same\nB,Tube,same', '"same" is used by another device'],
+    ['with rows of another length', 'name,kind\nA', 'Row 2 has 1 cells'],
+    ['that is empty', ' ', 'header row'],
+    ['that is too long', `name,kind\n${'A,Tube\n'.repeat(1001)}`, '1001 rows'],
+  ])('a list %s makes none at all', async (_what, csv, words) => {
+    const before = (await client.call('listDevices')).length;
+    const { status, detail } = await problem(client.call('createDevices', { body: { csv } }));
+    expect([status, detail]).toEqual([422, expect.stringContaining(words)]);
+    expect((await client.call('listDevices')).length).toBe(before);
+  });
+});
