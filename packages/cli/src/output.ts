@@ -18,7 +18,7 @@ export function table(head: string[], rows: (string | number | null)[][], empty:
     Math.max(name.length, ...cells.map((row) => [...(row[i] ?? '')].length)),
   );
   const right = head.map((_, i) =>
-    rows.every((row) => typeof row[i] === 'number' || /^[-\d]/.test(String(row[i] ?? '–'))),
+    rows.every((row) => typeof row[i] === 'number' || /^(?!\d{4}-)[-\d]/.test(String(row[i] ?? '–'))),
   );
   const line = (row: string[]): string =>
     row

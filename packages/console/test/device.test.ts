@@ -113,8 +113,12 @@ it('steers a choice by its words', async () => {
   await board.subscribeAsync(`moor/${id}/wanted/#`, { qos: 1 });
   await part('Controls').getByLabel('Gate').click();
   await page.getByRole('option', { name: 'half open' }).click();
-  await part('Controls').getByText('applied').waitFor();
-  expect(told).toContain('half open');
+  await until(() => told.includes('half open'), 'the wanted value on the board');
+  await part('Controls').getByText('half open, by Warden').waitFor();
+  await until(async () => {
+    const [command] = await client.call('listCommands', { params: { device: id } });
+    return command?.state === 'applied';
+  });
   await board.endAsync(true);
 });
 

@@ -1,4 +1,11 @@
-import { pasteLines, STARTER_SORTS, STARTERS, TOKEN_PLACEHOLDER, type StarterPlan } from '@peatmoor/core';
+import {
+  connectionText,
+  pasteLines,
+  STARTER_SORTS,
+  STARTERS,
+  TOKEN_PLACEHOLDER,
+  type StarterPlan,
+} from '@peatmoor/core';
 import { stream } from './samples';
 
 const plan: StarterPlan = {
@@ -28,6 +35,21 @@ it.each(STARTER_SORTS)('makes a %s project with secrets in one generated file on
 
 it.each(STARTER_SORTS)('lets no name break out of a comment in %s', (sort) => {
   for (const { text } of STARTERS[sort].make(plan)) expect(text).not.toContain('\nnew line');
+});
+
+it('puts all that a board needs into one text', () => {
+  const text = connectionText(
+    { httpUrl: 'http://10.0.0.7:8420', host: '10.0.0.7', mqttPort: 1883 },
+    'a-b',
+    'moorx',
+  );
+  const query = new URLSearchParams(text.slice('peatmoor:connect?'.length));
+  expect(Object.fromEntries(query)).toEqual({
+    http: 'http://10.0.0.7:8420',
+    mqtt: '10.0.0.7:1883',
+    device: 'a-b',
+    token: 'moorx',
+  });
 });
 
 it('makes lines to paste for the first datastream that is reported', () => {

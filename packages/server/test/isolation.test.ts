@@ -55,6 +55,10 @@ beforeAll(async () => {
     body: { stream: 'pump', value: true },
   });
   const key = await owner.client.call('createKey', { body: { title: 'mine' } });
+  const { kept } = await owner.client.call('createCalibration', {
+    params: { device: id },
+    body: { stream: 'level', calibration: { form: 'linear', scale: 1, offset: 0 } },
+  });
   const [tokenRow] = await owner.client.call('listTokens', { params: { device: id } });
   mine = {
     device: id,
@@ -66,6 +70,7 @@ beforeAll(async () => {
     command: String(command.id),
     key: String(key.id),
     token: String(tokenRow!.id),
+    calibration: String(kept!.id),
   };
 });
 afterAll(() => service.stop());
@@ -78,9 +83,19 @@ const bodies: Partial<Record<EndpointName, unknown>> = {
   createToken: {},
   reportByHand: { values: { level: 1 } },
   createCommand: { stream: 'pump', value: false },
+  copyKind: { title: 'Taken' },
+  moveDevices: { devices: [id] },
+  importRows: { csv: `at,level\n${Date.now()},1\n` },
+  deleteReadings: { stream: 'level' },
+  createCalibration: { stream: 'level', calibration: { form: 'linear', scale: 1, offset: 1 } },
   changeDashboard: { version: 1, title: 'Taken', widgets: [] },
 };
-const query: Partial<Record<EndpointName, string>> = { history: `?streams=level&from=1&to=${Date.now()}` };
+const period = `from=1&to=${Date.now()}`;
+const query: Partial<Record<EndpointName, string>> = {
+  history: `?streams=level&${period}`,
+  calendar: `?stream=level&step=year&${period}`,
+  statistics: `?stream=level&${period}`,
+};
 
 describe('a second account', () => {
   const named = (Object.keys(endpoints) as EndpointName[]).filter((name) =>

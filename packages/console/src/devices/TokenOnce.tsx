@@ -1,9 +1,11 @@
-import { Button } from '@mui/material';
+import { Box, Button } from '@mui/material';
 import type { ReactNode } from 'react';
-import { inspectToken } from '@peatmoor/core';
+import { connectionText, inspectToken } from '@peatmoor/core';
+import { useRead } from '../api';
 import { Copyable } from '../parts/Copyable';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
+import { QrCode } from '../parts/QrCode';
 
 /** A new token, shown this one time. */
 export function TokenOnce({
@@ -15,6 +17,7 @@ export function TokenOnce({
   token: string;
   onDone: () => void;
 }): ReactNode {
+  const me = useRead('me').data;
   return (
     <>
       <Heading
@@ -26,6 +29,14 @@ export function TokenOnce({
         Fingerprint: <b>{inspectToken(token).fingerprint}</b>. Lost it? Make another on the device’s page;
         this one can be withdrawn there.
       </Notice>
+      {me && (
+        <Box sx={{ my: 3, display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'center' }}>
+          <QrCode text={connectionText(me.address, device.id, token)} label={`QR code of ${device.name}`} />
+          <Box sx={{ maxWidth: 320 }}>
+            Address, device ID and token as a QR code, for a board or an app that reads one.
+          </Box>
+        </Box>
+      )}
       <Button variant="contained" color="primary" onClick={onDone}>
         Connect the device
       </Button>

@@ -1,5 +1,15 @@
 import { exampleValue, reported, TOKEN_PLACEHOLDER, type StarterPlan } from './plan';
 
+/** All that a board needs to connect, as one text for a QR code: an address of our own making, with a query (RFC 3986). */
+export function connectionText(
+  address: { httpUrl: string; host: string; mqttPort: number },
+  deviceId: string,
+  token: string,
+): string {
+  const { httpUrl, host, mqttPort } = address;
+  return `peatmoor:connect?${new URLSearchParams({ http: httpUrl, mqtt: `${host}:${mqttPort}`, device: deviceId, token })}`;
+}
+
 /** Ready-to-paste lines that send one reading as the device. */
 export interface PasteLines {
   curl: string;
