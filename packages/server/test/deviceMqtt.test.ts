@@ -163,6 +163,25 @@ describe('a board over MQTT', () => {
     );
   });
 
+  it('counts an answer that overtakes the note that the value was sent', async () => {
+    const mqtt = await board();
+    mqtt.on('message', (topic, payload) => {
+      if (topic.endsWith('/pump')) mqtt.publish(`moor/${id}/applied/pump`, payload, { qos: 1 });
+    });
+    await mqtt.subscribeAsync(`moor/${id}/wanted/pump`, { qos: 1 });
+    for (let i = 0; i < 25; i++) {
+      const { id: command } = await client.call('createCommand', {
+        params: { device: id },
+        body: { stream: 'pump', value: i % 2 === 0 },
+      });
+      await until(
+        async () => (await client.call('readCommand', { params: { command } })).state === 'applied',
+        `the answer to command ${i}`,
+        3000,
+      );
+    }
+  });
+
   it('hears of a new interval at once when the kind changes', async () => {
     const device = await client.call('readDevice', { params: { device: id } });
     const mqtt = await board();

@@ -93,7 +93,12 @@ export function createCommands(
       ...(state === 'applied' && { appliedAt: now, sentAt: row.sentAt ?? now }),
     };
     const changed = await changeIn(commands, entry.workspaceId, { id: row.id, state: row.state }, change);
-    if (changed === 0) return;
+    if (changed === 0) {
+      // Something else happened to it at the same moment: an answer of the board may overtake the note that it was sent.
+      const current = await findOne(commands, { id: row.id });
+      if (current !== null && current.state !== row.state) await happen(entry, current, happening, note);
+      return;
+    }
     if (!isPending(state)) pending.delete(place(row.deviceRowId, row.streamId));
     announce(entry, { ...row, ...change });
   };

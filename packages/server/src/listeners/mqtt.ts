@@ -207,6 +207,9 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
     presence.close(session);
     announce(deviceOf(session));
   });
+  broker.on('unsubscribe', (filters, client) => {
+    for (const filter of filters) (client as Connected | null)?.session?.filters.delete(filter);
+  });
   broker.on('clientError', (client, error) =>
     log.debug({ client: client.id, error: error.message }, 'a device connection ended'),
   );
@@ -248,8 +251,7 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
     const entry = session && names.get(session);
     if (session === undefined || entry === undefined) return done(null, null);
     const root = `moor/${entry.id}/`;
-    const ways = [`${root}wanted/x`, `${root}refused`, `${root}for/x/wanted/x`, `${root}for/x/refused`];
-    if (!subscription.topic.startsWith(root) || !ways.some((way) => matches(subscription.topic, way))) {
+    if (!mayHear(root, subscription.topic)) {
       const hint = `This device may subscribe to ${root}wanted/#, ${root}refused and, for what is behind it, ${root}for/+/wanted/#; not to "${subscription.topic.slice(0, 80)}".`;
       ingest.refuse(entry, refusal('', 'wrong-topic', hint), {
         way: 'MQTT',
@@ -476,6 +478,15 @@ function listen(server: net.Server, port: number, host: string): Promise<void> {
 function hears(session: Session, topic: string): boolean {
   for (const filter of session.filters) if (matches(filter, topic)) return true;
   return false;
+}
+
+/** True for filters that bring only what is meant for the device below its root, or for a sub-device behind it. */
+function mayHear(root: string, filter: string): boolean {
+  if (!filter.startsWith(root)) return false;
+  const path = filter.slice(root.length);
+  if (/^(for\/[^/]+\/)?wanted\/[^/]+$/.test(path)) return true;
+  const ways = ['wanted/x', 'refused', 'for/x/wanted/x', 'for/x/refused'];
+  return ways.some((way) => matches(path, way));
 }
 
 /** Publishes to one client only; resolves when it was written (QoS 0) or acknowledged or written (QoS 1). */
