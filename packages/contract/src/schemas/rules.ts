@@ -19,14 +19,10 @@ export const newRuleSchema = object({
   kindId: number().integer().nullable().default(null),
   stream: string().max(40).required(),
   comparison: string().oneOf(COMPARISONS).required(),
-  /** Left out for `raised`. */
-  limit: number()
-    .default(0)
-    .test('limit', 'is needed: the value that is crossed', function () {
-      const { comparison } = this.parent as { comparison?: string };
-      const { originalValue } = this as unknown as { originalValue: unknown };
-      return comparison === 'raised' || originalValue !== undefined;
-    }),
+  /** The value that is crossed; left out for `raised`. */
+  limit: number().when('comparison', ([comparison], schema) =>
+    comparison === 'raised' ? schema.default(0) : schema.required(),
+  ),
   holdMs: ms.default(0),
   closeLimit: number().nullable().default(null),
   closeHoldMs: ms.default(0),
@@ -40,7 +36,7 @@ export const newRuleSchema = object({
     'watches either one device (deviceId) or a kind (kindId)',
     (rule) => (rule.deviceId === null) !== (rule.kindId === null),
   );
-export type NewRule = InferType<typeof newRuleSchema>;
+export type NewRule = Omit<InferType<typeof newRuleSchema>, 'limit'> & { limit: number };
 
 export const ruleSchema = object({
   id: number().required(),

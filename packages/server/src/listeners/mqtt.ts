@@ -89,8 +89,10 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
 
   const clients = (): Record<string, Connected> =>
     (broker as unknown as { clients: Record<string, Connected> }).clients;
-  const say = (session: Session, refused: Refusal): void => {
-    const topic = `moor/${deviceOf(session).id}/refused`;
+  const say = (session: Session, refused: Refusal, forDevice: string | null = null): void => {
+    const root = `moor/${deviceOf(session).id}/`;
+    const apart = `${root}for/${forDevice}/refused`;
+    const topic = forDevice !== null && hears(session, apart) ? apart : `${root}refused`;
     if (hears(session, topic))
       publish(session.client, topic, JSON.stringify(refused), 0).catch(() => undefined);
   };
@@ -331,7 +333,8 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
     session.turn = session.turn
       .then(() => work)
       .then((refused) => {
-        for (const one of refused) say(session, one);
+        const { forDevice } = reports.read(deviceOf(session), packet.topic);
+        for (const one of refused) say(session, one, forDevice);
         finish(null);
       })
       .catch((error: Error) => {
@@ -484,7 +487,7 @@ function hears(session: Session, topic: string): boolean {
 function mayHear(root: string, filter: string): boolean {
   if (!filter.startsWith(root)) return false;
   const path = filter.slice(root.length);
-  if (/^(for\/[^/]+\/)?wanted\/[^/]+$/.test(path)) return true;
+  if (/^(for\/[^/]+\/)?(wanted\/[^/]+|refused)$|^for\/[^/]+\/#$/.test(path)) return true;
   const ways = ['wanted/x', 'refused', 'for/x/wanted/x', 'for/x/refused'];
   return ways.some((way) => matches(path, way));
 }

@@ -1,0 +1,160 @@
+import fs from 'node:fs';
+import { pino } from 'pino';
+import { startManagedDatabase, type ManagedDatabase } from '../src/database/managed';
+import { keepOffsets, readJournal, trimJournal } from '../src/journal/reader';
+import { startJournalWriter, type Committed } from '../src/journal/writer';
+import { inRawTransaction, openStore, type Store } from '../src/store/store';
+import { newFolder, until } from '../../../test/support/service';
+
+const log = pino({ level: 'silent' });
+let folder: string;
+let database: ManagedDatabase;
+let store: Store;
+
+beforeAll(async () => {
+  folder = newFolder();
+  database = await startManagedDatabase(folder, log);
+  store = await openStore(database, log);
+});
+afterAll(async () => {
+  await store.close();
+  await database.stop();
+  fs.rmSync(folder, { recursive: true, force: true });
+});
+
+async function newWriter() {
+  const committed: Committed[] = [];
+  const writer = await startJournalWriter(store, log, (one) => committed.push(one));
+  return { writer, committed };
+}
+const durable = (writer: { onDurable(done: () => void): void }) =>
+  new Promise<void>((resolve) => writer.onDurable(resolve));
+const read = (reader: 'folding' | 'rules', most = 1000) =>
+  inRawTransaction(store, (connection) => readJournal(connection, reader, most));
+
+describe('the journal', () => {
+  it('says durable only when a reader finds the readings there', async () => {
+    const { writer } = await newWriter();
+    writer.add(1, 1000, 1.5);
+    await durable(writer);
+    const entries = (await read('folding')).filter((entry) => entry.writer === writer.id);
+    expect(entries.map(({ batch }) => Array.from(batch.values))).toEqual([[1.5]]);
+    await writer.stop();
+  });
+
+  it('gathers what comes while one commit is under way, and numbers commits without a gap', async () => {
+    const { writer, committed } = await newWriter();
+    const order: number[] = [];
+    for (let i = 0; i < 500; i++) {
+      writer.add(7, i, i);
+      writer.onDurable(() => order.push(i));
+      if (i % 50 === 0) await new Promise((resolve) => setImmediate(resolve));
+    }
+    await durable(writer);
+    expect(order).toEqual(Array.from({ length: 500 }, (_, i) => i));
+    expect(committed.length).toBeLessThan(100);
+    expect(committed.map(({ seq }) => seq)).toEqual(committed.map((_, i) => i + 1));
+    expect(committed.flatMap(({ batch }) => Array.from(batch.values))).toEqual(order);
+    await writer.stop();
+  });
+
+  it('calls back at once where nothing is under way, and after the last commit where something is', async () => {
+    const { writer, committed } = await newWriter();
+    let called = false;
+    writer.onDurable(() => (called = true));
+    expect(called).toBe(true);
+    const before = writer.commitNumber();
+    writer.add(1, 1, 1);
+    expect(writer.commitNumber()).toBe(before);
+    await durable(writer);
+    expect(writer.commitNumber()).not.toBe(before);
+    expect(committed).toHaveLength(1);
+    await writer.stop();
+  });
+
+  it('writes texts, locations and images in the same commit, each once however often it is sent', async () => {
+    await store.withConnection((connection) =>
+      connection.query(
+        'INSERT INTO series (id, workspaceId, deviceRowId, streamId) VALUES (900, 1, 900, 900)',
+      ),
+    );
+    const { writer, committed } = await newWriter();
+    for (let i = 0; i < 3; i++) {
+      writer.addOther({ series: 900, at: 5000, value: 'dry', bytes: 6 });
+      writer.addOther({ series: 900, at: 6000, value: { lat: 1, lon: 2, alt: null }, bytes: 40 });
+      writer.add(900, 7000, 1);
+    }
+    await durable(writer);
+    const count = async (table: string) =>
+      store.withConnection(
+        async (connection) =>
+          (
+            (await connection.query(`SELECT COUNT(*) AS n FROM ${table} WHERE seriesId = 900`)) as {
+              n: number;
+            }[]
+          )[0]!.n,
+      );
+    expect([await count('texts'), await count('locations')]).toEqual([1, 1]);
+    expect(committed[0]!.others).toHaveLength(6);
+    await writer.stop();
+  });
+
+  it('takes nothing while the database is gone, and goes on by itself with nothing lost or doubled', async () => {
+    const { writer, committed } = await newWriter();
+    writer.add(3, 1, 1);
+    await durable(writer);
+    process.kill(database.pid()!, 'SIGKILL');
+    await new Promise((resolve) => setTimeout(resolve, 50));
+    writer.add(3, 2, 2);
+    const second = durable(writer);
+    await until(() => !writer.takes(), 'that nothing more is taken');
+    expect(writer.status()).toMatchObject({ down: true, queued: 1 });
+    await Promise.all([second, writer.ready()]);
+    expect(writer.takes()).toBe(true);
+    writer.add(3, 3, 3);
+    await durable(writer);
+    const mine = (await read('rules')).filter((entry) => entry.writer === writer.id);
+    expect(mine.flatMap(({ batch }) => Array.from(batch.values))).toEqual([1, 2, 3]);
+    expect(committed.map(({ seq }) => seq)).toEqual([1, 2, 3]);
+    await writer.stop();
+  });
+
+  it('is read by each reader from where it had come, and cut off behind all of them', async () => {
+    const { writer } = await newWriter();
+    for (let i = 1; i <= 6; i++) {
+      writer.add(5, i, i);
+      await durable(writer);
+    }
+    const mine = async (reader: 'folding' | 'rules') =>
+      (await read(reader)).filter((entry) => entry.writer === writer.id).map(({ seq }) => seq);
+    expect(await mine('rules')).toEqual([1, 2, 3, 4, 5, 6]);
+    await inRawTransaction(store, (connection) =>
+      keepOffsets(connection, 'rules', [
+        { writer: writer.id, seq: 4 },
+        { writer: writer.id, seq: 2 },
+      ]),
+    );
+    expect(await mine('rules')).toEqual([5, 6]);
+    expect(await mine('folding')).toEqual([1, 2, 3, 4, 5, 6]);
+    await inRawTransaction(store, (connection) => trimJournal(connection, writer.id));
+    expect(await mine('folding')).toEqual([1, 2, 3, 4, 5, 6]);
+    await inRawTransaction(store, async (connection) => {
+      await keepOffsets(connection, 'folding', [{ writer: writer.id, seq: 5 }]);
+      await trimJournal(connection, writer.id);
+    });
+    const left = await store.withConnection(
+      async (connection) =>
+        (await connection.query('SELECT seq FROM journal WHERE writer = ? ORDER BY seq', [writer.id])) as {
+          seq: number;
+        }[],
+    );
+    expect(left.map(({ seq }) => Number(seq))).toEqual([5, 6]);
+    await writer.stop();
+  });
+
+  it('takes nothing once it is stopped', async () => {
+    const { writer } = await newWriter();
+    await writer.stop();
+    expect(writer.takes()).toBe(false);
+  });
+});
