@@ -110,6 +110,16 @@ await picture('dashboard-editing', day, '/dashboards/1', async (tab) => {
 if (wants('device')) await newBoard(day);
 await picture('device', day, '/devices/footbridge');
 await day.request.delete(`${base}/api/devices/footbridge`);
+await picture('device-values', day, '/devices/dipwell-north', async (tab) => {
+  const part = tab.getByRole('region', { name: 'Make values right' });
+  await part.getByLabel('By', { exact: true }).click();
+  await tab.getByRole('option', { name: 'two points that are known' }).click();
+  for (const [i, text] of ['-280', '-275', '-100', '-98'].entries())
+    await part.locator('input[type=number]').nth(i).fill(text);
+  await part.getByRole('button', { name: 'Look at it first' }).click();
+  await part.evaluate((node) => node.scrollIntoView());
+  await tab.mouse.wheel(0, -80);
+});
 await picture('kind', day, '/kinds/2');
 await picture('rule', day, '/events/rules/1');
 await picture('events', day, '/events');

@@ -173,7 +173,7 @@ function Pick({
       label={label}
       value={value}
       onChange={({ target }) => onChange(target.value)}
-      sx={{ width: 215 }}
+      sx={{ width: 255 }}
     >
       {children.map(([one, words]) => (
         <MenuItem key={one} value={one}>
