@@ -129,6 +129,36 @@ describe('history under late, repeated and deleted readings', () => {
     }
   });
 
+  it('sums long periods by days, exact at both ends and with what is not folded yet', async () => {
+    const id = await newSeries();
+    const times = Array.from({ length: 900 }, (_, i) => START + i * (DAY_MS / 2) + 1234);
+    const values = times.map((_, i) => Math.round(Math.sin(i / 9) * 1000) / 10);
+    await fold(id, { times: times.slice(0, 800), values: values.slice(0, 800) });
+    const fresh = { times: times.slice(790), values: values.slice(790) };
+    recent.add({ writer: 1, seq: 1, batch: { series: fresh.times.map(() => id), ...fresh }, others: [] });
+    const reader = createHistoryReader(store, recent);
+    for (const [from, to] of [
+      [START + 7, START + 440 * DAY_MS],
+      [START + 3 * DAY_MS + 1235, START + 399 * DAY_MS + 1234],
+      [START - 50 * DAY_MS, START + 500 * DAY_MS],
+    ] as const)
+      for (const buckets of [10, 60, 150]) {
+        const [line] = await reader.lines(1, [{ key: 'x', ...plain(id) }], from, to, buckets);
+        const inside = times.flatMap((at, i) => (at >= from && at < to ? [[at, values[i]!] as const] : []));
+        const pure = bucketColumns(
+          { times: inside.map(([at]) => at), values: inside.map(([, value]) => value) },
+          line!.spanMs,
+        );
+        expect(line!.times).toEqual(pure.map(({ at }) => at));
+        expect([line!.count, line!.min, line!.max]).toEqual([
+          pure.map(({ count }) => count),
+          pure.map(({ min }) => min),
+          pure.map(({ max }) => max),
+        ]);
+        for (const [i, { mean }] of pure.entries()) expect(line!.values[i]).toBeCloseTo(mean, 9);
+      }
+  });
+
   it('a day without readings has no chunk', async () => {
     const id = await newSeries();
     await fold(id, columnsOf([[1, 1]]));

@@ -3,3 +3,4 @@ export * from './mail';
 export * from './quillmere/kinds';
 export * from './quillmere/boards';
 export * from './quillmere/history';
+export { noise, rainRate } from './quillmere/signals';

@@ -98,7 +98,10 @@ function StateWord({ device, stream }: { device: string; stream: Datastream }): 
   const newest = useNewest(device, stream.key);
   if (newest === undefined) return null;
   return (
-    <Box component="span" sx={{ mr: 1.5, whiteSpace: 'nowrap' }}>
+    <Box
+      component="span"
+      sx={{ mr: 1.5, display: 'inline-block', maxWidth: '100%', overflowWrap: 'anywhere' }}
+    >
       {stream.title}{' '}
       <Box component="span" sx={{ color: ink.ink, fontWeight: newest.value === 0 ? 400 : 700 }}>
         {showReading(stream, newest.value)}

@@ -17,7 +17,7 @@ export function Notice({
   tone?: keyof typeof TONES;
   action?: { label: string; onClick: () => void };
 }): ReactNode {
-  if (error === null || (error === undefined && children === undefined)) return null;
+  if ((error === null || error === undefined) && children === undefined) return null;
   const fields = error instanceof ApiError ? (error.problem.errors ?? []) : [];
   return (
     <Box

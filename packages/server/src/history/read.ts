@@ -146,6 +146,54 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
     return result;
   };
 
+  /**
+   * Buckets of whole days over a long period, summed by the database: a row a bucket instead of a row a day. Days that
+   * need their readings (the ragged ends, and those with readings not folded yet) are left to readRollups.
+   */
+  const readDays = async (
+    workspaceId: number,
+    series: readonly ReadSeries[],
+    from: number,
+    to: number,
+    spanMs: number,
+  ): Promise<Map<number, Rollup[]>> => {
+    const ids = series.map(({ seriesId }) => seriesId);
+    const apart = new Set<number>([dayOf(from), dayOf(to - 1)]);
+    for (const id of ids)
+      for (const at of recent.of(id).times) if (at >= from && at < to) apart.add(dayOf(at));
+    const sums = await store.withConnection(
+      async (connection) =>
+        (await connection.query(
+          {
+            rowsAsArray: true,
+            sql: `SELECT seriesId, FLOOR(day / ?) AS bucket, SUM(count), MIN(min), MAX(max), SUM(sum) FROM chunks
+              WHERE workspaceId = ? AND seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ? AND day NOT IN (${[...apart].join(',')})
+              GROUP BY seriesId, bucket ORDER BY seriesId, bucket`,
+          },
+          [spanMs / DAY_MS, workspaceId, dayOf(from), dayOf(to - 1)],
+        )) as [id: number, bucket: number, count: number, min: number, max: number, sum: number][],
+    );
+    const result = new Map<number, Rollup[]>(ids.map((id) => [id, []]));
+    for (const [id, bucket, count, min, max, sum] of sums)
+      result.get(id)!.push({
+        at: Number(bucket) * spanMs,
+        count: Number(count),
+        min,
+        max,
+        sum: Number(sum),
+        first: min,
+        last: max,
+      });
+    for (const day of apart) {
+      const start = Math.max(from, day * DAY_MS);
+      const end = Math.min(to, (day + 1) * DAY_MS);
+      const columns = await readColumns(workspaceId, series, start, end);
+      for (const [id, one] of columns) result.get(id)!.push(...rollUp(one, DAY_MS));
+    }
+    for (const list of result.values()) list.sort((a, b) => a.at - b.at);
+    return result;
+  };
+
   const reader: HistoryReader = {
     async readings(workspaceId, series, from, to) {
       const columns = (await readColumns(workspaceId, [series], from, to)).get(series.seriesId)!;
@@ -190,7 +238,11 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
       if (series.length === 0) return [];
       const { spanMs, rollupMs } = planBuckets(from, to, buckets);
       if (rollupMs !== null && to - from > DAY_MS && series.every((one) => isLinear(one.calibrations))) {
-        const rollups = await readRollups(workspaceId, series, from, to, rollupMs);
+        const plain = series.every(({ calibrations }) => calibrations.length === 0);
+        const rollups =
+          plain && spanMs > DAY_MS && spanMs % DAY_MS === 0
+            ? await readDays(workspaceId, series, from, to, spanMs)
+            : await readRollups(workspaceId, series, from, to, rollupMs);
         return series.map(({ key, seriesId }) =>
           toLine(key, spanMs, bucketRollups(rollups.get(seriesId)!, spanMs)),
         );

@@ -1,0 +1,153 @@
+import type { Browser, BrowserContext, Page } from 'playwright-core';
+import type { Client } from '@peatmoor/contract';
+import { startBrowser } from '../../../test/support/browser';
+import { newPerson, post, startService, until, type TestService } from '../../../test/support/service';
+
+jest.setTimeout(120_000);
+
+const PNG =
+  'iVBORw0KGgoAAAANSUhEUgAAAAIAAAACCAIAAAD91JpzAAAAFklEQVR4nGP8z8DAwMDAxMDAwMDAAAANHQEDasKb6QAAAABJRU5ErkJggg==';
+let service: TestService;
+let client: Client;
+let browser: Browser;
+let context: BrowserContext;
+let page: Page;
+let token: string;
+const faults: string[] = [];
+
+beforeAll(async () => {
+  service = await startService();
+  const person = await newPerson(service);
+  ({ client } = person);
+  ({ token } = await client.call('createDevice', {
+    body: {
+      name: 'Trail camera',
+      newKind: {
+        title: 'Trail camera',
+        streams: [
+          { key: 'picture', title: 'Picture', type: 'image' },
+          { key: 'state', title: 'State', type: 'text' },
+          { key: 'position', title: 'Position', type: 'location' },
+          { key: 'gate', title: 'Gate', type: 'choice', choices: ['closed', 'half open', 'open'] },
+          { key: 'lamp', title: 'Lamp colour', type: 'colour' },
+          { key: 'battery', title: 'Battery', type: 'number', unit: 'V', min: 2.8, max: 4.3, decimals: 2 },
+          { key: 'awake', title: 'Awake', type: 'boolean' },
+        ],
+      },
+    },
+  }));
+  await post(service, token, {
+    picture: PNG,
+    state: 'dry, for now',
+    position: { lat: 53.42, lon: -1.86 },
+    gate: 'half open',
+    lamp: '#74487a',
+    battery: 3.9,
+    awake: true,
+  });
+  browser = await startBrowser();
+  context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+  await context.request.post(`${service.url}/api/session`, {
+    data: { email: person.email, password: person.password },
+  });
+  page = await context.newPage();
+  page.setDefaultTimeout(15_000);
+  page.on('pageerror', (error) => faults.push(error.message));
+});
+afterAll(async () => {
+  await browser?.close();
+  await service?.stop();
+});
+
+it('the overview shows numbers as lines and all else in words', async () => {
+  await page.goto(service.url);
+  const row = page.locator('[data-device="trail-camera"]');
+  await row.getByText('3.90').or(row.getByText('.90')).first().waitFor();
+  for (const words of ['State dry, for now', 'Gate half open', 'Lamp colour #74487a', 'Awake on'])
+    await row.getByText(words).waitFor();
+  await row.getByText('Position 53.42000, -1.86000').waitFor();
+});
+
+it('the starter dashboard has a widget for every type, the picture as a picture', async () => {
+  await page.goto(`${service.url}/devices/trail-camera`);
+  await page.getByRole('button', { name: 'Make its dashboard' }).click();
+  const widgets = page.locator('[data-widget]');
+  for (const words of ['dry, for now', 'half open', '53.42000, -1.86000', '#74487a'])
+    await widgets.getByText(words).waitFor();
+  const picture = page.getByRole('img', { name: /^Picture, / });
+  await until(async () => (await picture.evaluate((node) => (node as HTMLImageElement).naturalWidth)) === 2);
+  expect(await page.locator('[data-lamp="on"]').count()).toBe(1);
+});
+
+it('every type follows live', async () => {
+  await post(service, token, { state: 'under water', gate: 'open', position: '53.5,-1.9', awake: false });
+  const widgets = page.locator('[data-widget]');
+  await widgets.getByText('under water').waitFor();
+  await widgets.getByText('53.50000, -1.90000').waitFor();
+  await page.locator('[data-lamp="off"]').waitFor();
+});
+
+it('a picture that comes later takes the place of the one before', async () => {
+  const before = await page.getByRole('img', { name: /^Picture, / }).getAttribute('src');
+  await post(service, token, { picture: PNG });
+  await until(
+    async () => (await page.getByRole('img', { name: /^Picture, / }).getAttribute('src')) !== before,
+  );
+});
+
+it('all of it fits a phone', async () => {
+  await page.setViewportSize({ width: 390, height: 844 });
+  for (const path of [new URL(page.url()).pathname, '/', '/devices/trail-camera']) {
+    await page.goto(service.url + path);
+    await page.waitForTimeout(700);
+    expect([path, await page.evaluate(() => document.documentElement.scrollWidth)]).toEqual([path, 390]);
+  }
+  await page.setViewportSize({ width: 1280, height: 800 });
+});
+
+it('a datastream of each type can be made, with the fields that belong to it', async () => {
+  const [kind] = await client.call('listKinds');
+  await page.goto(`${service.url}/kinds/${kind!.id}`);
+  await page.getByRole('button', { name: 'Add a datastream' }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByLabel('What it is').fill('Season');
+  await dialog.getByLabel('Type').click();
+  await page.getByRole('option', { name: 'choice' }).click();
+  expect(await dialog.getByLabel('Unit').count()).toBe(0);
+  await dialog.getByLabel('Choices, with commas between').fill('winter, summer, winter');
+  await dialog.getByRole('button', { name: 'Add it' }).click();
+  await dialog.getByText('each once').waitFor();
+  await dialog.getByLabel('Choices, with commas between').fill('winter, summer');
+  await dialog.getByRole('button', { name: 'Add it' }).click();
+  await page.locator('[data-key="season"]').getByText('winter, summer').waitFor();
+  const { streams } = await client.call('readKind', { params: { kind: kind!.id } });
+  expect(streams.find(({ key }) => key === 'season')).toMatchObject({
+    choices: ['winter', 'summer'],
+    unit: null,
+  });
+});
+
+it('deleting a datastream says first how many readings go', async () => {
+  const row = page.locator('[data-key="gate"]');
+  await row.getByRole('button', { name: 'Delete' }).click();
+  await row.getByText(/Delete “Gate” with .*readings/).waitFor();
+  await row.getByRole('button', { name: 'Delete it' }).click();
+  await row.waitFor({ state: 'detached' });
+});
+
+it('copies the kind, and gives the copy a page of its own', async () => {
+  await page.getByRole('button', { name: 'Copy this kind' }).click();
+  await page.getByRole('heading', { name: 'Trail camera (copy)' }).waitFor();
+  await page.locator('[data-key="picture"]').waitFor();
+  await page.getByText('A kind with 0 devices').waitFor();
+});
+
+it('shows the new token as a QR code too', async () => {
+  await page.getByRole('link', { name: 'Add another like it' }).click();
+  await page.getByLabel('Name').fill('Trail camera 2');
+  await page.getByRole('button', { name: 'Register and get its token' }).click();
+  const code = page.getByRole('img', { name: 'QR code of Trail camera 2' });
+  await until(async () => (await code.evaluate((node) => (node as HTMLImageElement).naturalWidth)) > 0);
+});
+
+it('had no fault of its own on any page', () => expect(faults).toEqual([]));
