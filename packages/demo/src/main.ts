@@ -27,7 +27,15 @@ async function demo(): Promise<void> {
     say(`Deleting the demo data in ${config.dataFolder} …`);
     fs.rmSync(config.dataFolder, { recursive: true, force: true });
   }
-  const catcher = await startMailCatcher({ pagePort: mailPort, host: config.host });
+  const catcher = await startMailCatcher({ pagePort: mailPort, host: config.host }).catch(
+    (error: NodeJS.ErrnoException) => {
+      if (error.code !== 'EADDRINUSE') throw error;
+      throw new Error(
+        `Port ${mailPort}, for the page of caught mail, is taken. Is the demo running already? Stop it, or set DEMO_MAIL_PORT to a free port (0 chooses one).`,
+        { cause: error },
+      );
+    },
+  );
   let facts: DemoFacts | null = null;
   say('Starting the database and the service …');
   const service = await startService({
