@@ -1,10 +1,8 @@
-import { showUnit } from '../readings/units';
-import type { Datastream } from '../readings/types';
+import { cppDecimals, cppOutput, cppSensor } from './cppParts';
 import {
   comment,
   controlled,
   literal,
-  middle,
   pascal,
   reported,
   TOKEN_PLACEHOLDER,
@@ -69,9 +67,9 @@ String appliedName, appliedValue;
 bool appliedWaits = false;
 
 // ---- Your sensors: one function for each datastream that is reported. Return NAN while there is no value.
-${reports.map(sensor).join('\n')}
+${reports.map(cppSensor).join('\n')}
 // ---- Your outputs: one function for each control. Return false when the board cannot do it.
-${controls.map(output).join('\n')}
+${controls.map(cppOutput).join('\n')}
 void addValue(String& json, const char* key, double value, int decimals) {
   if (isnan(value)) return;
   json += String(",\\"") + key + "\\":" + String(value, decimals);
@@ -79,7 +77,7 @@ void addValue(String& json, const char* key, double value, int decimals) {
 
 void report() {
   String json = String("{\\"n\\":") + String(++messageNumber);
-${reports.map((stream) => `  addValue(json, ${literal(stream.key)}, read${pascal(stream.key)}(), ${decimals(stream)});`).join('\n')}
+${reports.map((stream) => `  addValue(json, ${literal(stream.key)}, read${pascal(stream.key)}(), ${cppDecimals(stream)});`).join('\n')}
   json += "}";
   bool arrived = mqtt.publish(ROOT + "report", json, false, 1);
   Serial.println(String("#") + String(messageNumber) + (arrived ? " arrived " : " did not arrive ") + json);
@@ -153,28 +151,6 @@ void loop() {
     report();
   }
   delay(10);
-}
-`;
-}
-
-function decimals(stream: Datastream): number {
-  return stream.type === 'number' ? (stream.decimals ?? 3) : 0;
-}
-
-function sensor(stream: Datastream): string {
-  const unit = showUnit(stream.unit).replace(/[^\x20-\x7e]/g, '') || 'no unit';
-  const made = stream.type === 'boolean' ? 'random(0, 2)' : `${middle(stream)} + random(-100, 101) / 100.0`;
-  const value = stream.type === 'integer' ? `(long)(${made})` : made;
-  return `double read${pascal(stream.key)}() {  // ${comment(stream.title)}, ${unit}
-  return ${value};  // made up: replace by what your sensor says
-}
-`;
-}
-
-function output(stream: Datastream): string {
-  return `bool apply${pascal(stream.key)}(double value) {  // ${comment(stream.title)}
-  Serial.println(String("${stream.key} -> ") + String(value));  // replace by what your output needs
-  return true;
 }
 `;
 }

@@ -1,9 +1,8 @@
-import type { Datastream } from '../readings/types';
+import { cppDecimals, cppOutput, cppSensor } from './cppParts';
 import {
   comment,
   controlled,
   literal,
-  middle,
   pascal,
   reported,
   TOKEN_PLACEHOLDER,
@@ -58,9 +57,9 @@ unsigned long backOffMs = 1000;
 bool reportNow = true;
 
 // ---- Your sensors: one function for each datastream that is reported. Return NAN while there is no value.
-${reported(plan).map(sensor).join('\n')}
+${reported(plan).map(cppSensor).join('\n')}
 // ---- Your outputs: one function for each control. Return false when the board cannot do it.
-${controlled(plan).map(output).join('\n')}
+${controlled(plan).map(cppOutput).join('\n')}
 void addValue(String& json, const char* key, double value, int decimals) {
   if (isnan(value)) return;
   json += String(",\\"") + key + "\\":" + String(value, decimals);
@@ -115,7 +114,7 @@ void report() {
   String json = String("{\\"n\\":") + String(++messageNumber);
 ${reported(plan)
   .map(
-    (stream) => `  addValue(json, ${literal(stream.key)}, read${pascal(stream.key)}(), ${decimals(stream)});`,
+    (stream) => `  addValue(json, ${literal(stream.key)}, read${pascal(stream.key)}(), ${cppDecimals(stream)});`,
   )
   .join('\n')}
   json += "}";
@@ -149,27 +148,6 @@ void loop() {
     obey();
   }
   delay(50);
-}
-`;
-}
-
-function decimals(stream: Datastream): number {
-  return stream.type === 'number' ? (stream.decimals ?? 3) : 0;
-}
-
-function sensor(stream: Datastream): string {
-  const made = stream.type === 'boolean' ? 'random(0, 2)' : `${middle(stream)} + random(-100, 101) / 100.0`;
-  const value = stream.type === 'integer' ? `(long)(${made})` : made;
-  return `double read${pascal(stream.key)}() {  // ${comment(stream.title)}
-  return ${value};  // made up: replace by what your sensor says
-}
-`;
-}
-
-function output(stream: Datastream): string {
-  return `bool apply${pascal(stream.key)}(double value) {  // ${comment(stream.title)}
-  Serial.println(String("${stream.key} -> ") + String(value));  // replace by what your output needs
-  return true;
 }
 `;
 }
