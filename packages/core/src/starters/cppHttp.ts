@@ -114,7 +114,8 @@ void report() {
   String json = String("{\\"n\\":") + String(++messageNumber);
 ${reported(plan)
   .map(
-    (stream) => `  addValue(json, ${literal(stream.key)}, read${pascal(stream.key)}(), ${cppDecimals(stream)});`,
+    (stream) =>
+      `  addValue(json, ${literal(stream.key)}, read${pascal(stream.key)}(), ${cppDecimals(stream)});`,
   )
   .join('\n')}
   json += "}";
