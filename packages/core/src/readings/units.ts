@@ -150,7 +150,7 @@ export function showUnit(code: string | null): string {
  * one is not known. The result is rounded to twelve significant digits, so that 21.5 °C stays 21.5 by way of K.
  */
 export function convertUnit(value: number, from: string, to: string): number | undefined {
-  const source = byCode.get(SPELLINGS.get(from) ?? from) ?? byCode.get(from);
+  const source = byCode.get(from) ?? byCode.get(SPELLINGS.get(from) ?? '');
   const target = byCode.get(to);
   if (source === undefined || target === undefined || source.base !== target.base) return undefined;
   if (source.code === target.code) return value;

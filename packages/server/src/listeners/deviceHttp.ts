@@ -216,7 +216,11 @@ export function createDeviceHttp(parts: Parts): DeviceHttp {
     readBody(request, (body) => {
       if (body === null) return;
       const plain = request.method === 'POST' && request.url === '/device/report';
-      if (plain && Buffer.isBuffer(body) && quick(request, facts, body, send)) return;
+      if (plain && Buffer.isBuffer(body) && quick(request, facts, body, send)) {
+        // A database that is lost under a commit must not leave the device without an answer.
+        if (!answered) timer = setTimeout(busy, PATIENCE_MS);
+        return;
+      }
       const url = new URL(request.url ?? '/', 'http://service');
       const longPoll = url.searchParams.has('wait') ? LONGEST_WAIT_S * 1000 : 0;
       timer = setTimeout(busy, PATIENCE_MS + longPoll);
