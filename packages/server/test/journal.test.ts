@@ -80,8 +80,14 @@ describe('the journal', () => {
     );
     const { writer, committed } = await newWriter();
     for (let i = 0; i < 3; i++) {
-      writer.addOther({ series: 900, at: 5000, value: 'dry', bytes: 6 });
-      writer.addOther({ series: 900, at: 6000, value: { lat: 1, lon: 2, alt: null }, bytes: 40 });
+      writer.addOther({ workspaceId: 1, series: 900, at: 5000, value: 'dry', bytes: 6 });
+      writer.addOther({
+        workspaceId: 1,
+        series: 900,
+        at: 6000,
+        value: { lat: 1, lon: 2, alt: null },
+        bytes: 40,
+      });
       writer.add(900, 7000, 1);
     }
     await durable(writer);

@@ -72,7 +72,14 @@ export function dataHandlers(parts: ApiParts): DataHandlers {
       if (!journal.takes()) throw unavailable();
       for (const { stream, at, value } of accepted)
         if (typeof value === 'number') journal.add(stream.seriesId, at, value);
-        else journal.addOther({ series: stream.seriesId, at, value, bytes: 200 });
+        else
+          journal.addOther({
+            workspaceId: scope.workspaceId,
+            series: stream.seriesId,
+            at,
+            value,
+            bytes: 200,
+          });
       await new Promise<void>((resolve) => journal.onDurable(resolve));
       return result;
     },

@@ -31,8 +31,8 @@ export function createCorrections(store: Store, folding: Folding, history: Histo
       if (!isNumeric(stream))
         return store.withConnection(async (connection) => {
           const [row] = (await connection.query(
-            `SELECT COUNT(*) AS count FROM ${tableOf(stream)} WHERE seriesId = ? AND at >= ? AND at < ?`,
-            [stream.seriesId, from, to],
+            `SELECT COUNT(*) AS count FROM ${tableOf(stream)} WHERE workspaceId = ? AND seriesId = ? AND at >= ? AND at < ?`,
+            [entry.workspaceId, stream.seriesId, from, to],
           )) as { count: number }[];
           return Number(row!.count);
         });
@@ -74,8 +74,8 @@ export function createCorrections(store: Store, folding: Folding, history: Histo
             return count;
           }
           const result = (await connection.query(
-            `DELETE FROM ${tableOf(stream)} WHERE seriesId = ? AND at >= ? AND at < ?`,
-            [stream.seriesId, from, to],
+            `DELETE FROM ${tableOf(stream)} WHERE workspaceId = ? AND seriesId = ? AND at >= ? AND at < ?`,
+            [entry.workspaceId, stream.seriesId, from, to],
           )) as { affectedRows: number };
           await connection.query(
             `UPDATE series SET newestOther = IF(newestAt >= ? AND newestAt < ?, NULL, newestOther), newestAt = IF(newestOther IS NULL, NULL, newestAt) WHERE id = ?`,

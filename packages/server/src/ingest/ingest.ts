@@ -105,7 +105,7 @@ export function createIngest(parts: Parts): Ingest {
     let confirms = false;
     for (const { stream, at, value } of accepted) {
       if (typeof value === 'number') journal.add(stream.seriesId, at, value);
-      else journal.addOther(otherReading(stream.seriesId, at, value));
+      else journal.addOther(otherReading(entry.workspaceId, stream.seriesId, at, value));
       confirms ||= stream.direction === 'both';
     }
     presence.seen(entry.rowId, receivedAt);
@@ -226,9 +226,14 @@ export function unknownSubDevice(entry: DeviceEntry, name: string): Refusal {
   );
 }
 
-function otherReading(series: number, at: number, value: OtherReading['value']): OtherReading {
+function otherReading(
+  workspaceId: number,
+  series: number,
+  at: number,
+  value: OtherReading['value'],
+): OtherReading {
   const bytes = typeof value === 'string' ? value.length * 2 : 'bytes' in value ? value.size : 40;
-  return { series, at, value, bytes };
+  return { workspaceId, series, at, value, bytes };
 }
 
 function shownValue(decoded: DecodedReport, name: string): string {

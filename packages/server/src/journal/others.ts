@@ -3,6 +3,7 @@ import type { Connection } from 'mariadb';
 
 /** A reading that is no number: a text, a location or an image. */
 export interface OtherReading {
+  workspaceId: number;
   series: number;
   at: number;
   value: string | Location | ImageValue;
@@ -25,21 +26,24 @@ export async function writeOthers(connection: Connection, readings: readonly Oth
   const images: unknown[][] = [];
   const newest = new Map<number, OtherReading>();
   for (const reading of readings) {
-    const { series, at, value } = reading;
-    if (typeof value === 'string') texts.push([series, at, value]);
-    else if ('lat' in value) locations.push([series, at, value.lat, value.lon, value.alt]);
-    else images.push([series, at, value.type, Buffer.from(value.bytes)]);
+    const { series, at, value, workspaceId } = reading;
+    if (typeof value === 'string') texts.push([series, at, workspaceId, value]);
+    else if ('lat' in value) locations.push([series, at, workspaceId, value.lat, value.lon, value.alt]);
+    else images.push([series, at, workspaceId, value.type, Buffer.from(value.bytes)]);
     if (at >= (newest.get(series)?.at ?? 0)) newest.set(series, reading);
   }
   if (texts.length > 0)
-    await connection.batch('REPLACE INTO texts (seriesId, at, body) VALUES (?, ?, ?)', texts);
+    await connection.batch('REPLACE INTO texts (seriesId, at, workspaceId, body) VALUES (?, ?, ?, ?)', texts);
   if (locations.length > 0)
     await connection.batch(
-      'REPLACE INTO locations (seriesId, at, lat, lon, alt) VALUES (?, ?, ?, ?, ?)',
+      'REPLACE INTO locations (seriesId, at, workspaceId, lat, lon, alt) VALUES (?, ?, ?, ?, ?, ?)',
       locations,
     );
   for (const row of images)
-    await connection.execute('REPLACE INTO images (seriesId, at, type, body) VALUES (?, ?, ?, ?)', row);
+    await connection.execute(
+      'REPLACE INTO images (seriesId, at, workspaceId, type, body) VALUES (?, ?, ?, ?, ?)',
+      row,
+    );
   for (const { series, at, value } of newest.values())
     await connection.execute(
       'UPDATE series SET newestOther = IF(newestAt IS NULL OR newestAt <= ?, ?, newestOther), newestAt = GREATEST(COALESCE(newestAt, 0), ?) WHERE id = ?',
