@@ -5,9 +5,9 @@ export default {
   testMatch: ['**/test/**/*.test.ts'],
   // Packages that come as ES modules only are read through the same transform.
   moduleNameMapper: { '^cborg$': '<rootDir>/node_modules/cborg/cborg.js' },
-  transformIgnorePatterns: ['/node_modules/(?!cborg/)'],
+  transformIgnorePatterns: ['/node_modules/(?!cborg/|@marcbachmann/cel-js/)'],
   transform: {
-    '^.+\\.ts$|/node_modules/cborg/.+\\.js$': [
+    '^.+\\.ts$|/node_modules/(cborg|@marcbachmann/cel-js)/.+\\.js$': [
       '@swc/jest',
       { jsc: { parser: { syntax: 'typescript' }, target: 'es2023' }, module: { type: 'commonjs' } },
     ],

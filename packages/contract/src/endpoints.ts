@@ -2,6 +2,7 @@ import type { Statistics } from '@peatmoor/core';
 import type { AnySchema } from 'yup';
 import * as account from './schemas/account';
 import * as calibrations from './schemas/calibrations';
+import * as computing from './schemas/computing';
 import * as data from './schemas/data';
 import * as commands from './schemas/commands';
 import * as dashboards from './schemas/dashboards';
@@ -138,6 +139,24 @@ export const endpoints = {
     'DELETE /api/kinds/:kind/streams/:stream',
     'editor',
     'Delete a datastream with its readings',
+  ),
+  tryComputation: endpoint<computing.Tried, computing.TryComputation>(
+    'POST /api/kinds/:kind/compute',
+    'viewer',
+    'Check a computed datastream, and show what it makes of recent readings; keeps nothing',
+    { body: computing.tryComputationSchema, answer: computing.triedSchema },
+  ),
+  recompute: endpoint<{ devices: number }, { device?: string }>(
+    'POST /api/kinds/:kind/streams/:stream/recompute',
+    'editor',
+    'Work a computed datastream out anew over history',
+    { body: computing.recomputeSchema, answer: computing.askedSchema },
+  ),
+  listRecomputations: endpoint<computing.Recomputation[]>(
+    'GET /api/kinds/:kind/streams/:stream/recompute',
+    'viewer',
+    'How far working out over history has come, by device',
+    { answer: computing.recomputationsSchema },
   ),
 
   listDevices: endpoint<devices.Device[]>(

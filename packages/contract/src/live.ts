@@ -6,7 +6,7 @@ import type { Event } from './schemas/rules';
 export const LIVE_PATH = '/api/live';
 
 /** What changed, so that pages read it again. */
-export type ChangedWhat = 'kinds' | 'devices' | 'dashboards' | 'rules' | 'events';
+export type ChangedWhat = 'kinds' | 'devices' | 'dashboards' | 'rules' | 'events' | 'recomputations';
 
 /** A message on the live WebSocket, from the service to a page. */
 export type LiveMessage =

@@ -1,6 +1,8 @@
 import { createHash, timingSafeEqual } from 'node:crypto';
 import {
+  computingsOf,
   indexNames,
+  type Computing,
   inspectToken,
   type Datastream,
   orderSteps,
@@ -33,6 +35,8 @@ export interface DeviceEntry {
   intervalS: number;
   streams: DeviceStream[];
   names: NameIndex<DeviceStream>;
+  /** Its computed datastreams that can be worked out. */
+  computed: { stream: DeviceStream; computing: Computing }[];
   proof: Proof;
   lastSeenAt: number | null;
   acceptNew: boolean;
@@ -235,6 +239,7 @@ export function createRegistry(store: Store, bus: Bus): Registry {
       intervalS: kind.intervalS,
       streams,
       names: indexNames(streams),
+      computed: computingsOf(streams),
       proof: device.proof,
       acceptNew: kind.acceptNew,
       gatewayRowId: device.gatewayRowId,

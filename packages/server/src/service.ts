@@ -12,6 +12,8 @@ import { createCommands } from './commands/commands';
 import { reachableHost, type Config } from './config';
 import { lockFolder } from './database/folderLock';
 import { startManagedDatabase, type ManagedDatabase } from './database/managed';
+import { startRecomputing } from './computing/recompute';
+import { startComputing } from './computing/worker';
 import { createCorrections } from './history/corrections';
 import { startKeeping } from './history/keeping';
 import { startFolding } from './history/folding';
@@ -23,7 +25,8 @@ import { createIngest } from './ingest/ingest';
 import { createNewNames } from './ingest/newNames';
 import { startPresence } from './ingest/presence';
 import { createProofs } from './ingest/proofs';
-import { startJournalWriter } from './journal/writer';
+import { openDerivedWriter } from './journal/derived';
+import { startJournalWriter, type Committed } from './journal/writer';
 import { createDeviceHttp } from './listeners/deviceHttp';
 import { startMqttListener } from './listeners/mqtt';
 import { createMqttOverWeb, MQTT_PATH } from './listeners/mqttOverWeb';
@@ -80,16 +83,19 @@ export async function startService({
     registry.onNewest = recent.noteNewest;
     const hub = createLiveHub(registry, bus, log);
     stops.push(hub.stop);
-    let wakeRules = (): void => undefined;
-    const journal = await startJournalWriter(store, log, (committed) => {
+    let wakeReaders = (): void => undefined;
+    const onCommit = (committed: Committed): void => {
       recent.add(committed);
       hub.committed(committed);
-      wakeRules();
-    });
+      wakeReaders();
+    };
+    const journal = await startJournalWriter(store, log, onCommit);
     // What a killed service left in the journal is folded before anything new comes.
-    const folding = startFolding(store, recent, journal.id, log);
+    const derived = await openDerivedWriter(store);
+    const folding = startFolding(store, recent, [journal.id, derived.id], log);
     stops.push(folding.stop);
     await folding.foldAll();
+    const history = createHistoryReader(store, recent);
     const presence = startPresence(store, log);
     stops.push(presence.stop);
     const arrivals = startArrivals(store, bus, log);
@@ -98,7 +104,23 @@ export async function startService({
     stops.push(mailer.stop);
     const rules = startRuleWorker(store, registry, bus, log, mailer.wake);
     stops.push(rules.stop);
-    wakeRules = rules.wake;
+    const computing = startComputing({ store, registry, history, writer: derived, bus, log, onCommit });
+    stops.push(computing.stop);
+    wakeReaders = () => {
+      rules.wake();
+      computing.wake();
+    };
+    const recomputing = startRecomputing({
+      store,
+      registry,
+      history,
+      recent,
+      folding,
+      worker: computing,
+      bus,
+      log,
+    });
+    stops.push(recomputing.stop);
     stops.push(journal.stop);
 
     const proofs = createProofs(store, bus, log);
@@ -115,7 +137,6 @@ export async function startService({
     });
     const raised = createRaisedEvents(store, bus, mailer.wake);
     const about = createAboutBook(store, bus);
-    const history = createHistoryReader(store, recent);
     const corrections = createCorrections(store, folding, history);
     const keeping = startKeeping(store, log);
     stops.push(keeping.stop);
@@ -177,6 +198,7 @@ export async function startService({
         commands,
         recent,
         history,
+        recomputing,
         rules,
         address,
       },

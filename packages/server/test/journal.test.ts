@@ -142,11 +142,11 @@ describe('the journal', () => {
     );
     expect(await mine('rules')).toEqual([5, 6]);
     expect(await mine('folding')).toEqual([1, 2, 3, 4, 5, 6]);
-    await inRawTransaction(store, (connection) => trimJournal(connection, writer.id));
+    await inRawTransaction(store, (connection) => trimJournal(connection, [writer.id]));
     expect(await mine('folding')).toEqual([1, 2, 3, 4, 5, 6]);
     await inRawTransaction(store, async (connection) => {
       await keepOffsets(connection, 'folding', [{ writer: writer.id, seq: 5 }]);
-      await trimJournal(connection, writer.id);
+      await trimJournal(connection, [writer.id]);
     });
     const left = await store.withConnection(
       async (connection) =>

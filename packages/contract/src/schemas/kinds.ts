@@ -1,16 +1,68 @@
 import '../locale';
 import {
+  COMPUTATION_FORMS,
   DIRECTIONS,
   KEY_PATTERN,
   RANGE_POLICIES,
+  LONGEST_FORMULA,
   RESERVED_NAMES,
+  RESTARTS,
   unitOf,
   VALUE_TYPES,
+  WINDOW_TAKES,
+  type Computation,
+  type ComputationForm,
   type Datastream,
 } from '@peatmoor/core';
-import { array, boolean, number, object, string, type InferType } from 'yup';
+import { array, boolean, number, object, string, type InferType, type MixedSchema } from 'yup';
 
 const finite = number().nullable().default(null);
+
+/** The parts of a computation that each form has, with what they are where nothing is said. */
+const FORM_PARTS: Record<ComputationForm, Record<string, unknown>> = {
+  formula: { formula: '', gapS: 86_400 },
+  integral: { of: '', perS: 3600, gapS: 3600, restarts: 'never', zone: 'UTC' },
+  change: { of: '' },
+  rate: { of: '', perS: 3600 },
+  counter: { of: '', restarts: 'never', zone: 'UTC' },
+  sum: { of: '', restarts: 'day', zone: 'UTC' },
+  moving: { of: '', take: 'mean', overS: 3600 },
+};
+
+/** How a datastream is computed. Whether it fits the kind is checked with the kind. */
+const computationSchema = object({
+  form: string().oneOf(COMPUTATION_FORMS).required(),
+  formula: string()
+    .trim()
+    .max(LONGEST_FORMULA)
+    .when('form', { is: 'formula', then: (schema) => schema.required() }),
+  of: string()
+    .trim()
+    .max(80)
+    .when('form', { is: (form: string) => form !== 'formula', then: (schema) => schema.required() }),
+  perS: number().min(0.001).max(31_536_000),
+  gapS: number()
+    .integer()
+    .min(1)
+    .max(31 * 86_400),
+  restarts: string().oneOf(RESTARTS),
+  zone: string().max(60),
+  take: string().oneOf(WINDOW_TAKES),
+  overS: number()
+    .integer()
+    .min(1)
+    .max(7 * 86_400),
+})
+  .noUnknown()
+  .transform((value: Record<string, unknown> | null) => {
+    const parts = FORM_PARTS[value?.form as ComputationForm];
+    if (value === null || parts === undefined) return value;
+    const made: Record<string, unknown> = { form: value.form };
+    for (const [name, standard] of Object.entries(parts)) made[name] = value[name] ?? standard;
+    return made;
+  })
+  .nullable()
+  .default(null) as unknown as MixedSchema<Computation | null>;
 
 export const streamSchema = object({
   key: string()
@@ -67,6 +119,7 @@ export const streamSchema = object({
   boardPin: string().trim().max(40).default(''),
   /** Days its readings are kept: null for ever, 0 for only the newest. */
   keepDays: number().integer().min(0).max(36_500).nullable().default(null),
+  computation: computationSchema,
   /** Read only: made from a name that arrived. Whatever a person writes confirms it. */
   unconfirmed: boolean().default(false),
 }).noUnknown();

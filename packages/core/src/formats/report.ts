@@ -78,12 +78,21 @@ function takeInto<S extends Datastream>(
     return;
   }
   if (stream === undefined) refused.push(unknownName(index, name));
-  else if (!isReportable(stream)) refused.push(refusal(name, 'not-reportable'));
+  else if (!isReportable(stream)) refused.push(notReportable(name, stream));
   else {
     const taken = takeValue(stream, raw, name, unit);
     if (isTaken(taken)) accepted.push({ stream, at, value: taken.value, outOfRange: taken.outOfRange });
     else refused.push(taken);
   }
+}
+
+function notReportable(name: string, stream: Datastream): Refusal {
+  if (stream.computation === null) return refusal(name, 'not-reportable');
+  return refusal(
+    name,
+    'not-reportable',
+    `"${stream.key}" is computed from other datastreams here; the device need not report it.`,
+  );
 }
 
 function isObject(raw: unknown): raw is Record<string, unknown> {

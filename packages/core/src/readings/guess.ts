@@ -18,6 +18,7 @@ export const PLAIN_STREAM = {
   part: null,
   boardPin: '',
   keepDays: null,
+  computation: null,
 } satisfies Omit<Datastream, 'key' | 'title'>;
 
 /**

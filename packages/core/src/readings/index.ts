@@ -1,4 +1,5 @@
 export * from './types';
+export * from './computation';
 export * from './refusals';
 export * from './units';
 export * from './names';

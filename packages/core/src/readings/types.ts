@@ -1,3 +1,5 @@
+import type { Computation } from './computation';
+
 /** The value types a datastream can have. */
 export const VALUE_TYPES = [
   'number',
@@ -76,6 +78,8 @@ export interface Datastream {
   boardPin: string;
   /** Days its readings are kept: null for ever, 0 for only the newest. */
   keepDays: number | null;
+  /** How it is made from other datastreams of the device; null where the device or a person tells it. */
+  computation: Computation | null;
 }
 
 /** One value of one datastream at one time (epoch milliseconds). */
@@ -85,7 +89,12 @@ export interface Sample {
 }
 
 /** True where a device may report values on this datastream. */
-export function isReportable(stream: Pick<Datastream, 'direction'>): boolean {
+export function isReportable(stream: Pick<Datastream, 'direction' | 'computation'>): boolean {
+  return stream.direction !== 'control' && !stream.computation;
+}
+
+/** True where readings come in: what the device reports, and what is computed from it. */
+export function isMeasured(stream: Pick<Datastream, 'direction'>): boolean {
   return stream.direction !== 'control';
 }
 

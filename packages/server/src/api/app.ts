@@ -14,6 +14,7 @@ import {
 import { ProblemError, unavailable } from '../problems';
 import { accountHandlers, VERSION } from './account';
 import { calibrationHandlers } from './calibrations';
+import { computingHandlers } from './computing';
 import { commandHandlers } from './commands';
 import { deviceOf, type ApiParts, type Call, type Handlers } from './context';
 import { dataHandlers } from './data';
@@ -38,6 +39,7 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
     ...historyHandlers(parts),
     ...dataHandlers(parts),
     ...calibrationHandlers(parts),
+    ...computingHandlers(parts),
     ...commandHandlers(parts),
     ...dashboardHandlers(parts),
     ...ruleHandlers(parts),

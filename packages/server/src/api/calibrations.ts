@@ -10,7 +10,7 @@ import type { CalibrationPreview, KeptCalibration } from '@peatmoor/contract';
 import { notFound, wrongField } from '../problems';
 import type { DeviceEntry } from '../registry';
 import type { CalibrationRow } from '../store/models';
-import { addTo, deleteIn, listIn } from '../store/rows';
+import { addTo, deleteIn, listIn, oneIn } from '../store/rows';
 import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
 import { numericOf } from './data';
 import type { Scope } from './scope';
@@ -23,7 +23,7 @@ type CalibrationHandlers = Pick<Handlers, 'listCalibrations' | 'createCalibratio
 
 /** Making values right, on the way out: what is stored stays as it came. */
 export function calibrationHandlers(parts: ApiParts): CalibrationHandlers {
-  const { store, bus, history } = parts;
+  const { store, bus, history, recomputing } = parts;
   const { calibrations } = store.models;
   const changed = (scope: Scope, entry: DeviceEntry): void => {
     bus.emit('definitions', { workspaceId: scope.workspaceId, deviceRowId: entry.rowId });
@@ -50,6 +50,8 @@ export function calibrationHandlers(parts: ApiParts): CalibrationHandlers {
           `"${stream.key}" is of type ${stream.type}`,
           'Only numbers can be calibrated.',
         );
+      if (stream.computation !== null)
+        throw wrongField('stream', `"${stream.key}" is computed`, 'Calibrate what it is computed from.');
       const wrong = checkCalibration(body.calibration as Calibration);
       if (wrong !== null)
         throw wrongField('calibration', `: ${wrong}`, 'Correct it, and look at the preview.');
@@ -77,14 +79,19 @@ export function calibrationHandlers(parts: ApiParts): CalibrationHandlers {
         madeAt: Date.now(),
       });
       changed(scope, entry);
+      await recomputing.pastChanged(entry, stream, row.fromAt ?? -Infinity, scope.userName);
       return { kept: toKept(row, entry), preview };
     },
     deleteCalibration: async ({ scope, params }) => {
       const entry = await deviceOf(parts, scope, params.device);
       const id = numberOf(params.calibration, 'calibration');
-      const gone = await deleteIn(calibrations, scope.workspaceId, { id, deviceRowId: entry.rowId });
-      if (gone === 0) throw notFound('calibration', params.calibration ?? '');
+      const row = await oneIn(calibrations, scope.workspaceId, { id, deviceRowId: entry.rowId });
+      if (row === null) throw notFound('calibration', params.calibration ?? '');
+      await deleteIn(calibrations, scope.workspaceId, { id: row.id });
       changed(scope, entry);
+      const stream = entry.streams.find(({ streamId }) => streamId === row.streamId);
+      if (stream !== undefined)
+        await recomputing.pastChanged(entry, stream, row.fromAt ?? -Infinity, scope.userName);
     },
   };
 }

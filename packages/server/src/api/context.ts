@@ -2,6 +2,7 @@ import type { Request, Response } from 'express';
 import type { Address, AnswerOf, BodyOf, EndpointName } from '@peatmoor/contract';
 import type { Bus } from '../bus';
 import type { CommandBook } from '../commands/commands';
+import type { Recomputing } from '../computing/recompute';
 import type { Config } from '../config';
 import type { Corrections } from '../history/corrections';
 import type { Folding } from '../history/folding';
@@ -32,6 +33,7 @@ export interface ApiParts {
   commands: CommandBook;
   recent: Recent;
   history: HistoryReader;
+  recomputing: Recomputing;
   rules: RuleWorker;
   address(): Address;
 }

@@ -101,6 +101,7 @@ export function dataHandlers(parts: ApiParts): DataHandlers {
       });
       recent.forgetNewest(stream.seriesId);
       parts.bus.emit('definitions', { workspaceId: scope.workspaceId, deviceRowId: entry.rowId });
+      await parts.recomputing.pastChanged(entry, stream, body.from ?? -Infinity, scope.userName);
       return { count };
     },
     listCorrections: async ({ scope, params }) => {

@@ -171,6 +171,7 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
           models.arrivals,
           models.commands,
           models.calibrations,
+          models.recomputations,
           models.corrections,
           models.accessKeys,
           models.ruleStates,

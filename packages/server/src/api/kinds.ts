@@ -12,6 +12,7 @@ import { conflict, notFound, wrongField } from '../problems';
 import type { KindRow, StreamRow } from '../store/models';
 import { addTo, changeIn, deleteIn, findAll, listIn, oneIn } from '../store/rows';
 import type { Store } from '../store/store';
+import { checkComputations, streamsAfter } from './computing';
 import { numberOf, type ApiParts, type Handlers } from './context';
 import { countReadings, moveDevices } from './moving';
 import type { Scope } from './scope';
@@ -135,6 +136,9 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
     },
     createStream: async ({ scope, params, body }) => {
       const kind = await kindOf(scope, params.kind);
+      const made = { ...toRow(body as NewStream), kindId: kind.id } as StreamRow;
+      const after = await streamsAfter(store, scope.workspaceId, kind.id, (streams) => [...streams, made]);
+      checkComputations(after, made.key);
       const stream = await keepStream(body as NewStream, () =>
         addTo(models.streams, scope.workspaceId, { ...toRow(body as NewStream), kindId: kind.id }),
       );
@@ -154,6 +158,10 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
       }
       if (next.key !== stream.key && !next.aliases.includes(stream.key))
         next.aliases = [...next.aliases, stream.key];
+      const after = await streamsAfter(store, scope.workspaceId, kind.id, (streams) =>
+        streams.map((one) => (one.id === stream.id ? { ...one, ...next } : one)),
+      );
+      checkComputations(after, next.key);
       await keepStream(next, () => changeIn(models.streams, scope.workspaceId, { id: stream.id }, next));
       if (next.key !== stream.key) await renameUses(scope, kind.id, stream.key, next.key);
       changed(scope, kind.id);
@@ -162,6 +170,10 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
     deleteStream: async ({ scope, params }) => {
       const kind = await kindOf(scope, params.kind);
       const stream = await streamOf(kind, params.stream);
+      const after = await streamsAfter(store, scope.workspaceId, kind.id, (streams) =>
+        streams.filter(({ id }) => id !== stream.id),
+      );
+      checkComputations(after, '');
       await store.transaction(async (transaction) => {
         const series = await listIn(models.series, scope.workspaceId, {
           where: { streamId: stream.id },
@@ -174,6 +186,7 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
         );
         await deleteIn(models.commands, scope.workspaceId, { streamId: stream.id }, transaction);
         await deleteIn(models.calibrations, scope.workspaceId, { streamId: stream.id }, transaction);
+        await deleteIn(models.recomputations, scope.workspaceId, { streamId: stream.id }, transaction);
         await deleteIn(models.streams, scope.workspaceId, { id: stream.id }, transaction);
       });
       bus.emit('rules', { workspaceId: scope.workspaceId });
@@ -213,8 +226,9 @@ export async function createKind(
     },
     transaction,
   );
-  for (const [i, one] of (body.streams ?? []).entries()) {
-    const stream = toRow(streamSchema.cast(one) as NewStream);
+  const streams = (body.streams ?? []).map((one) => toRow(streamSchema.cast(one) as NewStream));
+  for (const [i, { key }] of streams.entries()) checkComputations(streams, key, `streams[${i}].`);
+  for (const [i, stream] of streams.entries()) {
     await keepStream(
       stream,
       () => addTo(store.models.streams, workspaceId, { ...stream, kindId: kind.id }, transaction),
@@ -272,6 +286,7 @@ function toRow(stream: NewStream): Omit<StreamRow, 'id' | 'workspaceId' | 'kindI
     decimals: stream.type === 'number' ? stream.decimals : null,
     aliases: [...new Set(stream.aliases.map(foldName))],
     choices: stream.type === 'choice' ? stream.choices : [],
+    direction: stream.computation === null ? stream.direction : 'report',
     unconfirmed: false,
   };
 }

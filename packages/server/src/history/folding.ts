@@ -18,8 +18,8 @@ export interface Folding {
   stop(): Promise<void>;
 }
 
-/** The worker that takes the journal into chunks and rollups, offset and work in one transaction. */
-export function startFolding(store: Store, recent: Recent, writerId: number, log: Logger): Folding {
+/** The worker that takes the journal into chunks and rollups, offset and work in one transaction. `writers` are those of this process. */
+export function startFolding(store: Store, recent: Recent, writers: readonly number[], log: Logger): Folding {
   let running: Promise<void> = Promise.resolve();
   let stopped = false;
 
@@ -36,15 +36,15 @@ export function startFolding(store: Store, recent: Recent, writerId: number, log
         }
       if (entries.length > 0) await mergeIntoChunks(connection, bySeries);
       const reached = await keepOffsets(connection, 'folding', entries);
-      return { more: entries.length === ENTRIES_AT_ONCE, seq: reached.get(writerId) };
-    }).then(({ more, seq }) => {
-      if (seq !== undefined) recent.drop(seq);
+      return { more: entries.length === ENTRIES_AT_ONCE, reached };
+    }).then(({ more, reached }) => {
+      for (const [writer, seq] of reached) recent.drop(writer, seq);
       return more;
     });
   const foldAll = (): Promise<void> => {
     const work = async (): Promise<void> => {
       while (await foldOnce());
-      await inRawTransaction(store, (connection) => trimJournal(connection, writerId));
+      await inRawTransaction(store, (connection) => trimJournal(connection, writers));
     };
     running = running.catch(() => undefined).then(work);
     return running;

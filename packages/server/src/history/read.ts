@@ -1,5 +1,7 @@
 import {
   applyCalibration,
+  calibrate,
+  firstAtOrAfter,
   calibrateColumns,
   calibrationAt,
   bucketColumns,
@@ -15,6 +17,7 @@ import {
   type CalibrationStep,
   type Columns,
   type Rollup,
+  type Sample,
 } from '@peatmoor/core';
 import type { HistoryLine } from '@peatmoor/contract';
 import type { Store } from '../store/store';
@@ -34,6 +37,13 @@ export interface ReadSeries {
 export interface HistoryReader {
   /** Readings with from ≤ time < to, the newest MOST_READINGS of them. */
   readings(workspaceId: number, series: ReadSeries, from: number, to: number): Promise<Columns>;
+  /** The newest reading before a time, or the oldest after it; null for none. */
+  nearest(
+    workspaceId: number,
+    series: ReadSeries,
+    at: number,
+    side: 'before' | 'after',
+  ): Promise<Sample | null>;
   /** Rollups that lie each within one step of ascending bounds, as wide as those allow. */
   rollups(workspaceId: number, series: ReadSeries, bounds: readonly number[]): Promise<Rollup[]>;
   /** Readings of several series with from ≤ time < to, a day at a time; days without any are passed over. */
@@ -202,6 +212,27 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
         ? columns
         : { times: columns.times.slice(surplus), values: columns.values.slice(surplus) };
     },
+    async nearest(workspaceId, { seriesId, calibrations }, at, side) {
+      const before = side === 'before';
+      const fresh = recent.of(seriesId);
+      // Each stored day has a reading: of two days, one has it.
+      const rows = await store.withConnection(
+        async (connection) =>
+          (await connection.query(
+            `SELECT body FROM chunks WHERE workspaceId = ? AND seriesId = ? AND day ${before ? '<=' : '>='} ? ORDER BY day ${before ? 'DESC' : 'ASC'} LIMIT 2`,
+            [workspaceId, seriesId, dayOf(clampDay(at))],
+          )) as { body: Buffer }[],
+      );
+      let nearest: Sample | null = null;
+      for (const { times, values } of [fresh, ...rows.map(({ body }) => decodeChunk(body))]) {
+        const place = before ? firstAtOrAfter(times, at) - 1 : firstAtOrAfter(times, at + 1);
+        const time = times[place];
+        if (time === undefined) continue;
+        if (nearest === null || (before ? time > nearest.at : time < nearest.at))
+          nearest = { at: time, value: calibrate(calibrations, time, values[place]!) };
+      }
+      return nearest;
+    },
     async rollups(workspaceId, series, bounds) {
       const from = bounds[0]!;
       const to = bounds.at(-1)!;
@@ -222,7 +253,7 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
         async (connection) =>
           (await connection.query(
             `SELECT DISTINCT day FROM chunks WHERE workspaceId = ? AND seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ?`,
-            [workspaceId, dayOf(from), dayOf(to - 1)],
+            [workspaceId, dayOf(clampDay(from)), dayOf(clampDay(to) - 1)],
           )) as { day: number }[],
       );
       for (const { day } of stored) days.add(day);
@@ -278,6 +309,8 @@ function calibrateRollup(steps: readonly CalibrationStep[], rollup: Rollup): Rol
   };
 }
 
+/** Infinite times, as far as days are counted. */
+const clampDay = (at: number): number => Math.max(-8.64e15, Math.min(8.64e15, at));
 const QUARTER_MS = 900_000;
 const dayOf = (at: number): number => Math.floor(at / DAY_MS);
 

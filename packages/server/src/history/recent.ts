@@ -9,8 +9,8 @@ interface Unfolded extends Columns {
 /** What is in the journal but not yet in chunks, and the newest reading of each series. In memory. */
 export interface Recent {
   add(committed: Committed): void;
-  /** Forgets what has been folded: everything up to `seq`. */
-  drop(seq: number): void;
+  /** Forgets what has been folded: everything of a writer up to `seq`. */
+  drop(writer: number, seq: number): void;
   /** Not yet folded readings of a series, in order of time. */
   of(seriesId: number): Columns;
   newest(seriesId: number): { at: number; value: Value } | undefined;
@@ -22,7 +22,7 @@ export interface Recent {
 }
 
 export function createRecent(): Recent {
-  const unfolded = new Map<number, Unfolded>();
+  const unfolded = new Map<number, Map<number, Unfolded>>();
   const newest = new Map<number, { at: number; value: Value }>();
   let readings = 0;
   let oldest: number | null = null;
@@ -35,42 +35,47 @@ export function createRecent(): Recent {
     }
   };
   return {
-    add({ seq, batch, others }) {
+    add({ writer, seq, batch, others }) {
       for (const { series, at, value } of others) note(series, at, factsOf(value));
       if (batch.series.length === 0) return;
       oldest ??= Date.now();
       readings += batch.series.length;
+      let lines = unfolded.get(writer);
+      if (lines === undefined) unfolded.set(writer, (lines = new Map()));
       for (let i = 0; i < batch.series.length; i++) {
         const series = batch.series[i]!;
-        let line = unfolded.get(series);
-        if (line === undefined) unfolded.set(series, (line = { times: [], values: [], seqs: [] }));
+        let line = lines.get(series);
+        if (line === undefined) lines.set(series, (line = { times: [], values: [], seqs: [] }));
         line.times.push(batch.times[i]!);
         line.values.push(batch.values[i]!);
         line.seqs.push(seq);
         note(series, batch.times[i]!, batch.values[i]!);
       }
     },
-    drop(seq) {
-      readings = 0;
-      for (const [series, line] of unfolded) {
+    drop(writer, seq) {
+      const lines = unfolded.get(writer);
+      for (const [series, line] of lines ?? []) {
         const keep = line.seqs.findIndex((one) => one > seq);
-        if (keep < 0) unfolded.delete(series);
-        else {
-          unfolded.set(series, {
+        readings -= keep < 0 ? line.times.length : keep;
+        if (keep < 0) lines!.delete(series);
+        else
+          lines!.set(series, {
             times: line.times.slice(keep),
             values: line.values.slice(keep),
             seqs: line.seqs.slice(keep),
           });
-          readings += line.times.length - keep;
-        }
       }
       oldest = readings === 0 ? null : Date.now();
     },
     of(seriesId) {
-      const line = unfolded.get(seriesId);
-      return line === undefined
-        ? { times: [], values: [] }
-        : orderColumns({ times: line.times.slice(), values: line.values.slice() });
+      const result: Columns = { times: [], values: [] };
+      for (const lines of unfolded.values()) {
+        const line = lines.get(seriesId);
+        if (line === undefined) continue;
+        result.times = result.times.concat(line.times);
+        result.values = result.values.concat(line.values);
+      }
+      return orderColumns(result);
     },
     newest: (seriesId) => newest.get(seriesId),
     noteNewest: note,

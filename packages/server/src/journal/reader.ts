@@ -2,7 +2,7 @@ import type { Connection } from 'mariadb';
 import { unpackBatch, type Batch } from '@peatmoor/core';
 
 /** Those who read the journal and keep how far they have come. Rows go once all of them have read them. */
-export const READERS = ['folding', 'rules'] as const;
+export const READERS = ['folding', 'rules', 'computing'] as const;
 export type Reader = (typeof READERS)[number];
 
 export interface JournalEntry {
@@ -55,8 +55,16 @@ export async function keepOffsets(
   return reached;
 }
 
+/** Moves a reader that has nothing to do past everything that is in the journal now. */
+export async function passJournal(connection: Connection, reader: Reader): Promise<void> {
+  await connection.execute(
+    'INSERT INTO journalOffsets (reader, writer, seq) SELECT ?, writer, MAX(seq) FROM journal GROUP BY writer ON DUPLICATE KEY UPDATE seq = GREATEST(seq, VALUES(seq))',
+    [reader],
+  );
+}
+
 /** Deletes journal rows that every reader has read, and writers of long ago that have none left. */
-export async function trimJournal(connection: Connection, currentWriter: number): Promise<void> {
+export async function trimJournal(connection: Connection, current: readonly number[]): Promise<void> {
   const rows = (await connection.query(
     'SELECT writer, MIN(seq) AS seq, COUNT(*) AS readers FROM journalOffsets GROUP BY writer',
   )) as {
@@ -68,8 +76,8 @@ export async function trimJournal(connection: Connection, currentWriter: number)
     if (Number(readers) === READERS.length)
       await connection.execute('DELETE FROM journal WHERE writer = ? AND seq <= ?', [writer, seq]);
   const old = (await connection.query(
-    'SELECT id FROM journalWriters w WHERE startedAt < ? AND id <> ? AND NOT EXISTS (SELECT 1 FROM journal j WHERE j.writer = w.id)',
-    [Date.now() - 86_400_000, currentWriter],
+    'SELECT id FROM journalWriters w WHERE startedAt < ? AND id NOT IN (?) AND NOT EXISTS (SELECT 1 FROM journal j WHERE j.writer = w.id)',
+    [Date.now() - 86_400_000, [...current]],
   )) as { id: number }[];
   for (const { id } of old) {
     await connection.execute('DELETE FROM journalOffsets WHERE writer = ?', [id]);

@@ -210,6 +210,23 @@ export interface ArrivalRow {
   raw: Buffer | null;
 }
 
+export interface RecomputationRow {
+  id: number;
+  workspaceId: number;
+  deviceRowId: number;
+  streamId: number;
+  seriesId: number;
+  /** Outputs from this time on are made anew, epoch ms; null for all. */
+  fromAt: number | null;
+  state: 'waiting' | 'running' | 'done' | 'failed';
+  doneDays: number;
+  days: number;
+  note: string;
+  userName: string;
+  madeAt: number;
+  endedAt: number | null;
+}
+
 /** A model whose rows are read as plain objects (`raw: true`). */
 export type Table<R extends object> = ModelStatic<Model<R, Partial<R>>>;
 
@@ -271,7 +288,7 @@ export function defineModels(sequelize: Sequelize) {
       ...fields('workspaceId kindId decimals pin keepDays', INTEGER),
       ...fields('key title type unit rangePolicy direction description colour part boardPin', STRING),
       ...fields('min max', DOUBLE),
-      ...fields('aliases choices', TEXT),
+      ...fields('aliases choices computation', TEXT),
       unconfirmed: BOOLEAN,
     }),
     devices: table<DeviceRow>('devices', {
@@ -338,6 +355,12 @@ export function defineModels(sequelize: Sequelize) {
       ...fields('channel recipient phase subject state error', STRING),
       text: TEXT,
       ...fields('dueAt sentAt', BIGINT),
+    }),
+    recomputations: table<RecomputationRow>('recomputations', {
+      id: number(),
+      ...fields('workspaceId deviceRowId streamId seriesId doneDays days', INTEGER),
+      ...fields('fromAt madeAt endedAt', BIGINT),
+      ...fields('state note userName', STRING),
     }),
     arrivals: table<ArrivalRow>('arrivals', {
       id: { ...number(), type: BIGINT },

@@ -16,6 +16,7 @@ const JSON_COLUMNS = [
   'newestOther',
   'calibration',
   'captured',
+  'computation',
 ] as const;
 const BOOLEAN_COLUMNS = ['active', 'acceptNew', 'unconfirmed'] as const;
 

@@ -67,3 +67,12 @@ export const FIRST_TABLES = [
     recipient VARCHAR(254) NOT NULL, phase VARCHAR(10) NOT NULL, subject VARCHAR(200) NOT NULL, text TEXT NOT NULL, state VARCHAR(10) NOT NULL,
     attempts INT UNSIGNED NOT NULL, dueAt BIGINT NOT NULL, sentAt BIGINT NULL, error VARCHAR(300) NOT NULL, KEY (state, dueAt), KEY (eventId))`,
 ];
+
+/** Computed datastreams, and their being worked out anew over history. */
+export const COMPUTING_TABLES = [
+  `ALTER TABLE streams ADD COLUMN IF NOT EXISTS computation TEXT NULL`,
+  `CREATE TABLE IF NOT EXISTS recomputations (id INT UNSIGNED AUTO_INCREMENT PRIMARY KEY, workspaceId INT UNSIGNED NOT NULL, deviceRowId INT UNSIGNED NOT NULL,
+    streamId INT UNSIGNED NOT NULL, seriesId INT UNSIGNED NOT NULL, fromAt BIGINT NULL, state VARCHAR(10) NOT NULL, doneDays INT UNSIGNED NOT NULL,
+    days INT UNSIGNED NOT NULL, note VARCHAR(200) NOT NULL, userName VARCHAR(80) NOT NULL, madeAt BIGINT NOT NULL, endedAt BIGINT NULL,
+    KEY (state, id), KEY (streamId, id), KEY (deviceRowId), KEY (workspaceId))`,
+];

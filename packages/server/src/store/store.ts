@@ -3,7 +3,7 @@ import type { Logger } from 'pino';
 import { QueryTypes, Sequelize, Transaction } from 'sequelize';
 import { Umzug } from 'umzug';
 import { defineModels, type Models } from './models';
-import { FIRST_TABLES } from './schema';
+import { COMPUTING_TABLES, FIRST_TABLES } from './schema';
 
 /** Where the database is: by URL, or by socket. */
 export type DatabaseAddress =
@@ -120,6 +120,12 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
         up: async () => {
           for (const statement of FIRST_TABLES)
             await sequelize.query(statement.replace('CREATE TABLE', 'CREATE TABLE IF NOT EXISTS'));
+        },
+      },
+      {
+        name: '0002-computing',
+        up: async () => {
+          for (const statement of COMPUTING_TABLES) await sequelize.query(statement);
         },
       },
     ],

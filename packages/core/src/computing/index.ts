@@ -1,0 +1,4 @@
+export * from './formula';
+export * from './accumulate';
+export * from './compute';
+export * from './check';

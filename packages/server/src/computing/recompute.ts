@@ -1,0 +1,229 @@
+import {
+  compute,
+  DAY_MS,
+  EMPTY_COLUMNS,
+  lookBackMs,
+  mergeColumns,
+  sliceColumns,
+  type Columns,
+  type Sample,
+} from '@peatmoor/core';
+import type { Logger } from 'pino';
+import type { Bus } from '../bus';
+import { writeDays } from '../history/chunks';
+import type { Folding } from '../history/folding';
+import type { HistoryReader } from '../history/read';
+import type { Recent } from '../history/recent';
+import type { DeviceEntry, DeviceStream, Registry } from '../registry';
+import type { RecomputationRow } from '../store/models';
+import { findAll } from '../store/rows';
+import { inRawTransaction, type Store } from '../store/store';
+import { enqueueRecomputation } from './jobs';
+import { targetsOf, type Target } from './targets';
+import { inputsOver, newestOf } from './work';
+import type { ComputingWorker } from './worker';
+
+const LOOK_MS = 700;
+const TELL_MS = 400;
+
+/** Works computed datastreams out anew over history, one after the other, each in steps of a day. */
+export interface Recomputing {
+  /** Asks for a computed datastream of some devices to be worked out over all their history. */
+  request(targets: readonly Target[], from: number, userName: string): Promise<void>;
+  /** The same for everything that is computed from a datastream whose past changed. */
+  pastChanged(entry: DeviceEntry, stream: DeviceStream, from: number, userName: string): Promise<void>;
+  stop(): Promise<void>;
+}
+
+interface Parts {
+  store: Store;
+  registry: Registry;
+  history: HistoryReader;
+  recent: Recent;
+  folding: Folding;
+  worker: ComputingWorker;
+  bus: Bus;
+  log: Logger;
+}
+
+export function startRecomputing(parts: Parts): Recomputing {
+  const { store, registry, bus, log } = parts;
+  const { recomputations } = store.models;
+  let stopped = false;
+  let running: Promise<void> | null = null;
+
+  const tell = (row: RecomputationRow): void =>
+    bus.emit('live', {
+      workspaceId: row.workspaceId,
+      message: { type: 'changed', what: 'recomputations', id: row.streamId },
+    });
+  const note = async (row: RecomputationRow, change: Partial<RecomputationRow>): Promise<void> => {
+    await recomputations.update(change, { where: { id: row.id } });
+    tell(row);
+  };
+  const run = async (row: RecomputationRow): Promise<void> => {
+    const entry = await registry.byRow(row.deviceRowId);
+    const target = entry && targetsOf(entry).find(({ stream }) => stream.streamId === row.streamId);
+    if (!target)
+      return note(row, { state: 'failed', note: 'It is not computed any more.', endedAt: Date.now() });
+    let told = 0;
+    const from = row.fromAt ?? -Infinity;
+    await recomputeTarget(
+      parts,
+      target,
+      from,
+      () => stopped,
+      async (doneDays, days) => {
+        if (Date.now() - told < TELL_MS) return;
+        told = Date.now();
+        await note(row, { doneDays, days });
+      },
+    );
+    if (stopped) return;
+    const days = await recomputations.findByPk(row.id, { raw: true });
+    await note(row, {
+      state: 'done',
+      endedAt: Date.now(),
+      doneDays: (days as unknown as RecomputationRow).days,
+    });
+    await recomputing.pastChanged(target.entry, target.stream, from, row.userName);
+  };
+  const look = async (): Promise<void> => {
+    for (;;) {
+      const [row] = await findAll(recomputations, { where: { state: 'waiting' }, order: ['id'], limit: 1 });
+      if (row === undefined || stopped) return;
+      await note(row, { state: 'running' });
+      try {
+        await run(row);
+      } catch (error) {
+        log.warn({ error: (error as Error).message }, 'a recomputation failed');
+        const reason = 'The database did not answer, or a fault; it is in the log. Ask for it again.';
+        await note(row, { state: 'failed', note: reason, endedAt: Date.now() });
+      }
+      if (stopped) return;
+    }
+  };
+  const timer = setInterval(() => {
+    running ??= look()
+      .catch((error: Error) => log.debug({ error: error.message }, 'recomputing waits'))
+      .finally(() => (running = null));
+  }, LOOK_MS);
+  // What a killed service left half done is begun again.
+  running = recomputations
+    .update({ state: 'waiting' }, { where: { state: 'running' } })
+    .then(
+      () => undefined,
+      () => undefined,
+    )
+    .finally(() => (running = null));
+
+  const recomputing: Recomputing = {
+    async request(targets, from, userName) {
+      await inRawTransaction(store, async (connection) => {
+        for (const target of targets) await enqueueRecomputation(connection, target, from, userName);
+      });
+    },
+    async pastChanged(entry, stream, from, userName) {
+      const current = (await registry.byRow(entry.rowId)) ?? entry;
+      const reading = targetsOf(current).filter(({ inputs }) =>
+        inputs.some(({ streamId }) => streamId === stream.streamId),
+      );
+      if (reading.length > 0) await recomputing.request(reading, from, userName);
+    },
+    async stop() {
+      stopped = true;
+      clearInterval(timer);
+      await running;
+    },
+  };
+  return recomputing;
+}
+
+/** Makes all outputs of a target from a time on anew, replacing what there is; the last step leaves no gap to what follows live. */
+async function recomputeTarget(
+  { store, history, recent, folding, worker }: Parts,
+  target: Target,
+  from: number,
+  stopped: () => boolean,
+  progress: (done: number, all: number) => Promise<void>,
+): Promise<void> {
+  const { entry, stream, computing, inputs } = target;
+  const own = { seriesId: stream.seriesId, calibrations: [] };
+  const { workspaceId } = entry;
+  worker.watchDisturbance(stream.seriesId);
+  await folding.foldAll();
+  const daysFrom = (start: number): Promise<number[]> =>
+    store.withConnection(async (connection) => {
+      const ids = [stream, ...inputs].map(({ seriesId }) => seriesId).join(',');
+      const rows = (await connection.query(
+        `SELECT DISTINCT day FROM chunks WHERE workspaceId = ? AND seriesId IN (${ids}) AND day >= ? ORDER BY day`,
+        [workspaceId, Math.floor(Math.max(start, -8.64e15) / DAY_MS)],
+      )) as { day: number }[];
+      return rows.map(({ day }) => day);
+    });
+  let prior: Sample | null = Number.isFinite(from)
+    ? await history.nearest(workspaceId, own, from, 'before')
+    : null;
+  let before = Number.isFinite(from) ? await inputsOver(history, target, from, from - 1, Infinity) : null;
+
+  const step = async (day: number): Promise<void> => {
+    const start = Math.max(from, day * DAY_MS);
+    const end = (day + 1) * DAY_MS;
+    const material = new Map<string, Columns>();
+    for (const input of inputs) {
+      const earlier = before?.get(input.key) ?? EMPTY_COLUMNS;
+      let columns = earlier;
+      for await (const [part] of history.parts(workspaceId, [input], start, end))
+        columns = mergeColumns(columns, part!);
+      material.set(input.key, columns);
+    }
+    let columns = compute(computing, { inputs: material, from: start, prior });
+    prior = newestOf(columns) ?? prior;
+    before = new Map(
+      [...material].map(([key, one]) => {
+        const last = one.times.at(-1);
+        return [
+          key,
+          last === undefined
+            ? one
+            : sliceColumns(one, Math.min(last, end - lookBackMs(computing.computation)), Infinity),
+        ];
+      }),
+    );
+    if (start > day * DAY_MS)
+      for await (const [kept] of history.parts(workspaceId, [own], day * DAY_MS, start))
+        columns = mergeColumns(kept!, columns);
+    await inRawTransaction(store, (connection) =>
+      writeDays(connection, [{ id: stream.seriesId, workspaceId, day, columns }]),
+    );
+  };
+
+  const days = await daysFrom(from);
+  for (const [i, day] of days.slice(0, -1).entries()) {
+    if (stopped()) return;
+    await worker.alone(stream.seriesId, () => step(day));
+    await progress(i + 1, days.length);
+  }
+  const last = (days.at(-1) ?? Math.floor(Date.now() / DAY_MS)) * DAY_MS;
+  await worker.alone(stream.seriesId, () =>
+    folding.alone(async () => {
+      for (const day of await daysFrom(Math.max(last, from))) await step(day);
+      recent.forgetNewest(stream.seriesId);
+      const newest = await history.nearest(workspaceId, own, Infinity, 'before');
+      await inRawTransaction(store, (connection) =>
+        connection.query('UPDATE series SET newestAt = ?, newestValue = ? WHERE id = ?', [
+          newest?.at ?? null,
+          newest?.value ?? null,
+          stream.seriesId,
+        ]),
+      );
+      if (newest !== null) recent.noteNewest(stream.seriesId, newest.at, newest.value);
+    }),
+  );
+  await progress(days.length, days.length);
+  const disturbedFrom = worker.disturbance(stream.seriesId);
+  if (disturbedFrom !== null && disturbedFrom < last)
+    await inRawTransaction(store, (connection) =>
+      enqueueRecomputation(connection, target, disturbedFrom, ''),
+    );
+}

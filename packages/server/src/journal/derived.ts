@@ -1,0 +1,47 @@
+import { BatchBuilder, packBatch, type Batch } from '@peatmoor/core';
+import type { Connection } from 'mariadb';
+import type { Store } from '../store/store';
+import type { Committed } from './writer';
+
+/**
+ * A second writer of this process, for readings that are made from others: they are journalled in the transaction that
+ * keeps how far their maker has come, so that a crash neither loses nor doubles them.
+ */
+export interface DerivedWriter {
+  readonly id: number;
+  /** Writes readings on a connection with an open transaction; `settle` tells afterwards whether it was committed. */
+  stage(connection: Connection, readings: BatchBuilder): Promise<Committed>;
+  settle(committed: Committed): void;
+  /** To be called after a transaction failed: it may have been committed though nobody heard of it. */
+  find(connection: Connection): Promise<void>;
+}
+
+export async function openDerivedWriter(store: Store): Promise<DerivedWriter> {
+  const id = await store.withConnection(async (connection) => {
+    const made = await connection.query('INSERT INTO journalWriters (startedAt) VALUES (?)', [Date.now()]);
+    return Number((made as { insertId: number }).insertId);
+  });
+  let seq = 0;
+  return {
+    id,
+    async stage(connection, readings) {
+      const batch: Batch = readings.batch();
+      const bytes = packBatch(batch);
+      await connection.execute('INSERT INTO journal (writer, seq, committedAt, body) VALUES (?, ?, ?, ?)', [
+        id,
+        seq + 1,
+        Date.now(),
+        Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength),
+      ]);
+      return { writer: id, seq: seq + 1, batch, others: [] };
+    },
+    settle: (committed) => void (seq = committed.seq),
+    async find(connection) {
+      const [row] = (await connection.query(
+        'SELECT COALESCE(MAX(seq), 0) AS seq FROM (SELECT seq FROM journal WHERE writer = ? UNION ALL SELECT seq FROM journalOffsets WHERE writer = ?) known',
+        [id, id],
+      )) as { seq: number }[];
+      seq = Math.max(seq, Number(row!.seq));
+    },
+  };
+}
