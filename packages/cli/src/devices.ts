@@ -17,7 +17,8 @@ import {
 import type { Arrival, Client, Device, Kind } from '@peatmoor/contract';
 import { print, say, showTime, table } from './output';
 import { signedInClient, UsageError } from './settings';
-import { kindByName, readStream } from './kinds';
+import { kindByName } from './kindByName';
+import { readStream } from './kinds';
 
 export function showPresence({ presence }: Device): string {
   if (presence.state === 'never') return 'never reported';

@@ -1,5 +1,6 @@
 import { Command } from 'commander';
 import {
+  describeComputation,
   DIRECTIONS,
   proposeKey,
   showUnit,
@@ -7,24 +8,13 @@ import {
   type Direction,
   type ValueType,
 } from '@peatmoor/core';
-import type { Client, Kind, KindIn } from '@peatmoor/contract';
+import type { Kind, KindIn } from '@peatmoor/contract';
+import { readComputation, recomputeCommand, withComputing, type ComputingOptions } from './computed';
+import { kindByName } from './kindByName';
 import { print, say, table } from './output';
 import { signedInClient, UsageError } from './settings';
 
 type StreamIn = NonNullable<KindIn['streams']>[number];
-
-/** A kind by title (any case) or number. */
-export async function kindByName(client: Client, name: string): Promise<Kind> {
-  const kinds = await client.call('listKinds');
-  const kind = kinds.find(
-    ({ id, title }) => String(id) === name || title.toLowerCase() === name.toLowerCase(),
-  );
-  if (kind === undefined)
-    throw new UsageError(
-      `There is no kind "${name}". There are: ${kinds.map(({ title }) => title).join(', ') || 'none yet'}.`,
-    );
-  return kind;
-}
 
 /** Reads key:type[:unit[:min:max]][:direction], such as level:number:mm:-800:200 or lamp:boolean:control. */
 export function readStream(text: string): StreamIn {
@@ -159,16 +149,27 @@ export function kindCommands(program: Command): void {
     });
 
   const stream = program.command('stream').description('datastreams of a kind');
-  stream
-    .command('new <kind> <stream...>')
-    .description('add datastreams, as key:type[:unit[:min:max]][:control|both]')
-    .addHelpText('after', '\nExample:\n  peatmoor stream new Dipwell acidity:number:pH:0:14')
-    .action(async (name: string, texts: string[], _options: unknown, command: Command) => {
+  withComputing(
+    stream
+      .command('new <kind> <stream...>')
+      .description('add datastreams, as key:type[:unit[:min:max]][:control|both]'),
+  )
+    .addHelpText(
+      'after',
+      '\nExamples:\n  peatmoor stream new Dipwell acidity:number:pH:0:14\n  peatmoor stream new Dipwell depth:number:cm --formula "water_level / 10"\n  peatmoor stream new "Rain meter" rain_hour:number:mm --compute sum --of rain --each hour',
+    )
+    .action(async (name: string, texts: string[], options: ComputingOptions, command: Command) => {
       const client = signedInClient();
+      const computation = readComputation(options);
       const { id } = await kindByName(client, name);
       const made = [];
       for (const text of texts)
-        made.push(await client.call('createStream', { params: { kind: id }, body: readStream(text) }));
+        made.push(
+          await client.call('createStream', {
+            params: { kind: id },
+            body: { ...readStream(text), computation },
+          }),
+        );
       print(command, made, (list) => `Added: ${list.map(({ key }) => key).join(', ')}.`);
     });
   stream
@@ -219,6 +220,7 @@ export function kindCommands(program: Command): void {
         );
       },
     );
+  recomputeCommand(stream);
   stream
     .command('delete <kind> <key>')
     .description('delete a datastream with all its readings')
@@ -243,7 +245,7 @@ function streamTable({ streams }: Kind): string {
       one.type,
       showUnit(one.unit),
       range(one.min, one.max),
-      one.direction,
+      one.computation === null ? one.direction : describeComputation(one.computation),
       one.pin,
       one.aliases.join(', '),
     ]),

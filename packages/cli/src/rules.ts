@@ -1,6 +1,6 @@
 import { Command } from 'commander';
 import type { Event } from '@peatmoor/contract';
-import { kindByName } from './kinds';
+import { kindByName } from './kindByName';
 import { print, readDuration, say, showTime, table } from './output';
 import { signedInClient, UsageError } from './settings';
 

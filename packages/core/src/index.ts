@@ -4,6 +4,7 @@ export * from './formats/index';
 export * from './rules/index';
 export * from './history/index';
 export * from './computing/index';
+export * from './parts/index';
 export * from './commands/index';
 export * from './dashboards/index';
 export * from './starters/index';

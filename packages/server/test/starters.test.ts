@@ -1,7 +1,7 @@
 import { execFileSync, spawn } from 'node:child_process';
 import fs from 'node:fs';
 import path from 'node:path';
-import { STARTERS, type StarterPlan } from '@peatmoor/core';
+import { PARTS, PLAIN_STREAM, STARTERS, withPart, type StarterPlan } from '@peatmoor/core';
 import type { Client } from '@peatmoor/contract';
 import {
   newDevice,
@@ -17,9 +17,9 @@ let client: Client;
 let plan: StarterPlan;
 const folder = newFolder();
 
-function write(sort: keyof typeof STARTERS): string {
+function write(sort: keyof typeof STARTERS, streams = plan.streams): string {
   const target = path.join(folder, sort);
-  for (const file of STARTERS[sort].make(plan)) {
+  for (const file of STARTERS[sort].make({ ...plan, streams })) {
     fs.mkdirSync(path.dirname(path.join(target, file.path)), { recursive: true });
     fs.writeFileSync(path.join(target, file.path), file.text);
   }
@@ -185,8 +185,8 @@ it('the shell starter reports with curl, hides its token, prints refusals, and k
   }
 });
 
-it('the MicroPython starter is whole Python', () => {
-  const target = write('micropython');
+it.each(['micropython', 'python'] as const)('the %s starter with every part is whole Python', (sort) => {
+  const target = write(sort, everyPart);
   for (const file of ['main.py', 'settings.py'])
     execFileSync('python3', [
       '-c',
@@ -195,10 +195,25 @@ it('the MicroPython starter is whole Python', () => {
     ]);
 });
 
-it.each(['cpp', 'cpp-http'] as const)(
-  'the %s starter compiles without a warning against stand-ins of the board headers',
-  (sort) => {
-    const target = write(sort);
+/** A datastream for every part there is. */
+const everyPart = PARTS.map((part, i) => ({
+  ...PLAIN_STREAM,
+  ...withPart(part),
+  key: `one_${i}`,
+  title: part.title,
+})) as StarterPlan['streams'];
+
+it.each([
+  ['cpp', 'made-up sensors'],
+  ['cpp', 'every part'],
+  ['cpp-http', 'made-up sensors'],
+  ['cpp-http', 'every part'],
+  ['cpp-cellular', 'made-up sensors'],
+  ['cpp-cellular', 'every part'],
+] as const)(
+  'the %s starter with %s compiles without a warning against stand-ins of the board headers',
+  (sort, parts) => {
+    const target = write(sort, parts === 'every part' ? everyPart : plan.streams);
     const headers = path.join(__dirname, 'boardHeaders');
     const out = path.join(folder, `${sort}.o`);
     const compiled = execFileSync(
@@ -219,5 +234,28 @@ it.each(['cpp', 'cpp-http'] as const)(
     );
     expect(compiled).toBe('');
     expect(fs.existsSync(out)).toBe(true);
+  },
+);
+
+it.each(['cpp', 'cpp-http', 'cpp-cellular'] as const)(
+  'the %s program, run on this computer, keeps what it measures while the network is away, and brings it in order',
+  (sort) => {
+    const target = write(sort);
+    const program = path.join(folder, `${sort}-run`);
+    const headers = path.join(__dirname, 'boardHeaders');
+    const main = path.join(target, 'src/main.cpp');
+    execFileSync('g++', [
+      '-std=c++17',
+      `-I${headers}`,
+      `-DMAIN="${main}"`,
+      path.join(headers, 'drive.cpp'),
+      '-o',
+      program,
+    ]);
+    const printed = execFileSync(program, { encoding: 'utf8' });
+    const arrived = [...printed.matchAll(/^arrived \{"n":(\d+),"at":(\d{13}),/gm)].map(([, n]) => Number(n));
+    expect(arrived).toEqual(arrived.map((_, i) => i + 1));
+    expect(arrived.length).toBe(12);
+    expect(printed).toMatch(/waiting: \{"n"|not reached|no network yet|no connection yet/);
   },
 );

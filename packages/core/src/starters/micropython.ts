@@ -8,20 +8,23 @@ import {
   type StarterFile,
   type StarterPlan,
 } from './plan';
+import { microPythonCode, pythonFunction } from './pythonParts';
 import type { Datastream } from '../readings/types';
+import { wiringFile } from './wiring';
 
 /** The starter for boards with MicroPython: MQTT by umqtt.simple. Only settings.py is generated anew. */
 export function microPythonStarter(plan: StarterPlan): StarterFile[] {
   return [
     { path: 'settings.py', text: settings(plan), generated: true },
     { path: 'main.py', text: program(plan), generated: false },
+    ...wiringFile(plan),
   ];
 }
 
 function settings(plan: StarterPlan): string {
   return `# Settings of ${comment(plan.deviceName)}. This is the only file with names and secrets in it.
-WIFI_NAME = ""      # <- your Wi-Fi
-WIFI_PASSWORD = ""  # <- its password
+WIFI_NAME = ${literal(plan.wifi?.name ?? '')}      # <- your Wi-Fi
+WIFI_PASSWORD = ${literal(plan.wifi?.password ?? '')}  # <- its password
 MQTT_HOST = ${literal(plan.host)}
 MQTT_PORT = ${plan.mqttPort}
 DEVICE_ID = ${literal(plan.deviceId)}
@@ -34,8 +37,10 @@ function program(plan: StarterPlan): string {
   return `# Starter for ${comment(plan.deviceName)}: reports over MQTT, obeys what is wanted, prints what happens.
 # Library: umqtt.simple 1.5 (on the board's prompt: import mip; mip.install("umqtt.simple")). Serial speed 115200.
 import json
+import math
 import time
 
+import machine
 import network
 import ntptime
 from umqtt.simple import MQTTClient
@@ -171,16 +176,23 @@ main()
 
 function sensor(stream: Datastream): string {
   const made = stream.type === 'boolean' ? 'True' : String(middle(stream));
-  return `def read_${stream.key}():  # ${comment(stream.title)}
-    return ${made}  # made up: replace by what your sensor says
-
-`;
+  return pythonFunction(
+    `def read_${stream.key}():  # ${comment(stream.title)}`,
+    microPythonCode(stream) ?? {
+      beside: [],
+      lines: [`return ${made}  # made up: replace by what your sensor says`],
+    },
+  );
 }
 
 function output(stream: Datastream): string {
-  return `def apply_${stream.key}(value):  # ${comment(stream.title)}
-    print("${stream.key} ->", value)  # replace by what your output needs
-    return True
-
-`;
+  const code = microPythonCode(stream);
+  return pythonFunction(`def apply_${stream.key}(value):  # ${comment(stream.title)}`, {
+    beside: code?.beside ?? [],
+    lines: [
+      `print("${stream.key} ->", value)${code === null ? '  # replace by what your output needs' : ''}`,
+      ...(code?.lines ?? []),
+      'return True',
+    ],
+  });
 }

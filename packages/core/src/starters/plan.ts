@@ -14,6 +14,10 @@ export interface StarterPlan {
   token: string | null;
   intervalS: number;
   streams: readonly Datastream[];
+  /** The Wi-Fi of the board, where its maker has filled it in in the browser; it goes no further than into the file. */
+  wifi?: { name: string; password: string };
+  /** Name and login of the cellular network, likewise. */
+  cellular?: { name: string; user: string; password: string; pin: string };
 }
 
 /** One file of a starter project. `generated` files may be made anew; the others become the maker's own. */

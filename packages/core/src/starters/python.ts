@@ -8,16 +8,27 @@ import {
   type StarterFile,
   type StarterPlan,
 } from './plan';
+import { pythonFunction, smallComputerCode } from './pythonParts';
 import type { Datastream } from '../readings/types';
+import { wiringFile } from './wiring';
 
 /** The starter for small computers: Python 3 with paho-mqtt (1.6 or 2). Only settings.py is generated anew. */
 export function pythonStarter(plan: StarterPlan): StarterFile[] {
   return [
     { path: 'settings.py', text: settings(plan), generated: true },
     { path: 'main.py', text: program(plan), generated: false },
-    { path: 'requirements.txt', text: 'paho-mqtt>=1.6.1,<3\n', generated: false },
+    {
+      path: 'requirements.txt',
+      text: `paho-mqtt>=1.6.1,<3\n${usesPins(plan) ? 'gpiozero>=2,<3\n' : ''}`,
+      generated: false,
+    },
+    ...wiringFile(plan),
   ];
 }
+
+/** True where a part is on a pin of the computer. */
+const usesPins = (plan: StarterPlan): boolean =>
+  [...reported(plan), ...controlled(plan)].some((stream) => smallComputerCode(stream) !== null);
 
 function settings(plan: StarterPlan): string {
   return `# Settings of ${comment(plan.deviceName)}. This is the only file with names and secrets in it.
@@ -38,7 +49,7 @@ import signal
 import threading
 import time
 
-import paho.mqtt.client as mqtt
+${usesPins(plan) ? 'import gpiozero\n' : ''}import paho.mqtt.client as mqtt
 
 import settings
 
@@ -165,16 +176,23 @@ function sensor(stream: Datastream): string {
       : stream.type === 'integer'
         ? `${middle(stream)} + random.randint(-1, 1)`
         : `round(${middle(stream)} + random.uniform(-1, 1), ${stream.decimals ?? 3})`;
-  return `def read_${stream.key}():  # ${comment(stream.title)}
-    return ${made}  # made up: replace by what your sensor says
-
-`;
+  return pythonFunction(
+    `def read_${stream.key}():  # ${comment(stream.title)}`,
+    smallComputerCode(stream) ?? {
+      beside: [],
+      lines: [`return ${made}  # made up: replace by what your sensor says`],
+    },
+  );
 }
 
 function output(stream: Datastream): string {
-  return `def apply_${stream.key}(value):  # ${comment(stream.title)}
-    print("${stream.key} -> %s" % value, flush=True)  # replace by what your output needs
-    return True
-
-`;
+  const code = smallComputerCode(stream);
+  return pythonFunction(`def apply_${stream.key}(value):  # ${comment(stream.title)}`, {
+    beside: code?.beside ?? [],
+    lines: [
+      `print("${stream.key} -> %s" % value, flush=True)${code === null ? '  # replace by what your output needs' : ''}`,
+      ...(code?.lines ?? []),
+      'return True',
+    ],
+  });
 }

@@ -1,4 +1,5 @@
 import { cppStarter } from './cpp';
+import { cppCellularStarter } from './cppCellular';
 import { cppHttpStarter } from './cppHttp';
 import { microPythonStarter } from './micropython';
 import { nodeStarter } from './node';
@@ -10,6 +11,7 @@ import type { StarterFile, StarterPlan } from './plan';
 export const STARTERS = {
   cpp: { title: 'C++ for Wi-Fi boards (MQTT)', make: cppStarter },
   'cpp-http': { title: 'C++ for Wi-Fi boards (HTTP)', make: cppHttpStarter },
+  'cpp-cellular': { title: 'C++ for cellular boards (MQTT)', make: cppCellularStarter },
   micropython: { title: 'MicroPython (MQTT)', make: microPythonStarter },
   python: { title: 'Python on a small computer (MQTT)', make: pythonStarter },
   node: { title: 'Node on a small computer or as a gateway (HTTP)', make: nodeStarter },

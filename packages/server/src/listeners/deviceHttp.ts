@@ -151,6 +151,10 @@ export function createDeviceHttp(parts: Parts): DeviceHttp {
       list = await commands.wanted(entry);
     }
     await commands.delivered(entry, list);
+    // A board that looks now and then names what it has already: wanted again, that is applied without another call.
+    for (const { name, value, commandId } of list)
+      if (commandId !== null && sameValue(url.searchParams.get(name), value))
+        await commands.applied(entry, name, value);
     return { status: 200, body: Object.fromEntries(list.map(({ name, value }) => [name, plainJson(value)])) };
   };
 
@@ -247,6 +251,10 @@ function refused(status: number, one: Refusal): Answer {
 function statusOf(decoded: DecodedReport | Refusal, body: ReportAnswer): Answer {
   if (isRefusal(decoded)) return { status: STATUS[decoded.reason] ?? 400, body };
   return { status: body.accepted > 0 ? 200 : 422, body };
+}
+
+function sameValue(has: string | null, wanted: string): boolean {
+  return has !== null && has !== '' && (has === wanted || Number(has) === Number(wanted));
 }
 
 /** A wanted value in JSON: numbers as numbers, the rest as text. */

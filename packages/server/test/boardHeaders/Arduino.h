@@ -1,6 +1,8 @@
 // A stand-in of the board's core header: just enough to compile the starter on a computer.
 #pragma once
 #include <cmath>
+#include <cstdint>
+#include <cstdio>
 #include <cstdlib>
 #include <string>
 
@@ -20,12 +22,42 @@ class String : public std::string {
 inline String operator+(const String& a, const String& b) { return String(std::string(a) + std::string(b)); }
 inline String operator+(const String& a, const char* b) { return String(std::string(a) + b); }
 
-struct SerialPort {
-  void begin(long speed) { (void)speed; }
-  void println(const String& text) { (void)text; }
+// What the computer pretends: how long the board has run, and whether the network is there.
+struct Pretence {
+  unsigned long ms = 0;
+  bool up = true;
 };
-static SerialPort Serial;
-inline unsigned long millis() { return 0; }
-inline void delay(unsigned long ms) { (void)ms; }
+static Pretence fake;
+
+#define IRAM_ATTR
+#define LOW 0
+#define HIGH 1
+#define INPUT 0
+#define OUTPUT 1
+#define INPUT_PULLUP 2
+#define FALLING 2
+#define SERIAL_8N1 0
+struct HardwareSerial {
+  explicit HardwareSerial(int port) { (void)port; }
+  void begin(long speed, int form = 0, int rx = 0, int tx = 0) { (void)speed; (void)form; (void)rx; (void)tx; }
+  void println(const String& text) { puts(text.c_str()); }
+};
+static HardwareSerial Serial(0);
+inline unsigned long millis() { return fake.ms; }
+inline void delay(unsigned long ms) { fake.ms += ms; }
+inline void delayMicroseconds(unsigned us) { (void)us; }
 inline long random(long low, long high) { return low + (high > low ? 0 : 1); }
+inline void pinMode(int pin, int mode) { (void)pin; (void)mode; }
+inline int digitalRead(int pin) { return pin & 1; }
+inline void digitalWrite(int pin, int level) { (void)pin; (void)level; }
+inline void analogWrite(int pin, int share) { (void)pin; (void)share; }
+inline uint32_t analogReadMilliVolts(int pin) { return (uint32_t)pin; }
+inline unsigned long pulseIn(int pin, int level, unsigned long timeout) { (void)pin; (void)level; return timeout / 2; }
+inline int digitalPinToInterrupt(int pin) { return pin; }
+inline void attachInterrupt(int pin, void (*handler)(), int mode) { (void)pin; (void)handler; (void)mode; }
+inline double ledcSetup(int channel, double frequency, int bits) { (void)channel; (void)bits; return frequency; }
+inline void ledcAttachPin(int pin, int channel) { (void)pin; (void)channel; }
+inline void ledcWrite(int channel, uint32_t duty) { (void)channel; (void)duty; }
+inline void configTime(long zone, int summer, const char* server) { (void)zone; (void)summer; (void)server; }
+using std::isinf;
 using std::isnan;

@@ -4,7 +4,8 @@
 #define WL_CONNECTED 3
 struct Address { String toString() { return String("192.0.2.7"); } };
 struct Wifi {
-  int status() { return WL_CONNECTED; }
+  int status() { return fake.up ? WL_CONNECTED : 0; }
+  int RSSI() { return -60; }
   void begin(const char* name, const char* password) { (void)name; (void)password; }
   Address localIP() { return Address(); }
 };
