@@ -119,6 +119,7 @@ const STALE: Record<ChangedWhat, string[]> = {
   dashboards: ['listDashboards'],
   rules: ['listRules', 'listEvents'],
   events: ['listEvents', 'listRules', 'listDevices'],
+  recomputations: ['listRecomputations'],
 };
 
 function take(client: QueryClient, message: LiveMessage): void {

@@ -3,7 +3,7 @@ import { Box, Button, Dialog, DialogActions, DialogContent, DialogTitle } from '
 import type { ReactNode } from 'react';
 import { FormProvider, useForm } from 'react-hook-form';
 import { streamSchema, type NewStream, type Stream } from '@peatmoor/contract';
-import { useChange } from '../api';
+import { useChange, useRead } from '../api';
 import { Notice } from '../parts/Notice';
 import { EMPTY_STREAM } from './emptyStream';
 import { StreamFields } from './StreamFields';
@@ -26,6 +26,7 @@ export function StreamDialog({
     resolver: yupResolver(streamSchema) as never,
     defaultValues: before === undefined ? { ...EMPTY_STREAM, ...initial } : withoutId(before),
   });
+  const kind = useRead('readKind', { params: { kind: kindId } }).data;
   const create = useChange('createStream', ['listKinds', 'readKind']);
   const change = useChange('changeStream', ['listKinds', 'readKind']);
   const done = {
@@ -47,7 +48,7 @@ export function StreamDialog({
             {before === undefined ? 'New datastream' : before.title}
           </DialogTitle>
           <DialogContent sx={{ display: 'grid', gap: 2 }}>
-            <StreamFields name="" full />
+            {kind !== undefined && <StreamFields name="" kind={kind} />}
             <Notice error={create.error ?? change.error} />
           </DialogContent>
           <DialogActions sx={{ px: 3, pb: 2 }}>

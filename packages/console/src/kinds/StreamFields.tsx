@@ -1,8 +1,21 @@
-import { Autocomplete, Box, MenuItem, TextField } from '@mui/material';
+import { Autocomplete, Box, Checkbox, FormControlLabel, TextField } from '@mui/material';
 import type { ReactNode } from 'react';
 import { Controller, useFormContext, type FieldError } from 'react-hook-form';
-import { DIRECTIONS, isScalar, proposeKey, RANGE_POLICIES, UNITS, VALUE_TYPES } from '@peatmoor/core';
+import {
+  DIRECTIONS,
+  isScalar,
+  proposeKey,
+  RANGE_POLICIES,
+  UNITS,
+  VALUE_TYPES,
+  type Computation,
+} from '@peatmoor/core';
+import type { Kind } from '@peatmoor/contract';
 import { MONO } from '../theme';
+import { Choice } from './Choice';
+import { ComputationFields, startComputation } from './ComputationFields';
+import { NumberField } from './NumberField';
+import { PartField } from './PartField';
 
 const DIRECTION_WORDS = {
   report: 'the device reports it',
@@ -15,14 +28,16 @@ const POLICY_WORDS = {
   mark: 'keep it, and mark it',
 } as const;
 
-/** The fields of one datastream; `name` is its path within the form, such as `streams.0`. */
-export function StreamFields({ name, full = false }: { name: string; full?: boolean }): ReactNode {
+/** The fields of one datastream; `name` is its path within the form, such as `streams.0`. With its kind, all of them. */
+export function StreamFields({ name, kind }: { name: string; kind?: Kind | undefined }): ReactNode {
+  const full = kind !== undefined;
   const { register, watch, setValue, getFieldState, formState } = useFormContext();
   const at = (field: string): string => (name === '' ? field : `${name}.${field}`);
   const error = (field: string): FieldError | undefined => getFieldState(at(field), formState).error;
   const type: string = watch(at('type')) as string;
   const title: string = watch(at('title')) as string;
   const numeric = isScalar({ type: type as 'number' });
+  const computed = (watch(at('computation')) as Computation | null | undefined) ?? null;
   const line = (field: string, label: string, more: object = {}) => (
     <TextField
       label={label}
@@ -61,11 +76,16 @@ export function StreamFields({ name, full = false }: { name: string; full?: bool
       <Box sx={{ gridColumn: { sm: 'span 2 !important' } }}>
         <Choice name={at('type')} label="Type" options={VALUE_TYPES.map((one) => [one, one])} />
       </Box>
-      <Choice
-        name={at('direction')}
-        label="Direction"
-        options={DIRECTIONS.map((one) => [one, DIRECTION_WORDS[one]])}
-      />
+      {computed === null ? (
+        <Choice
+          name={at('direction')}
+          label="Direction"
+          options={DIRECTIONS.map((one) => [one, DIRECTION_WORDS[one]])}
+        />
+      ) : (
+        <Box sx={{ alignSelf: 'end', pb: 0.5 }}>computed from others</Box>
+      )}
+      {computed === null && <PartField name={name} />}
       {numeric && (
         <>
           <UnitField name={at('unit')} />
@@ -82,7 +102,7 @@ export function StreamFields({ name, full = false }: { name: string; full?: bool
           )}
         </>
       )}
-      {full && numeric && (
+      {full && numeric && computed === null && (
         <Choice
           name={at('rangePolicy')}
           label="Outside the range"
@@ -94,10 +114,12 @@ export function StreamFields({ name, full = false }: { name: string; full?: bool
           <ChoicesField name={at('choices')} error={error('choices')?.message} />
         </Box>
       )}
-      <NumberField name={at('pin')} label="Virtual pin" error={error('pin')?.message} />
+      {computed === null && (
+        <NumberField name={at('pin')} label="Virtual pin" error={error('pin')?.message} />
+      )}
       {full && (
         <>
-          {line('boardPin', 'Pin of the board', { placeholder: 'GPIO 34' })}
+          {computed === null && line('boardPin', 'Pin of the board', { placeholder: 'GPIO 34' })}
           <NumberField
             name={at('keepDays')}
             label="Keep for … days (empty: for ever)"
@@ -106,6 +128,22 @@ export function StreamFields({ name, full = false }: { name: string; full?: bool
           <Box sx={{ gridColumn: { xs: '1 / -1 !important', sm: 'span 12 !important' } }}>
             {line('description', 'Notes')}
           </Box>
+          {['number', 'integer', 'boolean'].includes(type) && (
+            <Box sx={{ gridColumn: '1 / -1 !important' }}>
+              <FormControlLabel
+                control={
+                  <Checkbox
+                    checked={computed !== null}
+                    onChange={(_event, on) =>
+                      setValue(at('computation'), on ? startComputation('formula', '') : null)
+                    }
+                  />
+                }
+                label="Computed from other datastreams of the device"
+              />
+              {computed !== null && <ComputationFields kind={kind} />}
+            </Box>
+          )}
         </>
       )}
     </Box>
@@ -143,65 +181,6 @@ function ChoicesField({ name, error }: { name: string; error?: string | undefine
 
 function Narrow({ children }: { children: ReactNode }): ReactNode {
   return <Box sx={{ gridColumn: { sm: 'span 2 !important' } }}>{children}</Box>;
-}
-
-function Choice({
-  name,
-  label,
-  options,
-}: {
-  name: string;
-  label: string;
-  options: [string, string][];
-}): ReactNode {
-  const { control } = useFormContext();
-  return (
-    <Controller
-      name={name}
-      control={control}
-      render={({ field }) => (
-        <TextField select label={label} {...field}>
-          {options.map(([value, words]) => (
-            <MenuItem key={value} value={value}>
-              {words}
-            </MenuItem>
-          ))}
-        </TextField>
-      )}
-    />
-  );
-}
-
-/** A number that may be left empty. */
-export function NumberField({
-  name,
-  label,
-  error,
-}: {
-  name: string;
-  label: string;
-  error?: string | undefined;
-}): ReactNode {
-  const { control } = useFormContext();
-  return (
-    <Controller
-      name={name}
-      control={control}
-      render={({ field }) => (
-        <TextField
-          label={label}
-          type="number"
-          name={field.name}
-          value={(field.value as number | null) ?? ''}
-          onBlur={field.onBlur}
-          onChange={({ target }) => field.onChange(target.value === '' ? null : Number(target.value))}
-          error={error !== undefined}
-          helperText={error}
-          slotProps={{ htmlInput: { step: 'any' }, inputLabel: { shrink: true } }}
-        />
-      )}
-    />
-  );
 }
 
 function UnitField({ name }: { name: string }): ReactNode {

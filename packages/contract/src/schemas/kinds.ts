@@ -140,13 +140,32 @@ export const BOARDS = [
 ] as const;
 export type Board = (typeof BOARDS)[number];
 
+/** Small drawings that a kind may have; empty for none. */
+export const KIND_ICONS = [
+  '',
+  'drop',
+  'gate',
+  'rain',
+  'bridge',
+  'camera',
+  'collar',
+  'antenna',
+  'thermometer',
+  'lamp',
+  'plug',
+  'leaf',
+  'wind',
+  'box',
+] as const;
+export type KindIcon = (typeof KIND_ICONS)[number];
+
 const intervalS = number()
   .integer()
   .min(1)
   .max(7 * 86_400);
 const notes = string().max(4000);
 const board = string().oneOf(BOARDS);
-const icon = string().max(20);
+const icon = string().oneOf(KIND_ICONS);
 
 export const newKindSchema = object({
   title: string().trim().min(1).max(80).required(),

@@ -2,3 +2,4 @@ export * from './token';
 export * from './deviceId';
 export * from './presence';
 export * from './proof';
+export * from './estimate';

@@ -52,7 +52,7 @@ export function checkProgram(text: string, facts: ProgramFacts): Finding[] {
     }
   }
   for (const stream of facts.streams)
-    if (!used.has(stream.key))
+    if (!used.has(stream.key) && stream.computation === null)
       add(0, stream.key, 'look', `“${stream.title}” of the kind is not named in this text.`);
   return findings;
 }

@@ -1,0 +1,86 @@
+import { Autocomplete, Box, TextField } from '@mui/material';
+import type { ReactNode } from 'react';
+import { useFormContext } from 'react-hook-form';
+import { partOf, PARTS, proposeKey, showUnit, withPart, wiringOf } from '@peatmoor/core';
+import { ink } from '../theme';
+
+/** The part a datastream comes from. Choosing one fills in what is known of it: type, unit, range, decimals, direction and pin. */
+export function PartField({ name }: { name: string }): ReactNode {
+  const { watch, setValue } = useFormContext();
+  const at = (field: string): string => (name === '' ? field : `${name}.${field}`);
+  const part = partOf((watch(at('part')) as string | null | undefined) ?? null);
+  const title = watch(at('title')) as string;
+  const wired = wiringOf([
+    {
+      key: '',
+      title: title || (part?.title ?? ''),
+      part: part?.key ?? null,
+      boardPin: (watch(at('boardPin')) as string | undefined) ?? '',
+    },
+  ])[0];
+  const choose = (key: string | null): void => {
+    const chosen = partOf(key);
+    setValue(at('part'), key);
+    if (chosen === undefined) return;
+    for (const [field, value] of Object.entries(withPart(chosen))) setValue(at(field), value);
+    if (title) return;
+    setValue(at('title'), chosen.title);
+    setValue(at('key'), proposeKey(chosen.title));
+  };
+  return (
+    <Box sx={{ gridColumn: { xs: '1 / -1 !important', sm: 'span 5 !important' } }}>
+      <Autocomplete
+        options={PARTS}
+        value={part ?? null}
+        onChange={(_event, chosen) => choose(chosen?.key ?? null)}
+        getOptionLabel={(one) => one.title}
+        getOptionKey={({ key }) => key}
+        filterOptions={(parts, { inputValue }) => {
+          const wanted = inputValue.trim().toLowerCase();
+          return parts.filter((one) => `${one.title} ${one.words}`.toLowerCase().includes(wanted));
+        }}
+        renderOption={({ key, ...props }, one) => (
+          <Box
+            component="li"
+            key={key}
+            {...props}
+            sx={{ display: 'flex', gap: 2, justifyContent: 'space-between !important' }}
+          >
+            <b>{one.title}</b>
+            <span style={{ opacity: 0.75 }}>
+              {[showUnit(one.stream.unit), one.stream.direction === 'control' ? 'output' : '']
+                .filter(Boolean)
+                .join(' ')}
+            </span>
+          </Box>
+        )}
+        slotProps={{ popper: { style: { minWidth: 320 } } }}
+        renderInput={(params) => (
+          <TextField
+            {...params}
+            label="Part, if it is a common one"
+            placeholder="thermistor, relay, rain …"
+            helperText={
+              part === undefined
+                ? 'Fills in unit, range, wiring and the lines of the program.'
+                : `Not more often than every ${part.shortestS} s.`
+            }
+            slotProps={{
+              ...params.slotProps,
+              inputLabel: { ...(params.slotProps?.inputLabel as object), shrink: true },
+            }}
+          />
+        )}
+      />
+      {wired && (
+        <Box component="ul" data-wiring sx={{ m: 0, mt: 0.5, pl: 2.5, fontSize: '0.85rem', color: ink.soft }}>
+          {wired.lines.map(([from, to]) => (
+            <li key={from}>
+              {from} → {to}
+            </li>
+          ))}
+        </Box>
+      )}
+    </Box>
+  );
+}
