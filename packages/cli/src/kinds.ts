@@ -2,13 +2,18 @@ import { Command } from 'commander';
 import {
   describeComputation,
   DIRECTIONS,
+  estimateCost,
+  LINE_WAYS,
+  showBytes,
+  type LineWay,
   proposeKey,
   showUnit,
   VALUE_TYPES,
   type Direction,
   type ValueType,
 } from '@peatmoor/core';
-import type { Kind, KindIn } from '@peatmoor/contract';
+import { BOARDS, KIND_ICONS, type Board, type Kind, type KindIcon, type KindIn } from '@peatmoor/contract';
+import { claimCommands } from './claims';
 import { readComputation, recomputeCommand, withComputing, type ComputingOptions } from './computed';
 import { kindByName } from './kindByName';
 import { print, say, table } from './output';
@@ -88,7 +93,7 @@ export function kindCommands(program: Command): void {
         command,
         one,
         (found) =>
-          `${found.title}: ${found.devices} devices, a message expected every ${found.intervalS} s\n\n${streamTable(found)}`,
+          `${found.title}: ${found.devices} devices, a message expected every ${found.intervalS} s${found.board && `, ${found.board}`}\n\n${streamTable(found)}\n\n${costTable(found)}`,
       );
     });
   kind
@@ -98,11 +103,20 @@ export function kindCommands(program: Command): void {
     .option('--interval <seconds>', 'how often a message is expected')
     .option('--accept-new <on|off>', 'whether an unknown name makes a datastream')
     .option('--notes <text>', 'notes')
+    .option('--board <board>', `board family: ${BOARDS.filter(Boolean).join(', ')}`)
+    .option('--drawing <drawing>', `small drawing: ${KIND_ICONS.filter(Boolean).join(', ')}`)
     .addHelpText('after', '\nExample:\n  peatmoor kind change Dipwell --interval 30')
     .action(
       async (
         name: string,
-        options: { title?: string; interval?: string; acceptNew?: string; notes?: string },
+        options: {
+          title?: string;
+          interval?: string;
+          acceptNew?: string;
+          notes?: string;
+          board?: string;
+          drawing?: string;
+        },
         command: Command,
       ) => {
         if (options.acceptNew !== undefined && !['on', 'off'].includes(options.acceptNew))
@@ -114,6 +128,8 @@ export function kindCommands(program: Command): void {
           ...(options.interval !== undefined && { intervalS: Number(options.interval) }),
           ...(options.acceptNew !== undefined && { acceptNew: options.acceptNew === 'on' }),
           ...(options.notes !== undefined && { notes: options.notes }),
+          ...(options.board !== undefined && { board: options.board as Board }),
+          ...(options.drawing !== undefined && { icon: options.drawing as KindIcon }),
         };
         print(
           command,
@@ -147,6 +163,8 @@ export function kindCommands(program: Command): void {
       await client.call('deleteKind', { params: { kind: id } });
       say(`${title} is deleted.`);
     });
+
+  claimCommands(kind);
 
   const stream = program.command('stream').description('datastreams of a kind');
   withComputing(
@@ -232,6 +250,22 @@ export function kindCommands(program: Command): void {
       await client.call('deleteStream', { params: { kind: id, stream: key } });
       say(`${key} is deleted, with its readings.`);
     });
+}
+
+/** What a device of the kind sends and stores, estimated. */
+function costTable({ streams, intervalS }: Kind): string {
+  const { lineBytesADay, storedBytesAYear } = estimateCost(streams, intervalS);
+  return [
+    table(
+      ['way in', 'on the line, estimated'],
+      (Object.keys(LINE_WAYS) as LineWay[]).map((way) => [
+        LINE_WAYS[way],
+        `about ${showBytes(lineBytesADay[way])} a day`,
+      ]),
+      '',
+    ),
+    `In the database: ${showBytes(storedBytesAYear.least)} to ${showBytes(storedBytesAYear.most)} a year for each device.`,
+  ].join('\n');
 }
 
 function streamTable({ streams }: Kind): string {

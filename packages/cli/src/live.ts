@@ -1,6 +1,6 @@
 import { Command } from 'commander';
 import { LIVE_PATH, type LiveMessage } from '@peatmoor/contract';
-import { isControllable, isPending, sampleValue, showReading } from '@peatmoor/core';
+import { isControllable, isNumeric, isPending, isReportable, sampleValue, showReading } from '@peatmoor/core';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { WebSocket } from 'ws';
 import { showArrival } from './devices';
@@ -66,7 +66,7 @@ export function liveCommands(program: Command): void {
       const client = signedInClient();
       const one = await client.call('readDevice', { params: { device } });
       const { streams } = await client.call('readKind', { params: { kind: one.kindId } });
-      const reported = streams.filter(({ direction }) => direction !== 'control');
+      const reported = streams.filter((stream) => isReportable(stream) && isNumeric(stream));
       if (reported.length === 0) throw new UsageError(`${one.kindTitle} has no datastream that is reported.`);
       const everyMs = readDuration(options.every);
       const count = options.count === undefined ? Infinity : Number(options.count);
@@ -120,6 +120,8 @@ async function follow(device: string | undefined, forMs: number | null, json: bo
       const spec = kindOf(deviceId)?.streams.find((one) => one.key === stream && isControllable(one));
       return `${showTime(Date.now())}  ${deviceId.padEnd(16)} wanted ${stream} = ${spec === undefined ? value : showReading(spec, value)}: ${state}${note && ` (${note})`}`;
     }
+    if (message.type === 'firstOnline' && wanted(message.device))
+      return `${showTime(message.at)}  ${message.device.padEnd(16)} is online for the first time`;
     if (message.type === 'changed' && message.what === 'events') {
       const event = (await client.call('listEvents', { query: { limit: 20 } })).find(
         ({ id }) => id === message.id,

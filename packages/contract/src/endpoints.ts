@@ -2,6 +2,7 @@ import type { Statistics } from '@peatmoor/core';
 import type { AnySchema } from 'yup';
 import * as account from './schemas/account';
 import * as calibrations from './schemas/calibrations';
+import * as claims from './schemas/claims';
 import * as computing from './schemas/computing';
 import * as data from './schemas/data';
 import * as commands from './schemas/commands';
@@ -79,6 +80,12 @@ export const endpoints = {
     'Who is signed in, where, and how boards reach this service',
     { answer: account.meSchema },
   ),
+  changeMe: endpoint<account.Me, account.MeChange>(
+    'PATCH /api/me',
+    'viewer',
+    'Change your name, and in which units values are shown to you',
+    { body: account.meChangeSchema, answer: account.meSchema },
+  ),
   listKeys: endpoint<account.AccessKey[]>('GET /api/keys', 'viewer', 'Your access keys', {
     answer: account.accessKeysSchema,
   }),
@@ -139,6 +146,25 @@ export const endpoints = {
     'DELETE /api/kinds/:kind/streams/:stream',
     'editor',
     'Delete a datastream with its readings',
+  ),
+  listClaims: endpoint<claims.Claim[]>(
+    'GET /api/kinds/:kind/claims',
+    'editor',
+    'Claim secrets of a kind, with the boards that claimed',
+    { answer: claims.claimsSchema },
+  ),
+  createClaim: endpoint<claims.MadeClaim, Partial<claims.NewClaim>>(
+    'POST /api/kinds/:kind/claims',
+    'editor',
+    'Make a claim secret, with which boards fetch a device and token of their own; shown once',
+    { body: claims.newClaimSchema, answer: claims.madeClaimSchema },
+  ),
+  endClaim: endpoint<void>('DELETE /api/kinds/:kind/claims/:claim', 'editor', 'End a claim secret'),
+  reopenClaim: endpoint<void, { device: string }>(
+    'POST /api/kinds/:kind/claims/:claim/reopen',
+    'editor',
+    'Let the board of a device claim once more; its tokens end when it does',
+    { body: claims.reopenClaimSchema },
   ),
   tryComputation: endpoint<computing.Tried, computing.TryComputation>(
     'POST /api/kinds/:kind/compute',
@@ -235,6 +261,12 @@ export const endpoints = {
     'viewer',
     'Readings, or buckets of them, of one device',
     { query: history.historyQuerySchema, answer: history.historySchema },
+  ),
+  listOthers: endpoint<history.OtherReadings, undefined, Query<history.OthersQuery>>(
+    'GET /api/devices/:device/others',
+    'viewer',
+    'Texts, locations or images of a device over a period, the newest first',
+    { query: history.othersQuerySchema, answer: history.otherReadingsSchema },
   ),
   calendar: endpoint<data.Calendar, undefined, Query<data.CalendarQuery>>(
     'GET /api/devices/:device/calendar',

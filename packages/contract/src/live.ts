@@ -16,6 +16,8 @@ export type LiveMessage =
   | { type: 'arrival'; arrival: Arrival }
   | { type: 'command'; command: Command }
   | { type: 'event'; event: Event }
+  /** A device that has never connected before is connected. */
+  | { type: 'firstOnline'; device: string; name: string; at: number }
   | { type: 'changed'; what: ChangedWhat; id?: string | number; by?: string };
 
 /** Where the picture of an image datastream at a time is. */

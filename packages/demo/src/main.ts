@@ -57,7 +57,9 @@ async function demo(): Promise<void> {
   }, say);
   const { email, password, tokens } = facts!;
   say('Switching the simulated boards on …');
-  for (const { id, kind, via, seed } of QUILLMERE_DEVICES) {
+  for (const { id, kind, via, seed, gateway } of QUILLMERE_DEVICES) {
+    if (gateway !== undefined) continue;
+    const behind = QUILLMERE_DEVICES.filter((one) => one.gateway === id);
     const options = {
       deviceId: id,
       token: tokens[id]!,
@@ -65,6 +67,7 @@ async function demo(): Promise<void> {
       httpUrl: `http://127.0.0.1:${service.httpPort}`,
       intervalS: QUILLMERE_KINDS[kind].intervalS,
       model: boardModel(kind, seed),
+      behind: Object.fromEntries(behind.map((one) => [one.serial!, boardModel(one.kind, one.seed)])),
     };
     boards.push(via === 'mqtt' ? await startMqttBoard(options) : startHttpBoard(options));
   }

@@ -12,9 +12,17 @@ import {
   inRawTransaction,
   listIn,
   mergeIntoChunks,
+  writeOthers,
+  type OtherReading,
   type Store,
 } from '@peatmoor/server';
-import { QUILLMERE_DEVICES, QUILLMERE_KINDS, quillmereHistory, type QuillmereKind } from '@peatmoor/standins';
+import {
+  QUILLMERE_DEVICES,
+  QUILLMERE_KINDS,
+  quillmereHistory,
+  quillmereOthers,
+  type QuillmereKind,
+} from '@peatmoor/standins';
 
 /** What the demo must remember between starts: its account, and the tokens of its simulated boards. */
 export interface DemoFacts {
@@ -53,8 +61,17 @@ export async function seedQuillmere(
       )
     ).id;
   const tokens: Record<string, string> = {};
-  for (const { id, name, kind } of QUILLMERE_DEVICES)
-    tokens[id] = (await createDevice(store, workspaceId, { id, name, kindId: kinds[kind] })).token;
+  for (const { id, name, kind, labels = [], gateway, serial } of QUILLMERE_DEVICES)
+    tokens[id] = (
+      await createDevice(store, workspaceId, {
+        id,
+        name,
+        kindId: kinds[kind],
+        labels,
+        ...(gateway !== undefined && { gateway }),
+        ...(serial !== undefined && { serial }),
+      })
+    ).token;
   say('Making thirty days of history …');
   await fillHistory(store, workspaceId);
   await addRules(store, workspaceId, kinds, email);
@@ -81,6 +98,47 @@ async function fillHistory(store: Store, workspaceId: number): Promise<void> {
     bySeries.set(series.id, { times, values });
   }
   await inRawTransaction(store, (connection) => mergeIntoChunks(connection, bySeries));
+  const seriesOf = async (device: string, key: string): Promise<number> => {
+    const row = devices.find(({ id }) => id === device)!;
+    const stream = streams.find((one) => one.key === key && one.kindId === row.kindId)!;
+    const where = { deviceRowId: row.rowId, streamId: stream.id };
+    const known = await listIn(store.models.series, workspaceId, { where });
+    return (
+      known[0] ??
+      (await addTo(store.models.series, workspaceId, { ...where, newestAt: null, newestValue: null }))
+    ).id;
+  };
+  const others: OtherReading[] = [];
+  for (const { device, key, at, value } of quillmereOthers(now)) {
+    const series = await seriesOf(device, key);
+    others.push({
+      workspaceId,
+      series,
+      at,
+      bytes: 0,
+      value:
+        value instanceof Uint8Array
+          ? { type: 'image/png', size: value.length, bytes: value }
+          : { ...value, alt: null },
+    });
+  }
+  await inRawTransaction(store, (connection) => writeOthers(connection, others));
+  // What is computed is worked out over this history once the service runs.
+  for (const stream of streams.filter(({ computation }) => computation))
+    for (const { rowId, id } of devices.filter(({ kindId }) => kindId === stream.kindId))
+      await addTo(store.models.recomputations, workspaceId, {
+        deviceRowId: rowId,
+        streamId: stream.id,
+        seriesId: await seriesOf(id, stream.key),
+        fromAt: null,
+        state: 'waiting',
+        doneDays: 0,
+        days: 0,
+        note: '',
+        userName: 'Warden',
+        madeAt: now,
+        endedAt: null,
+      });
   for (const { rowId, createdAt } of devices) {
     const first = createdAt - 30 * 86_400_000;
     const proof = {
@@ -179,7 +237,7 @@ async function addDashboard(store: Store, workspaceId: number, sluiceKindId: num
     widget('automatic', 'switch', 'Sluice on automatic', [['sluice-mill', 'automatic']], 0, 5, 3, 2),
     widget('motor', 'lamp', 'Gate motor', [['sluice-mill', 'motor']], 3, 5, 3, 2),
     widget('sluice', 'chart', 'Above the sluice', [['sluice-mill', 'upstream_level']], 6, 5, 6, 4),
-    widget('rain', 'value', 'Rain, last report', [['rain-hut', 'rain']], 0, 7, 3, 2),
+    widget('rain', 'value', 'Rain today', [['rain-hut', 'rain_day']], 0, 7, 3, 2),
     widget('peat', 'value', 'Peat temperature, north', [['dipwell-north', 'peat_temperature']], 3, 7, 3, 2),
   ];
   const dashboard = await addTo(store.models.dashboards, workspaceId, {

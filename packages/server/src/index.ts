@@ -1,11 +1,12 @@
 export { readConfig, SettingError, type Config } from './config';
 export { startService, type Service, type ServiceOptions } from './service';
 export { createAccount } from './api/account';
-export { createDevice } from './api/devices';
-export { createKind } from './api/kinds';
+export { createDevice } from './definitions/device';
+export { createKind } from './definitions/kind';
 export { startManagedDatabase, type ManagedDatabase } from './database/managed';
 export { FolderInUseError, lockFolder } from './database/folderLock';
 export { mergeIntoChunks } from './history/chunks';
+export { writeOthers, type OtherReading } from './journal/others';
 export { createLog, runUntilStopped } from './process';
 export { inRawTransaction, type Store } from './store/store';
 export { addTo, changeIn, findAll, findOne, listIn } from './store/rows';

@@ -43,7 +43,8 @@ export function notFound(what: string, id: string | number): ProblemError {
 
 /** 422: one field is wrong. */
 export function wrongField(field: string, reason: string, remedy: string): ProblemError {
-  return new ProblemError(422, 'Not accepted', `${field} ${reason}. ${remedy}`, {
+  const says = /^[:,]/.test(reason) ? reason : ` ${reason}`;
+  return new ProblemError(422, 'Not accepted', `${field}${says}. ${remedy}`, {
     errors: [{ field, reason, remedy }],
   });
 }

@@ -25,8 +25,10 @@ import { createIngest } from './ingest/ingest';
 import { createNewNames } from './ingest/newNames';
 import { startPresence } from './ingest/presence';
 import { createProofs } from './ingest/proofs';
+import { startTokenUse } from './ingest/tokenUse';
 import { openDerivedWriter } from './journal/derived';
 import { startJournalWriter, type Committed } from './journal/writer';
+import { createClaiming } from './definitions/claiming';
 import { createDeviceHttp } from './listeners/deviceHttp';
 import { startMqttListener } from './listeners/mqtt';
 import { createMqttOverWeb, MQTT_PATH } from './listeners/mqttOverWeb';
@@ -98,6 +100,8 @@ export async function startService({
     const history = createHistoryReader(store, recent);
     const presence = startPresence(store, log);
     stops.push(presence.stop);
+    const tokenUse = startTokenUse(store, log);
+    stops.push(tokenUse.stop);
     const arrivals = startArrivals(store, bus, log);
     stops.push(arrivals.stop);
     const mailer = startMailer(store, config.smtpUrl, config.mailFrom, bus, log);
@@ -148,6 +152,7 @@ export async function startService({
       ingest,
       proofs,
       presence,
+      tokenUse,
       commands,
       raised,
       about,
@@ -206,7 +211,19 @@ export async function startService({
       health,
       log,
     );
-    const deviceHttp = createDeviceHttp({ registry, ingest, journal, proofs, commands, raised, about, log });
+    const claiming = createClaiming({ store, bus, tokenUse, address });
+    const deviceHttp = createDeviceHttp({
+      registry,
+      ingest,
+      journal,
+      proofs,
+      commands,
+      raised,
+      about,
+      claiming,
+      tokenUse,
+      log,
+    });
     server.on('request', (request, response) => {
       if (request.url?.startsWith('/device/')) deviceHttp(request, response);
       else app(request, response);

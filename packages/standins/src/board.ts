@@ -10,6 +10,8 @@ export interface BoardOptions {
   /** Seconds between reports until the service names another interval. */
   intervalS: number;
   model: BoardModel;
+  /** For a gateway: what is behind it, by the text it calls it. */
+  behind?: Record<string, BoardModel>;
   say?: (text: string) => void;
 }
 
@@ -24,6 +26,7 @@ export async function startMqttBoard({
   mqttUrl,
   intervalS,
   model,
+  behind = {},
   say = () => undefined,
 }: BoardOptions): Promise<Board> {
   const root = `moor/${deviceId}/`;
@@ -39,6 +42,8 @@ export async function startMqttBoard({
     client.publish(`${root}report`, JSON.stringify(message), { qos: 1 }, (error) =>
       say(error ? `#${number} did not arrive: ${error.message}` : `#${number} arrived`),
     );
+    for (const [serial, one] of Object.entries(behind))
+      client.publish(`${root}for/${serial}/report`, JSON.stringify(one.read(Date.now())), { qos: 1 });
   };
   const every = (seconds: number): void => {
     clearInterval(timer);
@@ -88,11 +93,22 @@ export function startHttpBoard({
         body: JSON.stringify(message),
       });
       say(`#${number} ${answer.status} ${await answer.text()}`);
+      const picture = model.picture?.(Date.now());
+      if (picture !== undefined)
+        await fetch(`${httpUrl}/device/report?name=${picture.name}`, {
+          method: 'POST',
+          headers: { ...headers, 'content-type': 'image/png' },
+          body: picture.bytes as Uint8Array<ArrayBuffer>,
+        });
       const wanted = (await (await fetch(`${httpUrl}/device/wanted`, { headers })).json()) as Record<
         string,
         number
       >;
-      if (wanted.interval !== undefined && wanted.interval >= 1) every = wanted.interval;
+      if (wanted.interval !== undefined && wanted.interval >= 1 && wanted.interval !== every) {
+        every = wanted.interval;
+        const body = JSON.stringify({ interval: every });
+        await fetch(`${httpUrl}/device/applied`, { method: 'POST', headers, body });
+      }
     } catch (error) {
       say(`#${number} of ${deviceId} did not arrive: ${(error as Error).message}`);
     }

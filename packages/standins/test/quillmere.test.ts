@@ -1,5 +1,6 @@
 import {
   boardModel,
+  quillmereOthers,
   noise,
   QUILLMERE_DEVICES,
   QUILLMERE_KINDS,
@@ -7,7 +8,7 @@ import {
   rainRate,
 } from '@peatmoor/standins';
 import { newKindSchema } from '@peatmoor/contract';
-import { isTaken, takeValue, type Datastream } from '@peatmoor/core';
+import { isNumeric, isReportable, isTaken, takeValue, type Datastream } from '@peatmoor/core';
 
 const UNTIL = Date.UTC(2026, 4, 1, 12);
 const DAY = 86_400_000;
@@ -32,7 +33,7 @@ describe('the made-up history of Quillmere Moss', () => {
   it('has thirty days of every datastream that a device reports, in order of time', () => {
     for (const { id, kind } of QUILLMERE_DEVICES) {
       const mine = history.filter(({ device }) => device === id);
-      const reported = kinds[kind]!.streams.filter(({ direction }) => direction !== 'control').map(
+      const reported = kinds[kind]!.streams.filter((one) => isReportable(one) && isNumeric(one)).map(
         ({ key }) => key,
       );
       expect(mine.map(({ key }) => key).sort()).toEqual([...reported].sort());
@@ -68,6 +69,22 @@ describe('the made-up history of Quillmere Moss', () => {
     expect(tips.every((count, i) => i === 0 || count >= tips[i - 1]!)).toBe(true);
     expect(rain).toBeCloseTo(tips.at(-1)! * 0.2, 3);
     expect(rain).toBeGreaterThan(1);
+  });
+
+  it('has places of the pony on the moss, and pictures that the service would take', () => {
+    const others = quillmereOthers(UNTIL);
+    for (const { device, key, value } of others) {
+      const { kind } = QUILLMERE_DEVICES.find(({ id }) => id === device)!;
+      expect([device, isTaken(takeValue(streamOf(kind, key), value))]).toEqual([device, true]);
+    }
+    const places = others.flatMap(({ value }) => ('lat' in value ? [value] : []));
+    expect(places.length).toBeGreaterThan(200);
+    expect(places.every(({ lat, lon }) => Math.abs(lat - 53.42) < 0.01 && Math.abs(lon + 1.867) < 0.01)).toBe(
+      true,
+    );
+    const picture = others.find(({ value }) => value instanceof Uint8Array)!.value as Uint8Array;
+    expect(quillmereOthers(UNTIL).find(({ value }) => value instanceof Uint8Array)!.value).toEqual(picture);
+    expect(picture.length).toBeLessThan(512 * 1024);
   });
 
   it('has dry spells and showers', () => {

@@ -1,4 +1,5 @@
 import '../locale';
+import { UNIT_SYSTEMS } from '@peatmoor/core';
 import { array, boolean, number, object, string, type InferType } from 'yup';
 
 /** What a person may do in a workspace: viewer looks, operator steers too, editor changes, owner people too. */
@@ -41,8 +42,20 @@ export const addressSchema = object({
 });
 export type Address = InferType<typeof addressSchema>;
 
+export const meChangeSchema = object({
+  name: string().trim().min(1).max(80),
+  units: string().oneOf(UNIT_SYSTEMS),
+}).noUnknown();
+export type MeChange = Partial<InferType<typeof meChangeSchema>>;
+
 export const meSchema = object({
-  user: object({ id: number().required(), email: string().required(), name: string().required() }),
+  user: object({
+    id: number().required(),
+    email: string().required(),
+    name: string().required(),
+    /** How values are shown to them: as they are stored, or in the units usual in the USA. */
+    units: string().oneOf(UNIT_SYSTEMS).required(),
+  }),
   workspace: object({ id: number().required(), title: string().required() }),
   role: string().oneOf(ROLES).required(),
   address: addressSchema,

@@ -87,6 +87,8 @@ export const deviceSchema = object({
   /** ID of the gateway that reports for it, and the serial text it goes by there. */
   gateway: string().nullable().defined(),
   serial: string().nullable().defined(),
+  /** When its picture was put there; null for none. */
+  pictureAt: number().nullable().defined(),
 });
 export type Device = InferType<typeof deviceSchema>;
 export const devicesSchema = array(deviceSchema).required();

@@ -1,5 +1,6 @@
 import '../locale';
-import { array, number, object, string, type InferType } from 'yup';
+import type { Value } from '@peatmoor/core';
+import { array, boolean, mixed, number, object, string, type InferType } from 'yup';
 
 export const historyQuerySchema = object({
   /** Datastream keys, with commas between them. */
@@ -47,3 +48,25 @@ export const overviewSchema = object({
   lines: array(historyLineSchema.shape({ device: string().required() })).required(),
 });
 export type Overview = InferType<typeof overviewSchema>;
+
+export const othersQuerySchema = object({
+  /** Key of a datastream of texts, locations or images. */
+  stream: string().max(80).required(),
+  from: number().default(0),
+  to: number().default(() => Date.now() + 1),
+  limit: number().integer().min(1).max(5000).default(200),
+}).noUnknown();
+export type OthersQuery = InferType<typeof othersQuerySchema>;
+
+export const otherReadingsSchema = object({
+  key: string().required(),
+  /** Time and value, the newest first. Of an image, its type and size; its bytes are at its own address. */
+  readings: array(object({ at: number().required(), value: mixed().required() })).required(),
+  /** True where the period has more than is given. */
+  cut: boolean().required(),
+});
+export interface OtherReadings {
+  key: string;
+  readings: { at: number; value: Value }[];
+  cut: boolean;
+}

@@ -29,7 +29,11 @@ export function checkComputation(stream: Stream, streams: readonly Stream[]): Co
   if (computation.form === 'formula') {
     const formula = compileFormula(computation.formula, others);
     if (isFormulaError(formula))
-      return wrong('formula', `, character ${formula.position}: ${formula.message}`, 'Correct the formula.');
+      return wrong(
+        'formula',
+        ` at character ${formula.position}: ${formula.message}`,
+        'Correct the formula.',
+      );
     computing = { computation, type, inputs: formula.inputs, formula };
   } else {
     if (found === null || found === undefined)

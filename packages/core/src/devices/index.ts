@@ -3,3 +3,4 @@ export * from './deviceId';
 export * from './presence';
 export * from './proof';
 export * from './estimate';
+export * from './touch';

@@ -11,7 +11,15 @@ import type { KeyRow } from '../store/models';
 import { findAll, findOne, insert, listIn, oneIn } from '../store/rows';
 import type { Store } from '../store/store';
 import { numberOf, type ApiParts, type Handlers } from './context';
-import { makeAccessKey, scopeOf, SESSION_COOKIE, SESSION_MS, sessionIdOf, type Scope } from './scope';
+import {
+  demandPerson,
+  makeAccessKey,
+  scopeOf,
+  SESSION_COOKIE,
+  SESSION_MS,
+  sessionIdOf,
+  type Scope,
+} from './scope';
 
 /** Version of the service, as its package says it. */
 export const VERSION = '0.1.0';
@@ -21,7 +29,15 @@ const NOBODY_HASH =
 
 type AccountHandlers = Pick<
   Handlers,
-  'status' | 'createAccount' | 'signIn' | 'signOut' | 'me' | 'listKeys' | 'createKey' | 'deleteKey'
+  | 'status'
+  | 'createAccount'
+  | 'signIn'
+  | 'signOut'
+  | 'me'
+  | 'changeMe'
+  | 'listKeys'
+  | 'createKey'
+  | 'deleteKey'
 >;
 
 export function accountHandlers({ store, config, address }: ApiParts): AccountHandlers {
@@ -30,7 +46,7 @@ export function accountHandlers({ store, config, address }: ApiParts): AccountHa
   const byAddress = new RateLimiterMemory({ points: 60, duration: 300 });
   const isEmpty = async (): Promise<boolean> => (await models.users.count()) === 0;
   const meOf = (scope: Scope): Me => ({
-    user: { id: scope.userId, email: scope.email, name: scope.userName },
+    user: { id: scope.userId, email: scope.email, name: scope.userName, units: scope.units },
     workspace: { id: scope.workspaceId, title: scope.workspaceTitle },
     role: scope.role,
     address: address(),
@@ -121,6 +137,12 @@ export function accountHandlers({ store, config, address }: ApiParts): AccountHa
       response.clearCookie(SESSION_COOKIE, { path: '/' });
     },
     me: async ({ scope }) => meOf(scope),
+    changeMe: async ({ scope, body }) => {
+      demandPerson(scope);
+      const { name = scope.userName, units = scope.units } = body;
+      await models.users.update({ name, units }, { where: { id: scope.userId } });
+      return meOf({ ...scope, userName: name, units });
+    },
     listKeys: async ({ scope: { workspaceId, userId } }) => {
       const rows = await findAll(models.accessKeys, { where: { workspaceId, userId }, order: ['id'] });
       const devices = await listIn(models.devices, workspaceId);
@@ -128,7 +150,9 @@ export function accountHandlers({ store, config, address }: ApiParts): AccountHa
         toKey(row, devices.find(({ rowId }) => rowId === row.deviceRowId)?.id ?? null),
       );
     },
-    createKey: async ({ scope: { workspaceId, userId }, body }) => {
+    createKey: async ({ scope: caller, body }) => {
+      demandPerson(caller);
+      const { workspaceId, userId } = caller;
       const { title, scope = 'everything', deviceId = null, days = null } = body;
       const device = deviceId === null ? null : await oneIn(models.devices, workspaceId, { id: deviceId });
       if (deviceId !== null && device === null)
@@ -151,7 +175,9 @@ export function accountHandlers({ store, config, address }: ApiParts): AccountHa
       });
       return { ...toKey(row, deviceId), secret };
     },
-    deleteKey: async ({ scope: { workspaceId, userId }, params }) => {
+    deleteKey: async ({ scope: caller, params }) => {
+      demandPerson(caller);
+      const { workspaceId, userId } = caller;
       const gone = await models.accessKeys.destroy({
         where: { id: numberOf(params.key, 'access key'), workspaceId, userId },
       });

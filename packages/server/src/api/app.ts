@@ -14,12 +14,14 @@ import {
 import { ProblemError, unavailable } from '../problems';
 import { accountHandlers, VERSION } from './account';
 import { calibrationHandlers } from './calibrations';
+import { claimHandlers } from './claims';
 import { computingHandlers } from './computing';
 import { commandHandlers } from './commands';
 import { deviceOf, type ApiParts, type Call, type Handlers } from './context';
 import { dataHandlers } from './data';
 import { sendExport } from './export';
 import { dashboardHandlers } from './dashboards';
+import { devicePictures } from './devicePicture';
 import { deviceHandlers } from './devices';
 import { historyHandlers } from './history';
 import { sendImage } from './images';
@@ -39,6 +41,7 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
     ...historyHandlers(parts),
     ...dataHandlers(parts),
     ...calibrationHandlers(parts),
+    ...claimHandlers(parts),
     ...computingHandlers(parts),
     ...commandHandlers(parts),
     ...dashboardHandlers(parts),
@@ -53,7 +56,9 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
     response.status(state.ok ? 200 : 503).json(state);
   });
   app.get('/api/openapi.json', (_request, response) => void response.json(openApiDocument(VERSION)));
-  app.use('/api', refuseForeignOrigins, express.json({ limit: '1mb' }));
+  app.use('/api', refuseForeignOrigins);
+  devicePictures(app, parts);
+  app.use('/api', express.json({ limit: '1mb' }));
   for (const name of Object.keys(endpoints) as EndpointName[]) {
     const endpoint = endpoints[name] as Endpoint;
     const method = endpoint.method.toLowerCase() as 'get' | 'post' | 'put' | 'patch' | 'delete';

@@ -1,18 +1,12 @@
-import {
-  checkComputation,
-  compute,
-  isComputationError,
-  type Computing,
-  type Datastream,
-} from '@peatmoor/core';
+import { compute, type Computing, type Datastream } from '@peatmoor/core';
 import { streamSchema, type NewStream, type Recomputation, type Tried } from '@peatmoor/contract';
 import { inputsOver } from '../computing/work';
 import { targetsOf, type Target } from '../computing/targets';
+import { readyComputation } from '../definitions/computations';
 import { conflict, notFound, wrongField } from '../problems';
 import type { DeviceEntry } from '../registry';
 import type { StreamRow } from '../store/models';
 import { listIn, oneIn } from '../store/rows';
-import type { Store } from '../store/store';
 import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
 import type { Scope } from './scope';
 
@@ -43,7 +37,7 @@ export function computingHandlers(parts: ApiParts): ComputingHandlers {
       if (stream.computation === null)
         throw wrongField('stream.computation', 'is missing', 'Say how it is computed.');
       const all = [...streams.filter(({ key }) => key !== stream.key), stream] as Datastream[];
-      const computing = readyOf(stream, all, 'stream.');
+      const computing = readyComputation(stream, all, 'stream.');
       const device = await previewDevice(parts, scope, Number(params.kind), body.device);
       if (device === null) return { inputs: computing.inputs, device: null, preview: [] };
       const preview = await previewOf(parts, device, computing);
@@ -89,47 +83,6 @@ export function computingHandlers(parts: ApiParts): ComputingHandlers {
       }));
     },
   };
-}
-
-/** Refuses a change after which a computed datastream of the kind could not be worked out. `changed` is the one in hand. */
-export function checkComputations(
-  streams: readonly Pick<Datastream, 'key' | 'type' | 'aliases' | 'choices' | 'computation'>[],
-  changed: string,
-  prefix = '',
-): void {
-  for (const stream of streams) {
-    if (stream.computation === null || stream.computation === undefined) continue;
-    if (stream.key === changed) {
-      readyOf(stream, streams, prefix);
-      continue;
-    }
-    const outcome = checkComputation(stream, streams);
-    if (isComputationError(outcome))
-      throw conflict(
-        `"${stream.key}" is computed and could not be any more: ${outcome.field}${outcome.reason} Change or delete "${stream.key}" first.`,
-      );
-  }
-}
-
-function readyOf(
-  stream: Pick<Datastream, 'key' | 'type' | 'aliases' | 'choices' | 'computation'>,
-  streams: readonly Pick<Datastream, 'key' | 'type' | 'aliases' | 'choices' | 'computation'>[],
-  prefix: string,
-): Computing {
-  const outcome = checkComputation(stream, streams);
-  if (!isComputationError(outcome)) return outcome;
-  const field = outcome.field === 'type' ? 'type' : `computation.${outcome.field}`;
-  throw wrongField(prefix + field, outcome.reason.replace(/\.$/, ''), outcome.remedy);
-}
-
-/** The datastreams of a kind with a change in hand, as they would be. */
-export async function streamsAfter(
-  store: Store,
-  workspaceId: number,
-  kindId: number,
-  change: (streams: StreamRow[]) => StreamRow[],
-): Promise<StreamRow[]> {
-  return change(await listIn(store.models.streams, workspaceId, { where: { kindId }, order: ['id'] }));
 }
 
 async function previewDevice(

@@ -1,29 +1,23 @@
-import { randomBytes } from 'node:crypto';
-import { UniqueConstraintError, type Transaction } from 'sequelize';
 import {
   calibrate,
-  EMPTY_PROOF,
+  flattenRow,
   inspectToken,
   isRefusal,
-  makeToken,
   presenceOf,
-  proposeDeviceId,
-  flattenRow,
-  TOKEN_RANDOM_BYTES,
   type DecodedReport,
 } from '@peatmoor/core';
-import type { Device, DeviceIn, MadeToken, TokenOwner } from '@peatmoor/contract';
+import type { Device, TokenOwner } from '@peatmoor/contract';
+import { addToken, createDevice } from '../definitions/device';
 import { JournalBusyError } from '../journal/writer';
 import { conflict, notFound, unavailable, wrongField } from '../problems';
 import { remoteAddress } from '../listeners/address';
 import { hashSecret, type DeviceEntry } from '../registry';
-import type { DeviceRow, KindRow } from '../store/models';
-import { addTo, changeIn, deleteIn, findAll, listIn, oneIn } from '../store/rows';
-import type { Store } from '../store/store';
+import type { DeviceRow } from '../store/models';
+import { changeIn, deleteIn, listIn, oneIn } from '../store/rows';
 import { readDeviceList } from './manyDevices';
 import { retakeRefused } from '../ingest/retake';
 import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
-import { createKind, deleteSeries } from './kinds';
+import { deleteSeries } from './kinds';
 import type { Scope } from './scope';
 
 type DeviceHandlers = Pick<
@@ -59,6 +53,7 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
     row: DeviceRow,
     openEvents: number,
     gateways: ReadonlyMap<number, string>,
+    pictures: ReadonlyMap<number, number>,
   ): Device => {
     const lastSeenAt = presence.lastSeen(entry.rowId) ?? entry.lastSeenAt;
     const connected = presence.sessions(entry.rowId).size > 0;
@@ -86,6 +81,7 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
       about: row.about,
       gateway: gateways.get(row.gatewayRowId ?? 0) ?? null,
       serial: row.serial,
+      pictureAt: pictures.get(entry.rowId) ?? null,
     };
   };
   const describeAll = async (scope: Scope, rows: DeviceRow[]): Promise<Device[]> => {
@@ -99,12 +95,31 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
             ({ rowId, id }) => [rowId, id] as const,
           ),
     );
+    const pictures = await picturesOf(scope);
     return rows.flatMap((row, i) => {
       const entry = entries[i];
       return entry
-        ? [describe(entry, row, open.filter(({ deviceRowId }) => deviceRowId === row.rowId).length, gateways)]
+        ? [
+            describe(
+              entry,
+              row,
+              open.filter(({ deviceRowId }) => deviceRowId === row.rowId).length,
+              gateways,
+              pictures,
+            ),
+          ]
         : [];
     });
+  };
+  /** When the pictures of devices were made, by device. */
+  const picturesOf = async ({ workspaceId }: Scope): Promise<Map<number, number>> => {
+    const rows = await store.withConnection(
+      async (connection) =>
+        (await connection.execute('SELECT deviceRowId, madeAt FROM devicePictures WHERE workspaceId = ?', [
+          workspaceId,
+        ])) as { deviceRowId: number; madeAt: number }[],
+    );
+    return new Map(rows.map(({ deviceRowId, madeAt }) => [deviceRowId, Number(madeAt)]));
   };
   const rowOf = async (scope: Scope, id: string | undefined): Promise<DeviceRow> => {
     const row = await oneIn(models.devices, scope.workspaceId, { id: (id ?? '').slice(0, 80) });
@@ -172,6 +187,7 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
           models.commands,
           models.calibrations,
           models.recomputations,
+          models.devicePictures,
           models.corrections,
           models.accessKeys,
           models.ruleStates,
@@ -297,122 +313,4 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
       };
     return { ...known, state: 'in-use', explanation: `The token of ${entry.name}. It is whole and valid.` };
   }
-}
-
-/** Registers a device, with a kind made behind it where none is named, and its first token. */
-export async function createDevice(
-  store: Store,
-  workspaceId: number,
-  body: DeviceIn,
-  within?: Transaction,
-): Promise<{ row: DeviceRow; token: string }> {
-  const { models } = store;
-  if (body.kindId !== undefined && (await oneIn(models.kinds, workspaceId, { id: body.kindId })) === null)
-    throw wrongField(
-      'kindId',
-      `${body.kindId} is no kind of this workspace`,
-      'Choose one of its kinds, or give newKind.',
-    );
-  const gateway = await gatewayOf(store, workspaceId, body);
-  const taken = new Set(
-    (await listIn(models.devices, workspaceId, within ? { transaction: within } : {})).map(({ id }) => id),
-  );
-  const id = body.id ?? proposeDeviceId(body.name, taken);
-  const inUse = (): Error =>
-    wrongField(
-      'id',
-      `"${id}" is used by another device of this workspace`,
-      `Choose another, such as "${proposeDeviceId(id, taken)}".`,
-    );
-  if (taken.has(id)) throw inUse();
-  try {
-    const make = async (transaction: Transaction): Promise<{ row: DeviceRow; token: string }> => {
-      const kindId =
-        body.kindId ??
-        ((await createKind(store, workspaceId, body.newKind!, transaction)) satisfies KindRow).id;
-      const values = {
-        kindId,
-        id,
-        name: body.name,
-        createdAt: Date.now(),
-        lastSeenAt: null,
-        proof: EMPTY_PROOF,
-        dashboardId: null,
-        labels: body.labels ?? [],
-        place: null,
-        notes: '',
-        about: {},
-        gatewayRowId: gateway?.rowId ?? null,
-        serial: body.serial ?? null,
-      };
-      const row = await addTo(models.devices, workspaceId, values, transaction);
-      const { secret } = await addToken(store, row, 'first', transaction);
-      return { row, token: secret };
-    };
-    return await (within ? make(within) : store.transaction(make));
-  } catch (error) {
-    if (error instanceof UniqueConstraintError && /workspaceDevice/.test(error.parent.message)) throw inUse();
-    if (error instanceof UniqueConstraintError && /gatewaySerial/.test(error.parent.message))
-      throw wrongField(
-        'serial',
-        `"${body.serial}" is another sub-device of ${gateway?.name} already`,
-        'Give each its own serial text.',
-      );
-    throw error;
-  }
-}
-
-/** The gateway that a new sub-device names; it must be a device of the workspace and no sub-device itself. */
-async function gatewayOf(store: Store, workspaceId: number, body: DeviceIn): Promise<DeviceRow | null> {
-  if (body.gateway === undefined) {
-    if (body.serial !== undefined)
-      throw wrongField('serial', 'is only for a sub-device', 'Name its gateway too, or leave it out.');
-    return null;
-  }
-  const gateway = await oneIn(store.models.devices, workspaceId, { id: body.gateway });
-  if (gateway === null)
-    throw wrongField(
-      'gateway',
-      `"${body.gateway}" is no device of this workspace`,
-      'Choose one of its devices.',
-    );
-  if (gateway.gatewayRowId !== null)
-    throw wrongField('gateway', `"${body.gateway}" is itself behind a gateway`, 'Choose the gateway.');
-  return gateway;
-}
-
-async function addToken(
-  store: Store,
-  device: DeviceRow,
-  title: string,
-  transaction?: Transaction,
-): Promise<MadeToken> {
-  const { models } = store;
-  const kept = await findAll(models.deviceTokens, {
-    where: { deviceRowId: device.rowId, withdrawnAt: null },
-    ...(transaction && { transaction }),
-  });
-  if (kept.length >= 20)
-    throw conflict(`${device.name} has 20 tokens already. Withdraw one that is not used.`);
-  const secret = makeToken(randomBytes(TOKEN_RANDOM_BYTES));
-  const fingerprint = inspectToken(secret).fingerprint!;
-  const values = {
-    deviceRowId: device.rowId,
-    title: title || `token ${kept.length + 1}`,
-    fingerprint,
-    secretHash: hashSecret(secret),
-    createdAt: Date.now(),
-    usedAt: null,
-    withdrawnAt: null,
-  };
-  const row = await addTo(models.deviceTokens, device.workspaceId, values, transaction);
-  return {
-    id: row.id,
-    title: values.title,
-    fingerprint,
-    createdAt: values.createdAt,
-    usedAt: null,
-    withdrawnAt: null,
-    secret,
-  };
 }

@@ -1,16 +1,18 @@
-import { isScalar } from '@peatmoor/core';
-import type { HistoryLine } from '@peatmoor/contract';
+import { isNumeric, isScalar } from '@peatmoor/core';
+import type { HistoryLine, OthersQuery } from '@peatmoor/contract';
+import { readOthers } from '../history/others';
 import { MOST_READINGS } from '../history/read';
 import { wrongField } from '../problems';
 import type { DeviceEntry, DeviceStream } from '../registry';
 import { listIn } from '../store/rows';
+import { streamOf } from './data';
 import { deviceOf, type ApiParts, type Handlers } from './context';
 
 const HOUR_MS = 3_600_000;
 /** Longest period that is given as single readings. */
 const MOST_RAW_MS = 32 * 86_400_000;
 
-type HistoryHandlers = Pick<Handlers, 'history' | 'overview'>;
+type HistoryHandlers = Pick<Handlers, 'history' | 'overview' | 'listOthers'>;
 
 export function historyHandlers(parts: ApiParts): HistoryHandlers {
   const { store, registry, history } = parts;
@@ -56,6 +58,19 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
         }),
       );
       return { from, to, lines };
+    },
+    listOthers: async ({ scope, params, query }) => {
+      const entry = await deviceOf(parts, scope, params.device);
+      const { stream: name, from, to, limit } = query as unknown as OthersQuery;
+      const stream = streamOf(entry, name);
+      if (isNumeric(stream))
+        throw wrongField(
+          'stream',
+          `"${stream.key}" is kept as numbers`,
+          'Ask for its history; here are texts, locations and images.',
+        );
+      const rows = await readOthers(store, scope.workspaceId, stream, from, to, limit + 1);
+      return { key: stream.key, readings: rows.slice(0, limit), cut: rows.length > limit };
     },
     overview: async ({ scope, query }) => {
       const to = Date.now();

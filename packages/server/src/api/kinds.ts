@@ -1,18 +1,12 @@
-import { UniqueConstraintError, type Transaction } from 'sequelize';
-import { foldName, isScalar } from '@peatmoor/core';
-import {
-  streamSchema,
-  type Kind,
-  type KindIn,
-  type MoveDevices,
-  type NewStream,
-  type Stream,
-} from '@peatmoor/contract';
-import { conflict, notFound, wrongField } from '../problems';
+import type { Transaction } from 'sequelize';
+import { type Kind, type KindIn, type MoveDevices, type NewStream, type Stream } from '@peatmoor/contract';
+import { checkComputations, streamsAfter } from '../definitions/computations';
+import { createKind, keepStream, toRow } from '../definitions/kind';
+import { conflict, notFound } from '../problems';
 import type { KindRow, StreamRow } from '../store/models';
 import { addTo, changeIn, deleteIn, findAll, listIn, oneIn } from '../store/rows';
 import type { Store } from '../store/store';
-import { checkComputations, streamsAfter } from './computing';
+
 import { numberOf, type ApiParts, type Handlers } from './context';
 import { countReadings, moveDevices } from './moving';
 import type { Scope } from './scope';
@@ -85,6 +79,7 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
       await store.transaction(async (transaction) => {
         await deleteIn(models.streams, scope.workspaceId, { kindId: kind.id }, transaction);
         await deleteIn(models.rules, scope.workspaceId, { kindId: kind.id }, transaction);
+        await deleteIn(models.claims, scope.workspaceId, { kindId: kind.id }, transaction);
         await deleteIn(models.kinds, scope.workspaceId, { id: kind.id }, transaction);
       });
       bus.emit('rules', { workspaceId: scope.workspaceId });
@@ -205,39 +200,6 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
   }
 }
 
-/** Makes a kind with its datastreams, in the caller's transaction. */
-export async function createKind(
-  store: Store,
-  workspaceId: number,
-  body: KindIn,
-  transaction: Transaction,
-): Promise<KindRow> {
-  const kind = await addTo(
-    store.models.kinds,
-    workspaceId,
-    {
-      title: body.title,
-      intervalS: body.intervalS ?? 60,
-      acceptNew: body.acceptNew ?? false,
-      notes: body.notes ?? '',
-      board: body.board ?? '',
-      icon: body.icon ?? '',
-      createdAt: Date.now(),
-    },
-    transaction,
-  );
-  const streams = (body.streams ?? []).map((one) => toRow(streamSchema.cast(one) as NewStream));
-  for (const [i, { key }] of streams.entries()) checkComputations(streams, key, `streams[${i}].`);
-  for (const [i, stream] of streams.entries()) {
-    await keepStream(
-      stream,
-      () => addTo(store.models.streams, workspaceId, { ...stream, kindId: kind.id }, transaction),
-      `streams[${i}].`,
-    );
-  }
-  return kind;
-}
-
 /** Deletes series with all their readings, in the caller's transaction. */
 export async function deleteSeries(
   store: Store,
@@ -251,44 +213,6 @@ export async function deleteSeries(
       transaction,
     });
   await store.models.series.destroy({ where: { id: [...ids] }, transaction });
-}
-
-async function keepStream<T>(
-  stream: Pick<NewStream, 'key' | 'pin'>,
-  work: () => Promise<T>,
-  prefix = '',
-): Promise<T> {
-  try {
-    return await work();
-  } catch (error) {
-    if (!(error instanceof UniqueConstraintError)) throw error;
-    if (/kindPin/.test(error.parent.message))
-      throw wrongField(
-        `${prefix}pin`,
-        `: virtual pin ${stream.pin} is used by another datastream of this kind`,
-        'Choose another number, or none.',
-      );
-    throw wrongField(
-      `${prefix}key`,
-      `"${stream.key}" is used by another datastream of this kind`,
-      'Choose another key.',
-    );
-  }
-}
-
-function toRow(stream: NewStream): Omit<StreamRow, 'id' | 'workspaceId' | 'kindId'> {
-  const scalar = isScalar(stream);
-  return {
-    ...stream,
-    unit: scalar ? stream.unit : null,
-    min: scalar ? stream.min : null,
-    max: scalar ? stream.max : null,
-    decimals: stream.type === 'number' ? stream.decimals : null,
-    aliases: [...new Set(stream.aliases.map(foldName))],
-    choices: stream.type === 'choice' ? stream.choices : [],
-    direction: stream.computation === null ? stream.direction : 'report',
-    unconfirmed: false,
-  };
 }
 
 export function toStream(row: StreamRow): Stream {

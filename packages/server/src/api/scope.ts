@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import type { IncomingMessage } from 'node:http';
 import { parse } from 'cookie';
-import { inspectToken, makeToken, TOKEN_RANDOM_BYTES } from '@peatmoor/core';
+import { inspectToken, makeToken, TOKEN_RANDOM_BYTES, type UnitSystem } from '@peatmoor/core';
 import { roleIncludes, type Role } from '@peatmoor/contract';
 import { timingSafeEqual } from 'node:crypto';
 import { ProblemError } from '../problems';
@@ -19,11 +19,14 @@ export interface Scope {
   userId: number;
   userName: string;
   email: string;
+  units: UnitSystem;
   workspaceId: number;
   workspaceTitle: string;
   role: Role;
   /** Where the caller is an access key of one device: its row, and whether it may look or report. */
   only: { deviceRowId: number; may: 'look' | 'report' } | null;
+  /** True for an access key that may not do all that its person may. */
+  limited: boolean;
 }
 
 /** Finds out who is calling, by session cookie or access key; null for nobody. */
@@ -80,10 +83,11 @@ async function scopeOfKey(store: Store, text: string): Promise<Scope | null> {
     await store.models.accessKeys.update({ usedAt: now }, { where: { id: key.id } });
   const scope = await member(store, key.userId, key.workspaceId);
   if (scope === null || key.scope === 'everything') return scope;
-  if (key.scope === 'read') return { ...scope, role: 'viewer' };
+  if (key.scope === 'read') return { ...scope, role: 'viewer', limited: true };
   const may = key.scope === 'read-device' ? 'look' : 'report';
   return {
     ...scope,
+    limited: true,
     role: lesser(scope.role, may === 'look' ? 'viewer' : 'editor'),
     only: { deviceRowId: key.deviceRowId!, may },
   };
@@ -92,6 +96,16 @@ async function scopeOfKey(store: Store, text: string): Promise<Scope | null> {
 /** A key never does more than its person may. */
 function lesser(mine: Role, wanted: Role): Role {
   return roleIncludes(mine, wanted) ? wanted : mine;
+}
+
+/** Throws 403 for an access key that may not do all that its person may: it must not make itself a wider one. */
+export function demandPerson(scope: Scope): void {
+  if (scope.limited)
+    throw new ProblemError(
+      403,
+      'Not allowed',
+      'This access key may not change the account or its keys. Sign in, or use a key for everything.',
+    );
 }
 
 /** The one place that holds a key of one device to that device and to what it is for. Throws 403. */
@@ -122,9 +136,11 @@ async function member(store: Store, userId: number, workspaceId: number): Promis
     userId,
     userName: user.name,
     email: user.email,
+    units: user.units,
     workspaceId,
     workspaceTitle: workspace.title,
     role: membership.role,
     only: null,
+    limited: false,
   };
 }

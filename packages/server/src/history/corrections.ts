@@ -3,6 +3,7 @@ import type { DeviceEntry, DeviceStream } from '../registry';
 import { inRawTransaction, type Store } from '../store/store';
 import { decodeChunk, writeDays } from './chunks';
 import type { Folding } from './folding';
+import { settleNewest } from './others';
 import type { HistoryReader } from './read';
 
 /** From ≤ time < to, epoch ms; infinite where there is no bound. */
@@ -44,7 +45,7 @@ export function createCorrections(store: Store, folding: Folding, history: Histo
     async remove(entry, stream, period) {
       const [from, to] = bounds(period);
       // What is still in the journal is folded first; meanwhile nothing else is.
-      return folding.alone(() =>
+      const removed = await folding.alone(() =>
         inRawTransaction(store, async (connection) => {
           let count = 0;
           if (isNumeric(stream)) {
@@ -77,13 +78,11 @@ export function createCorrections(store: Store, folding: Folding, history: Histo
             `DELETE FROM ${tableOf(stream)} WHERE workspaceId = ? AND seriesId = ? AND at >= ? AND at < ?`,
             [entry.workspaceId, stream.seriesId, from, to],
           )) as { affectedRows: number };
-          await connection.query(
-            `UPDATE series SET newestOther = IF(newestAt >= ? AND newestAt < ?, NULL, newestOther), newestAt = IF(newestOther IS NULL, NULL, newestAt) WHERE id = ?`,
-            [from, to, stream.seriesId],
-          );
           return result.affectedRows;
         }),
       );
+      if (!isNumeric(stream)) await settleNewest(store, entry.workspaceId, stream);
+      return removed;
     },
   };
 }

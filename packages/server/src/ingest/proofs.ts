@@ -32,6 +32,11 @@ export function createProofs(store: Store, bus: Bus, log: Logger): Proofs {
   return {
     reached(entry, milestone, at) {
       if (entry.proof[milestone] !== null) return;
+      if (entry.proof.connectedAt === null && ORDER.indexOf(milestone) >= ORDER.indexOf('connectedAt'))
+        bus.emit('live', {
+          workspaceId: entry.workspaceId,
+          message: { type: 'firstOnline', device: entry.id, name: entry.name, at },
+        });
       for (const one of ORDER.slice(0, ORDER.indexOf(milestone) + 1)) entry.proof[one] ??= at;
       if (milestone === 'connectedAt' || milestone === 'firstReadingAt') entry.proof.trouble = null;
       save(entry);

@@ -13,11 +13,13 @@ import type { Logger } from 'pino';
 import type { CommandBook } from '../commands/commands';
 import { tooOften, unknownSubDevice, type Ingest, type MessageFacts } from '../ingest/ingest';
 import type { AboutBook } from '../ingest/about';
+import type { TokenUse } from '../ingest/tokenUse';
 import type { Proofs } from '../ingest/proofs';
 import { JournalBusyError, type JournalWriter } from '../journal/writer';
 import type { DeviceEntry, Registry } from '../registry';
 import type { RaisedEvents } from '../rules/raised';
 import { remoteAddress } from './address';
+import type { Claiming } from '../definitions/claiming';
 
 /** Bytes of one report at the most. */
 export const MOST_BYTES = 512 * 1024;
@@ -33,6 +35,8 @@ interface Parts {
   commands: CommandBook;
   raised: RaisedEvents;
   about: AboutBook;
+  claiming: Claiming;
+  tokenUse: TokenUse;
   log: Logger;
 }
 
@@ -46,7 +50,7 @@ interface Answer {
 }
 
 export function createDeviceHttp(parts: Parts): DeviceHttp {
-  const { registry, ingest, journal, proofs, commands, raised, about, log } = parts;
+  const { registry, ingest, journal, proofs, commands, raised, about, claiming, tokenUse, log } = parts;
   /** Who is calling, or the answer to somebody whose token is not right. */
   const admit = async (token: string | null, facts: MessageFacts): Promise<DeviceEntry | Answer> => {
     if (token === null)
@@ -56,6 +60,7 @@ export function createDeviceHttp(parts: Parts): DeviceHttp {
       );
     const verdict = await registry.verify(token);
     if (verdict.state === 'right') {
+      tokenUse.note(verdict.tokenId, facts.receivedAt);
       proofs.reached(verdict.entry, 'tokenRightAt', facts.receivedAt);
       return verdict.entry;
     }
@@ -78,6 +83,8 @@ export function createDeviceHttp(parts: Parts): DeviceHttp {
     facts: MessageFacts,
     body: Buffer | Refusal,
   ): Promise<Answer> => {
+    if (request.method === 'POST' && url.pathname === '/device/claim')
+      return claim(bearerOf(request), body, facts.from);
     const admitted = await admit(tokenOf(request, url), facts);
     if ('status' in admitted) return admitted;
     const entry = admitted;
@@ -106,9 +113,25 @@ export function createDeviceHttp(parts: Parts): DeviceHttp {
       refusal(
         '',
         'wrong-topic',
-        `There is nothing at ${route}. Devices use POST /device/report, GET /device/wanted, POST /device/applied, /device/raise/<key>, /device/clear/<key> and /device/about.`,
+        `There is nothing at ${route}. Devices use POST /device/report, GET /device/wanted, POST /device/applied, /device/raise/<key>, /device/clear/<key>, /device/about and /device/claim.`,
       ),
     );
+  };
+
+  const claim = async (secret: string | null, body: Buffer | Refusal, from: string): Promise<Answer> => {
+    if (isRefusal(body)) return refused(413, body);
+    let asked: unknown;
+    try {
+      asked = JSON.parse(body.toString('utf8'));
+    } catch {
+      return refused(400, refusal('', 'unreadable', 'The message is not JSON. Send {"serial": "…"}.'));
+    }
+    const outcome = await claiming.claim(secret, asked, from);
+    if (!isRefusal(outcome.body)) return { status: outcome.status, body: outcome.body };
+    return {
+      ...refused(outcome.status, outcome.body),
+      ...(outcome.retryAfterS !== undefined && { retryAfterS: outcome.retryAfterS }),
+    };
   };
 
   /** Raises or clears an event, or notes what the board says of itself. */
@@ -182,6 +205,7 @@ export function createDeviceHttp(parts: Parts): DeviceHttp {
     const token = bearerOf(request);
     const known = token === null ? undefined : registry.knownToken(token);
     if (known === undefined || !ingest.admits(known.entry, facts.receivedAt)) return false;
+    tokenUse.note(known.tokenId, facts.receivedAt);
     facts.size = body.length;
     facts.raw = body;
     const decoded = decodeByType(facts.form, body, facts.receivedAt, null);

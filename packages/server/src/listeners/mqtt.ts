@@ -11,11 +11,13 @@ import { tooOften, type Ingest, type MessageFacts } from '../ingest/ingest';
 import type { DeviceSession, PresenceBook } from '../ingest/presence';
 import type { AboutBook } from '../ingest/about';
 import type { RaisedEvents } from '../rules/raised';
+import type { TokenUse } from '../ingest/tokenUse';
 import type { Proofs } from '../ingest/proofs';
 import { JournalBusyError, type JournalWriter } from '../journal/writer';
 import type { DeviceEntry, Registry } from '../registry';
 import { socketAddress } from './address';
 import type { PublishFrame } from './mqttFrames';
+import { createAdmission } from './mqttAdmission';
 import { createMqttReports, type Report } from './mqttReports';
 import { DeviceSocket, type Transport } from './mqttSocket';
 
@@ -33,6 +35,7 @@ interface Parts {
   ingest: Ingest;
   proofs: Proofs;
   presence: PresenceBook;
+  tokenUse: TokenUse;
   commands: CommandBook;
   raised: RaisedEvents;
   about: AboutBook;
@@ -83,6 +86,7 @@ type Connected = Client & {
 /** Speaks MQTT 3.1.1 to devices. PUBACK leaves only when the readings are durable in the journal. */
 export async function startMqttListener(places: MqttPlaces, parts: Parts): Promise<MqttListener> {
   const { registry, ingest, proofs, presence, commands, journal, bus, log } = parts;
+  const admit = createAdmission(parts);
   const reports = createMqttReports(parts);
   const takeovers = new Map<number, number[]>();
   const broker = new Aedes({ maxTopicLevels: 12, connectTimeout: 15_000 });
@@ -118,36 +122,6 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
         log.warn({ error: error.message }, 'a device could not be admitted');
         fail(3);
       });
-  };
-
-  const admit = async (
-    userName: string,
-    password: string,
-    from: string,
-  ): Promise<{ entry: DeviceEntry; tokenId: number } | null> => {
-    const now = Date.now();
-    const verdict = await registry.verify(password);
-    const facts: MessageFacts = {
-      way: 'MQTT',
-      from,
-      size: 0,
-      receivedAt: now,
-      form: 'mqtt connect',
-      raw: null,
-    };
-    const trouble = (entry: DeviceEntry, hint: string): null => {
-      ingest.refuse(entry, refusal('', 'bad-token', hint), facts);
-      proofs.trouble(entry, { at: now, reason: 'bad-token', hint, from });
-      return null;
-    };
-    if (verdict.state !== 'right')
-      return verdict.entry === null ? null : trouble(verdict.entry, verdict.hint);
-    if (userName !== verdict.entry.id)
-      return trouble(
-        verdict.entry,
-        `The token belongs to "${verdict.entry.id}", but the MQTT user name was "${userName.slice(0, 40)}". Set the user name to the device ID.`,
-      );
-    return verdict;
   };
 
   const makeSession = (client: Connected, entry: DeviceEntry, tokenId: number, from: string): Session => {

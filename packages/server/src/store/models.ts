@@ -1,5 +1,5 @@
 import { DataTypes, type Model, type ModelStatic, type Sequelize } from 'sequelize';
-import type { Calibration, Datastream, Location, Proof, Value, Widget } from '@peatmoor/core';
+import type { Calibration, Datastream, Location, Proof, UnitSystem, Value, Widget } from '@peatmoor/core';
 import type { DeviceAbout, KeyScope, NewCalibration, Role, Severity } from '@peatmoor/contract';
 
 export interface UserRow {
@@ -8,6 +8,8 @@ export interface UserRow {
   name: string;
   passwordHash: string;
   createdAt: number;
+  /** How values are shown to them. */
+  units: UnitSystem;
 }
 export interface WorkspaceRow {
   id: number;
@@ -98,6 +100,10 @@ export interface DeviceRow {
   gatewayRowId: number | null;
   /** The text by which its gateway names it. */
   serial: string | null;
+  /** The claim with which the board fetched it. */
+  claimId: number | null;
+  /** True where its board may claim once more. */
+  claimOpen: boolean;
 }
 export interface TokenRow {
   id: number;
@@ -210,6 +216,27 @@ export interface ArrivalRow {
   raw: Buffer | null;
 }
 
+export interface ClaimRow {
+  id: number;
+  workspaceId: number;
+  kindId: number;
+  title: string;
+  fingerprint: string;
+  secretHash: Buffer;
+  most: number;
+  used: number;
+  userName: string;
+  createdAt: number;
+  endsAt: number;
+  endedAt: number | null;
+}
+export interface PictureRow {
+  deviceRowId: number;
+  workspaceId: number;
+  type: string;
+  body: Buffer;
+  madeAt: number;
+}
 export interface RecomputationRow {
   id: number;
   workspaceId: number;
@@ -244,7 +271,7 @@ export function defineModels(sequelize: Sequelize) {
   return {
     users: table<UserRow>('users', {
       id: number(),
-      ...fields('email name passwordHash', STRING),
+      ...fields('email name passwordHash units', STRING),
       createdAt: BIGINT,
     }),
     workspaces: table<WorkspaceRow>('workspaces', { id: number(), title: STRING, createdAt: BIGINT }),
@@ -293,8 +320,9 @@ export function defineModels(sequelize: Sequelize) {
     }),
     devices: table<DeviceRow>('devices', {
       rowId: number(),
-      ...fields('workspaceId kindId dashboardId gatewayRowId', INTEGER),
+      ...fields('workspaceId kindId dashboardId gatewayRowId claimId', INTEGER),
       ...fields('id name serial', STRING),
+      claimOpen: BOOLEAN,
       ...fields('createdAt lastSeenAt', BIGINT),
       ...fields('proof labels place notes about', TEXT),
     }),
@@ -355,6 +383,20 @@ export function defineModels(sequelize: Sequelize) {
       ...fields('channel recipient phase subject state error', STRING),
       text: TEXT,
       ...fields('dueAt sentAt', BIGINT),
+    }),
+    claims: table<ClaimRow>('claims', {
+      id: number(),
+      ...fields('workspaceId kindId most used', INTEGER),
+      ...fields('title fingerprint userName', STRING),
+      secretHash: BLOB,
+      ...fields('createdAt endsAt endedAt', BIGINT),
+    }),
+    devicePictures: table<PictureRow>('devicePictures', {
+      deviceRowId: key(),
+      workspaceId: INTEGER,
+      type: STRING,
+      body: BLOB,
+      madeAt: BIGINT,
     }),
     recomputations: table<RecomputationRow>('recomputations', {
       id: number(),

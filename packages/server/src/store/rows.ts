@@ -18,7 +18,7 @@ const JSON_COLUMNS = [
   'captured',
   'computation',
 ] as const;
-const BOOLEAN_COLUMNS = ['active', 'acceptNew', 'unconfirmed'] as const;
+const BOOLEAN_COLUMNS = ['active', 'acceptNew', 'unconfirmed', 'claimOpen'] as const;
 
 /** What belongs to a workspace names it. Every query on such rows goes through these functions with its workspace. */
 interface Owned {

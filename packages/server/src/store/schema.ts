@@ -76,3 +76,15 @@ export const COMPUTING_TABLES = [
     days INT UNSIGNED NOT NULL, note VARCHAR(200) NOT NULL, userName VARCHAR(80) NOT NULL, madeAt BIGINT NOT NULL, endedAt BIGINT NULL,
     KEY (state, id), KEY (streamId, id), KEY (deviceRowId), KEY (workspaceId))`,
 ];
+
+/** Claims, units and pictures. */
+export const CLAIM_TABLES = [
+  `CREATE TABLE IF NOT EXISTS claims (id INT UNSIGNED AUTO_INCREMENT PRIMARY KEY, workspaceId INT UNSIGNED NOT NULL, kindId INT UNSIGNED NOT NULL,
+    title VARCHAR(80) NOT NULL, fingerprint CHAR(6) NOT NULL UNIQUE, secretHash BINARY(32) NOT NULL, most INT UNSIGNED NOT NULL, used INT UNSIGNED NOT NULL,
+    userName VARCHAR(80) NOT NULL, createdAt BIGINT NOT NULL, endsAt BIGINT NOT NULL, endedAt BIGINT NULL, KEY (kindId), KEY (workspaceId))`,
+  `ALTER TABLE devices ADD COLUMN IF NOT EXISTS claimId INT UNSIGNED NULL, ADD COLUMN IF NOT EXISTS claimOpen TINYINT(1) NOT NULL DEFAULT 0,
+    ADD KEY IF NOT EXISTS claimed (claimId)`,
+  `ALTER TABLE users ADD COLUMN IF NOT EXISTS units VARCHAR(10) NOT NULL DEFAULT 'metric'`,
+  `CREATE TABLE IF NOT EXISTS devicePictures (deviceRowId INT UNSIGNED PRIMARY KEY, workspaceId INT UNSIGNED NOT NULL, type VARCHAR(20) NOT NULL,
+    body MEDIUMBLOB NOT NULL, madeAt BIGINT NOT NULL, KEY (workspaceId))`,
+];

@@ -3,7 +3,7 @@ import type { Logger } from 'pino';
 import { QueryTypes, Sequelize, Transaction } from 'sequelize';
 import { Umzug } from 'umzug';
 import { defineModels, type Models } from './models';
-import { COMPUTING_TABLES, FIRST_TABLES } from './schema';
+import { CLAIM_TABLES, COMPUTING_TABLES, FIRST_TABLES } from './schema';
 
 /** Where the database is: by URL, or by socket. */
 export type DatabaseAddress =
@@ -122,12 +122,14 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
             await sequelize.query(statement.replace('CREATE TABLE', 'CREATE TABLE IF NOT EXISTS'));
         },
       },
-      {
-        name: '0002-computing',
-        up: async () => {
-          for (const statement of COMPUTING_TABLES) await sequelize.query(statement);
-        },
-      },
+      ...Object.entries({ '0002-computing': COMPUTING_TABLES, '0003-claims': CLAIM_TABLES }).map(
+        ([name, statements]) => ({
+          name,
+          up: async () => {
+            for (const statement of statements) await sequelize.query(statement);
+          },
+        }),
+      ),
     ],
     storage: {
       async executed() {

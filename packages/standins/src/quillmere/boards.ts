@@ -1,26 +1,33 @@
 import type { Board } from '../board';
 import type { QuillmereKind } from './kinds';
-import { measuredAt, rainRate } from './signals';
+import { cameraPicture } from './picture';
+import { measuredAt, ponyAt, rainRate } from './signals';
 
 /** How a board behaves: what it measures when asked, and what it does with a wanted value. */
 export interface BoardModel {
-  read(at: number): Record<string, number | boolean>;
+  read(at: number): Record<string, number | boolean | { lat: number; lon: number }>;
+  /** A picture to send by itself, for a board with a camera: the name of its datastream and a PNG. */
+  picture?(at: number): { name: string; bytes: Uint8Array };
   /** Returns false if the board cannot do it. */
   apply(name: string, value: number): boolean;
 }
 
 /** A model for one of Quillmere's kinds. */
 export function boardModel(kind: QuillmereKind, seed: number): BoardModel {
-  if (kind === 'sluice') return sluiceModel();
+  if (kind === 'sluice') return sluiceModel(seed);
   if (kind === 'rainMeter') return rainModel(seed);
-  return { read: (at) => measuredAt(kind, seed, at), apply: () => false };
+  if (kind === 'collar')
+    return { read: (at) => ({ place: ponyAt(seed, at), ...measuredAt(kind, seed, at) }), apply: () => false };
+  const plain: BoardModel = { read: (at) => measuredAt(kind, seed, at), apply: () => false };
+  if (kind !== 'trailCamera') return plain;
+  return { ...plain, picture: (at) => ({ name: 'picture', bytes: cameraPicture(seed, at) }) };
 }
 
 /**
  * The sluice: water gathers above the closed gate and runs off through the open one. On automatic it opens above
  * 950 mm and closes below 720 mm, which takes about four minutes a turn. By hand it goes where it is wanted.
  */
-function sluiceModel(): BoardModel {
+function sluiceModel(seed: number): BoardModel {
   let level = 780;
   let opening = 0;
   let wanted = 0;
@@ -29,6 +36,8 @@ function sluiceModel(): BoardModel {
   return {
     read(at) {
       const seconds = last === null ? 0 : Math.min(60, (at - last) / 1000);
+      // It goes on from where its history ends.
+      if (last === null) level = measuredAt('sluice', seed, at).upstream_level!;
       last = at;
       if (automatic) wanted = level > 950 ? 100 : level < 720 ? 0 : wanted;
       const before = opening;

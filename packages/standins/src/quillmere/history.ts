@@ -1,5 +1,6 @@
 import { QUILLMERE_DEVICES } from './kinds';
-import { measuredAt, noise, rainRate } from './signals';
+import { cameraPicture } from './picture';
+import { measuredAt, noise, ponyAt, rainRate } from './signals';
 
 const MINUTE = 60_000;
 const DAY = 86_400_000;
@@ -55,4 +56,19 @@ export function quillmereHistory(until: number, days = 30): MadeHistory[] {
     }
   }
   return [...lines.values()];
+}
+
+/** Made-up history of what is no number: where the pony was, every ten minutes of two days, and a picture an hour of one. */
+export function quillmereOthers(
+  until: number,
+): { device: string; key: string; at: number; value: { lat: number; lon: number } | Uint8Array }[] {
+  const made: ReturnType<typeof quillmereOthers> = [];
+  for (const { id, kind, seed } of QUILLMERE_DEVICES)
+    if (kind === 'collar')
+      for (let at = until - 2 * DAY; at < until; at += 10 * MINUTE)
+        made.push({ device: id, key: 'place', at, value: ponyAt(seed, at) });
+    else if (kind === 'trailCamera')
+      for (let at = until - DAY; at < until; at += 60 * MINUTE)
+        made.push({ device: id, key: 'picture', at, value: cameraPicture(seed, at) });
+  return made;
 }

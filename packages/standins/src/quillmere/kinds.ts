@@ -1,10 +1,26 @@
 import type { KindIn } from '@peatmoor/contract';
 
+const BATTERY = {
+  key: 'battery',
+  title: 'Battery',
+  type: 'number',
+  unit: 'V',
+  min: 2.8,
+  max: 4.3,
+  decimals: 2,
+  pin: 3,
+  part: 'battery',
+  boardPin: 'GPIO 35',
+} as const;
+
 /** The device kinds of Quillmere Moss, as a maker would declare them. */
 export const QUILLMERE_KINDS = {
   dipwell: {
     title: 'Dipwell',
     intervalS: 10,
+    board: 'wifi-arduino',
+    icon: 'drop',
+    notes: 'A water-level tube in the peat. Level in mm against the ground: below it is negative.',
     streams: [
       {
         key: 'water_level',
@@ -25,22 +41,17 @@ export const QUILLMERE_KINDS = {
         max: 30,
         decimals: 1,
         pin: 2,
+        part: 'thermistor',
+        boardPin: 'GPIO 34',
       },
-      {
-        key: 'battery',
-        title: 'Battery',
-        type: 'number',
-        unit: 'V',
-        min: 2.8,
-        max: 4.3,
-        decimals: 2,
-        pin: 3,
-      },
+      BATTERY,
     ],
   },
   sluice: {
     title: 'Sluice',
     intervalS: 5,
+    board: 'wifi-arduino',
+    icon: 'gate',
     streams: [
       {
         key: 'upstream_level',
@@ -72,8 +83,21 @@ export const QUILLMERE_KINDS = {
   rainMeter: {
     title: 'Rain meter',
     intervalS: 20,
+    board: 'micropython',
+    icon: 'rain',
     streams: [
-      { key: 'rain', title: 'Rain', type: 'number', unit: 'mm', min: 0, max: 20, decimals: 1, pin: 1 },
+      {
+        key: 'rain',
+        title: 'Rain',
+        type: 'number',
+        unit: 'mm',
+        min: 0,
+        max: 20,
+        decimals: 1,
+        pin: 1,
+        part: 'rain-tipper',
+        boardPin: 'GPIO 27',
+      },
       {
         key: 'tips',
         title: 'Tips of the bucket',
@@ -83,15 +107,83 @@ export const QUILLMERE_KINDS = {
         max: 1_000_000_000,
         pin: 2,
       },
+      BATTERY,
       {
-        key: 'battery',
-        title: 'Battery',
+        key: 'rain_hour',
+        title: 'Rain this hour',
         type: 'number',
-        unit: 'V',
-        min: 2.8,
-        max: 4.3,
-        decimals: 2,
-        pin: 3,
+        unit: 'mm',
+        decimals: 1,
+        computation: { form: 'sum', of: 'rain', restarts: 'hour', zone: 'UTC' },
+      },
+      {
+        key: 'rain_day',
+        title: 'Rain today',
+        type: 'number',
+        unit: 'mm',
+        decimals: 1,
+        computation: { form: 'sum', of: 'rain', restarts: 'day', zone: 'UTC' },
+      },
+    ],
+  },
+  footbridge: {
+    title: 'Footbridge',
+    intervalS: 30,
+    board: 'small-computer',
+    icon: 'bridge',
+    streams: [
+      { key: 'visitors', title: 'Visitors', type: 'integer', unit: 'count', min: 0, max: 500, pin: 1 },
+      BATTERY,
+      {
+        key: 'visitors_day',
+        title: 'Visitors today',
+        type: 'integer',
+        unit: 'count',
+        computation: { form: 'sum', of: 'visitors', restarts: 'day', zone: 'UTC' },
+      },
+    ],
+  },
+  trailCamera: {
+    title: 'Trail camera',
+    intervalS: 120,
+    board: 'small-computer',
+    icon: 'camera',
+    streams: [
+      { key: 'picture', title: 'Picture', type: 'image', keepDays: 30 },
+      {
+        key: 'interval',
+        title: 'A picture every',
+        type: 'integer',
+        unit: 's',
+        min: 20,
+        max: 3600,
+        direction: 'control',
+      },
+      BATTERY,
+    ],
+  },
+  collar: {
+    title: 'Pony collar',
+    intervalS: 60,
+    board: 'cellular-arduino',
+    icon: 'collar',
+    streams: [{ key: 'place', title: 'Where', type: 'location' }, BATTERY],
+  },
+  hutGateway: {
+    title: 'Hut gateway',
+    intervalS: 30,
+    board: 'small-computer',
+    icon: 'antenna',
+    streams: [
+      { key: 'radio_signal', title: 'Radio signal', type: 'integer', unit: 'dBm', min: -120, max: 0 },
+      {
+        key: 'hut_temperature',
+        title: 'In the hut',
+        type: 'number',
+        unit: 'Cel',
+        min: -20,
+        max: 40,
+        decimals: 1,
       },
     ],
   },
@@ -106,10 +198,43 @@ export const QUILLMERE_DEVICES: {
   kind: QuillmereKind;
   via: 'mqtt' | 'http';
   seed: number;
+  labels?: string[];
+  /** The gateway that reports for it, and the text by which it calls it. */
+  gateway?: string;
+  serial?: string;
 }[] = [
-  { id: 'dipwell-north', name: 'Dipwell North', kind: 'dipwell', via: 'mqtt', seed: 11 },
-  { id: 'dipwell-bridge', name: 'Dipwell at the bridge', kind: 'dipwell', via: 'http', seed: 23 },
-  { id: 'dipwell-south', name: 'Dipwell South', kind: 'dipwell', via: 'mqtt', seed: 37 },
+  { labels: ['moss'], id: 'dipwell-north', name: 'Dipwell North', kind: 'dipwell', via: 'mqtt', seed: 11 },
+  {
+    labels: ['moss'],
+    id: 'dipwell-bridge',
+    name: 'Dipwell at the bridge',
+    kind: 'dipwell',
+    via: 'http',
+    seed: 23,
+  },
+  { labels: ['moss'], id: 'dipwell-south', name: 'Dipwell South', kind: 'dipwell', via: 'mqtt', seed: 37 },
   { id: 'sluice-mill', name: 'Mill ditch sluice', kind: 'sluice', via: 'mqtt', seed: 5 },
   { id: 'rain-hut', name: 'Rain meter at the hut', kind: 'rainMeter', via: 'http', seed: 3 },
+  { id: 'footbridge', name: 'Boardwalk footbridge', kind: 'footbridge', via: 'http', seed: 41 },
+  { id: 'camera-alder', name: 'Camera by the alder', kind: 'trailCamera', via: 'http', seed: 43 },
+  { id: 'pony-bracken', name: 'Bracken, the grey pony', kind: 'collar', via: 'mqtt', seed: 47 },
+  { id: 'hut-gateway', name: 'Gateway in the hut', kind: 'hutGateway', via: 'mqtt', seed: 53 },
+  {
+    id: 'well-7',
+    name: 'Radio dipwell 7',
+    kind: 'dipwell',
+    via: 'mqtt',
+    seed: 61,
+    gateway: 'hut-gateway',
+    serial: 'A0-7F',
+  },
+  {
+    id: 'well-9',
+    name: 'Radio dipwell 9',
+    kind: 'dipwell',
+    via: 'mqtt',
+    seed: 67,
+    gateway: 'hut-gateway',
+    serial: 'A0-9C',
+  },
 ];

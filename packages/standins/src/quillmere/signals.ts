@@ -35,6 +35,25 @@ const sun = (at: number): number => Math.sin(((at % DAY) / DAY) * 2 * Math.PI - 
 const battery = (seed: number, at: number): number =>
   3.86 + 0.12 * sun(at - 2 * HOUR) + 0.05 * (drift(seed + 7, at, 3 * DAY) - 0.5);
 
+/** People over the bridge in the half minute before a time: more by day, and at the weekend. */
+function visitorsAt(seed: number, at: number): number {
+  const day = Math.max(0, sun(at));
+  const weekend = [0, 6].includes(new Date(at).getUTCDay()) ? 2 : 1;
+  return noise(seed, Math.floor(at / 30_000)) < 0.25 * day * weekend
+    ? 1 + Math.floor(3 * noise(seed + 1, Math.floor(at / 30_000)))
+    : 0;
+}
+
+/** Where the pony is at a time: it goes round the moss, and rests at night. Degrees. */
+export function ponyAt(seed: number, at: number): { lat: number; lon: number } {
+  const way = drift(seed, at, 3 * HOUR) * 2 * Math.PI;
+  const reach = 0.6 + 0.4 * drift(seed + 3, at, 5 * HOUR);
+  return {
+    lat: round(53.4213 + 0.0052 * reach * Math.sin(way), 5),
+    lon: round(-1.8674 + 0.0079 * reach * Math.cos(way), 5),
+  };
+}
+
 /** What a device measures at a time, without its controls: pure, the same for the same time. */
 export function measuredAt(kind: QuillmereKind, seed: number, at: number): Record<string, number> {
   if (kind === 'dipwell') {
@@ -58,7 +77,14 @@ export function measuredAt(kind: QuillmereKind, seed: number, at: number): Recor
       640 + soaked(at) * 5 + 120 * drift(seed, at, 5 * HOUR) + 3 * noise(seed, Math.floor(at / 5000));
     return { upstream_level: Math.round(Math.min(1180, level)) };
   }
-  return { rain: 0, battery: round(battery(seed, at), 2) };
+  if (kind === 'hutGateway')
+    return {
+      radio_signal: Math.round(-71 + 8 * drift(seed, at, HOUR)),
+      hut_temperature: round(9 + 4 * sun(at - HOUR) + 2 * drift(seed + 2, at, 6 * HOUR), 1),
+    };
+  const charged = { battery: round(battery(seed, at), 2) };
+  if (kind === 'footbridge') return { visitors: visitorsAt(seed, at), ...charged };
+  return kind === 'rainMeter' ? { rain: 0, ...charged } : charged;
 }
 
 function round(value: number, decimals: number): number {

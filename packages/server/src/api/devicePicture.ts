@@ -1,0 +1,62 @@
+import type { Express, Request, Response } from 'express';
+import express from 'express';
+import { isRefusal, MOST_IMAGE_BYTES, readImage } from '@peatmoor/core';
+import { notFound, wrongField } from '../problems';
+import type { DeviceEntry } from '../registry';
+import { deleteIn, oneIn } from '../store/rows';
+import { deviceOf, type ApiParts } from './context';
+import { demand, demandReach, scopeOf, type Scope } from './scope';
+
+/** The picture of a device itself: where it stands, how it is wired. Put as bytes, sent as bytes. */
+export function devicePictures(app: Express, parts: ApiParts): void {
+  const { store, bus } = parts;
+  const { devicePictures: table } = store.models;
+  const path = '/api/devices/:device/picture';
+  const at = async (
+    request: Request,
+    needed: 'viewer' | 'editor',
+  ): Promise<{ scope: Scope; entry: DeviceEntry }> => {
+    const scope = demand(await scopeOf(store, request), needed);
+    const entry = await deviceOf(parts, scope, String(request.params.device));
+    demandReach(scope, { method: request.method, path: request.path }, entry.rowId);
+    return { scope, entry };
+  };
+  const changed = (scope: Scope, entry: DeviceEntry, response: Response): void => {
+    bus.emit('live', {
+      workspaceId: scope.workspaceId,
+      message: { type: 'changed', what: 'devices', id: entry.id, by: scope.userName },
+    });
+    response.status(204).end();
+  };
+  app.get(path, async (request, response) => {
+    const { scope, entry } = await at(request, 'viewer');
+    const row = await oneIn(table, scope.workspaceId, { deviceRowId: entry.rowId });
+    if (row === null) throw notFound('picture', entry.id);
+    response.setHeader('cache-control', 'private, max-age=31536000, immutable');
+    response.setHeader('content-security-policy', "default-src 'none'");
+    response.type(row.type).send(row.body);
+  });
+  app.put(path, express.raw({ type: () => true, limit: MOST_IMAGE_BYTES }), async (request, response) => {
+    const { scope, entry } = await at(request, 'editor');
+    const image = readImage(Buffer.isBuffer(request.body) ? new Uint8Array(request.body) : null, 'picture');
+    if (isRefusal(image))
+      throw wrongField(
+        'picture',
+        `: ${image.hint.replace(/\.$/, '')}`,
+        'Send a JPEG, PNG or WebP of 512 KB at most.',
+      );
+    await table.upsert({
+      deviceRowId: entry.rowId,
+      workspaceId: scope.workspaceId,
+      type: image.type,
+      body: Buffer.from(image.bytes),
+      madeAt: Date.now(),
+    });
+    changed(scope, entry, response);
+  });
+  app.delete(path, async (request, response) => {
+    const { scope, entry } = await at(request, 'editor');
+    await deleteIn(table, scope.workspaceId, { deviceRowId: entry.rowId });
+    changed(scope, entry, response);
+  });
+}

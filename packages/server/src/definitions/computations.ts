@@ -1,0 +1,45 @@
+import { checkComputation, isComputationError, type Computing, type Datastream } from '@peatmoor/core';
+import { conflict, wrongField } from '../problems';
+import type { StreamRow } from '../store/models';
+import { listIn } from '../store/rows';
+import type { Store } from '../store/store';
+
+type Definition = Pick<Datastream, 'key' | 'type' | 'aliases' | 'choices' | 'computation'>;
+
+/** Refuses a change after which a computed datastream of the kind could not be worked out. `changed` is the one in hand. */
+export function checkComputations(streams: readonly Definition[], changed: string, prefix = ''): void {
+  for (const stream of streams) {
+    if (stream.computation === null || stream.computation === undefined) continue;
+    if (stream.key === changed) {
+      readyComputation(stream, streams, prefix);
+      continue;
+    }
+    const outcome = checkComputation(stream, streams);
+    if (isComputationError(outcome))
+      throw conflict(
+        `"${stream.key}" is computed and could not be any more: ${outcome.field}${outcome.reason} Change or delete "${stream.key}" first.`,
+      );
+  }
+}
+
+/** A computed datastream ready to be worked out; throws 422 with the field that is wrong. */
+export function readyComputation(
+  stream: Definition,
+  streams: readonly Definition[],
+  prefix: string,
+): Computing {
+  const outcome = checkComputation(stream, streams);
+  if (!isComputationError(outcome)) return outcome;
+  const field = outcome.field === 'type' ? 'type' : `computation.${outcome.field}`;
+  throw wrongField(prefix + field, outcome.reason.replace(/\.$/, ''), outcome.remedy);
+}
+
+/** The datastreams of a kind with a change in hand, as they would be. */
+export async function streamsAfter(
+  store: Store,
+  workspaceId: number,
+  kindId: number,
+  change: (streams: StreamRow[]) => StreamRow[],
+): Promise<StreamRow[]> {
+  return change(await listIn(store.models.streams, workspaceId, { where: { kindId }, order: ['id'] }));
+}

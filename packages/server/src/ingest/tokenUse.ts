@@ -1,0 +1,44 @@
+import type { Logger } from 'pino';
+import type { Store } from '../store/store';
+
+const SAVE_MS = 2000;
+
+/** When each device token was used last: in memory, written down every two seconds. */
+export interface TokenUse {
+  note(tokenId: number, at: number): void;
+  /** True where a token was used since this process began. */
+  used(tokenId: number): boolean;
+  stop(): Promise<void>;
+}
+
+export function startTokenUse(store: Store, log: Logger): TokenUse {
+  const uses = new Map<number, number>();
+  const unsaved = new Set<number>();
+  const save = async (): Promise<void> => {
+    if (unsaved.size === 0) return;
+    const rows = [...unsaved].map((id) => [uses.get(id)!, id]);
+    unsaved.clear();
+    await store
+      .withConnection((connection) =>
+        connection.batch('UPDATE deviceTokens SET usedAt = ? WHERE id = ?', rows),
+      )
+      .catch((error: Error) => {
+        for (const [, id] of rows) unsaved.add(id!);
+        log.debug({ error: error.message }, 'uses of tokens wait');
+      });
+  };
+  const timer = setInterval(() => void save(), SAVE_MS);
+  return {
+    note(tokenId, at) {
+      // Every ten seconds is often enough to write down.
+      if (at - (uses.get(tokenId) ?? 0) < 10_000) return;
+      uses.set(tokenId, at);
+      unsaved.add(tokenId);
+    },
+    used: (tokenId) => uses.has(tokenId),
+    async stop() {
+      clearInterval(timer);
+      await save();
+    },
+  };
+}
