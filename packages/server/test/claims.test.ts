@@ -135,13 +135,13 @@ it('refuses what is wrong with the reason, and too many wrong secrets from one a
 it('is nothing to another workspace, to a helper who may only look, and to a token of a device', async () => {
   const { id } = await newClaim();
   const { client: stranger } = await newPerson(service, 'Stranger');
-  for (const call of [
+  const calls = [
     stranger.call('listClaims', { params: { kind } }),
     stranger.call('createClaim', { params: { kind }, body: {} }),
     stranger.call('endClaim', { params: { kind, claim: id } }),
     stranger.call('reopenClaim', { params: { kind, claim: id }, body: { device: 'dipwell-lost' } }),
-  ])
-    expect(await problem(call)).toMatchObject({ status: 404 });
+  ];
+  for (const one of await Promise.all(calls.map(problem))) expect(one).toMatchObject({ status: 404 });
 });
 
 it('notes when each token was used last', async () => {
