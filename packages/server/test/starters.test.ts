@@ -15,11 +15,12 @@ import {
 let service: TestService;
 let client: Client;
 let plan: StarterPlan;
+let kindId: number;
 const folder = newFolder();
 
-function write(sort: keyof typeof STARTERS, streams = plan.streams): string {
-  const target = path.join(folder, sort);
-  for (const file of STARTERS[sort].make({ ...plan, streams })) {
+function write(sort: keyof typeof STARTERS, streams = plan.streams, more: Partial<StarterPlan> = {}): string {
+  const target = path.join(folder, more.claim === undefined ? sort : `${sort}-claim`);
+  for (const file of STARTERS[sort].make({ ...plan, streams, ...more })) {
     fs.mkdirSync(path.dirname(path.join(target, file.path)), { recursive: true });
     fs.writeFileSync(path.join(target, file.path), file.text);
   }
@@ -31,6 +32,7 @@ beforeAll(async () => {
   ({ client } = await newPerson(service));
   const { device, token } = await newDevice(client);
   const kind = await client.call('changeKind', { params: { kind: device.kindId }, body: { intervalS: 1 } });
+  kindId = device.kindId;
   plan = {
     deviceId: device.id,
     deviceName: device.name,
@@ -237,10 +239,47 @@ it.each([
   },
 );
 
-it.each(['cpp', 'cpp-http', 'cpp-cellular'] as const)(
+it.each(['python', 'node', 'shell'] as const)(
+  'the %s starter with a claim fetches its own device, once, and reports',
+  async (sort) => {
+    const { secret } = await client.call('createClaim', { params: { kind: kindId }, body: {} });
+    const target = write(sort, plan.streams, { claim: { secret }, token: null });
+    const [command, file] = {
+      python: ['/usr/bin/python3', 'main.py'],
+      node: [process.execPath, 'main.mjs'],
+      shell: ['/bin/sh', 'report.sh'],
+    }[sort] as [string, string];
+    const claimed = async () => {
+      const [claim] = await client.call('listClaims', { params: { kind: kindId } });
+      return claim!.devices;
+    };
+    for (const time of ['first', 'second']) {
+      const program = runProgram(command, [path.join(target, file)]);
+      try {
+        await until(() => /arrived/.test(program.output()), `the ${time} report`, 30_000).catch(
+          (error: Error) =>
+            Promise.reject(new Error(`${error.message}; it printed: ${program.output().slice(-800)}`)),
+        );
+      } finally {
+        await program.stop();
+      }
+    }
+    const devices = await claimed();
+    expect(devices).toHaveLength(1);
+    const device = await client.call('readDevice', { params: { device: devices[0]!.id } });
+    expect(device.proof.firstReadingAt).not.toBeNull();
+    expect(fs.statSync(path.join(target, 'device.json')).mode & 0o077).toBe(0);
+  },
+);
+
+it.each([
+  ['cpp', 'MQTT'],
+  ['cpp-http', 'HTTP'],
+  ['cpp-cellular', ''],
+] as const)(
   'the %s program, run on this computer, keeps what it measures while the network is away, and brings it in order',
-  (sort) => {
-    const target = write(sort);
+  (sort, claims) => {
+    const target = write(sort, plan.streams, claims === '' ? {} : { claim: { secret: 'claim_made_up' } });
     const program = path.join(folder, `${sort}-run`);
     const headers = path.join(__dirname, 'boardHeaders');
     const main = path.join(target, 'src/main.cpp');
@@ -256,6 +295,7 @@ it.each(['cpp', 'cpp-http', 'cpp-cellular'] as const)(
     const arrived = [...printed.matchAll(/^arrived \{"n":(\d+),"at":(\d{13}),/gm)].map(([, n]) => Number(n));
     expect(arrived).toEqual(arrived.map((_, i) => i + 1));
     expect(arrived.length).toBe(12);
+    if (claims !== '') expect(printed.match(/This board is claimed-7/g)).toHaveLength(1);
     expect(printed).toMatch(/waiting: \{"n"|not reached|no network yet|no connection yet/);
   },
 );

@@ -1,3 +1,4 @@
+import { cppClaim } from './claim';
 import { cppDecimals, cppHandlers } from './cppParts';
 import { comment, controlled, literal, pascal, reported, TOKEN_PLACEHOLDER, type StarterPlan } from './plan';
 
@@ -19,12 +20,24 @@ export function cppSettings(plan: StarterPlan, network: string, link: string): s
 
 ${network}
 ${link}
-#define DEVICE_ID ${literal(plan.deviceId)}
-#define DEVICE_TOKEN ${literal(plan.token ?? TOKEN_PLACEHOLDER)}
+${identity(plan)}
 
 #define FIRST_INTERVAL_S ${plan.intervalS}  // until the service names another
 #define TIME_SERVER "pool.ntp.org"
 `;
+}
+
+function identity(plan: StarterPlan): string {
+  if (plan.claim !== undefined)
+    return `#ifndef SERVICE_URL
+#define SERVICE_URL ${literal(plan.httpUrl)}
+#endif
+#define CLAIM_SECRET ${literal(plan.claim.secret)}  // each board fetches its own device and token with it
+extern String deviceId, deviceToken;
+#define DEVICE_ID deviceId.c_str()
+#define DEVICE_TOKEN deviceToken.c_str()`;
+  return `#define DEVICE_ID ${literal(plan.deviceId)}
+#define DEVICE_TOKEN ${literal(plan.token ?? TOKEN_PLACEHOLDER)}`;
 }
 
 export function wifiSettings(plan: StarterPlan): string {
@@ -66,13 +79,13 @@ bool networkUp() {
 
 /** MQTT over whatever `network` is. */
 export const CPP_MQTT = `MQTTClient mqtt(2048);
-static const String ROOT = String("moor/") + DEVICE_ID + "/";
+String root() { return String("moor/") + DEVICE_ID + "/"; }
 
 void onMessage(String& topic, String& payload) {
-  if (topic == ROOT + "refused") Serial.println(String("REFUSED ") + payload);
+  if (topic == root() + "refused") Serial.println(String("REFUSED ") + payload);
   // A message from within this callback would wait for itself: what was applied is told from loop().
-  else if (obey(topic.substring((ROOT + "wanted/").length()), payload)) {
-    appliedName = topic.substring((ROOT + "wanted/").length());
+  else if (obey(topic.substring((root() + "wanted/").length()), payload)) {
+    appliedName = topic.substring((root() + "wanted/").length());
     appliedValue = payload;
     appliedWaits = true;
   }
@@ -91,14 +104,14 @@ bool linkUp() {
     return false;
   }
   backOffMs = 1000;
-  mqtt.subscribe(ROOT + "refused", 1);
-  mqtt.subscribe(ROOT + "wanted/#", 1);
+  mqtt.subscribe(root() + "refused", 1);
+  mqtt.subscribe(root() + "wanted/#", 1);
   Serial.println("MQTT: connected");
   return true;
 }
 
-bool sendReport(const String& json) { return mqtt.publish(ROOT + "report", json, false, 1); }
-void tellApplied(const String& name, const String& value) { mqtt.publish(ROOT + "applied/" + name, value, false, 1); }
+bool sendReport(const String& json) { return mqtt.publish(root() + "report", json, false, 1); }
+void tellApplied(const String& name, const String& value) { mqtt.publish(root() + "applied/" + name, value, false, 1); }
 void listen() { mqtt.loop(); }
 `;
 
@@ -107,14 +120,16 @@ export function cppProgram(plan: StarterPlan, protocol: string, way: CppWay): st
   const reports = reported(plan);
   const controls = controlled(plan);
   const { sensors, outputs, setup } = cppHandlers(plan);
+  const claim = cppClaim(plan);
+  const includes = [...new Set([...way.includes, ...claim.includes])];
   return `// Starter for ${comment(plan.deviceName)}: reports over ${protocol}, obeys what is wanted, prints what happens.
 #include <Arduino.h>
-${way.includes.map((file) => `#include <${file}>\n`).join('')}#include <time.h>
+${includes.map((file) => `#include <${file}>\n`).join('')}#include <time.h>
 
 #include "settings.h"
 
 double radioSignal();
-
+${claim.code === '' ? '' : 'String deviceId, deviceToken;\n'}
 // ---- Your sensors: one function for each datastream that is reported. Return NAN while there is no value.
 ${sensors}
 // ---- Your outputs: one function for each control. Return false when the board cannot do it.
@@ -181,7 +196,7 @@ ${controls.map((stream) => `  if (name == ${literal(stream.key)}) done = apply${
 }
 
 ${way.network}
-${way.link}
+${claim.code}${way.link}
 void setup() {
   Serial.begin(115200);
   Serial.println(String("Starting as ") + DEVICE_ID);
@@ -193,7 +208,7 @@ void loop() {
     lastReportMs = millis();
     measure();
   }
-  if (networkUp() && linkUp()) {
+  if (networkUp() && ${claim.check}linkUp()) {
     listen();
     if (appliedWaits) {
       appliedWaits = false;

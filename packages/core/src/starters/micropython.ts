@@ -1,3 +1,4 @@
+import { claimFile, MICROPYTHON_CLAIM, pythonIdentity } from './claim';
 import {
   comment,
   controlled,
@@ -17,9 +18,14 @@ export function microPythonStarter(plan: StarterPlan): StarterFile[] {
   return [
     { path: 'settings.py', text: settings(plan), generated: true },
     { path: 'main.py', text: program(plan), generated: false },
+    ...claimFile(plan, { path: 'claim.py', text: MICROPYTHON_CLAIM, generated: true }),
     ...wiringFile(plan),
   ];
 }
+
+const known = (plan: StarterPlan): string => `DEVICE_ID = ${literal(plan.deviceId)}
+DEVICE_TOKEN = ${literal(plan.token ?? TOKEN_PLACEHOLDER)}
+`;
 
 function settings(plan: StarterPlan): string {
   return `# Settings of ${comment(plan.deviceName)}. This is the only file with names and secrets in it.
@@ -27,9 +33,7 @@ WIFI_NAME = ${literal(plan.wifi?.name ?? '')}      # <- your Wi-Fi
 WIFI_PASSWORD = ${literal(plan.wifi?.password ?? '')}  # <- its password
 MQTT_HOST = ${literal(plan.host)}
 MQTT_PORT = ${plan.mqttPort}
-DEVICE_ID = ${literal(plan.deviceId)}
-DEVICE_TOKEN = ${literal(plan.token ?? TOKEN_PLACEHOLDER)}
-FIRST_INTERVAL_S = ${plan.intervalS}  # until the service names another
+${pythonIdentity(plan, ', WIFI_NAME, WIFI_PASSWORD') || known(plan)}FIRST_INTERVAL_S = ${plan.intervalS}  # until the service names another
 `;
 }
 

@@ -1,3 +1,4 @@
+import { claimFile, NODE_CLAIM } from './claim';
 import {
   comment,
   controlled,
@@ -20,14 +21,21 @@ export function nodeStarter(plan: StarterPlan): StarterFile[] {
       text: '{ "private": true, "type": "module", "engines": { "node": ">=18" } }\n',
       generated: false,
     },
+    ...claimFile(plan, { path: 'claim.mjs', text: NODE_CLAIM, generated: true }),
   ];
 }
 
 function settings(plan: StarterPlan): string {
   return `// Settings of ${comment(plan.deviceName)}. This is the only file with names and secrets in it.
 export const SERVICE_URL = ${literal(plan.httpUrl)};
-export const DEVICE_ID = ${literal(plan.deviceId)};
-export const DEVICE_TOKEN = ${literal(plan.token ?? TOKEN_PLACEHOLDER)};
+${
+  plan.claim === undefined
+    ? `export const DEVICE_ID = ${literal(plan.deviceId)};
+export const DEVICE_TOKEN = ${literal(plan.token ?? TOKEN_PLACEHOLDER)};`
+    : `import { claimed } from './claim.mjs';
+const CLAIM_SECRET = ${literal(plan.claim.secret)}; // each fetches its own device and token with it
+export const { device: DEVICE_ID, token: DEVICE_TOKEN } = await claimed(SERVICE_URL, CLAIM_SECRET);`
+}
 export const FIRST_INTERVAL_S = ${plan.intervalS}; // until the service names another
 `;
 }

@@ -16,6 +16,8 @@ export interface StarterPlan {
   streams: readonly Datastream[];
   /** The Wi-Fi of the board, where its maker has filled it in in the browser; it goes no further than into the file. */
   wifi?: { name: string; password: string };
+  /** The claim secret of a kind, for one program on many boards: each then fetches its own device and token. */
+  claim?: { secret: string };
   /** Name and login of the cellular network, likewise. */
   cellular?: { name: string; user: string; password: string; pin: string };
 }

@@ -1,3 +1,4 @@
+import { claimFile, PYTHON_CLAIM, pythonIdentity } from './claim';
 import {
   comment,
   controlled,
@@ -22,9 +23,14 @@ export function pythonStarter(plan: StarterPlan): StarterFile[] {
       text: `paho-mqtt>=1.6.1,<3\n${usesPins(plan) ? 'gpiozero>=2,<3\n' : ''}`,
       generated: false,
     },
+    ...claimFile(plan, { path: 'claim.py', text: PYTHON_CLAIM, generated: true }),
     ...wiringFile(plan),
   ];
 }
+
+const known = (plan: StarterPlan): string => `DEVICE_ID = ${literal(plan.deviceId)}
+DEVICE_TOKEN = ${literal(plan.token ?? TOKEN_PLACEHOLDER)}
+`;
 
 /** True where a part is on a pin of the computer. */
 const usesPins = (plan: StarterPlan): boolean =>
@@ -34,9 +40,7 @@ function settings(plan: StarterPlan): string {
   return `# Settings of ${comment(plan.deviceName)}. This is the only file with names and secrets in it.
 MQTT_HOST = ${literal(plan.host)}
 MQTT_PORT = ${plan.mqttPort}
-DEVICE_ID = ${literal(plan.deviceId)}
-DEVICE_TOKEN = ${literal(plan.token ?? TOKEN_PLACEHOLDER)}
-FIRST_INTERVAL_S = ${plan.intervalS}  # until the service names another
+${pythonIdentity(plan) || known(plan)}FIRST_INTERVAL_S = ${plan.intervalS}  # until the service names another
 `;
 }
 

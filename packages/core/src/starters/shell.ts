@@ -1,3 +1,4 @@
+import { claimFile, SHELL_CLAIM } from './claim';
 import { comment, middle, reported, TOKEN_PLACEHOLDER, type StarterFile, type StarterPlan } from './plan';
 import type { Datastream } from '../readings/types';
 
@@ -6,6 +7,7 @@ export function shellStarter(plan: StarterPlan): StarterFile[] {
   return [
     { path: 'settings.sh', text: settings(plan), generated: true },
     { path: 'report.sh', text: program(plan), generated: false },
+    ...claimFile(plan, { path: 'claim.sh', text: SHELL_CLAIM, generated: true }),
   ];
 }
 
@@ -15,8 +17,13 @@ const quoted = (text: string): string => `'${text.replace(/[^\x20-\x7e]/g, '?').
 function settings(plan: StarterPlan): string {
   return `# Settings of ${comment(plan.deviceName)}. This is the only file with names and secrets in it.
 SERVICE_URL=${quoted(plan.httpUrl)}
-DEVICE_ID=${quoted(plan.deviceId)}
-DEVICE_TOKEN=${quoted(plan.token ?? TOKEN_PLACEHOLDER)}
+${
+  plan.claim === undefined
+    ? `DEVICE_ID=${quoted(plan.deviceId)}
+DEVICE_TOKEN=${quoted(plan.token ?? TOKEN_PLACEHOLDER)}`
+    : `CLAIM_SECRET=${quoted(plan.claim.secret)} # each fetches its own device and token with it
+. ./claim.sh`
+}
 FIRST_INTERVAL_S=${plan.intervalS} # until the service names another
 `;
 }
