@@ -3,6 +3,7 @@ import { Navigate, Route, Routes } from 'react-router';
 import { useRead } from './api';
 import { Shell } from './layout/Shell';
 import { LiveProvider } from './live';
+import { Arrivals } from './pages/Arrivals';
 import { Dashboard } from './pages/Dashboard';
 import { Dashboards } from './pages/Dashboards';
 import { Device } from './pages/Device';
@@ -34,6 +35,7 @@ export function App(): ReactNode {
           <Route path="/events" element={<Events />} />
           <Route path="/events/rules/:rule" element={<RulePage />} />
           <Route path="/devices" element={<Devices />} />
+          <Route path="/arrivals" element={<Arrivals />} />
           <Route path="/devices/new" element={<NewDevice />} />
           <Route path="/devices/:device" element={<Device />} />
           <Route path="/kinds/:kind" element={<KindPage />} />

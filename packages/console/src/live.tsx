@@ -86,9 +86,11 @@ interface LiveState {
   connected: boolean;
   /** The last change somebody made, for notices. */
   changed: { what: ChangedWhat; id?: string | number; by?: string; at: number } | null;
+  /** Devices that came online for the first time while this page is open. */
+  arrived: { device: string; name: string; at: number }[];
 }
 
-const LiveContext = createContext<LiveState>({ connected: false, changed: null });
+const LiveContext = createContext<LiveState>({ connected: false, changed: null, arrived: [] });
 export const useLive = (): LiveState => use(LiveContext);
 
 /** The newest reading of a datastream, live. */
@@ -150,7 +152,7 @@ function take(client: QueryClient, message: LiveMessage): void {
 /** Keeps the live channel open while somebody is signed in; after a break everything is read anew. */
 export function LiveProvider({ children }: { children: ReactNode }): ReactNode {
   const client = useQueryClient();
-  const [state, setState] = useState<LiveState>({ connected: false, changed: null });
+  const [state, setState] = useState<LiveState>({ connected: false, changed: null, arrived: [] });
   useEffect(() => {
     let socket: WebSocket | null = null;
     let timer = 0;
@@ -169,6 +171,8 @@ export function LiveProvider({ children }: { children: ReactNode }): ReactNode {
         }
         if (message.type === 'changed')
           setState((before) => ({ ...before, changed: { ...message, at: Date.now() } }));
+        if (message.type === 'firstOnline')
+          setState((before) => ({ ...before, arrived: [...before.arrived, message].slice(-5) }));
         take(client, message);
       };
       socket.onclose = () => {

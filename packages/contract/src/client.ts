@@ -67,7 +67,8 @@ function queryText(query: object | undefined): string {
     : `?${new URLSearchParams(given.map(([name, value]) => [name, String(value)]))}`;
 }
 
-async function readProblem(response: Response): Promise<Problem> {
+/** The problem document of an answer that is no success; made up from its status where it has none. */
+export async function readProblem(response: Response): Promise<Problem> {
   const text = await response.text();
   try {
     const problem = JSON.parse(text) as Problem;

@@ -1,11 +1,12 @@
 import { Box } from '@mui/material';
 import { useMemo, useSyncExternalStore, type ReactNode } from 'react';
-import { sampleValue, showReading, showUnit, type Widget } from '@peatmoor/core';
+import { sampleValue, type Display, type Widget } from '@peatmoor/core';
 import { LINE_DASHES, LINE_INKS, LineChart, type ChartLine } from '../charts/LineChart';
-import { chartColumns } from '../charts/lines';
+import { chartColumns, type ChartColumns } from '../charts/lines';
 import type { Period } from '../charts/period';
 import { useHistory } from '../charts/useHistory';
 import { liveStore, useNow } from '../live';
+import { useDisplay } from '../parts/useDisplay';
 import { ink, MONO } from '../theme';
 import type { Source } from './useCatalogue';
 
@@ -27,6 +28,7 @@ export function ChartWidget({
   const tails = useSyncExternalStore(liveStore.subscribe, () =>
     real.map(({ device, stream }) => liveStore.tail(device!.id, stream.key).length).join(),
   );
+  const displayOf = useDisplay();
   const now = useNow(Math.max(1000, period.ms / 300));
   const from = now - period.ms;
   const several = new Set(sources.map(({ device }) => device?.id)).size > 1;
@@ -38,20 +40,27 @@ export function ChartWidget({
         const { device, stream, kind } = source;
         const label = several ? `${device?.name ?? kind.title}` : stream.title;
         const stepped = stream.type === 'boolean';
-        if (device === null) return { label, stepped, columns: madeUp(source, from, now) };
+        const { convert } = displayOf(stream);
+        const shown = ([times, values]: ChartColumns): ChartColumns => [
+          times,
+          values.map((value) => (value === null ? null : convert(value))),
+        ];
+        if (device === null) return { label, stepped, columns: shown(madeUp(source, from, now)) };
         const line = histories[real.indexOf(source)];
         const gapMs = Math.max(kind.intervalS * 4000, (line?.spanMs ?? 0) * 2.5, 60_000);
         return {
           label,
           stepped,
-          columns: chartColumns(line, liveStore.tail(device.id, stream.key), from, gapMs),
+          columns: shown(chartColumns(line, liveStore.tail(device.id, stream.key), from, gapMs)),
         };
       }),
     // `tails`, `newestTimes` and `names` stand for the points and sources, which are new objects each time.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-    [newestTimes, tails, now, names, period],
+    [newestTimes, tails, now, names, period, displayOf],
   );
-  const unit = showUnit(sources[0]?.stream.unit ?? null);
+  const first = sources[0] && displayOf(sources[0].stream);
+  const bound = (value: number | null): number | null =>
+    value === null ? null : (first?.convert(value) ?? value);
   return (
     <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', minHeight: 0 }}>
       <Box sx={{ display: 'flex', flexWrap: 'wrap', columnGap: 2, fontSize: '0.9rem', mb: 0.5 }}>
@@ -73,7 +82,7 @@ export function ChartWidget({
               {label}
               {newest != null && (
                 <span style={{ fontFamily: MONO, color: ink.soft }}>
-                  {showReading(sources[i]!.stream, newest)}
+                  {readingOf(displayOf(sources[i]!.stream), newest)}
                 </span>
               )}
             </Box>
@@ -81,10 +90,21 @@ export function ChartWidget({
         })}
       </Box>
       <Box sx={{ flex: 1, minHeight: 0 }}>
-        <LineChart lines={lines} from={from} to={now} unit={unit} range={[widget.min, widget.max]} />
+        <LineChart
+          lines={lines}
+          from={from}
+          to={now}
+          unit={first?.unit ?? ''}
+          range={[bound(widget.min), bound(widget.max)]}
+        />
       </Box>
     </Box>
   );
+}
+
+/** The reading of a value that is in shown units already. */
+function readingOf(display: Display, shown: number): string {
+  return display.reading(display.back(shown));
 }
 
 /** Sample values for a kind that has no device yet. */

@@ -1,8 +1,9 @@
 import { useMemo, type ReactNode } from 'react';
 import { Box } from '@mui/material';
-import { graduations, showUnit, showValue } from '@peatmoor/core';
+import { graduations } from '@peatmoor/core';
 import { PERIODS } from '../charts/period';
 import { useHistory } from '../charts/useHistory';
+import { useDisplay } from '../parts/useDisplay';
 import { ink, MONO } from '../theme';
 import type { Source } from './useCatalogue';
 
@@ -14,10 +15,10 @@ const STAFF = { top: 14, bottom: 246, left: 66, width: 26 };
  */
 export function Gauge({
   source,
-  value,
-  wanted,
-  min,
-  max,
+  value: stored,
+  wanted: storedWanted,
+  min: storedMin,
+  max: storedMax,
   sample,
 }: {
   source: Source;
@@ -27,7 +28,12 @@ export function Gauge({
   max: number;
   sample: boolean;
 }): ReactNode {
-  const day = useDayRange(source);
+  const display = useDisplay()(source.stream);
+  const shown = (one: number | undefined): number | undefined =>
+    one === undefined ? undefined : display.convert(one);
+  const [value, wanted] = [shown(stored), shown(storedWanted)];
+  const [min, max] = [display.convert(storedMin), display.convert(storedMax)];
+  const day = useDayRange(source, display.convert);
   const marks = useMemo(() => graduations(min, max, 6), [min, max]);
   const fine = useMemo(() => graduations(min, max, 30), [min, max]);
   const y = (at: number): number =>
@@ -117,16 +123,19 @@ export function Gauge({
         )}
       </Box>
       <Box sx={{ textAlign: 'center', fontFamily: MONO, fontSize: '1.25rem', lineHeight: 1.2 }}>
-        {value === undefined ? '–' : showValue(source.stream, value)}{' '}
-        <span style={{ fontSize: '0.8em', color: ink.soft }}>{showUnit(source.stream.unit)}</span>
+        {stored === undefined ? '–' : display.value(stored)}{' '}
+        <span style={{ fontSize: '0.8em', color: ink.soft }}>{display.unit}</span>
       </Box>
     </Box>
   );
 }
 
 /** Least and greatest of the last 24 hours, or null where nothing was measured. */
-function useDayRange({ device, stream }: Source): { min: number; max: number } | null {
+function useDayRange(
+  { device, stream }: Source,
+  convert: (value: number) => number,
+): { min: number; max: number } | null {
   const [line] = useHistory(device === null ? [] : [{ device: device.id, stream: stream.key }], PERIODS[2]);
   if (line === undefined || line.min.length === 0) return null;
-  return { min: Math.min(...line.min), max: Math.max(...line.max) };
+  return { min: convert(Math.min(...line.min)), max: convert(Math.max(...line.max)) };
 }

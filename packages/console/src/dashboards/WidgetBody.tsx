@@ -1,21 +1,13 @@
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
-import {
-  fitRange,
-  isControllable,
-  isNumeric,
-  patienceMs,
-  sampleValue,
-  showUnit,
-  showValue,
-  type Widget,
-} from '@peatmoor/core';
+import { fitRange, isControllable, isNumeric, patienceMs, sampleValue, type Widget } from '@peatmoor/core';
 import type { Period } from '../charts/period';
 import { useRead } from '../api';
 import { useNewest, useNow } from '../live';
 import { showClock } from '../parts/time';
 import { ink, MONO } from '../theme';
 import { Picture } from '../parts/Picture';
+import { useDisplay } from '../parts/useDisplay';
 import { ChartWidget } from './ChartWidget';
 import { Gauge } from './Gauge';
 import { SwitchWidget } from './SwitchWidget';
@@ -49,6 +41,7 @@ export function WidgetBody({
 function OneValue({ widget, source }: { widget: Widget; source: Source }): ReactNode {
   const { device, stream, kind } = source;
   const now = useNow();
+  const display = useDisplay()(stream);
   const newest = useNewest(device?.id ?? null, stream.key);
   const commands = useRead(
     'listCommands',
@@ -98,10 +91,8 @@ function OneValue({ widget, source }: { widget: Widget; source: Source }): React
               color: sample ? ink.soft : ink.ink,
             }}
           >
-            {value === undefined ? '–' : showValue(stream, value)}
-            <span style={{ fontSize: '0.5em', color: ink.soft, marginLeft: '0.35em' }}>
-              {showUnit(stream.unit)}
-            </span>
+            {value === undefined ? '–' : display.value(value)}
+            <span style={{ fontSize: '0.5em', color: ink.soft, marginLeft: '0.35em' }}>{display.unit}</span>
           </Box>
         )}
         {widget.type === 'lamp' && <Lamp on={value === 1} known={value !== undefined} />}

@@ -1,23 +1,13 @@
-import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
-import { useState, type ReactNode } from 'react';
-import {
-  pasteLines,
-  STARTER_SORTS,
-  STARTERS,
-  TOKEN_PLACEHOLDER,
-  type StarterPlan,
-  type StarterSort,
-} from '@peatmoor/core';
-import { Copyable, downloadText } from '../parts/Copyable';
+import { Box, Typography } from '@mui/material';
+import type { ReactNode } from 'react';
+import { pasteLines, sortFor, STARTER_SORTS, TOKEN_PLACEHOLDER, type StarterPlan } from '@peatmoor/core';
+import { Copyable } from '../parts/Copyable';
 import { ink, MONO } from '../theme';
+import { StarterProject } from './StarterProject';
 
 /** Everything a board needs: lines to paste, MQTT settings, a starter program. */
-export function ConnectLines({ plan }: { plan: StarterPlan }): ReactNode {
+export function ConnectLines({ plan, board }: { plan: StarterPlan; board: string }): ReactNode {
   const lines = pasteLines(plan);
-  const [sort, setSort] = useState<StarterSort>('cpp');
-  const files = STARTERS[sort].make(plan);
-  const [path, setPath] = useState('');
-  const file = files.find((one) => one.path === path) ?? files[0]!;
   const settings = [
     ['Host', plan.host],
     ['Port', String(plan.mqttPort)],
@@ -68,43 +58,7 @@ export function ConnectLines({ plan }: { plan: StarterPlan }): ReactNode {
           ))}
         </Box>
       </Box>
-      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 3, mt: 3, alignItems: 'flex-end' }}>
-        <TextField
-          select
-          label="Starter program"
-          value={sort}
-          onChange={({ target }) => setSort(target.value as StarterSort)}
-          sx={{ maxWidth: 340 }}
-        >
-          {STARTER_SORTS.map((one) => (
-            <MenuItem key={one} value={one}>
-              {STARTERS[one].title}
-            </MenuItem>
-          ))}
-        </TextField>
-        <Box sx={{ display: 'flex', gap: 2, flexWrap: 'wrap' }}>
-          {files.map((one) => (
-            <Button
-              key={one.path}
-              variant="text"
-              onClick={() => setPath(one.path)}
-              sx={{
-                fontFamily: MONO,
-                fontWeight: one === file ? 700 : 400,
-                color: one === file ? ink.heather : 'inherit',
-              }}
-            >
-              {one.path}
-            </Button>
-          ))}
-          <Button
-            onClick={() => files.forEach((one) => downloadText(one.path.replace(/^.*\//, ''), one.text))}
-          >
-            Download all {files.length} files
-          </Button>
-        </Box>
-      </Box>
-      <Copyable text={file.text} file={file.path.replace(/^.*\//, '')} />
+      <StarterProject plan={plan} sorts={STARTER_SORTS} first={sortFor(board)} />
     </>
   );
 }

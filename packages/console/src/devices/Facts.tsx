@@ -6,6 +6,7 @@ import type { Device, DeviceChange } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { Notice } from '../parts/Notice';
 import { ink } from '../theme';
+import { DevicePicture } from './DevicePicture';
 
 /** Name, labels, place and notes of a device, kept when a field is left; what the board says of itself; what is behind it. */
 export function Facts({ device }: { device: Device }): ReactNode {
@@ -49,6 +50,7 @@ export function Facts({ device }: { device: Device }): ReactNode {
         />
       </Box>
       <Notice error={change.error} />
+      <DevicePicture device={device} />
       <AboutLine device={device} />
       <Behind device={device} />
     </>

@@ -1,8 +1,10 @@
-import { Box, Button, Typography } from '@mui/material';
-import type { ReactNode } from 'react';
+import { Box, Button, TextField, Typography } from '@mui/material';
+import { useState, type ReactNode } from 'react';
 import { useChange, useRead } from '../api';
+import { useNow } from '../live';
 import { Copyable } from '../parts/Copyable';
 import { Notice } from '../parts/Notice';
+import { showAgo } from '../parts/time';
 import { ink, MONO } from '../theme';
 
 /** The tokens of a device by fingerprint; a new one is shown once. */
@@ -10,6 +12,8 @@ export function Tokens({ device, onMade }: { device: string; onMade: (token: str
   const tokens = useRead('listTokens', { params: { device } });
   const create = useChange('createToken', ['listTokens']);
   const withdraw = useChange('withdrawToken', ['listTokens']);
+  const [title, setTitle] = useState('');
+  const now = useNow();
   return (
     <>
       {tokens.data?.map((token) => (
@@ -27,7 +31,8 @@ export function Tokens({ device, onMade }: { device: string; onMade: (token: str
         >
           <Box sx={{ fontFamily: MONO }}>moor{token.fingerprint}…</Box>
           <Typography color="text.secondary" sx={{ flex: 1 }}>
-            {token.title}, made {new Date(token.createdAt).toLocaleDateString('en-GB')}
+            {token.title}, made {new Date(token.createdAt).toLocaleDateString('en-GB')},{' '}
+            {token.usedAt === null ? 'never used' : `used ${showAgo(token.usedAt, now)}`}
           </Typography>
           {token.withdrawnAt === null ? (
             <Button size="small" onClick={() => withdraw.mutate({ params: { device, token: token.id } })}>
@@ -46,14 +51,25 @@ export function Tokens({ device, onMade }: { device: string; onMade: (token: str
           file={`${device}-token.txt`}
         />
       )}
-      <Button
-        sx={{ mt: 1 }}
-        onClick={() =>
-          create.mutate({ params: { device }, body: {} }, { onSuccess: ({ secret }) => onMade(secret) })
-        }
-      >
-        Make another token
-      </Button>
+      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'flex-end', mt: 1 }}>
+        <TextField
+          label="Name of another token"
+          placeholder="second board"
+          value={title}
+          onChange={({ target }) => setTitle(target.value)}
+          sx={{ width: 220 }}
+        />
+        <Button
+          onClick={() =>
+            create.mutate(
+              { params: { device }, body: { title } },
+              { onSuccess: ({ secret }) => (setTitle(''), onMade(secret)) },
+            )
+          }
+        >
+          Make another token
+        </Button>
+      </Box>
     </>
   );
 }

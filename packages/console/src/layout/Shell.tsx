@@ -3,6 +3,7 @@ import type { ReactNode } from 'react';
 import { NavLink } from 'react-router';
 import { useRead } from '../api';
 import { useLive } from '../live';
+import { FirstOnline } from './FirstOnline';
 import { ink } from '../theme';
 
 const PLACES = [
@@ -23,6 +24,7 @@ export function Shell({ children }: { children: ReactNode }): ReactNode {
         component="main"
         sx={{ maxWidth: 1240, mx: 'auto', px: { xs: 2, sm: 3 }, pt: { xs: 2, sm: 3 }, pb: 12 }}
       >
+        <FirstOnline />
         {children}
       </Box>
     </Box>

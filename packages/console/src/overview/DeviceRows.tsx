@@ -5,6 +5,7 @@ import { isScalar, presenceOf, showReading, type Datastream } from '@peatmoor/co
 import type { Device, Kind, Overview } from '@peatmoor/contract';
 import { useLastSeen, useNewest } from '../live';
 import { AlignedFigure } from '../parts/Figure';
+import { KindMark } from '../parts/KindMark';
 import { EventFlag, PresenceMark } from '../parts/marks';
 import { ink } from '../theme';
 import { DayLine } from './DayLine';
@@ -59,7 +60,7 @@ export function DeviceRows({
           to={`/devices/${device.id}`}
           sx={{ textDecoration: 'none', '&:hover': { textDecoration: 'underline' } }}
         >
-          {device.name}
+          <KindMark icon={kind?.icon ?? ''} size={18} /> {device.name}
         </Typography>
         <Box sx={{ display: 'flex', flexWrap: 'wrap', columnGap: 1.5, alignItems: 'center' }}>
           <PresenceMark presence={presence} now={now} />

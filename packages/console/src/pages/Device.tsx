@@ -13,10 +13,13 @@ import { Correct } from '../devices/Correct';
 import { Facts } from '../devices/Facts';
 import { ProofSteps } from '../devices/ProofSteps';
 import { TakeAway } from '../devices/TakeAway';
+import { NextMessage } from '../devices/NextMessage';
 import { Tokens } from '../devices/Tokens';
+import { TouchSensor } from '../devices/TouchSensor';
 import { liveStore, useLastSeen, useNewest, useNow } from '../live';
 import { AlignedFigure } from '../parts/Figure';
 import { Heading, Section } from '../parts/Heading';
+import { KindMark } from '../parts/KindMark';
 import { PresenceMark } from '../parts/marks';
 import { Notice } from '../parts/Notice';
 import { Picture } from '../parts/Picture';
@@ -35,10 +38,11 @@ export function Device(): ReactNode {
   const lastSeen = useLastSeen(id);
   if (device.error) return <Notice error={device.error} />;
   if (device.data === undefined || kind.data === undefined || me === undefined) return null;
+  const lastSeenAt = lastSeen ?? device.data.lastSeenAt;
   const presence = presenceOf(
     {
       connected: device.data.connected,
-      lastSeenAt: lastSeen ?? device.data.lastSeenAt,
+      lastSeenAt,
       intervalS: kind.data.intervalS,
     },
     now,
@@ -54,18 +58,28 @@ export function Device(): ReactNode {
   };
   const connect = (
     <Section title="Connect it" id="connect" note="Lines to paste, MQTT settings, and a starter program.">
-      <ConnectLines plan={plan} />
+      <ConnectLines plan={plan} board={kind.data.board} />
     </Section>
   );
   return (
     <>
       <Heading
-        title={device.data.name}
+        title={
+          <>
+            <KindMark icon={kind.data.icon} size={28} /> {device.data.name}
+          </>
+        }
         below={
           <>
             {id} · {device.data.labels.length > 0 && `${device.data.labels.join(', ')} · `}
             <Link to={`/kinds/${kind.data.id}`}>{kind.data.title}</Link> ·{' '}
             <PresenceMark presence={presence} now={now} />
+            {!fresh && lastSeenAt !== null && (
+              <>
+                {' · '}
+                <NextMessage lastSeen={lastSeenAt} intervalS={kind.data.intervalS} now={now} />
+              </>
+            )}
           </>
         }
       >
@@ -130,6 +144,7 @@ function NewestValues({ device, kind }: { device: string; kind: Kind }): ReactNo
             <NewestValue key={stream.key} device={device} stream={stream} />
           ))}
       </Box>
+      <TouchSensor device={device} kind={kind} />
     </Section>
   );
 }

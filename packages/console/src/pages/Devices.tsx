@@ -4,6 +4,7 @@ import { Link } from 'react-router';
 import { useChange, useRead } from '../api';
 import { useNow } from '../live';
 import { Heading, Section } from '../parts/Heading';
+import { KindMark } from '../parts/KindMark';
 import { PresenceMark } from '../parts/marks';
 import { Notice } from '../parts/Notice';
 import { ink, MONO } from '../theme';
@@ -16,6 +17,9 @@ export function Devices(): ReactNode {
   return (
     <>
       <Heading title="Devices" below="By kind: what devices of one sort have in common.">
+        <Button component={Link} to="/arrivals">
+          All arrivals
+        </Button>
         <Button variant="contained" color="primary" component={Link} to="/devices/new">
           Add a device
         </Button>
@@ -25,6 +29,7 @@ export function Devices(): ReactNode {
         <Section
           key={kind.id}
           title={kind.title}
+          mark={<KindMark icon={kind.icon} />}
           note={
             <>
               {kind.streams.length} datastreams, every {kind.intervalS} s.{' '}

@@ -1,13 +1,14 @@
 import { Box, Checkbox, FormControlLabel, MenuItem, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import { useSearchParams } from 'react-router';
-import type { Widget } from '@peatmoor/core';
+import { isNumeric, type Widget } from '@peatmoor/core';
 import { PERIODS, type Period } from '../charts/period';
 import { TimeStrip } from '../charts/TimeStrip';
 import { ChartWidget } from '../dashboards/ChartWidget';
 import { useCatalogue } from '../dashboards/useCatalogue';
 import { Heading } from '../parts/Heading';
 import { ink } from '../theme';
+import { OtherHistory } from './OtherHistory';
 
 /** Looking back at one device: a chart for each datastream chosen. */
 export function History(): ReactNode {
@@ -56,6 +57,12 @@ export function History(): ReactNode {
       {streams
         .filter(({ key }) => !hidden.has(key))
         .map((stream) => {
+          if (!isNumeric(stream))
+            return (
+              <Box key={stream.key} sx={{ borderTop: `1px solid ${ink.line}`, py: 1.5 }}>
+                <OtherHistory device={device.id} stream={stream} period={period} />
+              </Box>
+            );
           const source = catalogue.find({ device: device.id, stream: stream.key }, null);
           return (
             <Box

@@ -3,6 +3,7 @@ import { useState, type ReactNode } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import type { Kind, Stream } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
+import { ClaimSecrets } from '../kinds/ClaimSecrets';
 import { Costs } from '../kinds/Costs';
 import { KindFields } from '../kinds/KindFields';
 import { StreamDialog } from '../kinds/StreamDialog';
@@ -49,6 +50,7 @@ export function KindPage(): ReactNode {
         </Button>
       </Section>
       <Costs kind={kind.data} />
+      <ClaimSecrets kind={kind.data} />
       <Section title="Devices">
         {devices.map(({ id, name }) => (
           <Box key={id} sx={{ py: 0.5 }}>

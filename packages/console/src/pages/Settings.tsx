@@ -1,6 +1,7 @@
 import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
 import { useColorScheme } from '@mui/material/styles';
 import { useState, type ReactNode } from 'react';
+import type { UnitSystem } from '@peatmoor/core';
 import { KEY_SCOPES, type KeyScope } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { Copyable } from '../parts/Copyable';
@@ -12,6 +13,7 @@ import { ink, MONO } from '../theme';
 export function Settings(): ReactNode {
   const me = useRead('me').data;
   const signOut = useChange('signOut');
+  const change = useChange('changeMe', ['me']);
   const { mode = 'system', setMode } = useColorScheme();
   if (me === undefined) return null;
   return (
@@ -24,17 +26,29 @@ export function Settings(): ReactNode {
           Sign out
         </Button>
       </Heading>
-      <TextField
-        select
-        label="Colours"
-        value={mode}
-        onChange={({ target }) => setMode(target.value as 'light')}
-        sx={{ maxWidth: 260 }}
-      >
-        <MenuItem value="system">as the device has it</MenuItem>
-        <MenuItem value="light">day</MenuItem>
-        <MenuItem value="dark">night</MenuItem>
-      </TextField>
+      <Box sx={{ display: 'grid', gap: 3, gridTemplateColumns: { sm: '260px 260px' } }}>
+        <TextField
+          select
+          label="Colours"
+          value={mode}
+          onChange={({ target }) => setMode(target.value as 'light')}
+        >
+          <MenuItem value="system">as the device has it</MenuItem>
+          <MenuItem value="light">day</MenuItem>
+          <MenuItem value="dark">night</MenuItem>
+        </TextField>
+        <TextField
+          select
+          label="Units"
+          value={me.user.units}
+          onChange={({ target }) => change.mutate({ body: { units: target.value as UnitSystem } })}
+          helperText="How values are shown to you. They are stored as the kind says."
+        >
+          <MenuItem value="metric">as they are stored: °C, mm</MenuItem>
+          <MenuItem value="imperial">°F, inches, miles</MenuItem>
+        </TextField>
+      </Box>
+      <Notice error={change.error} />
       <Section title="How boards reach this service">
         <Copyable label="HTTP" text={me.address.httpUrl} />
         <Copyable label="MQTT" text={`${me.address.host} port ${me.address.mqttPort}`} />

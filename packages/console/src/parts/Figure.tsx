@@ -1,7 +1,8 @@
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
-import { showUnit, showValue, type Datastream } from '@peatmoor/core';
+import type { Datastream } from '@peatmoor/core';
 import { ink, MONO } from '../theme';
+import { useDisplay } from './useDisplay';
 
 /** A value aligned on its decimal point: whole part to the right, decimals and unit to the left of a common line. */
 export function AlignedFigure({
@@ -11,7 +12,8 @@ export function AlignedFigure({
   stream: Datastream;
   value: number | undefined;
 }): ReactNode {
-  const text = value === undefined ? '–' : showValue(stream, value);
+  const display = useDisplay()(stream);
+  const text = value === undefined ? '–' : display.value(value);
   const [whole = '', decimals] = text.split('.');
   return (
     <Box
@@ -27,7 +29,7 @@ export function AlignedFigure({
       <span style={{ textAlign: 'right' }}>{whole}</span>
       <span>{decimals === undefined ? '' : `.${decimals}`}</span>
       <Box component="span" sx={{ color: ink.soft, fontSize: '0.85em' }}>
-        {showUnit(stream.unit)}
+        {display.unit}
       </Box>
     </Box>
   );

@@ -31,11 +31,14 @@ export function Heading({
 /** A part of a page under a hairline. */
 export function Section({
   title,
+  mark,
   note,
   children,
   id,
 }: {
   title: string;
+  /** A small drawing before the title. */
+  mark?: ReactNode;
   note?: ReactNode;
   children: ReactNode;
   id?: string;
@@ -48,7 +51,9 @@ export function Section({
       sx={{ borderTop: 1, borderColor: 'divider', pt: 2, mt: 4 }}
     >
       <Box sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'baseline', gap: 2, mb: 1.5 }}>
-        <Typography variant="h2">{title}</Typography>
+        <Typography variant="h2">
+          {mark} {title}
+        </Typography>
         {note && (
           <Typography component="div" color="text.secondary" variant="body2">
             {note}

@@ -10,3 +10,4 @@ export * from './time';
 export * from './samples';
 export * from './guess';
 export * from './calibration';
+export * from './display';

@@ -1,0 +1,102 @@
+import { Box, Button, MenuItem, TextField } from '@mui/material';
+import { useState, type ReactNode } from 'react';
+import { STARTERS, wiringOf, type StarterPlan, type StarterSort } from '@peatmoor/core';
+import { Copyable, downloadText } from '../parts/Copyable';
+import { ink, MONO } from '../theme';
+
+const NO_NETWORK = { name: '', password: '', user: '', pin: '' };
+
+/** A complete starter project: its files to look at, copy and download. Names of networks stay in this browser. */
+export function StarterProject({
+  plan,
+  sorts,
+  first,
+}: {
+  plan: StarterPlan;
+  sorts: readonly StarterSort[];
+  first: StarterSort;
+}): ReactNode {
+  const [sort, setSort] = useState<StarterSort>(sorts.includes(first) ? first : sorts[0]!);
+  const [network, setNetwork] = useState(NO_NETWORK);
+  const [path, setPath] = useState('');
+  const cellular = sort === 'cpp-cellular';
+  const wireless = cellular || sort === 'cpp' || sort === 'cpp-http' || sort === 'micropython';
+  const files = STARTERS[sort].make({
+    ...plan,
+    wifi: { name: network.name, password: network.password },
+    cellular: network,
+  });
+  const file = files.find((one) => one.path === path) ?? files[0]!;
+  const wired = wiringOf(plan.streams);
+  const field = (name: keyof typeof NO_NETWORK, label: string) => (
+    <TextField
+      label={label}
+      value={network[name]}
+      onChange={({ target }) => setNetwork({ ...network, [name]: target.value })}
+      autoComplete="off"
+      sx={{ width: 190 }}
+    />
+  );
+  return (
+    <>
+      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 3, mt: 3, alignItems: 'flex-end' }}>
+        <TextField
+          select
+          label="Starter program"
+          value={sort}
+          onChange={({ target }) => setSort(target.value as StarterSort)}
+          sx={{ maxWidth: 340 }}
+        >
+          {sorts.map((one) => (
+            <MenuItem key={one} value={one}>
+              {STARTERS[one].title}
+            </MenuItem>
+          ))}
+        </TextField>
+        {wireless && field('name', cellular ? 'Access point name (APN)' : 'Your Wi-Fi')}
+        {cellular && field('user', 'Its user, often empty')}
+        {wireless && field('password', cellular ? 'Its password, often empty' : 'Its password')}
+        {cellular && field('pin', 'PIN of the card')}
+      </Box>
+      {wireless && (
+        <Box sx={{ color: ink.soft, fontSize: '0.85rem', mt: 0.5 }}>
+          Written into the settings file in this browser; never sent to the service.
+        </Box>
+      )}
+      <Box sx={{ display: 'flex', gap: 2, flexWrap: 'wrap', mt: 1 }}>
+        {files.map((one) => (
+          <Button
+            key={one.path}
+            variant="text"
+            onClick={() => setPath(one.path)}
+            sx={{
+              fontFamily: MONO,
+              fontWeight: one === file ? 700 : 400,
+              color: one === file ? ink.heather : 'inherit',
+            }}
+          >
+            {one.path}
+          </Button>
+        ))}
+        <Button onClick={() => files.forEach((one) => downloadText(one.path.replace(/^.*\//, ''), one.text))}>
+          Download all {files.length} files
+        </Button>
+      </Box>
+      <Copyable text={file.text} file={file.path.replace(/^.*\//, '')} />
+      {wired.length > 0 && (
+        <Box data-wiring sx={{ display: 'flex', flexWrap: 'wrap', columnGap: 5, rowGap: 1 }}>
+          {wired.map(({ title, part, lines }) => (
+            <Box key={title}>
+              <b>{title}</b> <span style={{ color: ink.soft }}>{part}</span>
+              {lines.map(([from, to]) => (
+                <Box key={from} sx={{ fontSize: '0.9rem' }}>
+                  {from} → <span style={{ fontFamily: MONO }}>{to}</span>
+                </Box>
+              ))}
+            </Box>
+          ))}
+        </Box>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,120 @@
+import { Box, Button, TextField, Typography } from '@mui/material';
+import { useState, type ReactNode } from 'react';
+import { Link } from 'react-router';
+import { CLAIM_SORTS, sortFor } from '@peatmoor/core';
+import type { Claim, Kind } from '@peatmoor/contract';
+import { useChange, useRead } from '../api';
+import { StarterProject } from '../devices/StarterProject';
+import { Copyable } from '../parts/Copyable';
+import { Section } from '../parts/Heading';
+import { Notice } from '../parts/Notice';
+import { ink, MONO } from '../theme';
+
+/** One program for many boards: secrets with which each fetches a device and token of its own. */
+export function ClaimSecrets({ kind }: { kind: Kind }): ReactNode {
+  const params = { kind: kind.id };
+  const claims = useRead('listClaims', { params });
+  const me = useRead('me').data;
+  const create = useChange('createClaim', ['listClaims']);
+  const [most, setMost] = useState('100');
+  const [days, setDays] = useState('30');
+  return (
+    <Section
+      title="One program for many boards"
+      note="Each board claims its own device and token at first contact, with its serial."
+    >
+      {claims.data?.map((claim) => (
+        <ClaimRow key={claim.id} claim={claim} kindId={kind.id} />
+      ))}
+      <Notice error={claims.error ?? create.error} />
+      {create.data && me && (
+        <Box sx={{ my: 2 }}>
+          <Copyable label="The claim secret, shown only now" text={create.data.secret} />
+          <StarterProject
+            sorts={CLAIM_SORTS}
+            first={sortFor(kind.board)}
+            plan={{
+              deviceId: '',
+              deviceName: kind.title,
+              ...me.address,
+              token: null,
+              intervalS: kind.intervalS,
+              streams: kind.streams,
+              claim: { secret: create.data.secret },
+            }}
+          />
+        </Box>
+      )}
+      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'flex-end', mt: 1 }}>
+        <TextField
+          label="Boards at the most"
+          type="number"
+          value={most}
+          onChange={({ target }) => setMost(target.value)}
+          sx={{ width: 150 }}
+        />
+        <TextField
+          label="For … days"
+          type="number"
+          value={days}
+          onChange={({ target }) => setDays(target.value)}
+          sx={{ width: 120 }}
+        />
+        <Button
+          disabled={create.isPending}
+          onClick={() => create.mutate({ params, body: { most: Number(most), days: Number(days) } })}
+        >
+          Make a claim secret
+        </Button>
+      </Box>
+    </Section>
+  );
+}
+
+function ClaimRow({ claim, kindId }: { claim: Claim; kindId: number }): ReactNode {
+  const end = useChange('endClaim', ['listClaims']);
+  const reopen = useChange('reopenClaim', ['listClaims']);
+  const params = { kind: kindId, claim: claim.id };
+  const over = claim.endedAt !== null || claim.endsAt < Date.now();
+  const date = (at: number): string => new Date(at).toLocaleDateString('en-GB');
+  return (
+    <Box data-claim={claim.id} sx={{ borderTop: `1px solid ${ink.faint}`, py: 1 }}>
+      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'center', minHeight: 40 }}>
+        <Box sx={{ fontFamily: MONO }}>claim_moor{claim.fingerprint}…</Box>
+        <Typography color="text.secondary" sx={{ flex: 1 }}>
+          {claim.used} of {claim.most} boards have claimed;{' '}
+          {claim.endedAt !== null
+            ? `ended ${date(claim.endedAt)}`
+            : `${over ? 'over since' : 'holds until'} ${date(claim.endsAt)}`}
+        </Typography>
+        {!over && (
+          <Button size="small" onClick={() => end.mutate({ params })}>
+            End it
+          </Button>
+        )}
+      </Box>
+      {claim.devices.map((device) => (
+        <Box
+          key={device.id}
+          sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, pl: 2, alignItems: 'baseline' }}
+        >
+          <Link to={`/devices/${device.id}`}>{device.name}</Link>
+          <span style={{ fontFamily: MONO, fontSize: '0.9rem', color: ink.soft }}>{device.serial}</span>
+          {!over && (
+            <Button
+              variant="text"
+              size="small"
+              onClick={() => reopen.mutate({ params, body: { device: device.id } })}
+            >
+              Let it claim again
+            </Button>
+          )}
+        </Box>
+      ))}
+      <Notice error={end.error ?? reopen.error} />
+      {reopen.isSuccess && (
+        <Notice tone="good">Its board may claim once more; its tokens end when it does.</Notice>
+      )}
+    </Box>
+  );
+}

@@ -1,0 +1,106 @@
+import { Box, Typography } from '@mui/material';
+import { useState, type ReactNode } from 'react';
+import type { Location, Value } from '@peatmoor/core';
+import type { Stream } from '@peatmoor/contract';
+import type { Period } from '../charts/period';
+import { Track } from '../charts/Track';
+import { useRead } from '../api';
+import { useNewest, useNow } from '../live';
+import { Notice } from '../parts/Notice';
+import { Picture } from '../parts/Picture';
+import { showClock, showSeconds } from '../parts/time';
+import { ink, MONO } from '../theme';
+
+const MOST_TEXTS = 100;
+const MOST_PICTURES = 24;
+
+/** What a datastream of texts, places or pictures had over a period. */
+export function OtherHistory({
+  device,
+  stream,
+  period,
+}: {
+  device: string;
+  stream: Stream;
+  period: Period;
+}): ReactNode {
+  const now = useNow(30_000);
+  // The newest live one is part of the question, so that a new one is read at once.
+  const newest = useNewest(device, stream.key)?.at ?? 0;
+  const to = Math.max(Math.ceil(now / 30_000) * 30_000, newest + 1);
+  const limit = stream.type === 'location' ? 2000 : stream.type === 'text' ? MOST_TEXTS : MOST_PICTURES;
+  const answer = useRead('listOthers', {
+    params: { device },
+    query: { stream: stream.key, from: to - period.ms, to, limit },
+  });
+  const readings = answer.data?.readings ?? [];
+  return (
+    <Box data-others={stream.key}>
+      <Box sx={{ fontSize: '0.9rem', mb: 0.5 }}>
+        {stream.title}
+        {answer.data?.cut && <span style={{ color: ink.soft }}>, the newest {limit}</span>}
+      </Box>
+      <Notice error={answer.error} />
+      {answer.data && readings.length === 0 && (
+        <Typography color="text.secondary">Nothing in this period.</Typography>
+      )}
+      {stream.type === 'text' && <Texts readings={readings} now={now} />}
+      {stream.type === 'location' && readings.length > 0 && (
+        <Track places={readings.map(({ at, value }) => ({ at, ...(value as Location) }))} />
+      )}
+      {stream.type === 'image' && (
+        <Pictures device={device} stream={stream} times={readings.map(({ at }) => at)} />
+      )}
+    </Box>
+  );
+}
+
+function Texts({ readings, now }: { readings: { at: number; value: Value }[]; now: number }): ReactNode {
+  return readings.map(({ at, value }) => (
+    <Box key={at} sx={{ display: 'flex', gap: 2, borderTop: `1px solid ${ink.faint}`, py: 0.25 }}>
+      <span style={{ fontFamily: MONO, color: ink.soft, whiteSpace: 'nowrap' }} title={showSeconds(at)}>
+        {showClock(at, now)}
+      </span>
+      <span style={{ overflowWrap: 'anywhere', minWidth: 0 }}>{String(value)}</span>
+    </Box>
+  ));
+}
+
+function Pictures({ device, stream, times }: { device: string; stream: Stream; times: number[] }): ReactNode {
+  const [large, setLarge] = useState<number | null>(null);
+  const now = useNow(60_000);
+  return (
+    <>
+      {large !== null && times.includes(large) && (
+        <Box sx={{ maxWidth: 640, mb: 1 }}>
+          <Picture device={device} stream={stream} at={large} />
+          <Box sx={{ color: ink.soft, fontSize: '0.9rem' }}>{new Date(large).toLocaleString('en-GB')}</Box>
+        </Box>
+      )}
+      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1.5 }}>
+        {times.map((at) => (
+          <Box
+            key={at}
+            component="button"
+            aria-label={`picture of ${new Date(at).toLocaleString('en-GB')}`}
+            onClick={() => setLarge(at === large ? null : at)}
+            sx={{
+              p: 0,
+              border: 0,
+              bgcolor: 'transparent',
+              color: 'inherit',
+              font: 'inherit',
+              cursor: 'pointer',
+              width: 132,
+            }}
+          >
+            <Box sx={{ height: 84, outline: at === large ? `2px solid ${ink.heather}` : 'none' }}>
+              <Picture device={device} stream={stream} at={at} />
+            </Box>
+            <span style={{ fontSize: '0.8rem', color: ink.soft }}>{showClock(at, now)}</span>
+          </Box>
+        ))}
+      </Box>
+    </>
+  );
+}

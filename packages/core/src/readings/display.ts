@@ -1,0 +1,41 @@
+import type { Datastream, Value } from './types';
+import { displayUnit, type UnitSystem } from './units';
+import { showValue } from './value';
+
+type Shown = Pick<Datastream, 'type' | 'unit' | 'decimals'> & { choices?: readonly string[] };
+
+/** How the values of a datastream are shown to a person. */
+export interface Display {
+  /** The unit as people write it; empty for none. */
+  unit: string;
+  /** A stored value as it is shown. */
+  convert(value: number): number;
+  /** A shown value as it is stored. */
+  back(shown: number): number;
+  /** A value without its unit. */
+  value(value: Value): string;
+  /** A value with its unit. */
+  reading(value: Value): string;
+}
+
+/** Shows a datastream in a person's units, with as many decimals as tell the same as the stored ones. */
+export function displayOf(stream: Shown, system: UnitSystem): Display {
+  const { shown: unit, scale, offset } = displayUnit(stream.unit, system);
+  const plain = scale === 1 && offset === 0;
+  const more = Math.max(0, Math.ceil(-Math.log10(scale)));
+  const digits = stream.type === 'integer' ? 0 : stream.decimals;
+  const changed: Shown = plain
+    ? stream
+    : { ...stream, type: 'number', decimals: digits === null ? null : Math.min(6, digits + more) };
+  const convert = (value: number): number =>
+    plain ? value : Number((value * scale + offset).toPrecision(12));
+  const show = (value: Value): string =>
+    showValue(changed, typeof value === 'number' ? convert(value) : value);
+  return {
+    unit,
+    convert,
+    back: (shown) => (plain ? shown : Number(((shown - offset) / scale).toPrecision(12))),
+    value: show,
+    reading: (value) => (unit === '' ? show(value) : `${show(value)} ${unit}`),
+  };
+}
