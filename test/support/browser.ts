@@ -1,4 +1,4 @@
-import { chromium, type Browser } from 'playwright-core';
+import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
 
 /** Debian's Chromium without a window, and without calling home. */
 export function startBrowser(): Promise<Browser> {
@@ -14,4 +14,19 @@ export function startBrowser(): Promise<Browser> {
       '--disable-sync',
     ],
   });
+}
+
+/** A wide page with somebody signed in; what goes wrong in it is gathered in `faults`. */
+export async function signedInPage(
+  browser: Browser,
+  url: string,
+  { email, password }: { email: string; password: string },
+): Promise<{ page: Page; context: BrowserContext; faults: string[] }> {
+  const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, acceptDownloads: true });
+  await context.request.post(`${url}/api/session`, { data: { email, password } });
+  const page = await context.newPage();
+  const faults: string[] = [];
+  page.setDefaultTimeout(20_000);
+  page.on('pageerror', (error) => faults.push(error.message));
+  return { page, context, faults };
 }

@@ -2,7 +2,7 @@ import fs from 'node:fs';
 import path from 'node:path';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
 import type { Client } from '@peatmoor/contract';
-import { startBrowser } from '../../../test/support/browser';
+import { signedInPage, startBrowser } from '../../../test/support/browser';
 import {
   DIPWELL,
   mqttAs,
@@ -27,7 +27,7 @@ let context: BrowserContext;
 let page: Page;
 let token: string;
 const folder = newFolder();
-const faults: string[] = [];
+let faults: string[];
 
 beforeAll(async () => {
   service = await startService();
@@ -54,13 +54,7 @@ beforeAll(async () => {
     },
   }));
   browser = await startBrowser();
-  context = await browser.newContext({ viewport: { width: 1280, height: 800 }, acceptDownloads: true });
-  await context.request.post(`${service.url}/api/session`, {
-    data: { email: person.email, password: person.password },
-  });
-  page = await context.newPage();
-  page.setDefaultTimeout(15_000);
-  page.on('pageerror', (error) => faults.push(error.message));
+  ({ page, context, faults } = await signedInPage(browser, service.url, person));
   await post(service, token, { level: -121, temperature: 8.5, note: 'dry', position: '53.42,-1.86' });
   await page.goto(`${service.url}/devices/${id}`);
 });

@@ -1,6 +1,6 @@
-import type { Browser, BrowserContext, Page } from 'playwright-core';
+import type { Browser, Page } from 'playwright-core';
 import type { Client } from '@peatmoor/contract';
-import { startBrowser } from '../../../test/support/browser';
+import { signedInPage, startBrowser } from '../../../test/support/browser';
 import { newPerson, post, startService, until, type TestService } from '../../../test/support/service';
 
 jest.setTimeout(120_000);
@@ -10,10 +10,9 @@ const PNG =
 let service: TestService;
 let client: Client;
 let browser: Browser;
-let context: BrowserContext;
 let page: Page;
 let token: string;
-const faults: string[] = [];
+let faults: string[];
 
 beforeAll(async () => {
   service = await startService();
@@ -46,13 +45,7 @@ beforeAll(async () => {
     awake: true,
   });
   browser = await startBrowser();
-  context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
-  await context.request.post(`${service.url}/api/session`, {
-    data: { email: person.email, password: person.password },
-  });
-  page = await context.newPage();
-  page.setDefaultTimeout(15_000);
-  page.on('pageerror', (error) => faults.push(error.message));
+  ({ page, faults } = await signedInPage(browser, service.url, person));
 });
 afterAll(async () => {
   await browser?.close();

@@ -1,0 +1,262 @@
+import type { Browser, BrowserContext, Page } from 'playwright-core';
+import type { Client } from '@peatmoor/contract';
+import { signedInPage, startBrowser } from '../../../test/support/browser';
+import {
+  newPerson,
+  post,
+  startService,
+  until,
+  type Person,
+  type TestService,
+} from '../../../test/support/service';
+
+jest.setTimeout(120_000);
+
+const id = 'rain-hut';
+let service: TestService;
+let person: Person;
+let client: Client;
+let browser: Browser;
+let context: BrowserContext;
+let page: Page;
+let faults: string[];
+let token: string;
+let kind: number;
+
+beforeAll(async () => {
+  service = await startService();
+  person = await newPerson(service);
+  ({ client } = person);
+  const made = await client.call('createDevice', {
+    body: {
+      name: 'Rain hut',
+      newKind: {
+        title: 'Rain meter',
+        intervalS: 20,
+        streams: [
+          { key: 'rain', title: 'Rain', type: 'number', unit: 'mm', decimals: 1 },
+          { key: 'warmth', title: 'In the hut', type: 'number', unit: 'Cel', min: -20, max: 40, decimals: 1 },
+          { key: 'seen', title: 'Seen', type: 'text' },
+          { key: 'place', title: 'Where', type: 'location' },
+        ],
+      },
+    },
+  });
+  ({ token } = made);
+  kind = made.device.kindId;
+  browser = await startBrowser();
+  ({ page, context, faults } = await signedInPage(browser, service.url, person));
+});
+afterAll(async () => {
+  await browser?.close();
+  await service?.stop();
+});
+
+const part = (title: string) => page.getByRole('region', { name: title });
+const report = (values: object) => post(service, token, values);
+const choose = async (label: string, option: string | RegExp): Promise<void> => {
+  await page.getByRole('dialog').getByLabel(label, { exact: true }).click();
+  await page.getByRole('option', { name: option }).click();
+};
+
+it('says on every page that a device is online for the first time', async () => {
+  await page.goto(`${service.url}/settings`);
+  await page.getByText("Warden's moss").first().waitFor();
+  await report({ rain: 0.2, warmth: 10, seen: 'a heron', place: '53.42,-1.86' });
+  const notice = page.getByRole('status').filter({ hasText: 'online for the first time' });
+  await notice.getByRole('link', { name: 'Rain hut' }).waitFor();
+  await notice.getByRole('button', { name: 'Put away' }).click();
+  await until(async () => (await notice.count()) === 0, 'the notice put away');
+});
+
+it('fills a datastream in from a part, with its wiring', async () => {
+  await page.goto(`${service.url}/kinds/${kind}`);
+  await page.getByRole('button', { name: 'Add a datastream' }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByLabel('Part, if it is a common one').fill('water not leak');
+  await dialog.getByLabel('Part, if it is a common one').fill('thermis');
+  await page.getByRole('option', { name: /Thermistor/ }).click();
+  await dialog.locator('[data-wiring]').getByText('other leg → GPIO 34').waitFor();
+  await dialog.getByLabel('Pin of the board').fill('GPIO 32');
+  await dialog.locator('[data-wiring]').getByText('other leg → GPIO 32').waitFor();
+  await dialog.getByRole('button', { name: 'Add it' }).click();
+  await page.locator('[data-key="thermistor_10_k"]').getByText('Thermistor, 10 kΩ on GPIO 32').waitFor();
+  const streams = (await client.call('readKind', { params: { kind } })).streams;
+  expect(streams.find(({ part: one }) => one === 'thermistor')).toMatchObject({
+    unit: 'Cel',
+    min: -40,
+    max: 125,
+    decimals: 1,
+  });
+});
+
+it('computes a datastream: says where a formula is wrong, tries it, keeps it, works it out over history', async () => {
+  await page.getByRole('button', { name: 'Add a datastream' }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByLabel('What it is').fill('Rain in tenths');
+  await dialog.getByLabel('Computed from other datastreams').check();
+  await dialog.getByLabel('Formula').fill('rian * 10');
+  await dialog.getByRole('button', { name: 'Try it on recent readings' }).click();
+  await dialog.getByText(/character 1: No datastream is called "rian". The nearest is "rain"/).waitFor();
+  await dialog.getByLabel('Formula').fill('rain * 10');
+  await dialog.getByRole('button', { name: 'Try it on recent readings' }).click();
+  await dialog.locator('[data-preview]').getByText('2', { exact: true }).waitFor();
+  await dialog.getByRole('button', { name: 'Add it' }).click();
+  const row = page.locator('[data-key="rain_in_tenths"]');
+  await row.getByText('= rain * 10').waitFor();
+  await row.getByRole('button', { name: 'Work it out over history' }).click();
+  await row.getByText(/worked out over history/).waitFor();
+  await until(
+    async () =>
+      (await client.call('readDevice', { params: { device: id } })).newest.find(
+        ({ key }) => key === 'rain_in_tenths',
+      )?.value === 2,
+    'the computed value',
+  );
+});
+
+it('sums by the hour, by choosing it', async () => {
+  await page.getByRole('button', { name: 'Add a datastream' }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByLabel('What it is').fill('Rain this hour');
+  await dialog.getByLabel('Computed from other datastreams').check();
+  await choose('Computed as', /sum of the hour or day/);
+  await choose('Begins again at zero', 'with each hour');
+  await dialog.getByRole('button', { name: 'Add it' }).click();
+  await page.locator('[data-key="rain_this_hour"]').getByText('sum of rain, each hour').waitFor();
+});
+
+it('keeps board and drawing, and tells what it costs', async () => {
+  await page.getByLabel('Board', { exact: true }).click();
+  await page.getByRole('option', { name: 'board with MicroPython' }).click();
+  await page.getByLabel('Drawing').click();
+  await page.getByRole('option', { name: 'rain' }).click();
+  await page.locator('h1 [data-icon="rain"]').waitFor();
+  await part('What it costs')
+    .getByText(/MB a day on the line|kB a day on the line/)
+    .first()
+    .waitFor();
+  expect(await client.call('readKind', { params: { kind } })).toMatchObject({
+    board: 'micropython',
+    icon: 'rain',
+  });
+});
+
+it('makes a claim secret with its program, shows who claimed, opens it again and ends it', async () => {
+  const claims = part('One program for many boards');
+  await claims.getByLabel('Boards at the most').fill('2');
+  await claims.getByRole('button', { name: 'Make a claim secret' }).click();
+  const secret = (await claims.locator('pre').first().textContent())!.trim();
+  expect(secret).toMatch(/^claim_moor/);
+  await claims.getByText('from claim import claimed').waitFor();
+  await claims.getByLabel('Your Wi-Fi').fill('hut network');
+  await claims.getByText('WIFI_NAME = "hut network"').waitFor();
+  const response = await fetch(`${service.url}/device/claim`, {
+    method: 'POST',
+    headers: { authorization: `Bearer ${secret}` },
+    body: '{"serial": "B7"}',
+  });
+  expect(response.status).toBe(201);
+  await page.reload();
+  await claims.getByText('1 of 2 boards have claimed').waitFor();
+  await claims.getByRole('link', { name: 'Rain meter B7' }).waitFor();
+  await claims.getByRole('button', { name: 'Let it claim again' }).click();
+  await claims.getByText('may claim once more').waitFor();
+  await claims.getByRole('button', { name: 'End it' }).click();
+  await claims.getByText(/ended \d\d\/\d\d\/\d{4}/).waitFor();
+});
+
+it('shows sent beside shown, and copies a message as a line that sends it again', async () => {
+  await client.call('createCalibration', {
+    params: { device: id },
+    body: { stream: 'warmth', calibration: { form: 'linear', scale: 1, offset: 2 } },
+  });
+  await page.goto(`${service.url}/devices/${id}`);
+  await page.locator('[data-arrival]').getByRole('button').first().click();
+  const message = page.locator('[data-message]').first();
+  await message.getByRole('row', { name: /warmth .* 10.0 °C 12.0 °C/ }).waitFor();
+  await message.getByRole('button', { name: 'Copy it as curl' }).waitFor();
+  await page
+    .locator('[data-next]')
+    .getByText(/next message in \d+ s|any moment|overdue/)
+    .waitFor();
+});
+
+it('names what changed, and by how much, while the sensor is touched', async () => {
+  await page.getByRole('button', { name: 'Which is it? Press, then touch the sensor' }).click();
+  await page.getByText('Touch the sensor now. Nothing has changed yet.').waitFor();
+  await report({ rain: 0.2, warmth: 12.1 });
+  const change = page.locator('[data-changed="warmth"]');
+  await change.getByText('+2.1 °C').waitFor();
+  await change.getByText(/in \d+ s/).waitFor();
+  expect(await page.locator('[data-changed="rain"]').count()).toBe(0);
+});
+
+it('shows values in the units of whoever looks, and only to them', async () => {
+  await page.goto(`${service.url}/settings`);
+  await page.getByLabel('Units').click();
+  await page.getByRole('option', { name: /inches/ }).click();
+  await until(async () => (await client.call('me')).user.units === 'imperial', 'the units kept');
+  await page.goto(`${service.url}/devices/${id}`);
+  await part('Newest readings').getByText('°F').first().waitFor();
+  expect(await part('Newest readings').textContent()).toMatch(/In the hut57\.4°F/);
+  await page.goto(`${service.url}/settings`);
+  await page.getByLabel('Units').click();
+  await page.getByRole('option', { name: /as they are stored/ }).click();
+  await until(async () => (await client.call('me')).user.units === 'metric', 'the units back');
+});
+
+it('lists the arrivals of all devices, and finds some', async () => {
+  await page.goto(`${service.url}/devices`);
+  await page.getByRole('link', { name: 'All arrivals' }).click();
+  await page.locator('[data-arrival]').first().waitFor();
+  await report({ rian: 3 });
+  await page.getByText('unknown-name').waitFor();
+  await page.getByLabel('Which').click();
+  await page.getByRole('option', { name: 'with refusals' }).click();
+  await until(async () => (await page.locator('[data-arrival]').count()) === 1, 'one refused');
+  await page.getByLabel('That say').fill('nothing like it');
+  await page.getByText('Nothing of this sort has arrived').waitFor();
+});
+
+it('looks back at texts and places', async () => {
+  await page.goto(`${service.url}/history?device=${id}`);
+  await page.locator('[data-others="seen"]').getByText('a heron').waitFor();
+  await page.getByRole('img', { name: /1 places, the newest 53.42, -1.86/ }).waitFor();
+});
+
+it('keeps a picture of a device, and names its tokens', async () => {
+  await page.goto(`${service.url}/devices/${id}`);
+  const png =
+    'iVBORw0KGgoAAAANSUhEUgAAAAIAAAACCAIAAAD91JpzAAAAFklEQVR4nGP8z8DAwMDAxMDAwMDAAAANHQEDasKb6QAAAABJRU5ErkJggg==';
+  const input = part('About it').locator('input[type=file]');
+  await input.setInputFiles({ name: 'hut.png', mimeType: 'image/png', buffer: Buffer.from(png, 'base64') });
+  await page.getByRole('img', { name: 'Rain hut, a picture of it' }).waitFor();
+  await input.setInputFiles({ name: 'hut.png', mimeType: 'image/png', buffer: Buffer.from('no picture') });
+  await page.getByText('This file is no picture').waitFor();
+  await page.getByRole('button', { name: 'Take it away' }).click();
+  await page.getByText('Add a picture of it').waitFor();
+  const tokens = part('Tokens');
+  await tokens.getByText(/first, made .*, used \d+ s ago/).waitFor();
+  await tokens.getByLabel('Name of another token').fill('spare board');
+  await tokens.getByRole('button', { name: 'Make another token' }).click();
+  await tokens.getByText(/spare board, made .*, never used/).waitFor();
+});
+
+it('has all of it within the width of a phone, and no fault in the page', async () => {
+  await page.setViewportSize({ width: 390, height: 844 });
+  for (const path of [
+    `/kinds/${kind}`,
+    `/devices/${id}`,
+    '/arrivals',
+    `/history?device=${id}`,
+    '/settings',
+  ]) {
+    await page.goto(service.url + path);
+    await page.getByRole('navigation').waitFor();
+    await page.waitForTimeout(400);
+    expect([path, await page.evaluate(() => document.documentElement.scrollWidth)]).toEqual([path, 390]);
+  }
+  expect(faults).toEqual([]);
+  await context.close();
+});
