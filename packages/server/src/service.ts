@@ -26,6 +26,7 @@ import { createNewNames } from './ingest/newNames';
 import { startPresence } from './ingest/presence';
 import { createProofs } from './ingest/proofs';
 import { startTokenUse } from './ingest/tokenUse';
+import { readersBehind } from './journal/reader';
 import { openDerivedWriter } from './journal/derived';
 import { startJournalWriter, type Committed } from './journal/writer';
 import { createClaiming } from './definitions/claiming';
@@ -179,11 +180,13 @@ export async function startService({
       const answers = await store.answers();
       const { queued, down } = journal.status();
       const backlog = recent.status(Date.now());
+      const behind = answers ? await store.withConnection(readersBehind).catch(() => null) : null;
       return {
         ok: answers && !down,
         database: answers && !down ? 'answers' : 'does not answer',
         queue: { readings: queued },
         unfolded: { readings: backlog.readings, ageMs: backlog.ageMs },
+        behind,
         mqtt: { port: mqtt.port, sessions: presence.count() },
         pages: hub.count(),
       };

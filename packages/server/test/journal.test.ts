@@ -1,7 +1,7 @@
 import fs from 'node:fs';
 import { pino } from 'pino';
 import { startManagedDatabase, type ManagedDatabase } from '../src/database/managed';
-import { keepOffsets, readJournal, trimJournal } from '../src/journal/reader';
+import { keepOffsets, passJournal, readersBehind, readJournal, trimJournal } from '../src/journal/reader';
 import { startJournalWriter, type Committed } from '../src/journal/writer';
 import { inRawTransaction, openStore, type Store } from '../src/store/store';
 import { newFolder, until } from '../../../test/support/service';
@@ -131,7 +131,7 @@ describe('the journal', () => {
       writer.add(5, i, i);
       await durable(writer);
     }
-    const mine = async (reader: 'folding' | 'rules') =>
+    const mine = async (reader: 'folding' | 'rules' | 'computing') =>
       (await read(reader)).filter((entry) => entry.writer === writer.id).map(({ seq }) => seq);
     expect(await mine('rules')).toEqual([1, 2, 3, 4, 5, 6]);
     await inRawTransaction(store, (connection) =>
@@ -148,6 +148,14 @@ describe('the journal', () => {
       await keepOffsets(connection, 'folding', [{ writer: writer.id, seq: 5 }]);
       await trimJournal(connection, [writer.id]);
     });
+    expect((await mine('computing')).length).toBe(6);
+    const before = await store.withConnection(readersBehind);
+    await inRawTransaction(store, async (connection) => {
+      await passJournal(connection, 'computing');
+      await trimJournal(connection, [writer.id]);
+    });
+    expect(before.computing).toBeGreaterThanOrEqual(6);
+    expect((await store.withConnection(readersBehind)).computing).toBe(0);
     const left = await store.withConnection(
       async (connection) =>
         (await connection.query('SELECT seq FROM journal WHERE writer = ? ORDER BY seq', [writer.id])) as {

@@ -1,4 +1,6 @@
-import { deflateRawSync, inflateRawSync } from 'node:zlib';
+import { setImmediate as nextTurn } from 'node:timers/promises';
+import { promisify } from 'node:util';
+import { deflateRaw, deflateRawSync, inflateRawSync } from 'node:zlib';
 import type { Connection } from 'mariadb';
 import {
   DAY_MS,
@@ -20,9 +22,24 @@ import {
 const FEWEST_FOR_HOURS = 400;
 const FEWEST_FOR_TENS = 2000;
 
-/** A chunk's bytes: packed columns, deflated. */
-export function encodeChunk(columns: Columns): Buffer {
-  return deflateRawSync(packColumns(columns));
+const deflate = promisify(deflateRaw);
+/** Readings that are packed or unpacked in one go; after as many, what else waits in this process has its turn. */
+const READINGS_A_TURN = 20_000;
+
+/** Gives way to devices and pages now and then during long work; the work told is in readings. */
+function turnTaker(): (readings: number) => Promise<void> {
+  let done = 0;
+  return async (readings) => {
+    done += readings;
+    if (done < READINGS_A_TURN) return;
+    done = 0;
+    await nextTurn();
+  };
+}
+
+/** A chunk's bytes: packed columns, deflated beside the main thread. */
+function encodeChunk(columns: Columns): Promise<Buffer> {
+  return deflate(packColumns(columns));
 }
 
 export function decodeChunk(body: Buffer): Columns {
@@ -94,28 +111,35 @@ async function mergeParts(connection: Connection, parts: Part[]): Promise<void> 
     day: number;
     body: Buffer;
   }[];
-  const before = new Map(stored.map(({ seriesId, day, body }) => [`${seriesId}:${day}`, decodeChunk(body)]));
-  await writeDays(
-    connection,
-    parts.map((part) => {
-      const earlier = before.get(`${part.id}:${part.day}`);
-      return earlier === undefined ? part : { ...part, columns: mergeColumns(earlier, part.columns) };
-    }),
-  );
+  const before = new Map(stored.map(({ seriesId, day, body }) => [`${seriesId}:${day}`, body]));
+  const worked = turnTaker();
+  const merged: Part[] = [];
+  for (const part of parts) {
+    const earlier = before.get(`${part.id}:${part.day}`);
+    const columns = earlier === undefined ? part.columns : mergeColumns(decodeChunk(earlier), part.columns);
+    merged.push({ ...part, columns });
+    await worked(columns.times.length);
+  }
+  await writeDays(connection, merged);
 }
 
 /** Writes whole days of series, with the rollups made from them; a day without readings goes. In a transaction. */
 export async function writeDays(connection: Connection, parts: readonly Part[]): Promise<void> {
   const full = parts.filter(({ columns }) => columns.times.length > 0);
-  if (full.length > 0)
+  const worked = turnTaker();
+  const rows: unknown[][] = [];
+  for (const { id, workspaceId, day, columns } of full) {
+    const { count, min, max, sum, first, last } = rollUp(columns, DAY_MS)[0]!;
+    const hours = count < FEWEST_FOR_HOURS ? null : encodeRollups(columns, HOUR_MS);
+    const tens = count < FEWEST_FOR_TENS ? null : encodeRollups(columns, TENS_MS);
+    const body = await encodeChunk(columns);
+    rows.push([id, day, workspaceId, count, min, max, sum, first, last, hours, tens, body]);
+    await worked(count);
+  }
+  if (rows.length > 0)
     await connection.batch(
       'REPLACE INTO chunks (seriesId, day, workspaceId, count, min, max, sum, first, last, hours, tens, body) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)',
-      full.map(({ id, workspaceId, day, columns }) => {
-        const { count, min, max, sum, first, last } = rollUp(columns, DAY_MS)[0]!;
-        const hours = count < FEWEST_FOR_HOURS ? null : encodeRollups(columns, HOUR_MS);
-        const tens = count < FEWEST_FOR_TENS ? null : encodeRollups(columns, TENS_MS);
-        return [id, day, workspaceId, count, min, max, sum, first, last, hours, tens, encodeChunk(columns)];
-      }),
+      rows,
     );
   for (const { id, day, columns } of parts)
     if (columns.times.length === 0)

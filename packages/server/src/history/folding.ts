@@ -6,9 +6,13 @@ import { mergeIntoChunks } from './chunks';
 import type { Recent } from './recent';
 
 const ENTRIES_AT_ONCE = 400;
-/** Readings wait this long in the journal, so that a chunk is not written again for every single one. */
+/**
+ * Readings wait this long in the journal, so that a chunk is not written again for every single one. The longer the
+ * last folding took, the longer the next one waits, so that it takes a part of the time only; up to so many readings.
+ */
 const REST_MS = 5000;
-const REST_READINGS = 100_000;
+const REST_TIMES = 4;
+const MOST_READINGS = 3_000_000;
 
 export interface Folding {
   /** Folds everything that is in the journal now. */
@@ -49,10 +53,19 @@ export function startFolding(store: Store, recent: Recent, writers: readonly num
     running = running.catch(() => undefined).then(work);
     return running;
   };
+  let tookMs = 0;
+  let busy = false;
   const timer = setInterval(() => {
     const { readings, ageMs } = recent.status(Date.now());
-    if (readings > REST_READINGS || ageMs > REST_MS)
-      foldAll().catch((error: Error) => log.warn({ error: error.message }, 'folding waits'));
+    if (busy || (readings < MOST_READINGS && ageMs < Math.max(REST_MS, REST_TIMES * tookMs))) return;
+    busy = true;
+    const start = performance.now();
+    foldAll()
+      .finally(() => {
+        tookMs = performance.now() - start;
+        busy = false;
+      })
+      .catch((error: Error) => log.warn({ error: error.message }, 'folding waits'));
   }, 500);
   return {
     foldAll,

@@ -63,6 +63,19 @@ export async function passJournal(connection: Connection, reader: Reader): Promi
   );
 }
 
+/** How many commits each reader has still to read. */
+export async function readersBehind(connection: Connection): Promise<Record<Reader, number>> {
+  const rows = (await connection.query(
+    `SELECT r.reader, COALESCE(SUM(GREATEST(0, CAST(j.newest AS SIGNED) - COALESCE(o.seq, j.oldest - 1))), 0) AS commits
+      FROM (${READERS.map((reader) => `SELECT '${reader}' AS reader`).join(' UNION ALL ')}) r
+      CROSS JOIN (SELECT writer, MAX(seq) AS newest, MIN(seq) AS oldest FROM journal GROUP BY writer) j
+      LEFT JOIN journalOffsets o ON o.reader = r.reader AND o.writer = j.writer GROUP BY r.reader`,
+  )) as { reader: Reader; commits: number }[];
+  return Object.fromEntries(
+    READERS.map((reader) => [reader, Number(rows.find((row) => row.reader === reader)?.commits ?? 0)]),
+  ) as Record<Reader, number>;
+}
+
 /** Deletes journal rows that every reader has read, and writers of long ago that have none left. */
 export async function trimJournal(connection: Connection, current: readonly number[]): Promise<void> {
   const rows = (await connection.query(

@@ -88,3 +88,8 @@ export const CLAIM_TABLES = [
   `CREATE TABLE IF NOT EXISTS devicePictures (deviceRowId INT UNSIGNED PRIMARY KEY, workspaceId INT UNSIGNED NOT NULL, type VARCHAR(20) NOT NULL,
     body MEDIUMBLOB NOT NULL, madeAt BIGINT NOT NULL, KEY (workspaceId))`,
 ];
+
+/** A day of very many readings in one chunk. */
+export const WIDE_CHUNKS = [
+  `ALTER TABLE chunks MODIFY COLUMN body LONGBLOB NOT NULL, MODIFY COLUMN hours MEDIUMBLOB NULL, MODIFY COLUMN tens MEDIUMBLOB NULL`,
+];

@@ -3,7 +3,7 @@ import type { Logger } from 'pino';
 import { QueryTypes, Sequelize, Transaction } from 'sequelize';
 import { Umzug } from 'umzug';
 import { defineModels, type Models } from './models';
-import { CLAIM_TABLES, COMPUTING_TABLES, FIRST_TABLES } from './schema';
+import { CLAIM_TABLES, COMPUTING_TABLES, FIRST_TABLES, WIDE_CHUNKS } from './schema';
 
 /** Where the database is: by URL, or by socket. */
 export type DatabaseAddress =
@@ -122,14 +122,16 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
             await sequelize.query(statement.replace('CREATE TABLE', 'CREATE TABLE IF NOT EXISTS'));
         },
       },
-      ...Object.entries({ '0002-computing': COMPUTING_TABLES, '0003-claims': CLAIM_TABLES }).map(
-        ([name, statements]) => ({
-          name,
-          up: async () => {
-            for (const statement of statements) await sequelize.query(statement);
-          },
-        }),
-      ),
+      ...Object.entries({
+        '0002-computing': COMPUTING_TABLES,
+        '0003-claims': CLAIM_TABLES,
+        '0004-wide-chunks': WIDE_CHUNKS,
+      }).map(([name, statements]) => ({
+        name,
+        up: async () => {
+          for (const statement of statements) await sequelize.query(statement);
+        },
+      })),
     ],
     storage: {
       async executed() {
