@@ -14,11 +14,18 @@ export async function mqttLoad(options: {
   password: string;
   topic: string;
   payload: string;
+  /** Who each connection is, where they are not all one device. */
+  devices?: { user: string; password: string; topic: string }[];
+  /** Called with the number of each lot of acknowledgements. */
+  onAcknowledged?: (count: number) => void;
 }): Promise<number> {
-  const { port, connections, window, ms, user, password, topic, payload } = options;
-  const publishes = Array.from({ length: window }, (_, i) =>
-    generate({ cmd: 'publish', topic, payload, qos: 1, messageId: i + 1, dup: false, retain: false }),
-  );
+  const { port, connections, window, ms, payload, onAcknowledged } = options;
+  const who = (i: number) => options.devices?.[i] ?? options;
+  const publishesTo = (topic: string): Buffer[] =>
+    Array.from({ length: window }, (_, i) =>
+      generate({ cmd: 'publish', topic, payload, qos: 1, messageId: i + 1, dup: false, retain: false }),
+    );
+  const shared = options.devices === undefined ? publishesTo(options.topic) : null;
   let acknowledged = 0;
   const sockets = await Promise.all(
     Array.from({ length: connections }, async (_, i) => {
@@ -31,15 +38,16 @@ export async function mqttLoad(options: {
           clientId: `bench-${i}`,
           clean: true,
           keepalive: 0,
-          username: user,
-          password: Buffer.from(password),
+          username: who(i).user,
+          password: Buffer.from(who(i).password),
         }),
       );
       await new Promise((resolve, reject) => socket.once('data', resolve).once('error', reject));
       return socket;
     }),
   );
-  for (const socket of sockets) {
+  for (const [n, socket] of sockets.entries()) {
+    const publishes = shared ?? publishesTo(who(n).topic);
     // A PUBACK is four bytes: 0x40 0x02 and the message identifier; it may be cut anywhere.
     let rest: Buffer = Buffer.alloc(0);
     socket.on('data', (part: Buffer) => {
@@ -48,6 +56,7 @@ export async function mqttLoad(options: {
       const next: Buffer[] = [];
       for (let at = 0; at < whole; at += 4) next.push(publishes[bytes.readUInt16BE(at + 2) - 1]!);
       acknowledged += next.length;
+      onAcknowledged?.(next.length);
       rest = bytes.subarray(whole);
       if (next.length > 0) socket.write(Buffer.concat(next));
     });

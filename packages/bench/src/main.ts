@@ -9,7 +9,9 @@ import { serveBareHttp, startBareHttp, startMosquitto } from './baselines';
 import { batchLoad, rowLoad } from './batches';
 import { httpLoad, mqttLoad } from './generator';
 import { bytesAtRest, envelopeTimes, fileBytes, fillHistories } from './history';
-import { toRow, type Comparison } from './measure';
+import { foldingPicture, foldingUnderLoad } from './folding';
+import { idleConnections } from './idle';
+import { median, toRow, type Comparison } from './measure';
 
 const ACCOUNT = {
   email: 'bench@quillmere.example',
@@ -20,6 +22,10 @@ const ACCOUNT = {
 const folderOfConsole = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../../console/dist');
 const ROUNDS = Number(process.env.BENCH_ROUNDS ?? 3);
 const MS = Number(process.env.BENCH_MS ?? 4000);
+const IDLE = Number(process.env.BENCH_IDLE ?? 10_000);
+const FOLDING_MINUTES = Number(process.env.BENCH_FOLDING_MINUTES ?? 10);
+/** Where the picture of folding under load goes. */
+const PICTURE = process.env.BENCH_PICTURE ?? path.join(os.tmpdir(), 'peatmoor-folding.svg');
 const say = (text: string): void => void process.stdout.write(`${text}\n`);
 
 if (process.argv[2] === '--bare-http') serveBareHttp(Number(process.argv[3]));
@@ -142,6 +148,7 @@ async function bench(): Promise<void> {
     say('\n| at rest, rollups and row overhead included | readings | bytes a reading |\n|---|---|---|');
     for (const [what, readings, size] of bytes)
       say(`| ${what} | ${readings.toLocaleString('en')} | ${size.toFixed(2)} |`);
+    await longRuns(ours, client);
     const all = bytes.reduce((sum, [, readings]) => sum + readings, 0);
     say(`\nThe whole table file on disk: ${(file / all).toFixed(2)} bytes a reading.`);
     say(
@@ -153,6 +160,29 @@ async function bench(): Promise<void> {
     await ours.stop();
     fs.rmSync(folder, { recursive: true, force: true });
   }
+}
+
+/** Many idle connections, and folding under load for some minutes with its picture. */
+async function longRuns(
+  ours: { httpPort: number; mqttPort: number; pid: number },
+  client: Client,
+): Promise<void> {
+  const idle = await idleConnections(client, ours.mqttPort, IDLE, () => residentMb(ours.pid));
+  say(
+    `\n${idle.connections.toLocaleString('en')} idle MQTT connections of as many devices: opened in ${(idle.openedMs / 1000).toFixed(1)} s, ${Math.round(idle.memoryMb)} MB more; ${idle.online.toLocaleString('en')} devices shown online, ${idle.open.toLocaleString('en')} sessions open at the end, ${idle.onlineAfter} online after they closed; a command reaches its board in ${idle.commandMs.toFixed(1)} ms (slowest of 50: ${idle.slowestMs.toFixed(1)} ms).`,
+  );
+  const samples = await foldingUnderLoad(client, `http://127.0.0.1:${ours.httpPort}`, ours.mqttPort, {
+    devices: 200,
+    ms: FOLDING_MINUTES * 60_000,
+    window: 1,
+  });
+  const rates = samples.map(({ rate }) => rate);
+  const third = Math.floor(samples.length / 3);
+  const most = (part: typeof samples): number => Math.max(...part.map(({ unfolded }) => unfolded));
+  say(
+    `\nFolding under load for ${FOLDING_MINUTES} min, 200 connections × 1: ${Math.round(median(rates)).toLocaleString('en')} readings a second; not folded yet at the most ${most(samples.slice(0, third)).toLocaleString('en')} in the first third, ${most(samples.slice(-third)).toLocaleString('en')} in the last (oldest ${(Math.max(...samples.map(({ ageMs }) => ageMs)) / 1000).toFixed(1)} s); rules behind by ${Math.max(...samples.map(({ rules }) => rules))} commits at the most. Picture: ${PICTURE}`,
+  );
+  fs.writeFileSync(PICTURE, foldingPicture(samples));
 }
 
 /** How the service's own database is reached, for the plain baseline beside it. */

@@ -3,7 +3,7 @@ import fc from 'fast-check';
 import { bucketColumns, DAY_MS, HOUR_MS, orderColumns, TENS_MS, type Columns } from '@peatmoor/core';
 import { pino } from 'pino';
 import { startManagedDatabase, type ManagedDatabase } from '../src/database/managed';
-import { mergeIntoChunks, writeDays } from '../src/history/chunks';
+import { decodeChunk, mergeIntoChunks, writeDays } from '../src/history/chunks';
 import { startKeeping } from '../src/history/keeping';
 import { createHistoryReader } from '../src/history/read';
 import { createRecent, type Recent } from '../src/history/recent';
@@ -50,8 +50,25 @@ async function newSeries(): Promise<number> {
   recent = createRecent();
   return series;
 }
-const fold = (id: number, columns: Columns) =>
-  inRawTransaction(store, (connection) => mergeIntoChunks(connection, new Map([[id, columns]])));
+const fold = (id: number, columns: Columns, full?: number) =>
+  inRawTransaction(store, (connection) => mergeIntoChunks(connection, new Map([[id, columns]]), full));
+/** Chunks of a series never overlap, and say truly where they begin and end. */
+async function chunksApart(id: number): Promise<void> {
+  const rows = await store.withConnection(
+    async (connection) =>
+      (await connection.query(
+        'SELECT day, part, toMs, count, body FROM chunks WHERE seriesId = ? ORDER BY day, part',
+        [id],
+      )) as { day: number; part: number; toMs: number; count: number; body: Buffer }[],
+  );
+  let last = -Infinity;
+  for (const { day, part, toMs, count, body } of rows) {
+    const { times } = decodeChunk(body);
+    expect([times.length, times[0], times.at(-1)]).toEqual([count, day * DAY_MS + part, day * DAY_MS + toMs]);
+    expect(times[0]).toBeGreaterThan(last);
+    last = times.at(-1)!;
+  }
+}
 const asRows = (columns: Columns) => columns.times.map((at, i) => [at, columns.values[i]]);
 
 describe('history under late, repeated and deleted readings', () => {
@@ -62,12 +79,13 @@ describe('history under late, repeated and deleted readings', () => {
         fc.integer({ min: 0, max: 4 }),
         fc.nat(),
         fc.nat(),
-        async (parts, unfolded, a, b) => {
+        fc.constantFrom(2, 7, 20_000),
+        async (parts, unfolded, a, b, full) => {
           const id = await newSeries();
           // The last batches are still in the journal, the others folded, each in its own turn.
           for (const [i, part] of parts.entries()) {
             const columns = columnsOf(part);
-            if (i < parts.length - unfolded) await fold(id, columns);
+            if (i < parts.length - unfolded) await fold(id, columns, full);
             else
               recent.add({
                 writer: 1,
@@ -77,9 +95,18 @@ describe('history under late, repeated and deleted readings', () => {
               });
           }
           const all = orderColumns(columnsOf(parts.flat()));
+          await chunksApart(id);
           const reader = createHistoryReader(store, recent);
           const raw = await reader.readings(1, plain(id), START, START + 6 * DAY_MS);
           expect(asRows(raw)).toEqual(asRows(all));
+          for (const at of [all.times[a % all.times.length]!, all.times[b % all.times.length]! + 1]) {
+            const before = all.times.findLastIndex((one) => one < at);
+            const after = all.times.findIndex((one) => one > at);
+            expect((await reader.nearest(1, plain(id), at, 'before'))?.at).toBe(all.times[before]);
+            expect((await reader.nearest(1, plain(id), at, 'after'))?.at).toBe(
+              after < 0 ? undefined : all.times[after],
+            );
+          }
           const span = 5 * DAY_MS;
           const from = START + (a % span);
           const to = from + 1 + (b % span);

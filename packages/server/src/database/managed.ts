@@ -104,7 +104,6 @@ function launchServer(folder: string, temporary: string, socketPath: string, ini
     '--performance-schema=OFF',
     '--innodb-flush-log-at-trx-commit=1',
     '--innodb-buffer-pool-size=96M',
-    '--max-allowed-packet=256M',
     '--innodb-log-file-size=96M',
     '--max-allowed-packet=64M',
     '--max-connections=60',

@@ -4,6 +4,7 @@ import { deflateRaw, deflateRawSync, inflateRawSync } from 'node:zlib';
 import type { Connection } from 'mariadb';
 import {
   DAY_MS,
+  EMPTY_COLUMNS,
   HOUR_MS,
   mergeColumns,
   orderColumns,
@@ -21,6 +22,8 @@ import {
 /** A day with fewer readings than this is read as quickly from the readings as from its rollups. */
 const FEWEST_FOR_HOURS = 400;
 const FEWEST_FOR_TENS = 2000;
+/** Readings in a chunk: a day of 5-s readings is one chunk, of many more several. */
+const FULL = 20_000;
 
 const deflate = promisify(deflateRaw);
 /** Readings that are packed or unpacked in one go; after as many, what else waits in this process has its turn. */
@@ -54,7 +57,7 @@ export interface ChunkRow extends Omit<Rollup, 'at'> {
   body: Buffer | null;
 }
 
-/** Rollups of a stored day at one of the kept spans. */
+/** Rollups of a stored chunk at one of the kept spans; of several chunks of a day, one may end where the next begins. */
 export function rollupsOf(row: ChunkRow, spanMs: number): Rollup[] {
   if (spanMs === DAY_MS) {
     const { count, min, max, sum, first, last } = row;
@@ -67,11 +70,12 @@ export function rollupsOf(row: ChunkRow, spanMs: number): Rollup[] {
 
 /**
  * Merges new readings into day chunks and notes the newest reading of each series. Readings of series that no
- * longer exist are left out. To be called in a transaction.
+ * longer exist are left out. `full`: readings in a chunk. To be called in a transaction.
  */
 export async function mergeIntoChunks(
   connection: Connection,
   bySeries: ReadonlyMap<number, Columns>,
+  full = FULL,
 ): Promise<void> {
   const ids = [...bySeries.keys()];
   if (ids.length === 0) return;
@@ -82,7 +86,7 @@ export async function mergeIntoChunks(
     splitDays(bySeries.get(id)!).map(({ day, columns }) => ({ id, workspaceId, day, columns })),
   );
   for (let start = 0; start < parts.length; start += 400)
-    await mergeParts(connection, parts.slice(start, start + 400));
+    await mergeParts(connection, parts.slice(start, start + 400), full);
   const newest = known.map(({ id }) => {
     const { times, values } = bySeries.get(id)!;
     const last = orderColumns({ times, values });
@@ -95,6 +99,7 @@ export async function mergeIntoChunks(
     );
 }
 
+/** Readings of one series within one day, in order of time. */
 export interface Part {
   id: number;
   workspaceId: number;
@@ -102,48 +107,137 @@ export interface Part {
   columns: Columns;
 }
 
-async function mergeParts(connection: Connection, parts: Part[]): Promise<void> {
-  const pairs = parts.map(({ id, day }) => `(${id},${day})`).join(',');
-  const stored = (await connection.query(
-    `SELECT seriesId, day, body FROM chunks WHERE (seriesId, day) IN (${pairs}) FOR UPDATE`,
-  )) as {
-    seriesId: number;
-    day: number;
-    body: Buffer;
-  }[];
-  const before = new Map(stored.map(({ seriesId, day, body }) => [`${seriesId}:${day}`, body]));
-  const worked = turnTaker();
-  const merged: Part[] = [];
-  for (const part of parts) {
-    const earlier = before.get(`${part.id}:${part.day}`);
-    const columns = earlier === undefined ? part.columns : mergeColumns(decodeChunk(earlier), part.columns);
-    merged.push({ ...part, columns });
-    await worked(columns.times.length);
-  }
-  await writeDays(connection, merged);
+/** A stored chunk as it is found: `part` is its first time within the day, `toMs` its last (ms). */
+interface Stored {
+  seriesId: number;
+  day: number;
+  part: number;
+  toMs: number;
+  count: number;
 }
 
-/** Writes whole days of series, with the rollups made from them; a day without readings goes. In a transaction. */
-export async function writeDays(connection: Connection, parts: readonly Part[]): Promise<void> {
-  const full = parts.filter(({ columns }) => columns.times.length > 0);
+/**
+ * Merges each batch with the chunks whose times it overlaps, or adds it to the one before while that has room;
+ * so the work depends on what came, not on how much the day has already. Chunks of a day never overlap.
+ */
+async function mergeParts(connection: Connection, parts: Part[], full: number): Promise<void> {
+  const pairs = parts.map(({ id, day }) => `(${id},${day})`).join(',');
+  const stored = (await connection.query(
+    `SELECT seriesId, day, part, toMs, count FROM chunks WHERE (seriesId, day) IN (${pairs}) ORDER BY seriesId, day, part FOR UPDATE`,
+  )) as Stored[];
+  const ofDay = new Map<string, Stored[]>();
+  for (const one of stored) {
+    const key = `${one.seriesId}:${one.day}`;
+    ofDay.set(key, [...(ofDay.get(key) ?? []), one]);
+  }
+  const plans = parts.map((part) => ({
+    part,
+    touched: touchedBy(part, ofDay.get(`${part.id}:${part.day}`) ?? [], full),
+  }));
+  const bodies = await bodiesOf(
+    connection,
+    plans.flatMap(({ touched }) => touched),
+  );
+  const worked = turnTaker();
+  const pieces: Part[] = [];
+  const gone: Stored[] = [];
+  for (const { part, touched } of plans) {
+    let before: Columns = EMPTY_COLUMNS;
+    for (const one of touched) before = mergeColumns(before, decodeChunk(bodies.get(keyOf(one))!));
+    const made = split({ ...part, columns: mergeColumns(before, part.columns) }, full);
+    const kept = new Set(made.map(firstMs));
+    pieces.push(...made);
+    gone.push(...touched.filter((one) => !kept.has(one.part)));
+    await worked(before.times.length + part.columns.times.length);
+  }
+  for (const { seriesId, day, part } of gone)
+    await connection.execute('DELETE FROM chunks WHERE seriesId = ? AND day = ? AND part = ?', [
+      seriesId,
+      day,
+      part,
+    ]);
+  await writePieces(connection, pieces);
+}
+
+/** The chunks of a day that a batch must be merged with. */
+function touchedBy({ day, columns }: Part, stored: readonly Stored[], full: number): Stored[] {
+  const from = columns.times[0]! - day * DAY_MS;
+  const to = columns.times.at(-1)! - day * DAY_MS;
+  const overlapping = stored.filter(({ part, toMs }) => part <= to && toMs >= from);
+  if (overlapping.length > 0) return overlapping;
+  const before = stored.filter(({ toMs }) => toMs < from).at(-1);
+  return before !== undefined && before.count + columns.times.length <= full ? [before] : [];
+}
+
+const keyOf = ({ seriesId, day, part }: Pick<Stored, 'seriesId' | 'day' | 'part'>): string =>
+  `${seriesId}:${day}:${part}`;
+const firstMs = ({ day, columns }: Part): number => columns.times[0]! - day * DAY_MS;
+
+async function bodiesOf(connection: Connection, chunks: readonly Stored[]): Promise<Map<string, Buffer>> {
+  if (chunks.length === 0) return new Map();
+  const keys = chunks.map(({ seriesId, day, part }) => `(${seriesId},${day},${part})`).join(',');
+  const rows = (await connection.query(
+    `SELECT seriesId, day, part, body FROM chunks WHERE (seriesId, day, part) IN (${keys})`,
+  )) as (Stored & { body: Buffer })[];
+  return new Map(rows.map((row) => [keyOf(row), row.body]));
+}
+
+/** Cuts what is much more than a full chunk into full ones. */
+function split(part: Part, full: number): Part[] {
+  const { times, values } = part.columns;
+  if (times.length <= full * 1.5) return [part];
+  const pieces: Part[] = [];
+  for (let at = 0; at < times.length; at += full)
+    pieces.push({
+      ...part,
+      columns: { times: times.slice(at, at + full), values: values.slice(at, at + full) },
+    });
+  return pieces;
+}
+
+/** Writes whole days of series anew, with the rollups made from them; a day without readings goes. In a transaction. */
+export async function writeDays(connection: Connection, parts: readonly Part[], full = FULL): Promise<void> {
+  for (const { id, day } of parts)
+    await connection.execute('DELETE FROM chunks WHERE seriesId = ? AND day = ?', [id, day]);
+  await writePieces(
+    connection,
+    parts.filter(({ columns }) => columns.times.length > 0).flatMap((part) => split(part, full)),
+  );
+}
+
+async function writePieces(connection: Connection, pieces: readonly Part[]): Promise<void> {
   const worked = turnTaker();
   const rows: unknown[][] = [];
-  for (const { id, workspaceId, day, columns } of full) {
+  for (const piece of pieces) {
+    const { id, workspaceId, day, columns } = piece;
     const { count, min, max, sum, first, last } = rollUp(columns, DAY_MS)[0]!;
     const hours = count < FEWEST_FOR_HOURS ? null : encodeRollups(columns, HOUR_MS);
     const tens = count < FEWEST_FOR_TENS ? null : encodeRollups(columns, TENS_MS);
     const body = await encodeChunk(columns);
-    rows.push([id, day, workspaceId, count, min, max, sum, first, last, hours, tens, body]);
+    const toMs = columns.times.at(-1)! - day * DAY_MS;
+    rows.push([
+      id,
+      day,
+      firstMs(piece),
+      toMs,
+      workspaceId,
+      count,
+      min,
+      max,
+      sum,
+      first,
+      last,
+      hours,
+      tens,
+      body,
+    ]);
     await worked(count);
   }
   if (rows.length > 0)
     await connection.batch(
-      'REPLACE INTO chunks (seriesId, day, workspaceId, count, min, max, sum, first, last, hours, tens, body) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)',
+      'REPLACE INTO chunks (seriesId, day, part, toMs, workspaceId, count, min, max, sum, first, last, hours, tens, body) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)',
       rows,
     );
-  for (const { id, day, columns } of parts)
-    if (columns.times.length === 0)
-      await connection.execute('DELETE FROM chunks WHERE seriesId = ? AND day = ?', [id, day]);
 }
 
 function encodeRollups(columns: Columns, spanMs: number): Buffer {

@@ -1,4 +1,4 @@
-import { DAY_MS, firstAtOrAfter, isNumeric, type Columns } from '@peatmoor/core';
+import { DAY_MS, EMPTY_COLUMNS, firstAtOrAfter, isNumeric, mergeColumns, type Columns } from '@peatmoor/core';
 import type { DeviceEntry, DeviceStream } from '../registry';
 import { inRawTransaction, type Store } from '../store/store';
 import { decodeChunk, writeDays } from './chunks';
@@ -50,11 +50,13 @@ export function createCorrections(store: Store, folding: Folding, history: Histo
           let count = 0;
           if (isNumeric(stream)) {
             const rows = (await connection.query(
-              'SELECT day, body FROM chunks WHERE workspaceId = ? AND seriesId = ? AND day BETWEEN ? AND ? FOR UPDATE',
+              'SELECT day, body FROM chunks WHERE workspaceId = ? AND seriesId = ? AND day BETWEEN ? AND ? ORDER BY day, part FOR UPDATE',
               [entry.workspaceId, stream.seriesId, Math.floor(from / DAY_MS), Math.floor((to - 1) / DAY_MS)],
             )) as { day: number; body: Buffer }[];
-            for (const { day, body } of rows) {
-              const before = decodeChunk(body);
+            const days = new Map<number, Columns>();
+            for (const { day, body } of rows)
+              days.set(day, mergeColumns(days.get(day) ?? EMPTY_COLUMNS, decodeChunk(body)));
+            for (const [day, before] of days) {
               const columns = without(before, from, to);
               if (columns.times.length === before.times.length) continue;
               count += before.times.length - columns.times.length;
@@ -63,7 +65,7 @@ export function createCorrections(store: Store, folding: Folding, history: Histo
               ]);
             }
             const [newest] = (await connection.query(
-              'SELECT body FROM chunks WHERE seriesId = ? ORDER BY day DESC LIMIT 1',
+              'SELECT body FROM chunks WHERE seriesId = ? ORDER BY day DESC, part DESC LIMIT 1',
               [stream.seriesId],
             )) as { body: Buffer }[];
             const last = newest && decodeChunk(newest.body);

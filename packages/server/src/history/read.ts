@@ -7,6 +7,7 @@ import {
   bucketColumns,
   bucketRollups,
   DAY_MS,
+  EMPTY_COLUMNS,
   HOUR_MS,
   mergeColumns,
   planBuckets,
@@ -79,7 +80,7 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
         : await store.withConnection(
             async (connection) =>
               (await connection.query(
-                `SELECT seriesId, body FROM chunks WHERE workspaceId = ? AND seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ? ORDER BY seriesId, day`,
+                `SELECT seriesId, body FROM chunks WHERE workspaceId = ? AND seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ? ORDER BY seriesId, day, part`,
                 [workspaceId, Math.floor(from / DAY_MS), Math.floor((to - 1) / DAY_MS)],
               )) as { seriesId: number; body: Buffer }[],
           );
@@ -122,22 +123,25 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
         (await connection.query(
           `SELECT seriesId, day, count, min, max, sum, first, last, ${spanMs === HOUR_MS ? 'hours' : 'NULL AS hours'}, ${spanMs === TENS_MS ? 'tens' : 'NULL AS tens'},
             IF(${raw} OR NOT (${kept}), body, NULL) AS body
-            FROM chunks WHERE workspaceId = ? AND seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ? ORDER BY seriesId, day`,
+            FROM chunks WHERE workspaceId = ? AND seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ? ORDER BY seriesId, day, part`,
           [workspaceId, dayOf(from), dayOf(to - 1)],
         )) as (ChunkRow & { seriesId: number })[],
     );
     const result = new Map<number, Rollup[]>(ids.map((id) => [id, []]));
-    for (const row of rows) {
-      const list = result.get(row.seriesId)!;
-      if (!days.has(row.day)) {
-        for (const rollup of rollupsOf(row, spanMs))
-          if (rollup.at >= from && rollup.at < to)
-            list.push(calibrateRollup(stepsOf.get(row.seriesId)!, rollup));
+    for (const chunks of byDay(rows)) {
+      const { seriesId, day } = chunks[0]!;
+      const list = result.get(seriesId)!;
+      if (!days.has(day)) {
+        for (const chunk of chunks)
+          for (const rollup of rollupsOf(chunk, spanMs))
+            if (rollup.at >= from && rollup.at < to)
+              list.push(calibrateRollup(stepsOf.get(seriesId)!, rollup));
         continue;
       }
-      const unfolded = sliceColumns(fresh.get(row.seriesId)!, row.day * DAY_MS, (row.day + 1) * DAY_MS);
-      const whole = mergeColumns(decodeChunk(row.body!), unfolded);
-      const right = calibrateColumns(stepsOf.get(row.seriesId)!, sliceColumns(whole, from, to));
+      let whole: Columns = EMPTY_COLUMNS;
+      for (const { body } of chunks) whole = mergeColumns(whole, decodeChunk(body!));
+      whole = mergeColumns(whole, sliceColumns(fresh.get(seriesId)!, day * DAY_MS, (day + 1) * DAY_MS));
+      const right = calibrateColumns(stepsOf.get(seriesId)!, sliceColumns(whole, from, to));
       list.push(...rollUp(right, spanMs));
     }
     const stored = new Set(rows.map(({ seriesId, day }) => `${seriesId}:${day}`));
@@ -215,12 +219,17 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
     async nearest(workspaceId, { seriesId, calibrations }, at, side) {
       const before = side === 'before';
       const fresh = recent.of(seriesId);
-      // Each stored day has a reading: of two days, one has it.
+      const day = dayOf(clampDay(at));
+      const ms = clampDay(at) - day * DAY_MS;
+      // Chunks of a series never overlap; a second one is looked at where the first begins or ends just here.
+      const [bound, order] = before
+        ? ['(day < ? OR (day = ? AND part <= ?))', 'day DESC, part DESC']
+        : ['(day > ? OR (day = ? AND toMs >= ?))', 'day, part'];
       const rows = await store.withConnection(
         async (connection) =>
           (await connection.query(
-            `SELECT body FROM chunks WHERE workspaceId = ? AND seriesId = ? AND day ${before ? '<=' : '>='} ? ORDER BY day ${before ? 'DESC' : 'ASC'} LIMIT 2`,
-            [workspaceId, seriesId, dayOf(clampDay(at))],
+            `SELECT body FROM chunks WHERE workspaceId = ? AND seriesId = ? AND ${bound} ORDER BY ${order} LIMIT 2`,
+            [workspaceId, seriesId, day, day, ms],
           )) as { body: Buffer }[],
       );
       let nearest: Sample | null = null;
@@ -307,6 +316,17 @@ function calibrateRollup(steps: readonly CalibrationStep[], rollup: Rollup): Rol
     first: right(rollup.first),
     last: right(rollup.last),
   };
+}
+
+/** Rows in order of series and day, a list for each day of each series. */
+function byDay<R extends { seriesId: number; day: number }>(rows: readonly R[]): R[][] {
+  const days: R[][] = [];
+  for (const row of rows) {
+    const last = days.at(-1)?.[0];
+    if (last?.seriesId === row.seriesId && last.day === row.day) days.at(-1)!.push(row);
+    else days.push([row]);
+  }
+  return days;
 }
 
 /** Infinite times, as far as days are counted. */

@@ -89,7 +89,8 @@ export const CLAIM_TABLES = [
     body MEDIUMBLOB NOT NULL, madeAt BIGINT NOT NULL, KEY (workspaceId))`,
 ];
 
-/** A day of very many readings in one chunk. */
-export const WIDE_CHUNKS = [
-  `ALTER TABLE chunks MODIFY COLUMN body LONGBLOB NOT NULL, MODIFY COLUMN hours MEDIUMBLOB NULL, MODIFY COLUMN tens MEDIUMBLOB NULL`,
+/** Several chunks a day, where it has very many readings; `part` and `toMs` are the first and last time within the day. */
+export const CHUNK_PARTS = [
+  `ALTER TABLE chunks ADD COLUMN IF NOT EXISTS part INT UNSIGNED NOT NULL DEFAULT 0 AFTER day,
+    ADD COLUMN IF NOT EXISTS toMs INT UNSIGNED NOT NULL DEFAULT 86399999 AFTER part, DROP PRIMARY KEY, ADD PRIMARY KEY (seriesId, day, part)`,
 ];
