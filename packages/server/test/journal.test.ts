@@ -29,7 +29,7 @@ async function newWriter() {
 }
 const durable = (writer: { onDurable(done: () => void): void }) =>
   new Promise<void>((resolve) => writer.onDurable(resolve));
-const read = (reader: 'folding' | 'rules', most = 1000) =>
+const read = (reader: 'folding' | 'rules' | 'computing', most = 1000) =>
   inRawTransaction(store, (connection) => readJournal(connection, reader, most));
 
 describe('the journal', () => {

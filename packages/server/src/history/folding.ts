@@ -1,11 +1,15 @@
 import type { Columns } from '@peatmoor/core';
 import type { Logger } from 'pino';
-import { keepOffsets, readJournal, trimJournal } from '../journal/reader';
+import { keepOffsets, readJournal, trimJournal, type JournalEntry } from '../journal/reader';
 import { inRawTransaction, type Store } from '../store/store';
 import { mergeIntoChunks } from './chunks';
 import type { Recent } from './recent';
 
-const ENTRIES_AT_ONCE = 400;
+/** Commits that are read in one look, and readings after which that is enough for one transaction. */
+const ENTRIES_AT_ONCE = 500;
+const READINGS_AT_ONCE = 500_000;
+/** Looks of one transaction at the most. */
+const LOOKS_AT_ONCE = 60;
 /**
  * Readings wait this long in the journal, so that a chunk is not written again for every single one. The longer the
  * last folding took, the longer the next one waits, so that it takes a part of the time only; up to so many readings.
@@ -29,18 +33,24 @@ export function startFolding(store: Store, recent: Recent, writers: readonly num
 
   const foldOnce = (): Promise<boolean> =>
     inRawTransaction(store, async (connection) => {
-      const entries = await readJournal(connection, 'folding', ENTRIES_AT_ONCE);
       const bySeries = new Map<number, Columns>();
-      for (const { batch } of entries)
-        for (let i = 0; i < batch.series.length; i++) {
-          let line = bySeries.get(batch.series[i]!);
-          if (line === undefined) bySeries.set(batch.series[i]!, (line = { times: [], values: [] }));
-          line.times.push(batch.times[i]!);
-          line.values.push(batch.values[i]!);
-        }
-      if (entries.length > 0) await mergeIntoChunks(connection, bySeries);
-      const reached = await keepOffsets(connection, 'folding', entries);
-      return { more: entries.length === ENTRIES_AT_ONCE, reached };
+      const reached = new Map<number, number>();
+      let readings = 0;
+      let more = true;
+      // One rewriting of a chunk for many commits: it costs as much as for one.
+      for (let look = 0; look < LOOKS_AT_ONCE && more && readings < READINGS_AT_ONCE; look++) {
+        const entries = await readJournal(connection, 'folding', ENTRIES_AT_ONCE, reached);
+        more = entries.length === ENTRIES_AT_ONCE;
+        readings += gather(entries, bySeries);
+        for (const { writer, seq } of entries) reached.set(writer, seq);
+      }
+      if (bySeries.size > 0) await mergeIntoChunks(connection, bySeries);
+      await keepOffsets(
+        connection,
+        'folding',
+        [...reached].map(([writer, seq]) => ({ writer, seq })),
+      );
+      return { more, reached };
     }).then(({ more, reached }) => {
       for (const [writer, seq] of reached) recent.drop(writer, seq);
       return more;
@@ -88,4 +98,19 @@ export function startFolding(store: Store, recent: Recent, writers: readonly num
       );
     },
   };
+}
+
+/** Gathers the readings of journal entries by series; returns how many there were. */
+function gather(entries: readonly JournalEntry[], bySeries: Map<number, Columns>): number {
+  let readings = 0;
+  for (const { batch } of entries) {
+    readings += batch.series.length;
+    for (let i = 0; i < batch.series.length; i++) {
+      let line = bySeries.get(batch.series[i]!);
+      if (line === undefined) bySeries.set(batch.series[i]!, (line = { times: [], values: [] }));
+      line.times.push(batch.times[i]!);
+      line.values.push(batch.values[i]!);
+    }
+  }
+  return readings;
 }

@@ -17,11 +17,15 @@ interface Row {
   body: Buffer;
 }
 
-/** The next entries after a reader's offset, in order for each writer; at most `most`. */
+/**
+ * The next entries after a reader's offset, in order for each writer; at most `most`. `reached` tells of writers of which
+ * more was read in this transaction already.
+ */
 export async function readJournal(
   connection: Connection,
   reader: Reader,
   most: number,
+  reached: ReadonlyMap<number, number> = new Map(),
 ): Promise<JournalEntry[]> {
   const offsets = (await connection.query(
     'SELECT w.id AS writer, COALESCE(o.seq, 0) AS seq FROM journalWriters w LEFT JOIN journalOffsets o ON o.writer = w.id AND o.reader = ? ORDER BY w.id',
@@ -31,7 +35,7 @@ export async function readJournal(
   for (const { writer, seq } of offsets) {
     const rows = (await connection.execute(
       'SELECT writer, seq, body FROM journal WHERE writer = ? AND seq > ? ORDER BY seq LIMIT ?',
-      [writer, seq, most - entries.length],
+      [writer, reached.get(writer) ?? seq, most - entries.length],
     )) as Row[];
     for (const row of rows) entries.push({ writer, seq: Number(row.seq), batch: unpackBatch(row.body) });
     if (entries.length >= most) break;
