@@ -1,5 +1,4 @@
 import fs from 'node:fs';
-import path from 'node:path';
 import { Command } from 'commander';
 import {
   csvCell,
@@ -8,17 +7,14 @@ import {
   showLocation,
   showReading,
   showValue,
-  STARTER_SORTS,
-  STARTERS,
   type Location,
-  type StarterPlan,
-  type StarterSort,
 } from '@peatmoor/core';
-import type { Arrival, Client, Device, Kind } from '@peatmoor/contract';
+import type { Arrival, Device, Kind } from '@peatmoor/contract';
 import { print, say, showTime, table } from './output';
 import { signedInClient, UsageError } from './settings';
 import { kindByName } from './kindByName';
 import { readStream } from './kinds';
+import { planOf, starterCommand } from './starters';
 
 export function showPresence({ presence }: Device): string {
   if (presence.state === 'never') return 'never reported';
@@ -217,11 +213,13 @@ export function deviceCommands(program: Command): void {
           ),
           '',
           table(
-            ['token', 'fingerprint', 'made', 'state'],
+            ['token', 'fingerprint', 'name', 'made', 'used', 'state'],
             tokens.map((token) => [
               token.id,
               token.fingerprint,
+              token.title,
               showTime(token.createdAt),
+              showTime(token.usedAt),
               token.withdrawnAt === null ? 'in use' : `withdrawn ${showTime(token.withdrawnAt)}`,
             ]),
             'No tokens.',
@@ -318,65 +316,37 @@ export function deviceCommands(program: Command): void {
   device
     .command('token <device>')
     .description('make another token, withdraw one, or ask whose a token is')
+    .option('--name <name>', 'name of the new token')
     .option('--withdraw <token>', 'number of the token to withdraw (see device show)')
     .option('--whose <text>', 'tell device and state of a pasted token')
     .addHelpText(
       'after',
       '\nExamples:\n  peatmoor device token dipwell-north\n  peatmoor device token dipwell-north --withdraw 3\n  peatmoor device token - --whose moor…',
     )
-    .action(async (id: string, options: { withdraw?: string; whose?: string }, command: Command) => {
-      const client = signedInClient();
-      if (options.whose !== undefined)
-        return print(
+    .action(
+      async (id: string, options: { name?: string; withdraw?: string; whose?: string }, command: Command) => {
+        const client = signedInClient();
+        if (options.whose !== undefined)
+          return print(
+            command,
+            await client.call('whoseToken', { body: { text: options.whose } }),
+            ({ explanation }) => explanation,
+          );
+        if (options.withdraw !== undefined) {
+          await client.call('withdrawToken', { params: { device: id, token: options.withdraw } });
+          return say('Withdrawn. Boards that use it are refused from now on.');
+        }
+        const body = options.name === undefined ? {} : { title: options.name };
+        const made = await client.call('createToken', { params: { device: id }, body });
+        print(
           command,
-          await client.call('whoseToken', { body: { text: options.whose } }),
-          ({ explanation }) => explanation,
+          made,
+          ({ secret, fingerprint }) =>
+            `A new token of ${id}, shown only now (fingerprint ${fingerprint}):\n\n  ${secret}\n`,
         );
-      if (options.withdraw !== undefined) {
-        await client.call('withdrawToken', { params: { device: id, token: options.withdraw } });
-        return say('Withdrawn. Boards that use it are refused from now on.');
-      }
-      const made = await client.call('createToken', { params: { device: id }, body: {} });
-      print(
-        command,
-        made,
-        ({ secret, fingerprint }) =>
-          `A new token of ${id}, shown only now (fingerprint ${fingerprint}):\n\n  ${secret}\n`,
-      );
-    });
-  device
-    .command('starter <device> <sort>')
-    .description(`write a ready starter program; sorts: ${STARTER_SORTS.join(', ')}`)
-    .option('--out <folder>', 'folder to write it to', '.')
-    .option('--token <token>', 'the device token, to be put into the settings file')
-    .addHelpText(
-      'after',
-      '\nExample:\n  peatmoor device starter dipwell-north python --token moor… --out dipwell',
-    )
-    .action(async (id: string, sort: string, options: { out: string; token?: string }, command: Command) => {
-      if (!(STARTER_SORTS as string[]).includes(sort))
-        throw new UsageError(`There is no starter "${sort}"; there are: ${STARTER_SORTS.join(', ')}.`);
-      const client = signedInClient();
-      const one = await client.call('readDevice', { params: { device: id } });
-      const kind = await client.call('readKind', { params: { kind: one.kindId } });
-      const files = STARTERS[sort as StarterSort].make(
-        await planOf(client, one, kind, options.token ?? null),
-      );
-      const written = files
-        .map((file) => ({ file, target: path.join(options.out, file.path) }))
-        .filter(({ file, target }) => file.generated || !fs.existsSync(target));
-      for (const { file, target } of written) {
-        fs.mkdirSync(path.dirname(target), { recursive: true });
-        fs.writeFileSync(target, file.text, { mode: file.generated ? 0o600 : 0o644 });
-      }
-      const kept = files.length - written.length;
-      print(
-        command,
-        written.map(({ target }) => target),
-        (list) =>
-          `Written: ${list.join(', ')}${kept > 0 ? `. ${kept} files of yours were left as they are` : ''}.`,
-      );
-    });
+      },
+    );
+  starterCommand(device);
   device
     .command('arrivals <device>')
     .description('messages of a device, newest first: accepted, or refused and why')
@@ -412,21 +382,4 @@ function showNewest(device: Device, kinds: Kind[]): string {
       return stream === undefined ? '' : `${key} ${showReading(stream, value)}`;
     })
     .join(', ');
-}
-
-async function planOf(
-  client: Client,
-  device: Device,
-  kind: Kind,
-  token: string | null,
-): Promise<StarterPlan> {
-  const { address } = await client.call('me');
-  return {
-    deviceId: device.id,
-    deviceName: device.name,
-    ...address,
-    token,
-    intervalS: kind.intervalS,
-    streams: kind.streams,
-  };
 }

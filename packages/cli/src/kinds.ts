@@ -18,6 +18,7 @@ import { readComputation, recomputeCommand, withComputing, type ComputingOptions
 import { kindByName } from './kindByName';
 import { print, say, table } from './output';
 import { signedInClient, UsageError } from './settings';
+import { kindStarterCommand } from './starters';
 
 type StreamIn = NonNullable<KindIn['streams']>[number];
 
@@ -165,6 +166,7 @@ export function kindCommands(program: Command): void {
     });
 
   claimCommands(kind);
+  kindStarterCommand(kind);
 
   const stream = program.command('stream').description('datastreams of a kind');
   withComputing(
