@@ -187,7 +187,9 @@ describe('a check of a computation', () => {
     expect(error({ form: 'sum', of: 'power', restarts: 'day', zone: 'Moon/Sea' })).toMatch(
       /^zone.*Moon\/Sea/,
     );
-    expect(error({ form: 'formula', formula: 'levle', gapS: 60 })).toMatch(/^formula at character 1: .*levle/);
+    expect(error({ form: 'formula', formula: 'levle', gapS: 60 })).toMatch(
+      /^formula at character 1: .*levle/,
+    );
     expect(error(counter('water'))).toBeNull();
   });
 

@@ -59,6 +59,7 @@ beforeAll(async () => {
     params: { device: id },
     body: { stream: 'level', calibration: { form: 'linear', scale: 1, offset: 0 } },
   });
+  const claim = await owner.client.call('createClaim', { params: { kind: kindId }, body: {} });
   const [tokenRow] = await owner.client.call('listTokens', { params: { device: id } });
   mine = {
     device: id,
@@ -71,6 +72,7 @@ beforeAll(async () => {
     key: String(key.id),
     token: String(tokenRow!.id),
     calibration: String(kept!.id),
+    claim: String(claim.id),
   };
 });
 afterAll(() => service.stop());
@@ -88,6 +90,10 @@ const bodies: Partial<Record<EndpointName, unknown>> = {
   importRows: { csv: `at,level\n${Date.now()},1\n` },
   deleteReadings: { stream: 'level' },
   createCalibration: { stream: 'level', calibration: { form: 'linear', scale: 1, offset: 1 } },
+  reopenClaim: { device: id },
+  tryComputation: {
+    stream: { key: 'made', title: 'Made', type: 'number', computation: { form: 'change', of: 'level' } },
+  },
   changeDashboard: { version: 1, title: 'Taken', widgets: [] },
 };
 const period = `from=1&to=${Date.now()}`;
@@ -95,6 +101,7 @@ const query: Partial<Record<EndpointName, string>> = {
   history: `?streams=level&${period}`,
   calendar: `?stream=level&step=year&${period}`,
   statistics: `?stream=level&${period}`,
+  listOthers: `?stream=note`,
 };
 
 describe('a second account', () => {

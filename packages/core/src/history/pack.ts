@@ -94,7 +94,7 @@ function readTimes(input: ByteReader, count: number): number[] {
 }
 
 /**
- * Values as deltas of scaled integers where at most six decimals carry them exactly; else as single-precision
+ * A negative zero may come back as zero. Values as deltas of scaled integers where at most six decimals carry them exactly; else as single-precision
  * floats where those do (what most boards compute in), else as doubles, each XORed with the one before.
  */
 function writeValues(out: ByteWriter, values: readonly number[]): void {
