@@ -210,6 +210,7 @@ export function kindCommands(program: Command): void {
     .option('--max <max>', 'upper end of the range; empty for none')
     .option('--decimals <decimals>', 'decimals to show')
     .option('--pin <pin>', 'virtual pin, 0 to 999; empty for none')
+    .option('--default <value>', 'what a control is wanted to be from the start; empty for nothing')
     .addHelpText('after', '\nExample:\n  peatmoor stream change Dipwell water_level --max 150 --pin 4')
     .action(
       async (name: string, key: string, options: Record<string, string | undefined>, command: Command) => {
@@ -232,6 +233,7 @@ export function kindCommands(program: Command): void {
           max: number(options.max, before.max),
           decimals: number(options.decimals, before.decimals),
           pin: number(options.pin, before.pin),
+          defaultValue: options.default === undefined ? before.defaultValue : options.default || null,
         };
         print(
           command,

@@ -243,6 +243,64 @@ it('keeps a picture of a device, and names its tokens', async () => {
   await tokens.getByText(/spare board, made .*, never used/).waitFor();
 });
 
+it('sends a reading by hand, and says what became of it', async () => {
+  const arrivals = part('Arrivals');
+  await arrivals.getByLabel('Send a reading by hand').click();
+  await page.getByRole('option', { name: 'In the hut' }).click();
+  await arrivals.getByLabel('Value, in °C').fill('cold');
+  await arrivals.getByRole('button', { name: 'Send' }).click();
+  await arrivals.getByText(/^wrong-type:/).waitFor();
+  await arrivals.getByLabel('Value, in °C').fill('11.5');
+  await arrivals.getByRole('button', { name: 'Send' }).click();
+  await arrivals.getByText('It is taken.').waitFor();
+});
+
+it('registers many from a list, all or none, and moves devices to a kind', async () => {
+  await page.goto(`${service.url}/devices`);
+  const many = part('Many at once');
+  await many.getByLabel('The list').fill('name,kind\nSecond hut,Rain meter\nThird hut,No such kind');
+  await many.getByRole('button', { name: 'Register them' }).click();
+  await many.getByText(/row 3: there is no kind "No such kind"/).waitFor();
+  await many
+    .getByLabel('The list')
+    .fill('name,kind,labels\nSecond hut,Rain meter,moss;east\nThird hut,Rain meter,');
+  await many.getByRole('button', { name: 'Register them' }).click();
+  await many.getByText('2 devices are registered').waitFor();
+  const download = page.waitForEvent('download');
+  await many.getByRole('button', { name: 'Download IDs and tokens' }).click();
+  expect((await download).suggestedFilename()).toBe('tokens.csv');
+  const copy = await client.call('copyKind', { params: { kind }, body: { title: 'Other meter' } });
+  await page.goto(`${service.url}/kinds/${copy.id}`);
+  await page.getByRole('button', { name: 'Move devices here' }).click();
+  await page.getByLabel('Second hut, now a Rain meter').check();
+  await page.getByRole('button', { name: 'Say what would happen' }).click();
+  await page.getByText('No reading would be lost.').waitFor();
+  await page.getByRole('button', { name: 'Move it' }).click();
+  await part('Devices').getByRole('link', { name: 'Second hut' }).waitFor();
+});
+
+it('keeps other names, a colour and what is wanted from the start', async () => {
+  await page.goto(`${service.url}/kinds/${kind}`);
+  await page.getByRole('button', { name: 'Add a datastream' }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByLabel('What it is').fill('Heater');
+  await choose('Type', 'boolean');
+  await choose('Direction', 'people control it');
+  await dialog.getByLabel('Wanted from the start').fill('warm');
+  await dialog.getByLabel('Other names on the wire').fill('htr, Warmer');
+  await dialog.getByLabel('Colour of its lines').fill('#a8381c');
+  await dialog.getByRole('button', { name: 'Add it' }).click();
+  await dialog.getByText(/is not taken/).waitFor();
+  await dialog.getByLabel('Wanted from the start').fill('off');
+  await dialog.getByRole('button', { name: 'Add it' }).click();
+  await page.locator('[data-key="heater"]').getByText('also htr, warmer').waitFor();
+  const streams = (await client.call('readKind', { params: { kind } })).streams;
+  expect(streams.find(({ key }) => key === 'heater')).toMatchObject({
+    defaultValue: 'off',
+    colour: '#a8381c',
+  });
+});
+
 it('has all of it within the width of a phone, and no fault in the page', async () => {
   await page.setViewportSize({ width: 390, height: 844 });
   for (const path of [

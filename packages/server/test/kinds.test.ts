@@ -1,5 +1,13 @@
 import type { Client } from '@peatmoor/contract';
-import { DIPWELL, newPerson, post, startService, type TestService } from '../../../test/support/service';
+import {
+  DIPWELL,
+  mqttAs,
+  newPerson,
+  post,
+  startService,
+  until,
+  type TestService,
+} from '../../../test/support/service';
 
 let service: TestService;
 let client: Client;
@@ -169,5 +177,75 @@ describe('many devices at once', () => {
     const { status, detail } = await problem(client.call('createDevices', { body: { csv } }));
     expect([status, detail]).toEqual([422, expect.stringContaining(words)]);
     expect((await client.call('listDevices')).length).toBe(before);
+  });
+});
+
+describe('what a control is wanted to be from the start', () => {
+  it('is told to a board before anybody wanted anything, over HTTP and MQTT, and gives way to a command', async () => {
+    const { device, token } = await client.call('createDevice', {
+      body: {
+        name: 'Heated hut',
+        newKind: {
+          title: 'Heated hut',
+          streams: [
+            { key: 'heater', title: 'Heater', type: 'boolean', direction: 'control', defaultValue: 'on' },
+            {
+              key: 'aim',
+              title: 'Aim',
+              type: 'number',
+              direction: 'control',
+              min: 5,
+              max: 25,
+              defaultValue: '17.5',
+            },
+            { key: 'fan', title: 'Fan', type: 'boolean', direction: 'control' },
+          ],
+        },
+      },
+    });
+    const wanted = async () =>
+      (await fetch(`${service.url}/device/wanted`, { headers: { authorization: `Bearer ${token}` } })).json();
+    expect(await wanted()).toEqual({ heater: 1, aim: 17.5, interval: 60 });
+    const told: string[] = [];
+    const board = await mqttAs(service, device.id, token);
+    board.on('message', (topic, payload) => told.push(`${topic.split('/').at(-1)}=${payload.toString()}`));
+    await board.subscribeAsync(`moor/${device.id}/wanted/#`, { qos: 1 });
+    await until(
+      () => told.includes('heater=1') && told.includes('aim=17.5'),
+      'what is wanted from the start',
+    );
+    await client.call('createCommand', {
+      params: { device: device.id },
+      body: { stream: 'heater', value: false },
+    });
+    expect(await wanted()).toMatchObject({ heater: 0 });
+    await board.endAsync(true);
+  });
+
+  it.each([
+    [{ type: 'number', max: 25, defaultValue: '30' }, /is not taken/],
+    [{ type: 'choice', choices: ['a', 'b'], defaultValue: 'c' }, /is not taken/],
+    [{ type: 'boolean', direction: 'report', defaultValue: 'on' }, /only for what people control/],
+  ] as const)('is refused where the datastream would not take it: %j', async (change, reason) => {
+    const stream = { key: 'x', title: 'X', direction: 'control', ...change } as never;
+    const outcome = await problem(client.call('createKind', { body: { title: 'Wrong', streams: [stream] } }));
+    expect(outcome.errors[0]).toMatchObject({ field: 'streams[0].defaultValue' });
+    expect(outcome.errors[0]!.reason).toMatch(reason);
+  });
+
+  it('says how many readings stand against another type', async () => {
+    const { device, token } = await client.call('createDevice', {
+      body: {
+        name: 'Typed',
+        newKind: { title: 'Typed', streams: [{ key: 'level', title: 'Level', type: 'number' }] },
+      },
+    });
+    await post(service, token, { level: 1 });
+    await post(service, token, { level: 2 });
+    const change = client.call('changeStream', {
+      params: { kind: device.kindId, stream: 'level' },
+      body: { key: 'level', title: 'Level', type: 'text' },
+    });
+    expect((await problem(change)).detail).toMatch(/has 2 readings of type number on 1 device already/);
   });
 });

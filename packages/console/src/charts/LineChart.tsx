@@ -9,6 +9,8 @@ export interface ChartLine {
   label: string;
   columns: ChartColumns;
   stepped: boolean;
+  /** Its own colour; null for the next of the palette. */
+  colour: string | null;
 }
 
 /** Inks and strokes that tell lines apart without colour too. */
@@ -35,7 +37,10 @@ export function LineChart({
   const box = useRef<HTMLDivElement>(null);
   const plot = useRef<uPlot | null>(null);
   const { mode } = useColorScheme();
-  const shape = lines.map(({ label, stepped }) => `${label}/${stepped}`).join('|') + unit + range.join();
+  const shape =
+    lines.map(({ label, stepped, colour: own }) => `${label}/${stepped}/${own}`).join('|') +
+    unit +
+    range.join();
   const data = useRef<{ lines: ChartLine[]; from: number; to: number }>({ lines, from, to });
   data.current = { lines, from, to };
 
@@ -74,9 +79,9 @@ export function LineChart({
         ],
         series: [
           {},
-          ...data.current.lines.map(({ label, stepped }, i) => ({
+          ...data.current.lines.map(({ label, stepped, colour: own }, i) => ({
             label,
-            stroke: () => colour(LINE_INKS[i % LINE_INKS.length]!),
+            stroke: () => own ?? colour(LINE_INKS[i % LINE_INKS.length]!),
             width: 1.75,
             dash: [...LINE_DASHES[i % LINE_DASHES.length]!],
             points: { show: false },

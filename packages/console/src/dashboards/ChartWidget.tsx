@@ -45,12 +45,14 @@ export function ChartWidget({
           times,
           values.map((value) => (value === null ? null : convert(value))),
         ];
-        if (device === null) return { label, stepped, columns: shown(madeUp(source, from, now)) };
+        if (device === null)
+          return { label, stepped, colour: stream.colour, columns: shown(madeUp(source, from, now)) };
         const line = histories[real.indexOf(source)];
         const gapMs = Math.max(kind.intervalS * 4000, (line?.spanMs ?? 0) * 2.5, 60_000);
         return {
           label,
           stepped,
+          colour: stream.colour,
           columns: shown(chartColumns(line, liveStore.tail(device.id, stream.key), from, gapMs)),
         };
       }),
@@ -64,7 +66,7 @@ export function ChartWidget({
   return (
     <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', minHeight: 0 }}>
       <Box sx={{ display: 'flex', flexWrap: 'wrap', columnGap: 2, fontSize: '0.9rem', mb: 0.5 }}>
-        {lines.map(({ label, columns: [, values] }, i) => {
+        {lines.map(({ label, colour, columns: [, values] }, i) => {
           const newest = values.at(-1);
           return (
             <Box key={i} component="span" sx={{ display: 'inline-flex', alignItems: 'center', gap: 0.75 }}>
@@ -74,7 +76,7 @@ export function ChartWidget({
                   x2="22"
                   y1="4"
                   y2="4"
-                  stroke={ink[LINE_INKS[i % LINE_INKS.length]!]}
+                  stroke={colour ?? ink[LINE_INKS[i % LINE_INKS.length]!]}
                   strokeWidth="2"
                   strokeDasharray={LINE_DASHES[i % LINE_DASHES.length]!.join(' ')}
                 />

@@ -16,6 +16,7 @@ import { Choice } from './Choice';
 import { ComputationFields, startComputation } from './ComputationFields';
 import { NumberField } from './NumberField';
 import { PartField } from './PartField';
+import { ColourField, EmptyText, NamesField } from './TextFields';
 
 const DIRECTION_WORDS = {
   report: 'the device reports it',
@@ -36,6 +37,7 @@ export function StreamFields({ name, kind }: { name: string; kind?: Kind | undef
   const error = (field: string): FieldError | undefined => getFieldState(at(field), formState).error;
   const type: string = watch(at('type')) as string;
   const title: string = watch(at('title')) as string;
+  const direction = watch(at('direction')) as string;
   const numeric = isScalar({ type: type as 'number' });
   const computed = (watch(at('computation')) as Computation | null | undefined) ?? null;
   const line = (field: string, label: string, more: object = {}) => (
@@ -120,6 +122,15 @@ export function StreamFields({ name, kind }: { name: string; kind?: Kind | undef
       {full && (
         <>
           {computed === null && line('boardPin', 'Pin of the board', { placeholder: 'GPIO 34' })}
+          {computed === null && direction !== 'report' && (
+            <EmptyText
+              name={at('defaultValue')}
+              label="Wanted from the start"
+              error={error('defaultValue')?.message}
+            />
+          )}
+          <NamesField name={at('aliases')} />
+          <ColourField name={at('colour')} />
           <NumberField
             name={at('keepDays')}
             label="Keep for … days (empty: for ever)"

@@ -11,6 +11,7 @@ import { ConnectLines } from '../devices/ConnectLines';
 import { Controls } from '../devices/Controls';
 import { Correct } from '../devices/Correct';
 import { Facts } from '../devices/Facts';
+import { ReportByHand } from '../devices/ReportByHand';
 import { ProofSteps } from '../devices/ProofSteps';
 import { TakeAway } from '../devices/TakeAway';
 import { NextMessage } from '../devices/NextMessage';
@@ -93,6 +94,7 @@ export function Device(): ReactNode {
       {!fresh && <NewestValues device={id} kind={kind.data} />}
       <Section title="Arrivals" note="Every message, as it comes.">
         <ArrivalList device={device.data} kind={kind.data} />
+        <ReportByHand device={id} kind={kind.data} />
       </Section>
       <Section title="Controls" note="What is wanted, and whether the board applied it.">
         <Controls device={device.data} kind={kind.data} />

@@ -2,6 +2,7 @@ import { Box, Button, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import { useChange, useRead } from '../api';
+import { ManyDevices } from '../devices/ManyDevices';
 import { useNow } from '../live';
 import { Heading, Section } from '../parts/Heading';
 import { KindMark } from '../parts/KindMark';
@@ -78,6 +79,7 @@ export function Devices(): ReactNode {
       ))}
       {kinds.data?.length === 0 && <Typography>No devices yet.</Typography>}
       <WhoseToken />
+      <ManyDevices />
     </>
   );
 }

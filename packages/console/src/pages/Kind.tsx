@@ -6,6 +6,7 @@ import { useChange, useRead } from '../api';
 import { ClaimSecrets } from '../kinds/ClaimSecrets';
 import { Costs } from '../kinds/Costs';
 import { KindFields } from '../kinds/KindFields';
+import { MoveDevices } from '../kinds/MoveDevices';
 import { StreamDialog } from '../kinds/StreamDialog';
 import { StreamRow } from '../kinds/StreamRow';
 import { Heading, Section } from '../parts/Heading';
@@ -68,6 +69,7 @@ export function KindPage(): ReactNode {
             </Button>
           </>
         )}
+        <MoveDevices kind={kind.data} />
         <Notice error={remove.error} />
       </Section>
       {open !== null && (

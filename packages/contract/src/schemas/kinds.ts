@@ -2,11 +2,14 @@ import '../locale';
 import {
   COMPUTATION_FORMS,
   DIRECTIONS,
+  isTaken,
   KEY_PATTERN,
   RANGE_POLICIES,
   LONGEST_FORMULA,
+  PLAIN_STREAM,
   RESERVED_NAMES,
   RESTARTS,
+  takeValue,
   unitOf,
   VALUE_TYPES,
   WINDOW_TAKES,
@@ -117,6 +120,22 @@ export const streamSchema = object({
     .default(null),
   part: string().max(40).nullable().default(null),
   boardPin: string().trim().max(40).default(''),
+  /** What a control is wanted to be before anybody wants anything else. */
+  defaultValue: string()
+    .max(200)
+    .nullable()
+    .default(null)
+    .test('default', 'is not a value that this datastream takes', function (value) {
+      if (value === null || value === undefined) return true;
+      const parent = this.parent as Partial<Datastream>;
+      if (parent.direction === 'report')
+        return this.createError({ message: 'is only for what people control' });
+      const stream = { ...PLAIN_STREAM, ...parent, rangePolicy: 'refuse' } as Datastream;
+      const taken = takeValue(stream, value, stream.key);
+      return (
+        isTaken(taken) || this.createError({ message: `is not taken: ${taken.hint.replace(/\.$/, '')}` })
+      );
+    }),
   /** Days its readings are kept: null for ever, 0 for only the newest. */
   keepDays: number().integer().min(0).max(36_500).nullable().default(null),
   computation: computationSchema,

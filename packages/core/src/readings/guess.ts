@@ -17,6 +17,7 @@ export const PLAIN_STREAM = {
   colour: null,
   part: null,
   boardPin: '',
+  defaultValue: null,
   keepDays: null,
   computation: null,
 } satisfies Omit<Datastream, 'key' | 'title'>;

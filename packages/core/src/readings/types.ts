@@ -76,6 +76,8 @@ export interface Datastream {
   part: string | null;
   /** Pin of the board, as printed on it; empty where none is noted. */
   boardPin: string;
+  /** What a control is wanted to be before anybody wants anything else; null for nothing. */
+  defaultValue: string | null;
   /** Days its readings are kept: null for ever, 0 for only the newest. */
   keepDays: number | null;
   /** How it is made from other datastreams of the device; null where the device or a person tells it. */

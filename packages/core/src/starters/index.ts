@@ -1,4 +1,4 @@
-export { TOKEN_PLACEHOLDER, type StarterFile, type StarterPlan } from './plan';
+export { exampleValue, TOKEN_PLACEHOLDER, type StarterFile, type StarterPlan } from './plan';
 export * from './lines';
 export * from './sorts';
 export * from './check';

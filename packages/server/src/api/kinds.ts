@@ -1,5 +1,12 @@
 import type { Transaction } from 'sequelize';
-import { type Kind, type KindIn, type MoveDevices, type NewStream, type Stream } from '@peatmoor/contract';
+import {
+  type Effect,
+  type Kind,
+  type KindIn,
+  type MoveDevices,
+  type NewStream,
+  type Stream,
+} from '@peatmoor/contract';
 import { checkComputations, streamsAfter } from '../definitions/computations';
 import { createKind, keepStream, toRow } from '../definitions/kind';
 import { conflict, notFound } from '../problems';
@@ -45,6 +52,14 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
     const stream = await oneIn(models.streams, kind.workspaceId, { kindId: kind.id, key: key ?? '' });
     if (stream === null) throw notFound('datastream', key ?? '');
     return stream;
+  };
+  const effectOf = async (scope: Scope, stream: StreamRow): Promise<Effect> => {
+    const series = await listIn(models.series, scope.workspaceId, { where: { streamId: stream.id } });
+    const counts = await Promise.all(series.map(({ id }) => countReadings(store, scope.workspaceId, id)));
+    return {
+      devices: counts.filter((count) => count > 0).length,
+      readings: counts.reduce((sum, one) => sum + one, 0),
+    };
   };
   const read = async (kind: KindRow): Promise<Kind> => (await withStreams(store, [kind]))[0]!;
 
@@ -120,15 +135,8 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
         bus.emit('definitions', { workspaceId: scope.workspaceId, deviceRowId: rowId });
       return told;
     },
-    streamEffect: async ({ scope, params }) => {
-      const stream = await streamOf(await kindOf(scope, params.kind), params.stream);
-      const series = await listIn(models.series, scope.workspaceId, { where: { streamId: stream.id } });
-      const counts = await Promise.all(series.map(({ id }) => countReadings(store, scope.workspaceId, id)));
-      return {
-        devices: counts.filter((count) => count > 0).length,
-        readings: counts.reduce((sum, one) => sum + one, 0),
-      };
-    },
+    streamEffect: async ({ scope, params }) =>
+      effectOf(scope, await streamOf(await kindOf(scope, params.kind), params.stream)),
     createStream: async ({ scope, params, body }) => {
       const kind = await kindOf(scope, params.kind);
       const made = { ...toRow(body as NewStream), kindId: kind.id } as StreamRow;
@@ -146,10 +154,13 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
       const next = toRow(body as NewStream);
       if (next.type !== stream.type) {
         const series = await findAll(models.series, { where: { streamId: stream.id } });
-        if (series.some(({ id, newestAt }) => newestAt !== null || recent.newest(id) !== undefined))
+        if (series.some(({ id, newestAt }) => newestAt !== null || recent.newest(id) !== undefined)) {
+          await parts.folding.foldAll();
+          const { readings, devices } = await effectOf(scope, stream);
           throw conflict(
-            `"${stream.key}" has readings of type ${stream.type} already. Make a new datastream for ${next.type} values, so that they keep their meaning.`,
+            `"${stream.key}" has ${readings} readings of type ${stream.type} on ${devices} ${devices === 1 ? 'device' : 'devices'} already. Make a new datastream for ${next.type} values, so that they keep their meaning.`,
           );
+        }
       }
       if (next.key !== stream.key && !next.aliases.includes(stream.key))
         next.aliases = [...next.aliases, stream.key];

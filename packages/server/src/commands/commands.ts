@@ -191,7 +191,11 @@ export function createCommands(
           .map(async (stream) => ({ stream, row: await newestOf(entry, stream.streamId) })),
       );
       const wanted = rows.flatMap(({ stream, row }) => {
-        if (row === null || row.state === 'refused') return [];
+        if (row === null) {
+          const value = defaultOf(stream);
+          return value === null ? [] : [{ name: stream.key, value, commandId: null }];
+        }
+        if (row.state === 'refused') return [];
         if (isPending(row.state)) pending.set(place(entry.rowId, stream.streamId), row.id);
         const value = wireValue(stream, kept(row));
         return [{ name: stream.key, value, commandId: isPending(row.state) ? row.id : null }];
@@ -273,6 +277,13 @@ export function createCommands(
 
 /** The value of a command: a text for a text control, a number for all others. */
 const kept = (row: Pick<CommandRow, 'value' | 'textValue'>): number | string => row.textValue ?? row.value;
+
+/** What a control is wanted to be before anybody wanted anything, as it goes over the wire; null for nothing. */
+function defaultOf(stream: DeviceStream): string | null {
+  if (stream.defaultValue === null) return null;
+  const taken = takeValue({ ...stream, rangePolicy: 'refuse' }, stream.defaultValue, stream.key);
+  return isRefusal(taken) ? null : wireValue(stream, taken.value as number | string);
+}
 
 function nearestHint(entry: DeviceEntry, name: string): string {
   const nearest = entry.names.nearest(name);

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { UniqueConstraintError, type Transaction } from 'sequelize';
+import { Op, UniqueConstraintError, type Transaction } from 'sequelize';
 import { EMPTY_PROOF, inspectToken, makeToken, proposeDeviceId, TOKEN_RANDOM_BYTES } from '@peatmoor/core';
 import type { DeviceIn, MadeToken } from '@peatmoor/contract';
 import { conflict, wrongField } from '../problems';
@@ -24,8 +24,15 @@ export async function createDevice(
       'Choose one of its kinds, or give newKind.',
     );
   const gateway = await gatewayOf(store, workspaceId, body);
+  // Only IDs that begin alike can stand in the way.
+  const alike = (body.id ?? proposeDeviceId(body.name)).slice(0, 30);
   const taken = new Set(
-    (await listIn(models.devices, workspaceId, within ? { transaction: within } : {})).map(({ id }) => id),
+    (
+      await listIn(models.devices, workspaceId, {
+        where: { id: { [Op.startsWith]: alike } },
+        ...(within && { transaction: within }),
+      })
+    ).map(({ id }) => id),
   );
   const id = body.id ?? proposeDeviceId(body.name, taken);
   const inUse = (): Error =>

@@ -76,6 +76,7 @@ export function toRow(stream: NewStream): Omit<StreamRow, 'id' | 'workspaceId' |
     aliases: [...new Set(stream.aliases.map(foldName))],
     choices: stream.type === 'choice' ? stream.choices : [],
     direction: stream.computation === null ? stream.direction : 'report',
+    defaultValue: stream.computation === null && stream.direction !== 'report' ? stream.defaultValue : null,
     unconfirmed: false,
   };
 }

@@ -315,7 +315,7 @@ export function defineModels(sequelize: Sequelize) {
       ...fields('workspaceId kindId decimals pin keepDays', INTEGER),
       ...fields('key title type unit rangePolicy direction description colour part boardPin', STRING),
       ...fields('min max', DOUBLE),
-      ...fields('aliases choices computation', TEXT),
+      ...fields('aliases choices computation defaultValue', TEXT),
       unconfirmed: BOOLEAN,
     }),
     devices: table<DeviceRow>('devices', {

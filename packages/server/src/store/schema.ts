@@ -94,3 +94,6 @@ export const CHUNK_PARTS = [
   `ALTER TABLE chunks ADD COLUMN IF NOT EXISTS part INT UNSIGNED NOT NULL DEFAULT 0 AFTER day,
     ADD COLUMN IF NOT EXISTS toMs INT UNSIGNED NOT NULL DEFAULT 86399999 AFTER part, DROP PRIMARY KEY, ADD PRIMARY KEY (seriesId, day, part)`,
 ];
+
+/** What a control is wanted to be before anybody wants anything. */
+export const DEFAULT_VALUES = [`ALTER TABLE streams ADD COLUMN IF NOT EXISTS defaultValue TEXT NULL`];

@@ -3,7 +3,7 @@ import type { Logger } from 'pino';
 import { QueryTypes, Sequelize, Transaction } from 'sequelize';
 import { Umzug } from 'umzug';
 import { defineModels, type Models } from './models';
-import { CHUNK_PARTS, CLAIM_TABLES, COMPUTING_TABLES, FIRST_TABLES } from './schema';
+import { CHUNK_PARTS, CLAIM_TABLES, COMPUTING_TABLES, DEFAULT_VALUES, FIRST_TABLES } from './schema';
 
 /** Where the database is: by URL, or by socket. */
 export type DatabaseAddress =
@@ -126,6 +126,7 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
         '0002-computing': COMPUTING_TABLES,
         '0003-claims': CLAIM_TABLES,
         '0004-chunk-parts': CHUNK_PARTS,
+        '0005-default-values': DEFAULT_VALUES,
       }).map(([name, statements]) => ({
         name,
         up: async () => {
