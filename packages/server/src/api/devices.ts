@@ -17,7 +17,7 @@ import { changeIn, deleteIn, listIn, oneIn } from '../store/rows';
 import { readDeviceList } from './manyDevices';
 import { retakeRefused } from '../ingest/retake';
 import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
-import { deleteSeries } from './kinds';
+import { deleteSeries } from '../history/deleting';
 import type { Scope } from './scope';
 
 type DeviceHandlers = Pick<

@@ -1,4 +1,3 @@
-import type { Transaction } from 'sequelize';
 import {
   type Effect,
   type Kind,
@@ -9,6 +8,7 @@ import {
 } from '@peatmoor/contract';
 import { checkComputations, streamsAfter } from '../definitions/computations';
 import { createKind, keepStream, toRow } from '../definitions/kind';
+import { deleteSeries } from '../history/deleting';
 import { conflict, notFound } from '../problems';
 import type { KindRow, StreamRow } from '../store/models';
 import { addTo, changeIn, deleteIn, findAll, listIn, oneIn } from '../store/rows';
@@ -209,21 +209,6 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
         await changeIn(models.rules, scope.workspaceId, { id: rule.id }, { streamKey: after });
     bus.emit('rules', { workspaceId: scope.workspaceId });
   }
-}
-
-/** Deletes series with all their readings, in the caller's transaction. */
-export async function deleteSeries(
-  store: Store,
-  ids: readonly number[],
-  transaction: Transaction,
-): Promise<void> {
-  if (ids.length === 0) return;
-  for (const table of ['chunks', 'texts', 'locations', 'images'])
-    await store.sequelize.query(`DELETE FROM ${table} WHERE seriesId IN (?)`, {
-      replacements: [ids],
-      transaction,
-    });
-  await store.models.series.destroy({ where: { id: [...ids] }, transaction });
 }
 
 export function toStream(row: StreamRow): Stream {

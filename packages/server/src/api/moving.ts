@@ -5,7 +5,7 @@ import type { DeviceRow, KindRow, SeriesRow, StreamRow } from '../store/models';
 import { changeIn, deleteIn, listIn } from '../store/rows';
 import type { Store } from '../store/store';
 import type { ApiParts } from './context';
-import { deleteSeries } from './kinds';
+import { deleteSeries } from '../history/deleting';
 
 interface Moved extends MovedDevices {
   rowIds: number[];

@@ -5,7 +5,7 @@ import type { DeviceEntry } from '../registry';
 import type { ArrivalRow } from '../store/models';
 import { findAll, listIn } from '../store/rows';
 import type { Store } from '../store/store';
-import type { MessageFacts } from './ingest';
+import type { MessageFacts } from './message';
 import { showPayload } from './payload';
 
 /** Messages kept for each device. */

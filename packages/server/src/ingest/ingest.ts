@@ -13,24 +13,10 @@ import { JournalBusyError, type JournalWriter } from '../journal/writer';
 import { factsOf, type OtherReading } from '../journal/others';
 import type { DeviceEntry, DeviceStream, Registry } from '../registry';
 import type { ArrivalBook } from './arrivals';
+import type { MessageFacts } from './message';
 import type { NewNames } from './newNames';
 import type { PresenceBook } from './presence';
 import type { Proofs } from './proofs';
-
-/** What is known about a message besides its values. */
-export interface MessageFacts {
-  /** How it came: "HTTP", "HTTP GET", "MQTT" or "by hand". */
-  way: string;
-  /** Address it came from. */
-  from: string;
-  /** Bytes of its body. */
-  size: number;
-  receivedAt: number;
-  /** How it is written: a content type, or where on MQTT it came; with `raw` enough to take it again. */
-  form: string;
-  /** The message itself; null where it has no body. */
-  raw: Uint8Array | null;
-}
 
 /**
  * What became of a report that was offered without waiting: its answer, which holds once what was added to the journal

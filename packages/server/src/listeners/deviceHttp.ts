@@ -11,7 +11,8 @@ import {
 import type { ReportAnswer } from '@peatmoor/contract';
 import type { Logger } from 'pino';
 import type { CommandBook } from '../commands/commands';
-import { tooOften, unknownSubDevice, type Ingest, type MessageFacts } from '../ingest/ingest';
+import { tooOften, unknownSubDevice, type Ingest } from '../ingest/ingest';
+import type { MessageFacts } from '../ingest/message';
 import type { AboutBook } from '../ingest/about';
 import type { TokenUse } from '../ingest/tokenUse';
 import type { Proofs } from '../ingest/proofs';

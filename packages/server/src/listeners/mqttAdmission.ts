@@ -1,5 +1,6 @@
 import { refusal } from '@peatmoor/core';
-import type { Ingest, MessageFacts } from '../ingest/ingest';
+import type { Ingest } from '../ingest/ingest';
+import type { MessageFacts } from '../ingest/message';
 import type { Proofs } from '../ingest/proofs';
 import type { TokenUse } from '../ingest/tokenUse';
 import type { DeviceEntry, Registry } from '../registry';

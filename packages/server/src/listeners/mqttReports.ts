@@ -8,7 +8,8 @@ import {
   type Refusal,
 } from '@peatmoor/core';
 import type { CommandBook } from '../commands/commands';
-import { unknownSubDevice, type Ingest, type MessageFacts } from '../ingest/ingest';
+import { unknownSubDevice, type Ingest } from '../ingest/ingest';
+import type { MessageFacts } from '../ingest/message';
 import type { AboutBook } from '../ingest/about';
 import type { RaisedEvents } from '../rules/raised';
 import type { PresenceBook } from '../ingest/presence';

@@ -1,4 +1,3 @@
-import type { Board } from '../board';
 import type { QuillmereKind } from './kinds';
 import { cameraPicture } from './picture';
 import { measuredAt, ponyAt, rainRate } from './signals';
@@ -83,5 +82,3 @@ function rainModel(seed: number): BoardModel {
     apply: () => false,
   };
 }
-
-export type { Board };
