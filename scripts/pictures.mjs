@@ -47,13 +47,14 @@ async function picture(name, context, page, act = async () => undefined) {
 /** A board on its way to its first reading: its first message names a datastream that the kind does not have. */
 async function newBoard(context) {
   const call = async (method, url, data) => (await context.request[method](base + url, { data })).json();
-  await context.request.delete(`${base}/api/devices/footbridge`);
+  await context.request.delete(`${base}/api/devices/culvert`);
   const { token } = await call('post', '/api/devices', {
-    name: 'Footbridge',
+    name: 'Culvert',
     newKind: {
-      title: 'Footbridge',
+      title: 'Culvert',
       intervalS: 60,
-      streams: [{ key: 'visitors', title: 'Visitors', type: 'integer', unit: 'count', min: 0, max: 500 }],
+      board: 'wifi-arduino',
+      streams: [{ key: 'flow', title: 'Flow', type: 'number', unit: 'l/s', min: 0, max: 40, decimals: 1 }],
     },
   });
   const report = (body) =>
@@ -62,9 +63,9 @@ async function newBoard(context) {
       headers: { authorization: `Bearer ${token}`, 'content-type': 'application/json' },
       body: JSON.stringify(body),
     });
-  await report({ n: 1, visitor: 4 });
-  await report({ n: 2, visitors: 'four' });
-  await report({ n: 3, visitors: 4 });
+  await report({ n: 1, flwo: 4 });
+  await report({ n: 2, flow: 'four' });
+  await report({ n: 3, flow: 4.2 });
 }
 
 /** What `peatmoor follow` looks like in a terminal. */
@@ -108,8 +109,8 @@ await picture('dashboard-editing', day, '/dashboards/1', async (tab) => {
   await tab.getByRole('button', { name: 'Edit' }).click();
 });
 if (wants('device')) await newBoard(day);
-await picture('device', day, '/devices/footbridge');
-await day.request.delete(`${base}/api/devices/footbridge`);
+await picture('device', day, '/devices/culvert');
+await day.request.delete(`${base}/api/devices/culvert`);
 await picture('device-values', day, '/devices/dipwell-north', async (tab) => {
   const part = tab.getByRole('region', { name: 'Make values right' });
   await part.getByLabel('By', { exact: true }).click();
@@ -120,7 +121,22 @@ await picture('device-values', day, '/devices/dipwell-north', async (tab) => {
   await part.evaluate((node) => node.scrollIntoView());
   await tab.mouse.wheel(0, -80);
 });
-await picture('kind', day, '/kinds/2');
+await picture('kind', day, '/kinds/3');
+await picture('computed', day, '/kinds/3', async (tab) => {
+  await tab.locator('[data-key="rain_hour"]').getByRole('button', { name: 'Change' }).click();
+  await tab.getByRole('button', { name: 'Try it on recent readings' }).click();
+});
+await picture('claim', day, '/kinds/1', async (tab) => {
+  const claims = tab.getByRole('region', { name: 'One program for many boards' });
+  await claims.getByRole('button', { name: 'Make a claim secret' }).click();
+  await claims.getByLabel('Your Wi-Fi').fill('Quillmere hut');
+  await claims.evaluate((node) => node.scrollIntoView());
+  await tab.mouse.wheel(0, -80);
+});
+await picture('history', day, '/history?device=pony-bracken');
+await picture('arrivals', day, '/arrivals', async (tab) => {
+  await tab.locator('[data-arrival]').getByRole('button').first().click();
+});
 await picture('rule', day, '/events/rules/1');
 await picture('events', day, '/events');
 await picture('mail', day, process.env.DEMO_MAIL_URL ?? 'http://127.0.0.1:8425/');

@@ -76,6 +76,16 @@ describe('a formula', () => {
     expect(formula('level * 2 + power').inputs).toEqual(['level', 'power']);
   });
 
+  it('may read a datastream that is called like a word of CEL itself', () => {
+    const odd = ['duration', 'double', 'in', 'type', 'null', 'min'].map((key) => stream({ key }));
+    const made = compileFormula('duration + double * in - type / null + min(min, 2)', odd);
+    if (isFormulaError(made)) throw new Error(made.message);
+    expect(made.evaluate({ duration: 1, double: 2, in: 3, type: 4, null: 2, min: 9 })).toBe(7);
+    expect(compileFormula('duration + "duration" + 1', odd)).toMatchObject({
+      message: expect.stringMatching(/No such overload/),
+    });
+  });
+
   it('has no value where it divides by zero or takes the root of less', () => {
     expect(formula('power / level').evaluate({ power: 1, level: 0 })).toBeNull();
     expect(formula('sqrt(level)').evaluate({ level: -1 })).toBeNull();

@@ -50,7 +50,7 @@ export function compileFormula(formula: string, inputs: readonly FormulaInput[])
   if (formula.length > LONGEST_FORMULA)
     return { message: `A formula has ${LONGEST_FORMULA} letters at most.`, position: LONGEST_FORMULA + 1 };
   const readable = readableNames(inputs);
-  const { text, placeOf } = withDoubles(formula);
+  const { text, placeOf } = asCel(formula, readable);
   const fail = (error: unknown): FormulaError => toError(error, placeOf, [...readable.keys()]);
   try {
     const program = environmentOf(readable).parse(text);
@@ -62,8 +62,9 @@ export function compileFormula(formula: string, inputs: readonly FormulaInput[])
         position: 1,
       };
     const used = new Map<string, FormulaInput>();
-    for (const name of identifiers(program.ast)) {
-      const input = readable.get(name);
+    for (const variable of identifiers(program.ast)) {
+      const name = variable.slice(1);
+      const input = variable.startsWith('_') ? readable.get(name) : undefined;
       if (input !== undefined) used.set(name, input);
     }
     if (used.size === 0)
@@ -72,7 +73,7 @@ export function compileFormula(formula: string, inputs: readonly FormulaInput[])
       inputs: [...new Set([...used.values()].map(({ key }) => key))],
       evaluate(values) {
         const context: Record<string, unknown> = {};
-        for (const [name, input] of used) context[name] = toCel(input, values[input.key]!);
+        for (const [name, input] of used) context[`_${name}`] = toCel(input, values[input.key]!);
         try {
           return toNumber(program(context));
         } catch {
@@ -105,14 +106,10 @@ function readableNames(inputs: readonly FormulaInput[]): Map<string, FormulaInpu
 function environmentOf(readable: ReadonlyMap<string, FormulaInput>): Environment {
   const environment = new Environment({ limits: { maxAstNodes: 400, maxDepth: 60 } });
   for (const [name, { type }] of readable)
-    try {
-      environment.registerVariable(
-        name,
-        type === 'boolean' ? 'bool' : type === 'choice' ? 'string' : 'double',
-      );
-    } catch {
-      // A key that is a word of CEL itself ("in", "null") cannot be read; the check says that it is unknown.
-    }
+    environment.registerVariable(
+      `_${name}`,
+      type === 'boolean' ? 'bool' : type === 'choice' ? 'string' : 'double',
+    );
   environment.registerOperator('double % double', (a: number, b: number) => a % b);
   for (const [name, work] of Object.entries(FORMULA_FUNCTIONS))
     environment.registerFunction(
@@ -122,19 +119,31 @@ function environmentOf(readable: ReadonlyMap<string, FormulaInput>): Environment
   return environment;
 }
 
-/** Writes whole numbers as doubles, outside texts and names; `placeOf` leads back to the places of the formula itself. */
-function withDoubles(formula: string): { text: string; placeOf: (place: number) => number } {
-  const added: number[] = [];
+/**
+ * Writes whole numbers as doubles, and keys with a stroke before them, so that one may be called like a word of CEL itself
+ * ("duration", "in"). Texts stay as they are; `placeOf` leads back to the places of the formula.
+ */
+function asCel(
+  formula: string,
+  readable: ReadonlyMap<string, FormulaInput>,
+): { text: string; placeOf: (place: number) => number } {
+  const added: { at: number; letters: number }[] = [];
   let text = '';
+  const add = (more: string): void => {
+    added.push({ at: text.length, letters: more.length });
+    text += more;
+  };
   const token =
     /"(?:[^"\\]|\\.)*"?|'(?:[^'\\]|\\.)*'?|[A-Za-z_]\w*|\d+\.\d+(?:[eE][+-]?\d+)?|\d+[eE][+-]?\d+|\d+|[^]/g;
-  for (const [part] of formula.matchAll(token)) {
+  for (const { 0: part, index } of formula.matchAll(token)) {
+    const called = /^\s*\(/.test(formula.slice(index + part.length));
+    if (readable.has(part) && !called && !/\.\s*$/.test(formula.slice(0, index))) add('_');
     text += part;
-    if (!/^\d+$/.test(part)) continue;
-    added.push(text.length);
-    text += '.0';
+    if (/^\d+$/.test(part)) add('.0');
   }
-  return { text, placeOf: (place) => place - 2 * added.filter((one) => one < place).length };
+  const placeOf = (place: number): number =>
+    place - added.reduce((sum, { at, letters }) => sum + (at < place ? letters : 0), 0);
+  return { text, placeOf };
 }
 
 function toError(error: unknown, placeOf: (place: number) => number, known: readonly string[]): FormulaError {

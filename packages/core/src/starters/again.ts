@@ -24,7 +24,9 @@ export function sendAgainLine(message: SentMessage, { httpUrl, host, mqttPort }:
   if (payload === '' || payload.endsWith('…')) return null;
   const hex =
     /^(?:[0-9a-f]{2} )*[0-9a-f]{2}$/.test(payload) && payload.replaceAll(' ', '').length / 2 === message.size;
-  const bytes = `printf '${payload.replaceAll(' ', '').replace(/../g, '\\x$&')}'`;
+  // Octal: the printf of a POSIX shell knows no hexadecimal.
+  const octal = (pair: string): string => `\\${Number.parseInt(pair, 16).toString(8).padStart(3, '0')}`;
+  const bytes = `printf '${payload.split(' ').map(octal).join('')}'`;
   if (form.startsWith('mqtt ')) {
     const plain = /^mqtt report\/(.+)$/.exec(form)?.[1];
     const topic = `moor/${deviceId}/report${plain === undefined ? '' : `/${plain}`}`;

@@ -166,9 +166,9 @@ function toProblem(error: Error): ProblemError {
       .join(' ');
     return new ProblemError(422, 'Not accepted', detail, { errors });
   }
-  const { type, status } = error as { type?: string; status?: number };
+  const { type, status, limit } = error as { type?: string; status?: number; limit?: number };
   if (type === 'entity.too.large')
-    return new ProblemError(413, 'Too large', 'The body is larger than 1 MB. Send less at once.');
+    return new ProblemError(413, 'Too large', `The body is larger than ${Math.round((limit ?? 2 ** 20) / 1024)} KB. Send less at once.`);
   if (type === 'entity.parse.failed')
     return new ProblemError(400, 'Unreadable', `The body is not JSON: ${error.message}.`);
   if (error instanceof ConnectionError || isLostConnection(error)) return unavailable();

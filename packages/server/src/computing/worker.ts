@@ -134,6 +134,7 @@ export function startComputing({
     const result = queue.then(work);
     queue = result.catch((error: Error) => {
       unsure = true;
+      stale = true;
       tails.clear();
       log.warn({ error: error.message }, 'computing waits');
     });

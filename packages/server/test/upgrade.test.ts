@@ -1,0 +1,97 @@
+import fs from 'node:fs';
+import { packColumns } from '@peatmoor/core';
+import { createConnection } from 'mariadb';
+import { deflateRawSync } from 'node:zlib';
+import { pino } from 'pino';
+import { startManagedDatabase, type ManagedDatabase } from '../src/database/managed';
+import { mergeIntoChunks } from '../src/history/chunks';
+import { createHistoryReader } from '../src/history/read';
+import { createRecent } from '../src/history/recent';
+import { findAll } from '../src/store/rows';
+import { FIRST_TABLES } from '../src/store/schema';
+import { inRawTransaction, openStore, type Store } from '../src/store/store';
+import { newFolder } from '../../../test/support/service';
+
+const log = pino({ level: 'silent' });
+const DAY = 86_400_000;
+const START = Math.floor(Date.UTC(2026, 1, 3) / DAY) * DAY;
+const folder = newFolder();
+let database: ManagedDatabase;
+let store: Store;
+
+/** A database as the first migration left it, with a kind, a datastream, a device and a day of readings. */
+beforeAll(async () => {
+  database = await startManagedDatabase(folder, log);
+  const connection = await createConnection({ ...database, bigIntAsNumber: true } as never);
+  for (const statement of FIRST_TABLES) await connection.query(statement);
+  await connection.query('CREATE TABLE migrations (name VARCHAR(80) PRIMARY KEY)');
+  await connection.query("INSERT INTO migrations VALUES ('0001-first-tables')");
+  await connection.query(
+    "INSERT INTO users (email, name, passwordHash, createdAt) VALUES ('warden@quillmere.example', 'Warden', 'x', 1)",
+  );
+  await connection.query(
+    "INSERT INTO kinds (workspaceId, title, intervalS, acceptNew, notes, board, icon, createdAt) VALUES (1, 'Dipwell', 60, 0, '', '', '', 1)",
+  );
+  await connection.query(
+    "INSERT INTO streams (workspaceId, kindId, `key`, title, type, rangePolicy, direction, aliases, description, choices, boardPin, unconfirmed) VALUES (1, 1, 'level', 'Level', 'number', 'refuse', 'report', '[]', '', '[]', '', 0)",
+  );
+  await connection.query(
+    "INSERT INTO devices (workspaceId, kindId, id, name, createdAt, proof, labels, notes, about) VALUES (1, 1, 'dipwell', 'Dipwell', 1, '{}', '[]', '', '{}')",
+  );
+  await connection.query(
+    'INSERT INTO series (workspaceId, deviceRowId, streamId, newestAt, newestValue) VALUES (1, 1, 1, ?, 3)',
+    [START + 7200_000],
+  );
+  const times = [START + 3600_000, START + 5400_000, START + 7200_000];
+  await connection.query(
+    'INSERT INTO chunks (seriesId, day, workspaceId, count, min, max, sum, first, last, hours, tens, body) VALUES (1, ?, 1, 3, 1, 3, 6, 1, 3, NULL, NULL, ?)',
+    [START / DAY, deflateRawSync(packColumns({ times, values: [1, 2, 3] }))],
+  );
+  await connection.end();
+  store = await openStore(database, log);
+});
+afterAll(async () => {
+  await store.close();
+  await database.stop();
+  fs.rmSync(folder, { recursive: true, force: true });
+});
+
+const plain = { seriesId: 1, calibrations: [] };
+
+it('brings a database of the first release up to date, and keeps what is in it', async () => {
+  const [user] = await findAll(store.models.users);
+  expect(user).toMatchObject({ email: 'warden@quillmere.example', units: 'metric' });
+  const [stream] = await findAll(store.models.streams);
+  expect(stream).toMatchObject({ key: 'level', computation: null, defaultValue: null, aliases: [] });
+  const [device] = await findAll(store.models.devices);
+  expect(device).toMatchObject({ id: 'dipwell', claimId: null, claimOpen: false });
+});
+
+it('reads, adds to and looks around in days that were kept whole', async () => {
+  const reader = createHistoryReader(store, createRecent());
+  expect((await reader.readings(1, plain, START, START + DAY)).values).toEqual([1, 2, 3]);
+  expect(await reader.nearest(1, plain, START + 3600_000, 'before')).toBeNull();
+  expect(await reader.nearest(1, plain, START + 3600_000, 'after')).toEqual({
+    at: START + 5400_000,
+    value: 2,
+  });
+  expect(await reader.nearest(1, plain, Infinity, 'before')).toEqual({ at: START + 7200_000, value: 3 });
+  // Before, between and after what is there; the day stays one chunk.
+  for (const [hours, value] of [
+    [0.5, 10],
+    [1.2, 11],
+    [20, 12],
+  ] as const)
+    await inRawTransaction(store, (connection) =>
+      mergeIntoChunks(connection, new Map([[1, { times: [START + hours * 3600_000], values: [value] }]])),
+    );
+  expect((await reader.readings(1, plain, START, START + DAY)).values).toEqual([10, 1, 11, 2, 3, 12]);
+  const [line] = await reader.lines(1, [{ key: 'level', ...plain }], START, START + 10 * DAY, 5);
+  expect(line!.count.reduce((all, one) => all + one, 0)).toBe(6);
+});
+
+it('is brought up to date once: opening it again changes nothing', async () => {
+  const second = await openStore(database, log);
+  expect((await findAll(second.models.users)).length).toBe(1);
+  await second.close();
+});
