@@ -1,3 +1,4 @@
+import { setTimeout as sleep } from 'node:timers/promises';
 import {
   compute,
   DAY_MS,
@@ -25,6 +26,9 @@ import type { ComputingWorker } from './worker';
 
 const LOOK_MS = 700;
 const TELL_MS = 400;
+/** A recomputation that fails is tried again: the database may have been away. */
+const MOST_FAILURES = 3;
+const RETRY_MS = 2000;
 
 /** Works computed datastreams out anew over history, one after the other, each in steps of a day. */
 export interface Recomputing {
@@ -88,7 +92,12 @@ export function startRecomputing(parts: Parts): Recomputing {
     });
     await recomputing.pastChanged(target.entry, target.stream, from, row.userName);
   };
+  // What a killed service, or a database that went away, left half done is begun again.
+  let interrupted = true;
+  const failed = new Map<number, number>();
   const look = async (): Promise<void> => {
+    if (interrupted) await recomputations.update({ state: 'waiting' }, { where: { state: 'running' } });
+    interrupted = false;
     for (;;) {
       const [row] = await findAll(recomputations, { where: { state: 'waiting' }, order: ['id'], limit: 1 });
       if (row === undefined || stopped) return;
@@ -97,25 +106,24 @@ export function startRecomputing(parts: Parts): Recomputing {
         await run(row);
       } catch (error) {
         log.warn({ error: (error as Error).message }, 'a recomputation failed');
-        const reason = 'The database did not answer, or a fault; it is in the log. Ask for it again.';
-        await note(row, { state: 'failed', note: reason, endedAt: Date.now() });
+        const failures = (failed.get(row.id) ?? 0) + 1;
+        failed.set(row.id, failures);
+        const reason = 'It failed three times; why is in the log of the service. Ask for it again.';
+        if (failures < MOST_FAILURES) await note(row, { state: 'waiting' });
+        else await note(row, { state: 'failed', note: reason, endedAt: Date.now() });
+        await sleep(RETRY_MS);
       }
       if (stopped) return;
     }
   };
   const timer = setInterval(() => {
     running ??= look()
-      .catch((error: Error) => log.debug({ error: error.message }, 'recomputing waits'))
+      .catch((error: Error) => {
+        interrupted = true;
+        log.debug({ error: error.message }, 'recomputing waits');
+      })
       .finally(() => (running = null));
   }, LOOK_MS);
-  // What a killed service left half done is begun again.
-  running = recomputations
-    .update({ state: 'waiting' }, { where: { state: 'running' } })
-    .then(
-      () => undefined,
-      () => undefined,
-    )
-    .finally(() => (running = null));
 
   const recomputing: Recomputing = {
     async request(targets, from, userName) {
