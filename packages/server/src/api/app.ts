@@ -168,7 +168,11 @@ function toProblem(error: Error): ProblemError {
   }
   const { type, status, limit } = error as { type?: string; status?: number; limit?: number };
   if (type === 'entity.too.large')
-    return new ProblemError(413, 'Too large', `The body is larger than ${Math.round((limit ?? 2 ** 20) / 1024)} KB. Send less at once.`);
+    return new ProblemError(
+      413,
+      'Too large',
+      `The body is larger than ${Math.round((limit ?? 2 ** 20) / 1024)} KB. Send less at once.`,
+    );
   if (type === 'entity.parse.failed')
     return new ProblemError(400, 'Unreadable', `The body is not JSON: ${error.message}.`);
   if (error instanceof ConnectionError || isLostConnection(error)) return unavailable();
