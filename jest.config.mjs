@@ -12,6 +12,6 @@ export default {
       { jsc: { parser: { syntax: 'typescript' }, target: 'es2023' }, module: { type: 'commonjs' } },
     ],
   },
-  testTimeout: 60_000,
+  testTimeout: 120_000,
   maxWorkers: 2,
 };

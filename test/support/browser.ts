@@ -26,7 +26,7 @@ export async function signedInPage(
   await context.request.post(`${url}/api/session`, { data: { email, password } });
   const page = await context.newPage();
   const faults: string[] = [];
-  page.setDefaultTimeout(20_000);
+  page.setDefaultTimeout(30_000);
   page.on('pageerror', (error) => faults.push(error.message));
   return { page, context, faults };
 }

@@ -154,7 +154,7 @@ export function mqttAs(
 export async function until<T>(
   look: () => Promise<T | undefined | false> | T | undefined | false,
   what = 'what was waited for',
-  ms = 10_000,
+  ms = 30_000,
 ): Promise<T> {
   const end = Date.now() + ms;
   for (;;) {

@@ -3,7 +3,7 @@ import { startBrowser } from '../../../test/support/browser';
 import { built, startProgram, type Program } from '../../../test/support/program';
 import { mqttAs, post, startService, until, type TestService } from '../../../test/support/service';
 
-jest.setTimeout(120_000);
+jest.setTimeout(180_000);
 
 let catcher: Program<{ smtpUrl: string; pageUrl: string }>;
 let service: TestService;
@@ -30,7 +30,7 @@ afterAll(async () => {
 
 async function newPage(): Promise<Page> {
   const one = await context.newPage();
-  one.setDefaultTimeout(15_000);
+  one.setDefaultTimeout(30_000);
   one.on('pageerror', (error) => faults.push(error.message));
   await one.goto(service.url);
   return one;
@@ -118,7 +118,7 @@ it('offers a complete dashboard that shows values live', async () => {
   ).toEqual(['chart', 'chart', 'gauge', 'switch', 'value']);
   await page.locator('[data-widget="gauge"]').getByText('-121').waitFor();
   await post(service, token, { water_level: -87 });
-  await page.locator('[data-widget="gauge"]').getByText('-87').waitFor({ timeout: 2000 });
+  await page.locator('[data-widget="gauge"]').getByText('-87').waitFor();
   for (const period of ['5 min', '24 h', '7 d', '1 h']) {
     await page.getByRole('radio', { name: period }).click();
     expect(await page.getByRole('radio', { name: period }).getAttribute('aria-checked')).toBe('true');

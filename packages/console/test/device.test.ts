@@ -15,7 +15,7 @@ import {
   type TestService,
 } from '../../../test/support/service';
 
-jest.setTimeout(120_000);
+jest.setTimeout(180_000);
 
 const id = 'dipwell-north';
 const DAY = 86_400_000;
@@ -249,9 +249,11 @@ it('deletes readings of a period after counting them, and keeps a record', async
 
 it('lets a kind accept new names, marks them, and confirms them', async () => {
   await page.getByRole('link', { name: 'Dipwell', exact: true }).first().click();
+  const changed = page.waitForResponse((answer) => answer.request().method() === 'PATCH');
   await page.getByLabel('A new name that arrives becomes a datastream').click();
-  await until(async () =>
-    (await client.call('listKinds')).some(({ acceptNew, title }) => acceptNew && title === 'Dipwell'),
+  expect((await changed).status()).toBe(200);
+  expect(await client.call('listKinds')).toContainEqual(
+    expect.objectContaining({ title: 'Dipwell', acceptNew: true }),
   );
   await post(service, token, { moth_count: 3 });
   const row = page.locator('[data-key="moth_count"]');

@@ -10,7 +10,7 @@ import {
   type TestService,
 } from '../../../test/support/service';
 
-jest.setTimeout(120_000);
+jest.setTimeout(180_000);
 
 const id = 'rain-hut';
 let service: TestService;
@@ -200,6 +200,38 @@ it('shows values in the units of whoever looks, and only to them', async () => {
   await page.goto(`${service.url}/devices/${id}`);
   await part('Newest readings').getByText('°F').first().waitFor();
   expect(await part('Newest readings').textContent()).toMatch(/In the hut57\.4°F/);
+  const heater = await client.call('createDevice', {
+    body: {
+      name: 'Hut heater',
+      newKind: {
+        title: 'Heater',
+        streams: [
+          { key: 'goal', title: 'Goal', type: 'number', unit: 'Cel', decimals: 1, direction: 'control' },
+        ],
+      },
+    },
+  });
+  await page.goto(`${service.url}/devices/${heater.device.id}`);
+  await page.getByLabel('Goal', { exact: true }).fill('68');
+  await page.getByRole('button', { name: 'Set', exact: true }).click();
+  await page.getByText('68.0 °F, by').waitFor();
+  const asked = await client.call('listCommands', { params: { device: heater.device.id } });
+  expect(asked[0]).toMatchObject({ stream: 'goal', value: 20 });
+  await page.goto(`${service.url}/events/rules/new`);
+  await page.getByLabel('Watches').click();
+  await page.getByRole('option', { name: 'any Rain meter' }).click();
+  await page.getByLabel('Datastream').click();
+  await page.getByRole('option', { name: 'In the hut' }).click();
+  await page.getByLabel('Limit, in °F').fill('86');
+  await page.getByText('When In the hut of any Rain meter is above 86.0 °F; closes when back.').waitFor();
+  await page.getByRole('button', { name: 'Make the rule' }).click();
+  await page.getByText('is above 86.0 °F').waitFor();
+  const [rule] = await client.call('listRules');
+  expect(rule).toMatchObject({ title: 'In the hut above 86.0 °F', limit: 30 });
+  await page.goto(`${service.url}/events/rules/${rule!.id}`);
+  expect(await page.getByLabel('Limit, in °F').inputValue()).toBe('86');
+  await client.call('deleteRule', { params: { rule: rule!.id } });
+  await client.call('deleteDevice', { params: { device: heater.device.id } });
   await page.goto(`${service.url}/settings`);
   await page.getByLabel('Units').click();
   await page.getByRole('option', { name: /as they are stored/ }).click();

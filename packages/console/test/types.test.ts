@@ -3,7 +3,7 @@ import type { Client } from '@peatmoor/contract';
 import { signedInPage, startBrowser } from '../../../test/support/browser';
 import { newPerson, post, startService, until, type TestService } from '../../../test/support/service';
 
-jest.setTimeout(120_000);
+jest.setTimeout(180_000);
 
 const PNG =
   'iVBORw0KGgoAAAANSUhEUgAAAAIAAAACCAIAAAD91JpzAAAAFklEQVR4nGP8z8DAwMDAxMDAwMDAAAANHQEDasKb6QAAAABJRU5ErkJggg==';

@@ -4,6 +4,7 @@ import {
   checkCondition,
   dueAt,
   QUIET,
+  displayOf,
   ruleSentence,
   step,
   type Condition,
@@ -172,6 +173,9 @@ it('says a rule as one sentence', () => {
   };
   expect(ruleSentence(rule, stream(), 'any dipwell')).toBe(
     'When Water level of any dipwell is below -300 mm for 10 min; closes when back at -280 mm.',
+  );
+  expect(ruleSentence(rule, stream(), 'any dipwell', displayOf(stream(), 'imperial').reading)).toBe(
+    'When Water level of any dipwell is below -11.81 in for 10 min; closes when back at -11.02 in.',
   );
 });
 

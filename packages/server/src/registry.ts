@@ -94,6 +94,8 @@ export function createRegistry(store: Store, bus: Bus): Registry {
   /** Tokens that were right, in memory only, so that a busy board's token is not looked up and hashed for every message. */
   const right = new Map<string, { rowId: number; tokenId: number }>();
   const subDevices = new Map<string, number>();
+  /** Grows with every change, so that what was read before one is not remembered after it. */
+  let changes = 0;
 
   const forget = (rowId: number): void => {
     entries.delete(rowId);
@@ -105,9 +107,14 @@ export function createRegistry(store: Store, bus: Bus): Registry {
     subDevices.clear();
   };
   bus.on('definitions', ({ kindId, deviceRowId }) => {
+    changes++;
     if (deviceRowId !== undefined) forget(deviceRowId);
     if (kindId !== undefined)
-      for (const entry of [...ready.values()]) if (entry.kindId === kindId) forget(entry.rowId);
+      for (const rowId of [...entries.keys()]) {
+        const entry = ready.get(rowId);
+        // What is being read just now may be of this kind, and from before the change.
+        if (entry === undefined || entry.kindId === kindId) forget(rowId);
+      }
   });
 
   const load = async (rowId: number): Promise<DeviceEntry | null> => {
@@ -117,25 +124,34 @@ export function createRegistry(store: Store, bus: Bus): Registry {
     const streams = await findAll(models.streams, { where: { kindId: device.kindId }, order: ['id'] });
     const series = await ensureSeries(store, device, streams);
     const calibrations = await findAll(models.calibrations, { where: { deviceRowId: rowId }, order: ['id'] });
-    const entry = makeEntry(device, kind, streams, series, calibrations);
+    return makeEntry(device, kind, streams, series, calibrations);
+  };
+  const remember = (rowId: number, entry: DeviceEntry | null): void => {
+    if (entry === null) {
+      entries.delete(rowId);
+      return;
+    }
     for (const stream of entry.streams) owners.set(stream.seriesId, { entry, stream });
     ready.set(rowId, entry);
-    return entry;
   };
   const registry: Registry = {
     onNewest: () => undefined,
     byRow(rowId) {
       const known = entries.get(rowId);
       if (known !== undefined) return known;
-      const loading = load(rowId).catch((error: unknown) => {
-        entries.delete(rowId);
-        throw error;
-      });
-      entries.set(rowId, loading);
-      void loading.then(
-        (entry) => entry === null && entries.delete(rowId),
-        () => undefined,
+      const loading: Promise<DeviceEntry | null> = load(rowId).then(
+        (entry) => {
+          // Changed while it was read: read again.
+          if (entries.get(rowId) !== loading) return registry.byRow(rowId);
+          remember(rowId, entry);
+          return entry;
+        },
+        (error: unknown) => {
+          if (entries.get(rowId) === loading) entries.delete(rowId);
+          throw error;
+        },
       );
+      entries.set(rowId, loading);
       return loading;
     },
     async byId(workspaceId, id) {
@@ -168,6 +184,7 @@ export function createRegistry(store: Store, bus: Bus): Registry {
       return entry && { entry, tokenId: known.tokenId };
     },
     async verify(text) {
+      const before = changes;
       const shape = inspectToken(text);
       if (shape.fingerprint === null)
         return { state: 'unknown', entry: null, hint: TOKEN_HINTS[shape.state] };
@@ -183,7 +200,7 @@ export function createRegistry(store: Store, bus: Bus): Registry {
               ? 'No device has this token. Make a new one on the device’s page.'
               : TOKEN_HINTS[shape.state],
         };
-      tokens.set(shape.fingerprint, token);
+      if (changes === before) tokens.set(shape.fingerprint, token);
       const entry = await registry.byRow(token.deviceRowId);
       if (entry === null)
         return { state: 'unknown', entry: null, hint: 'The device of this token was deleted.' };
@@ -196,6 +213,8 @@ export function createRegistry(store: Store, bus: Bus): Registry {
           entry,
           hint: `The token ${shape.fingerprint} was withdrawn. Make a new one on the page of ${entry.name}.`,
         };
+      // Withdrawn perhaps, while it was looked up: look again.
+      if (changes !== before) return registry.verify(text);
       if (right.size >= MOST_REMEMBERED) right.clear();
       right.set(text, { rowId: entry.rowId, tokenId: token.id });
       return { state: 'right', entry, tokenId: token.id };
@@ -205,8 +224,9 @@ export function createRegistry(store: Store, bus: Bus): Registry {
       if (known !== undefined) return known;
       const row = await findOne(models.series, { id: seriesId });
       if (row === null) return null;
-      await registry.byRow(row.deviceRowId);
-      return owners.get(seriesId) ?? null;
+      const entry = await registry.byRow(row.deviceRowId);
+      const stream = entry?.streams.find((one) => one.seriesId === seriesId);
+      return entry && stream ? { entry, stream } : null;
     },
     loaded: () => ready.values(),
   };

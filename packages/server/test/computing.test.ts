@@ -26,7 +26,7 @@ const becomes = (stream: string, wanted: number[]) =>
   until(
     async () => JSON.stringify(await values(stream)) === JSON.stringify(wanted),
     `${stream} to be ${wanted.join(', ')}`,
-    15_000,
+    60_000,
   ).catch(async (error: Error) => {
     throw new Error(`${error.message}; it is ${(await values(stream)).join(', ')}`);
   });

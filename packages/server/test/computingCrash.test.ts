@@ -76,7 +76,9 @@ it('is computed from every acknowledged reading, once, though the service is kil
   for (let kill = 0; kill < KILLS; kill++) {
     let stop = false;
     const running = load(n, () => stop);
-    await new Promise((resolve) => setTimeout(resolve, 700 + kill * 333));
+    const enough = acknowledged.size + 15;
+    await until(() => acknowledged.size >= enough, 'that some are acknowledged', 60_000);
+    await new Promise((resolve) => setTimeout(resolve, kill * 333));
     await service.program.kill();
     stop = true;
     n = await running;
@@ -97,10 +99,9 @@ it('is computed from every acknowledged reading, once, though the service is kil
       return found.every(({ times }) => times.length === found[0]!.times.length) && found;
     },
     'all that is computed',
-    30_000,
+    60_000,
   );
   expect(count!.times.length).toBeGreaterThanOrEqual(acknowledged.size);
-  expect(acknowledged.size).toBeGreaterThan(50);
   const stored = new Map(count!.times.map((at, i) => [at, count!.values[i]!]));
   for (const [at, value] of acknowledged) expect([at, stored.get(at)]).toEqual([at, value]);
   let counted = 0;

@@ -146,7 +146,7 @@ it('the Node starter reports, obeys, speaks for what is behind it, and brings wh
     await until(
       async () => (await client.call('readCommand', { params: { command: command.id } })).state === 'applied',
       'applied',
-      20_000,
+      60_000,
     );
     const before = (await readings()).length;
     const cut = Date.now();

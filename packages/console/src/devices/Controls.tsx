@@ -1,19 +1,12 @@
 import { Box, Button, MenuItem, Switch, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import {
-  isControllable,
-  isScalar,
-  showReading,
-  showUnit,
-  showValue,
-  type Datastream,
-  type Value,
-} from '@peatmoor/core';
+import { isControllable, isScalar, showValue, type Datastream, type Value } from '@peatmoor/core';
 import type { Command, Device, Kind } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { useNewest } from '../live';
 import { CommandMark } from '../parts/marks';
 import { Notice } from '../parts/Notice';
+import { useDisplay } from '../parts/useDisplay';
 import { ink } from '../theme';
 
 /** The controls of a device: what is wanted, and whether the board applied it. */
@@ -47,10 +40,15 @@ function ControlRow({
 }): ReactNode {
   const want = useChange('createCommand');
   const newest = useNewest(device, stream.key);
+  const display = useDisplay()(stream);
   const [text, setText] = useState('');
   const send = (value: number | boolean | string): void =>
     want.mutate({ params: { device }, body: { stream: stream.key, value } });
   const value = wantedValue(command, newest?.value);
+  const stored = (shown: number): number =>
+    stream.type === 'integer' && shown !== display.back(shown)
+      ? Math.round(display.back(shown))
+      : display.back(shown);
   return (
     <Box
       sx={{
@@ -88,19 +86,19 @@ function ControlRow({
           component="form"
           onSubmit={(event) => (
             event.preventDefault(),
-            text !== '' && send(isScalar(stream) ? Number(text) : text)
+            text !== '' && send(isScalar(stream) ? stored(Number(text)) : text)
           )}
           sx={{ display: 'flex', gap: 1, alignItems: 'baseline' }}
         >
           <TextField
             type={isScalar(stream) ? 'number' : stream.type === 'colour' ? 'color' : 'text'}
-            placeholder={value === undefined ? '' : showValue(stream, value)}
+            placeholder={value === undefined ? '' : display.value(value)}
             value={text}
             onChange={({ target }) => setText(target.value)}
             sx={{ width: isScalar(stream) ? 90 : 200 }}
             slotProps={{ htmlInput: { 'aria-label': stream.title, step: 'any' } }}
           />
-          {showUnit(stream.unit)}
+          {display.unit}
           <Button type="submit" size="small">
             Set
           </Button>
@@ -109,7 +107,7 @@ function ControlRow({
       <Box sx={{ flex: '2 1 220px', color: ink.soft }}>
         {command && (
           <>
-            <CommandMark state={command.state} note={command.note} /> {showReading(stream, command.value)}, by{' '}
+            <CommandMark state={command.state} note={command.note} /> {display.reading(command.value)}, by{' '}
             {command.by}
           </>
         )}

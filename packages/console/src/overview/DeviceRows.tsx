@@ -1,12 +1,13 @@
 import { Box, Typography } from '@mui/material';
 import type { ReactNode } from 'react';
 import { Link } from 'react-router';
-import { isScalar, presenceOf, showReading, type Datastream } from '@peatmoor/core';
+import { isScalar, presenceOf, type Datastream } from '@peatmoor/core';
 import type { Device, Kind, Overview } from '@peatmoor/contract';
 import { useLastSeen, useNewest } from '../live';
 import { AlignedFigure } from '../parts/Figure';
 import { KindMark } from '../parts/KindMark';
 import { EventFlag, PresenceMark } from '../parts/marks';
+import { useDisplay } from '../parts/useDisplay';
 import { ink } from '../theme';
 import { DayLine } from './DayLine';
 import { LEDGER } from './ledger';
@@ -97,6 +98,7 @@ export function DeviceRows({
 
 function StateWord({ device, stream }: { device: string; stream: Datastream }): ReactNode {
   const newest = useNewest(device, stream.key);
+  const display = useDisplay()(stream);
   if (newest === undefined) return null;
   return (
     <Box
@@ -105,7 +107,7 @@ function StateWord({ device, stream }: { device: string; stream: Datastream }): 
     >
       {stream.title}{' '}
       <Box component="span" sx={{ color: ink.ink, fontWeight: newest.value === 0 ? 400 : 700 }}>
-        {showReading(stream, newest.value)}
+        {display.reading(newest.value)}
       </Box>
     </Box>
   );

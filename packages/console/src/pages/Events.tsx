@@ -1,14 +1,15 @@
 import { Box, Button, Typography } from '@mui/material';
 import type { ReactNode } from 'react';
 import { Link } from 'react-router';
-import { showDuration } from '@peatmoor/core';
-import type { Event } from '@peatmoor/contract';
+import { ruleSentence, showDuration, type Condition, type Datastream } from '@peatmoor/core';
+import type { Event, Rule } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { useNow } from '../live';
 import { Heading, Section } from '../parts/Heading';
 import { EventFlag } from '../parts/marks';
 import { Notice } from '../parts/Notice';
 import { showClock } from '../parts/time';
+import { useDisplay } from '../parts/useDisplay';
 import { ink } from '../theme';
 
 /** What happened, newest first, and the rules that say so. */
@@ -46,7 +47,7 @@ export function Events(): ReactNode {
               <Typography variant="h3" component={Link} to={`/events/rules/${rule.id}`}>
                 {rule.title}
               </Typography>
-              <Box>{rule.sentence}</Box>
+              <Sentence rule={rule} />
             </Box>
             <Box sx={{ color: ink.soft, fontSize: '0.9rem', textAlign: { sm: 'right' } }}>
               {rule.active ? rule.severity : 'switched off'}
@@ -67,10 +68,39 @@ export function Events(): ReactNode {
   );
 }
 
+/** The datastream of a device, or of a kind. */
+function useStreamOf(): (whom: {
+  deviceId: string | null;
+  kindId?: number | null;
+  stream: string;
+}) => Datastream | undefined {
+  const devices = useRead('listDevices').data;
+  const kinds = useRead('listKinds').data;
+  return ({ deviceId, kindId, stream }) => {
+    const kind = devices?.find(({ id }) => id === deviceId)?.kindId ?? kindId;
+    return kinds?.find(({ id }) => id === kind)?.streams.find(({ key }) => key === stream);
+  };
+}
+
+/** A rule as the service writes it, with the limits in the units of whoever looks. */
+function Sentence({ rule }: { rule: Rule }): ReactNode {
+  const stream = useStreamOf()(rule);
+  const displayOf = useDisplay();
+  const devices = useRead('listDevices').data;
+  const kinds = useRead('listKinds').data;
+  if (stream === undefined || rule.comparison === 'raised') return <Box>{rule.sentence}</Box>;
+  const whom =
+    devices?.find(({ id }) => id === rule.deviceId)?.name ??
+    `any ${kinds?.find(({ id }) => id === rule.kindId)?.title ?? ''}`;
+  return <Box>{ruleSentence(rule as Condition, stream, whom, displayOf(stream).reading)}</Box>;
+}
+
 function EventRow({ event, now }: { event: Event; now: number }): ReactNode {
   const acknowledge = useChange('acknowledgeEvent', ['listEvents']);
   const close = useChange('closeEvent', ['listEvents', 'listDevices']);
   const open = event.closedAt === null;
+  const stream = useStreamOf()(event);
+  const display = useDisplay();
   const failed = event.alerts.find(({ state }) => state === 'failed');
   const sent = event.alerts.filter(({ state }) => state === 'sent').length;
   return (
@@ -98,6 +128,11 @@ function EventRow({ event, now }: { event: Event; now: number }): ReactNode {
         <Box sx={{ color: ink.soft, fontSize: '0.95rem' }}>
           <Link to={`/devices/${event.deviceId}`}>{event.deviceName}</Link>, {event.severity}. Opened{' '}
           {showClock(event.openedAt, now)}
+          {stream !== undefined &&
+            stream.type !== 'boolean' &&
+            ` at ${display(stream).reading(event.value)}${
+              event.extreme === event.value ? '' : `, furthest ${display(stream).reading(event.extreme)}`
+            }`}
           {open
             ? `, open for ${showDuration(Math.max(1000, now - event.openedAt))}`
             : `, closed after ${showDuration(event.closedAt! - event.openedAt)}`}

@@ -7,7 +7,6 @@ import {
   KEY_PATTERN,
   raisedSentence,
   ruleSentence,
-  showUnit,
   type Condition,
 } from '@peatmoor/core';
 import {
@@ -21,6 +20,7 @@ import {
 import { useChange, useRead } from '../api';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
+import { useDisplay } from '../parts/useDisplay';
 import { ink } from '../theme';
 
 const TIMES: [string, number][] = [
@@ -90,7 +90,8 @@ function RuleForm({
   const create = useChange('createRule', ['listRules']);
   const change = useChange('changeRule', ['listRules', 'readRule', 'listEvents']);
   const remove = useChange('deleteRule', ['listRules']);
-  const [fields, setFields] = useState<Fields>(() => firstFields(before, devices, kinds, email));
+  const displayOf = useDisplay();
+  const [fields, setFields] = useState<Fields>(() => firstFields(before, devices, kinds, email, displayOf));
   const set = <N extends keyof Fields>(name: N, value: Fields[N]): void =>
     setFields((all) => ({ ...all, [name]: value }));
   const [sort, target = ''] = fields.whom.split(/:(.*)/);
@@ -102,11 +103,14 @@ function RuleForm({
     [];
   const stream = streams.find(({ key }) => key === fields.stream) ?? streams[0];
   const isBoolean = stream?.type === 'boolean';
+  // Limits are written in the units of whoever writes them, and kept in those of the datastream.
+  const display = stream && displayOf(stream);
+  const limitOf = (text: string): number => display?.back(Number(text)) ?? Number(text);
   const condition: Condition = {
     comparison: raised ? 'above' : (fields.comparison as 'above' | 'below'),
-    limit: isBoolean ? 0.5 : Number(fields.limit),
+    limit: isBoolean ? 0.5 : limitOf(fields.limit),
     holdMs: fields.holdMs,
-    closeLimit: isBoolean || fields.closeLimit === '' ? null : Number(fields.closeLimit),
+    closeLimit: isBoolean || fields.closeLimit === '' ? null : limitOf(fields.closeLimit),
     closeHoldMs: fields.closeHoldMs,
   };
   const key = foldName(fields.eventKey);
@@ -120,7 +124,7 @@ function RuleForm({
       : 'Choose whom it watches, and a limit.'
     : raised
       ? raisedSentence(key, whom)
-      : ruleSentence(condition, stream!, whom);
+      : ruleSentence(condition, stream!, whom, display!.reading);
   const done = { onSuccess: () => void navigate('/events') };
   const submit = (): void => {
     const body: RuleIn = {
@@ -128,7 +132,11 @@ function RuleForm({
       comparison: fields.comparison,
       title:
         fields.title.trim() ||
-        (raised ? key : `${stream!.title} ${fields.comparison} ${isBoolean ? '' : fields.limit}`.trim()),
+        (raised
+          ? key
+          : isBoolean
+            ? stream!.title
+            : `${stream!.title} ${fields.comparison} ${display!.reading(condition.limit)}`),
       severity: fields.severity,
       deviceId: device?.id ?? null,
       kindId: device === undefined ? kind!.id : null,
@@ -139,7 +147,7 @@ function RuleForm({
     if (before === undefined) create.mutate({ body }, done);
     else change.mutate({ params: { rule: before.id }, body }, done);
   };
-  const unit = showUnit(stream?.unit ?? null);
+  const unit = display?.unit ?? '';
   return (
     <Box component="form" onSubmit={(event) => (event.preventDefault(), submit())} sx={{ maxWidth: 760 }}>
       <Heading title={before === undefined ? 'New event rule' : before.title} />
@@ -304,7 +312,13 @@ function TimeChoice({
   );
 }
 
-function firstFields(before: Rule | undefined, devices: Device[], kinds: Kind[], email: string): Fields {
+function firstFields(
+  before: Rule | undefined,
+  devices: Device[],
+  kinds: Kind[],
+  email: string,
+  displayOf: ReturnType<typeof useDisplay>,
+): Fields {
   if (before === undefined) {
     const whom = devices[0] === undefined ? `kind:${kinds[0]?.id}` : `device:${devices[0].id}`;
     return {
@@ -322,12 +336,15 @@ function firstFields(before: Rule | undefined, devices: Device[], kinds: Kind[],
       active: true,
     };
   }
+  const kindId = devices.find(({ id }) => id === before.deviceId)?.kindId ?? before.kindId;
+  const stream = kinds.find(({ id }) => id === kindId)?.streams.find(({ key }) => key === before.stream);
+  const shown = (limit: number): string => String(stream ? displayOf(stream).convert(limit) : limit);
   return {
     ...before,
     eventKey: before.comparison === 'raised' ? before.stream : '',
     whom: before.deviceId === null ? `kind:${before.kindId}` : `device:${before.deviceId}`,
-    limit: String(before.limit),
-    closeLimit: before.closeLimit === null ? '' : String(before.closeLimit),
+    limit: shown(before.limit),
+    closeLimit: before.closeLimit === null ? '' : shown(before.closeLimit),
     emails: before.emails.join(', '),
   };
 }

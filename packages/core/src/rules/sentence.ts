@@ -1,5 +1,5 @@
 import { showReading } from '../readings/value';
-import type { Datastream } from '../readings/types';
+import type { Datastream, Value } from '../readings/types';
 import type { Condition } from './condition';
 
 /** A length of time as people say it: "2 min", "1 h 30 min", "at once" for none. */
@@ -27,16 +27,20 @@ export function raisedSentence(key: string, whom: string): string {
   return `When ${whom} raises "${key}"; closes when it clears it.`;
 }
 
-/** A rule as one sentence, the way it is written and the way an alert repeats it. */
-export function ruleSentence(condition: Condition, stream: Datastream, whom: string): string {
+/** A rule as one sentence, the way it is written and the way an alert repeats it. `show` writes a value with its unit. */
+export function ruleSentence(
+  condition: Condition,
+  stream: Datastream,
+  whom: string,
+  show: (value: Value) => string = (value) => showReading(stream, value),
+): string {
   const { comparison, limit, holdMs, closeLimit, closeHoldMs } = condition;
   const what =
     stream.type === 'boolean'
       ? `is ${comparison === 'above' ? 'on' : 'off'}`
-      : `is ${comparison} ${showReading(stream, limit)}`;
+      : `is ${comparison} ${show(limit)}`;
   const hold = holdMs > 0 ? ` for ${showDuration(holdMs)}` : '';
-  const back =
-    stream.type === 'boolean' || closeLimit === null ? 'back' : `back at ${showReading(stream, closeLimit)}`;
+  const back = stream.type === 'boolean' || closeLimit === null ? 'back' : `back at ${show(closeLimit)}`;
   const close = closeHoldMs > 0 ? `${back} for ${showDuration(closeHoldMs)}` : back;
   return `When ${stream.title} of ${whom} ${what}${hold}; closes when ${close}.`;
 }

@@ -28,7 +28,7 @@ export interface Ingest {
   /**
    * Matches, journals and notes one report of a device for itself, at once. The caller answers the device when the
    * journal says that what was accepted is durable. `busy` where the journal takes nothing, `needs-waiting` where
-   * report() must do it. `facts` may be used again afterwards.
+   * report() must do it; then its message is not counted against the device's rate. `facts` may be used again afterwards.
    */
   offer(entry: DeviceEntry, decoded: DecodedReport | Refusal, facts: MessageFacts): Offered;
   /**
@@ -138,6 +138,17 @@ export function createIngest(parts: Parts): Ingest {
     return names;
   };
 
+  const needsWaiting = (entry: DeviceEntry, decoded: DecodedReport): boolean => {
+    for (const { device } of decoded.rows) if (device !== undefined) return true;
+    return entry.acceptNew && unknownNames(entry, decoded).size > 0;
+  };
+  /** It comes again another way, and is counted there. */
+  const notYet = <Why>(entry: DeviceEntry, why: Why): Why => {
+    const rate = rates.get(entry.rowId);
+    if (rate !== undefined && rate.count > 0) rate.count--;
+    return why;
+  };
+
   const ingest: Ingest = {
     refuse,
     admits(entry, now) {
@@ -155,9 +166,8 @@ export function createIngest(parts: Parts): Ingest {
         refuse(entry, decoded, { ...facts });
         return { accepted: 0, refused: [decoded] };
       }
-      for (const { device } of decoded.rows) if (device !== undefined) return 'needs-waiting';
-      if (entry.acceptNew && unknownNames(entry, decoded).size > 0) return 'needs-waiting';
-      if (!journal.takes()) return 'busy';
+      if (needsWaiting(entry, decoded)) return notYet(entry, 'needs-waiting');
+      if (!journal.takes()) return notYet(entry, 'busy');
       return take(entry, decoded, facts);
     },
     async report(entry, decoded, facts, forDevice = null) {

@@ -90,6 +90,8 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
   const admit = createAdmission(parts);
   const reports = createMqttReports(parts);
   const takeovers = new Map<number, number[]>();
+  /** Admitted, and not yet in presence. */
+  const joining = new Set<Session>();
   const broker = new Aedes({ maxTopicLevels: 12, connectTimeout: 15_000 });
 
   const clients = (): Record<string, Connected> =>
@@ -158,12 +160,15 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
       close: () => client.close(),
     };
     names.set(session, entry);
+    joining.add(session);
+    client.conn.once('close', () => joining.delete(session));
     return session;
   };
 
   broker.on('clientReady', (client) => {
     const { session } = client as Connected;
     if (session === undefined) return;
+    if (!joining.delete(session)) return session.close();
     const entry = deviceOf(session);
     const now = Date.now();
     // A session that goes on has its subscriptions already.
@@ -287,8 +292,12 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
     }
   });
   bus.on('dismiss', ({ deviceRowId, tokenId }) => {
-    for (const session of presence.sessions(deviceRowId))
-      if (tokenId === undefined || session.tokenId === tokenId) session.close();
+    const isMeant = (session: { tokenId: number }): boolean =>
+      tokenId === undefined || session.tokenId === tokenId;
+    for (const session of presence.sessions(deviceRowId)) if (isMeant(session)) session.close();
+    // Closed as soon as the library is ready with them.
+    for (const session of joining)
+      if (session.deviceRowId === deviceRowId && isMeant(session)) joining.delete(session);
   });
 
   broker.authorizePublish = (client, packet, done) => {
