@@ -21,8 +21,8 @@ const ACCOUNT = {
 };
 const folderOfConsole = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../../console/dist');
 /** Rounds of each comparison; 0 leaves them out. */
-const ROUNDS = Number(process.env.BENCH_ROUNDS ?? 3);
-const MS = Number(process.env.BENCH_MS ?? 4000);
+const ROUNDS = Number(process.env.BENCH_ROUNDS ?? 7);
+const MS = Number(process.env.BENCH_MS ?? 2500);
 const IDLE = Number(process.env.BENCH_IDLE ?? 10_000);
 const FOLDING_MINUTES = Number(process.env.BENCH_FOLDING_MINUTES ?? 10);
 /** Where the picture of folding under load goes. */
@@ -245,6 +245,23 @@ async function firstDevice(httpPort: number): Promise<{ token: string; client: C
       name: 'Bench',
       id: 'bench',
       newKind: { title: 'Bench', streams: [{ key: 'level', title: 'Level', type: 'number' }] },
+    },
+  });
+  // Rules are on: one watches what is sent.
+  await client.call('createRule', {
+    body: {
+      title: 'Never so high',
+      severity: 'notice',
+      deviceId: 'bench',
+      kindId: null,
+      stream: 'level',
+      comparison: 'above',
+      limit: 1000,
+      holdMs: 0,
+      closeLimit: null,
+      closeHoldMs: 0,
+      emails: [],
+      active: true,
     },
   });
   return { token, client };

@@ -52,6 +52,7 @@ interface Answer {
 
 export function createDeviceHttp(parts: Parts): DeviceHttp {
   const { registry, ingest, journal, proofs, commands, raised, about, claiming, tokenUse, log } = parts;
+  const patience = createPatience();
   /** Who is calling, or the answer to somebody whose token is not right. */
   const admit = async (token: string | null, facts: MessageFacts): Promise<DeviceEntry | Answer> => {
     if (token === null)
@@ -226,17 +227,17 @@ export function createDeviceHttp(parts: Parts): DeviceHttp {
       form: contentType(request),
       raw: null,
     };
-    let timer: NodeJS.Timeout | undefined;
     let answered = false;
     const send = ({ status, body, retryAfterS }: Answer): void => {
       if (answered) return;
       answered = true;
-      clearTimeout(timer);
+      patience.answered(busy);
       const text = JSON.stringify(body);
       response.writeHead(status, {
         'content-type': 'application/json',
         'content-length': Buffer.byteLength(text),
-        'cache-control': 'no-store',
+        // Nothing keeps the answer to a POST.
+        ...(request.method === 'GET' && { 'cache-control': 'no-store' }),
         ...(retryAfterS !== undefined && { 'retry-after': String(retryAfterS) }),
       });
       response.end(text);
@@ -247,18 +248,31 @@ export function createDeviceHttp(parts: Parts): DeviceHttp {
       const plain = request.method === 'POST' && request.url === '/device/report';
       if (plain && Buffer.isBuffer(body) && quick(request, facts, body, send)) {
         // A database that is lost under a commit must not leave the device without an answer.
-        if (!answered) timer = setTimeout(busy, PATIENCE_MS);
+        if (!answered) patience.wait(busy, facts.receivedAt + PATIENCE_MS);
         return;
       }
       const url = new URL(request.url ?? '/', 'http://service');
       const longPoll = url.searchParams.has('wait') ? LONGEST_WAIT_S * 1000 : 0;
-      timer = setTimeout(busy, PATIENCE_MS + longPoll);
+      patience.wait(busy, facts.receivedAt + PATIENCE_MS + longPoll);
       handle(request, url, facts, body).then(send, (error: Error) => {
         if (!(error instanceof JournalBusyError))
           log.warn({ error: error.message }, 'a device could not be answered');
         busy();
       });
     });
+  };
+}
+
+/** Calls whoever waits past its time, looking once a second: a timer for each message would cost more than its decoding. */
+function createPatience(): { wait(late: () => void, until: number): void; answered(late: () => void): void } {
+  const waiting = new Map<() => void, number>();
+  setInterval(() => {
+    const now = Date.now();
+    for (const [late, until] of waiting) if (until <= now) late();
+  }, 1000).unref();
+  return {
+    wait: (late, until) => void waiting.set(late, until),
+    answered: (late) => void waiting.delete(late),
   };
 }
 
@@ -287,8 +301,18 @@ function plainJson(value: string): number | string {
   return /^-?\d+(\.\d+)?(e[+-]?\d+)?$/i.test(value) ? Number(value) : value;
 }
 
+/** A header as it came, the first of that name; without an object of all of them. */
+function headerOf(request: IncomingMessage, name: string): string | undefined {
+  const { rawHeaders } = request;
+  for (let i = 0; i < rawHeaders.length; i += 2) {
+    const one = rawHeaders[i]!;
+    if (one.length === name.length && one.toLowerCase() === name) return rawHeaders[i + 1];
+  }
+  return undefined;
+}
+
 function bearerOf(request: IncomingMessage): string | null {
-  const { authorization } = request.headers;
+  const authorization = headerOf(request, 'authorization');
   return authorization !== undefined && /^bearer /i.test(authorization)
     ? authorization.slice(7).trim()
     : null;
@@ -299,7 +323,7 @@ function tokenOf(request: IncomingMessage, url: URL): string | null {
 }
 
 function contentType(request: IncomingMessage): string {
-  const type = request.headers['content-type'] ?? 'application/json';
+  const type = headerOf(request, 'content-type') ?? 'application/json';
   const end = type.indexOf(';');
   return (end < 0 ? type : type.slice(0, end)).trim().toLowerCase();
 }
