@@ -16,12 +16,16 @@ export function createLog(config: Pick<Config, 'logLevel'>): Logger {
     : pino(options);
 }
 
-/** Waits for Ctrl-C or SIGTERM, then stops everything in order. A second signal ends the process at once. */
+/** Waits for Ctrl-C, SIGTERM or the end of its terminal, then stops everything in order. A second Ctrl-C or SIGTERM, a second later or more, ends the process at once. */
 export function runUntilStopped(stop: () => Promise<void>, say: (text: string) => void): void {
-  let stopping = false;
-  const end = (): void => {
-    if (stopping) process.exit(130);
-    stopping = true;
+  let since: number | null = null;
+  const end = (signal: NodeJS.Signals): void => {
+    if (since !== null) {
+      // One press may come twice: from the terminal, and from the program that started this one.
+      if (signal !== 'SIGHUP' && Date.now() - since > 1000) process.exit(130);
+      return;
+    }
+    since = Date.now();
     say('Stopping: writing down what is under way, then the database …');
     stop().then(
       () => {
@@ -34,6 +38,7 @@ export function runUntilStopped(stop: () => Promise<void>, say: (text: string) =
       },
     );
   };
-  process.on('SIGINT', end);
-  process.on('SIGTERM', end);
+  // Whoever read what is printed may be gone; that is no reason to stop out of order.
+  for (const stream of [process.stdout, process.stderr]) stream.on('error', () => undefined);
+  for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'] as const) process.on(signal, end);
 }

@@ -66,9 +66,16 @@ export async function startService({
 }: ServiceOptions): Promise<Service> {
   const unlock = lockFolder(config.dataFolder);
   const stops: (() => unknown)[] = [unlock];
+  // The database ends last, whatever becomes of the others.
   const stopAll = async (): Promise<void> => {
-    for (const stop of stops.reverse()) await stop();
-    stops.length = 0;
+    const failed: unknown[] = [];
+    for (const stop of stops.splice(0).reverse())
+      try {
+        await stop();
+      } catch (error) {
+        failed.push(error);
+      }
+    if (failed.length > 0) throw failed[0];
   };
   try {
     let database: ManagedDatabase | null = null;

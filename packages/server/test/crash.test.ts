@@ -1,3 +1,4 @@
+import { once } from 'node:events';
 import fs from 'node:fs';
 import path from 'node:path';
 import { QUIET, step, type Condition, type RuleState } from '@peatmoor/core';
@@ -297,6 +298,29 @@ describe('a database killed under the service', () => {
       await service.stop();
     }
   });
+});
+
+it.each([
+  ['its data folder is deleted under it', 'folder', 'SIGTERM'],
+  ['nobody reads what it prints', 'pipe', 'SIGTERM'],
+  ['its terminal is closed', 'none', 'SIGHUP'],
+] as const)('ends its database too when %s', async (_what, trouble, signal) => {
+  const service = await startService();
+  const { client } = await newPerson(service);
+  const { token } = await newDevice(client);
+  expect((await post(service, token, { temperature: 8 })).status).toBe(200);
+  const pid = fs.readFileSync(path.join(service.dataFolder, 'mariadb', 'server.pid'), 'utf8').trim();
+  const isAlive = (): boolean =>
+    fs.existsSync(`/proc/${pid}/status`) &&
+    !/State:\s+Z/.test(fs.readFileSync(`/proc/${pid}/status`, 'utf8'));
+  expect(isAlive()).toBe(true);
+  if (trouble === 'folder') fs.rmSync(service.dataFolder, { recursive: true });
+  if (trouble === 'pipe') service.program.child.stdout!.destroy();
+  const ended = once(service.program.child, 'exit');
+  service.program.child.kill(signal);
+  await ended;
+  expect(isAlive()).toBe(false);
+  await service.stop();
 });
 
 describe('a start that cannot be', () => {
