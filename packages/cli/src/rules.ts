@@ -1,4 +1,5 @@
 import { Command } from 'commander';
+import { showReading } from '@peatmoor/core';
 import type { Event } from '@peatmoor/contract';
 import { kindByName } from './kindByName';
 import { print, readDuration, say, showTime, table } from './output';
@@ -139,15 +140,24 @@ export function ruleCommands(program: Command): void {
     .option('--last <count>', 'how many', '20')
     .addHelpText('after', '\nExample:\n  peatmoor event list --device sluice-mill')
     .action(async (options: { device?: string; last: string }, command: Command) => {
-      const events = await signedInClient().call('listEvents', {
+      const client = signedInClient();
+      const events = await client.call('listEvents', {
         query: {
           limit: Number(options.last),
           ...(options.device !== undefined && { device: options.device }),
         },
       });
+      const devices = await client.call('listDevices');
+      const kinds = await client.call('listKinds');
+      // Events that a device raises itself are of no datastream.
+      const value = ({ deviceId, stream }: Event, what: number): string | null => {
+        const kind = devices.find(({ id }) => id === deviceId)?.kindId;
+        const found = kinds.find(({ id }) => id === kind)?.streams.find(({ key }) => key === stream);
+        return found === undefined ? null : showReading(found, what);
+      };
       print(command, events, (list) =>
         table(
-          ['event', 'state', 'severity', 'device', 'title', 'opened', 'closed'],
+          ['event', 'state', 'severity', 'device', 'title', 'opened', 'at', 'furthest', 'closed'],
           list.map((one) => [
             one.id,
             state(one),
@@ -155,6 +165,8 @@ export function ruleCommands(program: Command): void {
             one.deviceId,
             one.title,
             showTime(one.openedAt),
+            value(one, one.value),
+            value(one, one.extreme),
             one.closedAt === null ? null : showTime(one.closedAt),
           ]),
           'No events.',

@@ -261,7 +261,7 @@ it('follows what happens while it simulates, sets a control and writes a rule', 
     'Somebody came',
   );
   expect(rule).toMatchObject({ code: 0, out: expect.stringContaining('is above 0') });
-  const following = run('follow', 'footbridge', '--for', '4s');
+  const following = run('follow', 'footbridge', '--for', '10s');
   await until(
     async () => ((await (await fetch(`${service.url}/health`)).json()) as { pages: number }).pages === 1,
   );
@@ -278,6 +278,7 @@ it('follows what happens while it simulates, sets a control and writes a rule', 
   expect(out).toContain('wanted lamp = on: waiting');
   expect(out).toContain('Somebody came');
   const [event] = await json<{ id: number }[]>('event', 'list');
+  expect((await run('event', 'list')).out).toMatch(/Somebody came +\S+ \S+ +[1-9]\d* +[1-9]\d*/);
   expect((await run('event', 'acknowledge', String(event!.id))).out).toContain('acknowledged');
   expect((await run('rule', 'change', '1', '--off')).out).toContain('Switched off');
   expect((await run('rule', 'delete', '1')).code).toBe(0);
