@@ -1,16 +1,21 @@
 import { Command } from 'commander';
 import {
   CALENDAR_STEPS,
+  csvCell,
+  isNumeric,
   showDuration,
   showReading,
+  showValue,
   type CalendarStep,
   type Datastream,
 } from '@peatmoor/core';
-import type { Client, HistoryLine } from '@peatmoor/contract';
+import type { Client, HistoryLine, OtherReadings } from '@peatmoor/contract';
 import { print, readDuration, say, showTime, table } from './output';
 import { signedInClient, UsageError } from './settings';
 
 const HEIGHT = 12;
+/** Texts, locations or pictures that are asked for at once at the most. */
+const MOST_OTHERS = 5000;
 
 /** history <device> <stream>: table, --csv, --json, --chart */
 export function historyCommand(program: Command): void {
@@ -52,6 +57,8 @@ export function historyCommand(program: Command): void {
         const to = Date.now();
         const from = to - readDuration(options.last);
         const found = streams.find(({ key }) => key === name);
+        if (found !== undefined && !isNumeric(found))
+          return others(client, device, found, { ...options, from, to }, command);
         if (options.step !== undefined)
           return bySteps(client, device, found ?? null, { ...options, name, from, to }, command);
         if (options.statistics) {
@@ -107,6 +114,56 @@ export function historyCommand(program: Command): void {
           );
       },
     );
+}
+
+/** Texts, locations and pictures, the newest last. */
+async function others(
+  client: Client,
+  device: string,
+  stream: Datastream,
+  options: {
+    rows: string;
+    last: string;
+    csv?: boolean;
+    chart?: boolean;
+    step?: string;
+    statistics?: boolean;
+    from: number;
+    to: number;
+  },
+  command: Command,
+): Promise<void> {
+  if (options.chart || options.step !== undefined || options.statistics)
+    throw new UsageError(
+      `${stream.key} holds no numbers: it has a table, --csv and --json, but no --chart, --step or --statistics.`,
+    );
+  const { from, to } = options;
+  const ask = (limit: number, before = to): Promise<OtherReadings> =>
+    client.call('listOthers', {
+      params: { device },
+      query: { stream: stream.key, from, to: before, limit },
+    });
+  if (options.csv) {
+    const rows: string[] = [];
+    for (let before: number | null = to; before !== null;) {
+      const { readings, cut }: OtherReadings = await ask(MOST_OTHERS, before);
+      for (const { at, value } of readings)
+        rows.push(`${new Date(at).toISOString()},${csvCell(showValue(stream, value))}`);
+      before = cut ? readings.at(-1)!.at : null;
+    }
+    return say(['time,value', ...rows.reverse()].join('\n'));
+  }
+  const history = await ask(Number(options.rows));
+  const readings = history.readings.toReversed();
+  print(command, history, () =>
+    table(
+      ['measured', stream.title],
+      readings.map(({ at, value }) => [showTime(at), showReading(stream, value)]),
+      `No readings of ${stream.key} in the last ${options.last}.`,
+    ),
+  );
+  if (history.cut && !command.optsWithGlobals<{ json?: boolean }>().json)
+    say(`… the newest ${readings.length}; --rows gives more, --csv all.`);
 }
 
 /** What was measured in each step of the calendar; empty steps are there, with a dash. */

@@ -248,6 +248,22 @@ it('changes kinds and datastreams', async () => {
   expect((await run('kind', 'delete', 'Sluice')).code).toBe(0);
 });
 
+it('looks back at texts, which have no chart', async () => {
+  expect((await run('kind', 'new', 'Log', '--stream', 'note:text')).code).toBe(0);
+  expect((await run('device', 'new', 'Log book', '--kind', 'Log')).code).toBe(0);
+  for (const text of ['a heron, at "the" sluice', 'two herons'])
+    expect((await run('report', 'log-book', `note=${text}`)).code).toBe(0);
+  const look = (...more: string[]) => run('history', 'log-book', 'note', ...more);
+  expect((await look()).out).toMatch(/measured +note\n.* a heron, at "the" sluice\n.* two herons\n/i);
+  expect((await look('--rows', '1')).out).toMatch(/two herons\n… the newest 1; --rows gives more/);
+  expect((await look('--csv')).out).toMatch(
+    /^time,value\n\S+Z,"a heron, at ""the"" sluice"\n\S+Z,two herons\n$/,
+  );
+  expect(await look('--chart')).toMatchObject({ code: 2, err: expect.stringContaining('holds no numbers') });
+  expect((await run('device', 'delete', 'log-book', '--yes')).code).toBe(0);
+  expect((await run('kind', 'delete', 'Log')).code).toBe(0);
+});
+
 it('follows what happens while it simulates, sets a control and writes a rule', async () => {
   const rule = await run(
     'rule',

@@ -79,6 +79,14 @@ it('gives texts, locations and images of a period, the newest first, and says wh
   expect(said).toMatchObject({ cut: false, readings: [{ value: 'here 2' }, { value: 'here 1' }] });
   expect((await others('picture')).readings[0]!.value).toEqual({ type: 'image/png', size: PNG.length });
   expect((await problem(others('battery'))).detail).toMatch(/kept as numbers/);
+  const history = client.call('history', {
+    params: { device: id },
+    query: { streams: 'battery,place', from: start, to: start + 5000, buckets: 0 },
+  });
+  expect(await problem(history)).toMatchObject({
+    status: 422,
+    detail: expect.stringMatching(/"place" holds locations, not numbers/),
+  });
   expect((await problem(others('plaice'))).detail).toMatch(/nearest is "place"/);
 });
 

@@ -12,6 +12,8 @@ const HOUR_MS = 3_600_000;
 /** Longest period that is given as single readings. */
 const MOST_RAW_MS = 32 * 86_400_000;
 
+const OTHERS = { text: 'texts', location: 'locations', image: 'images' };
+
 type HistoryHandlers = Pick<Handlers, 'history' | 'overview' | 'listOthers'>;
 
 export function historyHandlers(parts: ApiParts): HistoryHandlers {
@@ -27,6 +29,12 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
           nearest === undefined ? 'See its kind for what there is.' : `The nearest is "${nearest}".`,
         );
       }
+      if (!isNumeric(stream))
+        throw wrongField(
+          'streams',
+          `: "${stream.key}" holds ${OTHERS[stream.type as keyof typeof OTHERS]}, not numbers`,
+          `Ask for them at /api/devices/${entry.id}/others?stream=${stream.key}.`,
+        );
       return stream;
     });
   return {
