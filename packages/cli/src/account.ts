@@ -3,7 +3,7 @@ import readline from 'node:readline/promises';
 import { Writable } from 'node:stream';
 import { Command } from 'commander';
 import { createClient, exportPath, KEY_SCOPES, type KeyScope } from '@peatmoor/contract';
-import { print, say, showTime, table } from './output';
+import { print, readCount, say, showTime, table } from './output';
 import { forgetSettings, keepSettings, readSettings, signedIn, signedInClient, UsageError } from './settings';
 
 /** sign-in, sign-out, account, key. */
@@ -115,7 +115,7 @@ export function accountCommands(program: Command): void {
             title,
             scope: options.scope as KeyScope,
             deviceId: options.device ?? null,
-            days: options.days === undefined ? null : Number(options.days),
+            days: options.days === undefined ? null : readCount(options.days, '--days'),
           },
         });
         const sheet =

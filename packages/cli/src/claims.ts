@@ -1,5 +1,5 @@
 import type { Command } from 'commander';
-import { print, readDuration, say, showTime, table } from './output';
+import { print, readCount, readDuration, say, showTime, table } from './output';
 import { kindByName } from './kindByName';
 import { signedInClient } from './settings';
 
@@ -22,7 +22,7 @@ export function claimCommands(kind: Command): void {
         const client = signedInClient();
         const { id } = await kindByName(client, name);
         const body = {
-          most: Number(options.most),
+          most: readCount(options.most, '--most'),
           days: readDuration(options.for) / DAY_MS,
           ...(options.title !== undefined && { title: options.title }),
         };

@@ -10,7 +10,7 @@ import {
   type Location,
 } from '@peatmoor/core';
 import type { Arrival, Device, Kind } from '@peatmoor/contract';
-import { print, say, showTime, table } from './output';
+import { print, readCount, say, showTime, table } from './output';
 import { signedInClient, UsageError } from './settings';
 import { kindByName } from './kindByName';
 import { readStream } from './kinds';
@@ -101,7 +101,7 @@ export function deviceCommands(program: Command): void {
               ? {
                   newKind: {
                     title: name,
-                    intervalS: Number(options.interval),
+                    intervalS: readCount(options.interval, '--interval'),
                     streams: (options.stream ?? []).map(readStream),
                   },
                 }
@@ -358,7 +358,7 @@ export function deviceCommands(program: Command): void {
       const kind = await client.call('readKind', { params: { kind: one.kindId } });
       const list = (await client.call('listArrivals', { params: { device: id } })).slice(
         0,
-        Number(options.last),
+        readCount(options.last, '--last'),
       );
       print(
         command,

@@ -10,7 +10,7 @@ import {
   type Datastream,
 } from '@peatmoor/core';
 import type { Client, HistoryLine, OtherReadings } from '@peatmoor/contract';
-import { print, readDuration, say, showTime, table } from './output';
+import { print, readCount, readDuration, say, showTime, table } from './output';
 import { signedInClient, UsageError } from './settings';
 
 const HEIGHT = 12;
@@ -101,7 +101,7 @@ export function historyCommand(program: Command): void {
             ].join('\n'),
           );
         if (options.chart) return say(chart(stream, line, from, to, columns));
-        const start = Math.max(0, line.times.length - Number(options.rows));
+        const start = Math.max(0, line.times.length - readCount(options.rows, '--rows'));
         const rows = line.times
           .slice(start)
           .map((at, i) => [showTime(at), showReading(stream, line.values[start + i]!)]);
@@ -153,7 +153,7 @@ async function others(
     }
     return say(['time,value', ...rows.reverse()].join('\n'));
   }
-  const history = await ask(Number(options.rows));
+  const history = await ask(readCount(options.rows, '--rows'));
   const readings = history.readings.toReversed();
   print(command, history, () =>
     table(

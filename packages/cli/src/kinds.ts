@@ -16,7 +16,7 @@ import { BOARDS, KIND_ICONS, type Board, type Kind, type KindIcon, type KindIn }
 import { claimCommands } from './claims';
 import { readComputation, recomputeCommand, withComputing, type ComputingOptions } from './computed';
 import { kindByName } from './kindByName';
-import { print, say, table } from './output';
+import { print, readCount, readNumber, say, table } from './output';
 import { signedInClient, UsageError } from './settings';
 import { kindStarterCommand } from './starters';
 
@@ -56,7 +56,11 @@ export function kindCommands(program: Command): void {
     .addHelpText('after', '\nExample:\n  peatmoor kind new Footbridge --stream visitors:integer:count:0:500')
     .action(async (title: string, options: { stream?: string[]; interval: string }, command: Command) => {
       const made = await signedInClient().call('createKind', {
-        body: { title, intervalS: Number(options.interval), streams: (options.stream ?? []).map(readStream) },
+        body: {
+          title,
+          intervalS: readCount(options.interval, '--interval'),
+          streams: (options.stream ?? []).map(readStream),
+        },
       });
       print(
         command,
@@ -126,7 +130,7 @@ export function kindCommands(program: Command): void {
         const { id } = await kindByName(client, name);
         const body = {
           ...(options.title !== undefined && { title: options.title }),
-          ...(options.interval !== undefined && { intervalS: Number(options.interval) }),
+          ...(options.interval !== undefined && { intervalS: readCount(options.interval, '--interval') }),
           ...(options.acceptNew !== undefined && { acceptNew: options.acceptNew === 'on' }),
           ...(options.notes !== undefined && { notes: options.notes }),
           ...(options.board !== undefined && { board: options.board as Board }),
@@ -221,18 +225,18 @@ export function kindCommands(program: Command): void {
           throw new UsageError(
             `${name} has no datastream "${key}". It has: ${streams.map((one) => one.key).join(', ')}.`,
           );
-        const number = (text: string | undefined, was: number | null): number | null =>
-          text === undefined ? was : text === '' ? null : Number(text);
+        const number = (name: string, text: string | undefined, was: number | null): number | null =>
+          text === undefined ? was : text === '' ? null : readNumber(text, name);
         const { id: _id, ...kept } = before;
         const body = {
           ...kept,
           key: options.key ?? before.key,
           title: options.title ?? before.title,
           unit: options.unit === undefined ? before.unit : options.unit || null,
-          min: number(options.min, before.min),
-          max: number(options.max, before.max),
-          decimals: number(options.decimals, before.decimals),
-          pin: number(options.pin, before.pin),
+          min: number('--min', options.min, before.min),
+          max: number('--max', options.max, before.max),
+          decimals: number('--decimals', options.decimals, before.decimals),
+          pin: number('--pin', options.pin, before.pin),
           defaultValue: options.default === undefined ? before.defaultValue : options.default || null,
         };
         print(

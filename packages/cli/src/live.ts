@@ -4,7 +4,7 @@ import { isControllable, isNumeric, isPending, isReportable, sampleValue, showRe
 import { setTimeout as sleep } from 'node:timers/promises';
 import { WebSocket } from 'ws';
 import { showArrival } from './devices';
-import { print, readDuration, say, showTime } from './output';
+import { print, readCount, readDuration, say, showTime } from './output';
 import { signedIn, signedInClient, UsageError } from './settings';
 
 /** report, follow, set, simulate: what happens now. */
@@ -69,7 +69,7 @@ export function liveCommands(program: Command): void {
       const reported = streams.filter((stream) => isReportable(stream) && isNumeric(stream));
       if (reported.length === 0) throw new UsageError(`${one.kindTitle} has no datastream that is reported.`);
       const everyMs = readDuration(options.every);
-      const count = options.count === undefined ? Infinity : Number(options.count);
+      const count = options.count === undefined ? Infinity : readCount(options.count, '--count');
       for (let number = 1; number <= count; number++) {
         const values = Object.fromEntries(
           reported.map((stream) => [

@@ -40,6 +40,21 @@ export function showTime(at: number | null): string {
   return `${date.getFullYear()}-${two(date.getMonth() + 1)}-${two(date.getDate())} ${two(date.getHours())}:${two(date.getMinutes())}:${two(date.getSeconds())}`;
 }
 
+/** A whole number from 1 on, as somebody writes it for `what`. Throws RangeError with what is expected. */
+export function readCount(text: string, what: string): number {
+  if (!/^[1-9]\d{0,8}$/.test(text))
+    throw new RangeError(`${what} is a whole number from 1 on; "${text}" is not.`);
+  return Number(text);
+}
+
+/** A number as somebody writes it for `what`. Throws RangeError with what is expected. */
+export function readNumber(text: string, what: string): number {
+  const number = Number(text);
+  if (text.trim() === '' || !Number.isFinite(number))
+    throw new RangeError(`${what} is a number; "${text}" is not.`);
+  return number;
+}
+
 /** A length of time such as 90s, 10min, 24h, 7d, in ms. Throws RangeError with what is expected. */
 export function readDuration(text: string): number {
   const match = /^(\d+(?:\.\d+)?)\s*(ms|s|min|m|h|d)$/.exec(text.trim());

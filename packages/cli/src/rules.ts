@@ -2,7 +2,7 @@ import { Command } from 'commander';
 import { showReading } from '@peatmoor/core';
 import type { Event } from '@peatmoor/contract';
 import { kindByName } from './kindByName';
-import { print, readDuration, say, showTime, table } from './output';
+import { print, readCount, readDuration, readNumber, say, showTime, table } from './output';
 import { signedInClient, UsageError } from './settings';
 
 interface NewRuleOptions {
@@ -48,7 +48,7 @@ export function ruleCommands(program: Command): void {
       if ((options.device === undefined) === (options.kind === undefined))
         throw new UsageError('Give one of --device and --kind.');
       const client = signedInClient();
-      const limit = Number(options.above ?? options.below ?? 0);
+      const limit = readNumber(options.above ?? options.below ?? '0', 'The limit');
       const comparison = options.raised ? 'raised' : options.above === undefined ? 'below' : 'above';
       const made = await client.call('createRule', {
         body: {
@@ -60,7 +60,7 @@ export function ruleCommands(program: Command): void {
           comparison,
           limit,
           holdMs: readDuration(options.for),
-          closeLimit: options.back === undefined ? null : Number(options.back),
+          closeLimit: options.back === undefined ? null : readNumber(options.back, '--back'),
           closeHoldMs: readDuration(options.backFor),
           emails: options.email ?? [],
         },
@@ -113,7 +113,7 @@ export function ruleCommands(program: Command): void {
         } = await client.call('readRule', { params: { rule: id } });
         const body = {
           ...before,
-          limit: options.limit === undefined ? before.limit : Number(options.limit),
+          limit: options.limit === undefined ? before.limit : readNumber(options.limit, '--limit'),
           active: options.on ? true : options.off ? false : before.active,
         };
         print(
@@ -143,7 +143,7 @@ export function ruleCommands(program: Command): void {
       const client = signedInClient();
       const events = await client.call('listEvents', {
         query: {
-          limit: Number(options.last),
+          limit: readCount(options.last, '--last'),
           ...(options.device !== undefined && { device: options.device }),
         },
       });

@@ -133,6 +133,9 @@ it('takes readings away and brings them back, step by step and as a whole', asyn
     [['export', 'footbridge', '--format', 'xml'], 'no format'],
     [['import', 'footbridge', 'nowhere.csv'], 'no file'],
     [['history', 'footbridge', 'visitors', '--step', 'fortnight'], 'no step'],
+    [['history', 'footbridge', 'visitors', '--rows', 'few'], '--rows is a whole number from 1 on; "few"'],
+    [['history', 'footbridge', 'visitors', '--rows', '-3'], '--rows is a whole number'],
+    [['rule', 'new', 'visitors', '--device', 'footbridge', '--above', 'many'], 'The limit is a number'],
     [['device', 'forget', 'footbridge', 'visitors', '--from', 'once'], 'no time'],
   ] as [string[], string][])
     expect(await run(...args)).toMatchObject({ code: 2, err: expect.stringContaining(words) });
