@@ -239,7 +239,11 @@ export async function startService({
       else app(request, response);
     });
     const mqttOverWeb = createMqttOverWeb(mqtt.accept);
+    // Open pages and boards over WebSocket: the server no longer knows their connections, but waits for them when it closes.
+    const upgraded = new Set<Duplex>();
     server.on('upgrade', (request, socket: Duplex, head: Buffer) => {
+      upgraded.add(socket);
+      socket.on('close', () => upgraded.delete(socket));
       socket.on('error', () => socket.destroy());
       if (request.url?.split('?')[0] === MQTT_PATH) return mqttOverWeb(request, socket, head);
       admitPage(store, request)
@@ -256,8 +260,10 @@ export async function startService({
       server.listen(config.httpPort, config.host, resolve);
     }).catch(portProblem('PEATMOOR_HTTP_PORT', config.httpPort));
     stops.push(() => {
+      const closed = new Promise((resolve) => server.close(resolve));
       server.closeAllConnections();
-      return new Promise((resolve) => server.close(resolve));
+      for (const socket of upgraded) socket.destroy();
+      return closed;
     });
     return {
       address: address(),

@@ -1,6 +1,8 @@
 import { once } from 'node:events';
 import fs from 'node:fs';
 import path from 'node:path';
+import { connectAsync } from 'mqtt';
+import { WebSocket } from 'ws';
 import { QUIET, step, type Condition, type RuleState } from '@peatmoor/core';
 import { createClient, type Client } from '@peatmoor/contract';
 import { built, startProgram } from '../../../test/support/program';
@@ -304,10 +306,11 @@ it.each([
   ['its data folder is deleted under it', 'folder', 'SIGTERM'],
   ['nobody reads what it prints', 'pipe', 'SIGTERM'],
   ['its terminal is closed', 'none', 'SIGHUP'],
+  ['a page and a board over WebSocket are open', 'open', 'SIGINT'],
 ] as const)('ends its database too when %s', async (_what, trouble, signal) => {
   const service = await startService();
-  const { client } = await newPerson(service);
-  const { token } = await newDevice(client);
+  const person = await newPerson(service);
+  const { token } = await newDevice(person.client);
   expect((await post(service, token, { temperature: 8 })).status).toBe(200);
   const pid = fs.readFileSync(path.join(service.dataFolder, 'mariadb', 'server.pid'), 'utf8').trim();
   const isAlive = (): boolean =>
@@ -316,6 +319,14 @@ it.each([
   expect(isAlive()).toBe(true);
   if (trouble === 'folder') fs.rmSync(service.dataFolder, { recursive: true });
   if (trouble === 'pipe') service.program.child.stdout!.destroy();
+  if (trouble === 'open') {
+    const web = service.url.replace('http', 'ws');
+    const page = new WebSocket(`${web}/api/live`, { headers: { cookie: person.cookie() } });
+    await once(page, 'message');
+    const board = await connectAsync(`${web}/mqtt`, { username: id, password: token, reconnectPeriod: 0 });
+    board.on('error', () => undefined);
+    page.on('error', () => undefined);
+  }
   const ended = once(service.program.child, 'exit');
   service.program.child.kill(signal);
   await ended;

@@ -37,6 +37,7 @@ function TopLine(): ReactNode {
   return (
     <Box
       component="header"
+      data-live={connected ? 'on' : 'off'}
       sx={{
         borderBottom: `1px solid ${ink.line}`,
         position: 'sticky',
@@ -56,6 +57,8 @@ function TopLine(): ReactNode {
           overflowX: 'auto',
           whiteSpace: 'nowrap',
           scrollbarWidth: 'none',
+          // All the words fit on a phone.
+          fontSize: { xs: '0.8rem', sm: 'inherit' },
         }}
       >
         <Typography
@@ -70,7 +73,7 @@ function TopLine(): ReactNode {
         >
           Peatmoor
         </Typography>
-        <Box component="nav" aria-label="Pages" sx={{ display: 'flex', gap: { xs: 2, sm: 2.5 } }}>
+        <Box component="nav" aria-label="Pages" sx={{ display: 'flex', gap: { xs: 1.1, sm: 2.5 } }}>
           {PLACES.map(([title, path]) => (
             <Box
               key={path}
@@ -93,12 +96,24 @@ function TopLine(): ReactNode {
         <Typography
           component="span"
           variant="body2"
-          sx={{ color: connected ? ink.soft : ink.rowan, py: 1.5 }}
-          role="status"
+          sx={{ color: ink.soft, py: 1.5, display: { xs: 'none', sm: 'inline' } }}
         >
-          {connected ? me?.workspace.title : 'Not connected, trying again …'}
+          {connected && me?.workspace.title}
         </Typography>
       </Box>
+      <Typography
+        variant="body2"
+        role="status"
+        sx={{
+          color: ink.rowan,
+          textAlign: { xs: 'left', sm: 'right' },
+          maxWidth: 1240,
+          mx: 'auto',
+          px: { xs: 2, sm: 3 },
+        }}
+      >
+        {!connected && 'Not connected, trying again …'}
+      </Typography>
     </Box>
   );
 }

@@ -80,20 +80,34 @@ function AccessKeys(): ReactNode {
         <Box
           key={key.id}
           sx={{
-            display: 'flex',
-            flexWrap: 'wrap',
-            gap: 2,
+            display: 'grid',
+            gridTemplateColumns: '1fr auto',
+            columnGap: 2,
             alignItems: 'center',
             borderTop: `1px solid ${ink.faint}`,
             py: 1,
           }}
         >
-          <Box sx={{ fontFamily: MONO }}>key_moor{key.fingerprint}…</Box>
-          <Typography sx={{ flex: 1 }} color="text.secondary">
-            {key.title}: {SCOPE_WORDS[key.scope]} {key.deviceId}, made{' '}
-            {new Date(key.createdAt).toLocaleDateString('en-GB')}
-            {key.usedAt !== null && `, newest use ${new Date(key.usedAt).toLocaleString('en-GB')}`}
-          </Typography>
+          <Box sx={{ minWidth: 0 }}>
+            <Box sx={{ display: 'flex', flexWrap: 'wrap', columnGap: 2, alignItems: 'baseline' }}>
+              <Box component="span" sx={{ fontWeight: 600 }}>
+                {key.title}
+              </Box>
+              <Box component="span" sx={{ fontFamily: MONO, fontSize: '0.85em' }}>
+                key_moor{key.fingerprint}…
+              </Box>
+            </Box>
+            <Typography color="text.secondary" variant="body2">
+              {[
+                `${SCOPE_WORDS[key.scope]}${key.deviceId === null ? '' : ` ${key.deviceId}`}`,
+                `made ${new Date(key.createdAt).toLocaleDateString('en-GB')}`,
+                key.endsAt !== null && `ends ${new Date(key.endsAt).toLocaleDateString('en-GB')}`,
+                key.usedAt !== null && `newest use ${new Date(key.usedAt).toLocaleString('en-GB')}`,
+              ]
+                .filter(Boolean)
+                .join(', ')}
+            </Typography>
+          </Box>
           <Button size="small" onClick={() => remove.mutate({ params: { key: key.id } })}>
             End it
           </Button>
