@@ -15,6 +15,8 @@ const PLACES = [
   ['Settings', '/settings'],
 ] as const;
 
+const LOST = 'Not connected, trying again …';
+
 /** The one top line of words, and the page below it. */
 export function Shell({ children }: { children: ReactNode }): ReactNode {
   return (
@@ -58,7 +60,7 @@ function TopLine(): ReactNode {
           whiteSpace: 'nowrap',
           scrollbarWidth: 'none',
           // All the words fit on a phone.
-          fontSize: { xs: '0.8rem', sm: 'inherit' },
+          '@media (max-width: 599.95px)': { fontSize: '0.8rem' },
         }}
       >
         <Typography
@@ -96,23 +98,18 @@ function TopLine(): ReactNode {
         <Typography
           component="span"
           variant="body2"
-          sx={{ color: ink.soft, py: 1.5, display: { xs: 'none', sm: 'inline' } }}
+          role="status"
+          sx={{ color: connected ? ink.soft : ink.rowan, py: 1.5, display: { xs: 'none', sm: 'inline' } }}
         >
-          {connected && me?.workspace.title}
+          {connected ? me?.workspace.title : LOST}
         </Typography>
       </Box>
       <Typography
         variant="body2"
         role="status"
-        sx={{
-          color: ink.rowan,
-          textAlign: { xs: 'left', sm: 'right' },
-          maxWidth: 1240,
-          mx: 'auto',
-          px: { xs: 2, sm: 3 },
-        }}
+        sx={{ color: ink.rowan, px: 2, display: { xs: 'block', sm: 'none' } }}
       >
-        {!connected && 'Not connected, trying again …'}
+        {!connected && LOST}
       </Typography>
     </Box>
   );
