@@ -207,6 +207,8 @@ it('is one column on a phone, without anything beyond its width', async () => {
     await page.getByRole('navigation').waitFor();
     await page.waitForTimeout(400);
     expect([path, await page.evaluate(() => document.documentElement.scrollWidth)]).toEqual([path, 390]);
+    const last = await page.getByRole('navigation').getByRole('link').last().boundingBox();
+    expect([path, last!.x + last!.width <= 390]).toEqual([path, true]);
   }
   await page.setViewportSize({ width: 1280, height: 800 });
 });

@@ -294,7 +294,8 @@ it('makes access keys that may do less', async () => {
   await page.getByLabel('It may').click();
   await page.getByRole('option', { name: 'look at everything' }).click();
   await page.getByRole('button', { name: 'Make it' }).click();
-  await page.getByText('wall clock: look at everything').waitFor();
+  await page.getByText('wall clock').waitFor();
+  await page.getByText(/^look at everything, made/).waitFor();
   const secret = await page.locator('pre').last().innerText();
   const headers = { authorization: `Bearer ${secret}` };
   expect((await fetch(`${service.url}/api/devices`, { headers })).status).toBe(200);
