@@ -1,5 +1,5 @@
 import { Command } from 'commander';
-import { showReading } from '@peatmoor/core';
+import { showReading, watched } from '@peatmoor/core';
 import type { Event } from '@peatmoor/contract';
 import { kindByName } from './kindByName';
 import { print, readCount, readDuration, readNumber, say, showTime, table } from './output';
@@ -149,11 +149,9 @@ export function ruleCommands(program: Command): void {
       });
       const devices = await client.call('listDevices');
       const kinds = await client.call('listKinds');
-      // Events that a device raises itself are of no datastream.
-      const value = ({ deviceId, stream }: Event, what: number): string | null => {
-        const kind = devices.find(({ id }) => id === deviceId)?.kindId;
-        const found = kinds.find(({ id }) => id === kind)?.streams.find(({ key }) => key === stream);
-        return found === undefined ? null : showReading(found, what);
+      const value = (one: Event, what: number): string | null => {
+        const { stream } = watched(one, devices, kinds);
+        return stream === undefined ? null : showReading(stream, what);
       };
       print(command, events, (list) =>
         table(

@@ -10,6 +10,7 @@ import {
   type Condition,
   type RuleState,
   type Transition,
+  watched,
 } from '@peatmoor/core';
 import { stream } from './samples';
 
@@ -177,6 +178,18 @@ it('says a rule as one sentence', () => {
   expect(ruleSentence(rule, stream(), 'any dipwell', displayOf(stream(), 'imperial').reading)).toBe(
     'When Water level of any dipwell is below -11.81 in for 10 min; closes when back at -11.02 in.',
   );
+});
+
+it('finds what a rule or an event is about', () => {
+  const devices = [{ id: 'north', name: 'Dipwell North', kindId: 1 }];
+  const kinds = [{ id: 1, title: 'Dipwell', streams: [stream()] }];
+  const { key } = stream();
+  const ofDevice = watched({ deviceId: 'north', stream: key }, devices, kinds);
+  expect(ofDevice).toEqual({ stream: stream(), whom: 'Dipwell North' });
+  const ofKind = watched({ deviceId: null, kindId: 1, stream: key }, devices, kinds);
+  expect(ofKind).toEqual({ stream: stream(), whom: 'any Dipwell' });
+  expect(watched({ deviceId: 'north', stream: 'low_battery' }, devices, kinds).stream).toBeUndefined();
+  expect(watched({ deviceId: 'gone', stream: key }).stream).toBeUndefined();
 });
 
 it('notices a closing limit on the wrong side', () => {

@@ -64,6 +64,10 @@ describe('a datastream in the units of whoever looks', () => {
 
   it('is converted for those who want that, with decimals that tell the same', () => {
     expect(displayOf(warmth, 'imperial').reading(8.5)).toBe('47.3 °F');
+    const whole = stream({ unit: 'Cel', type: 'integer', decimals: null });
+    expect(displayOf(whole, 'imperial').wanted(69)).toBe(21);
+    expect(displayOf(whole, 'metric').wanted(20.5)).toBe(20.5);
+    expect(displayOf(warmth, 'imperial').wanted(68)).toBe(20);
     expect(displayOf(stream({ unit: 'mm', decimals: 0 }), 'imperial').reading(-121)).toBe('-4.76 in');
     expect(displayOf(stream({ unit: 'mm', type: 'integer', decimals: null }), 'imperial').reading(254)).toBe(
       '10.00 in',

@@ -45,10 +45,6 @@ function ControlRow({
   const send = (value: number | boolean | string): void =>
     want.mutate({ params: { device }, body: { stream: stream.key, value } });
   const value = wantedValue(command, newest?.value);
-  const stored = (shown: number): number =>
-    stream.type === 'integer' && shown !== display.back(shown)
-      ? Math.round(display.back(shown))
-      : display.back(shown);
   return (
     <Box
       sx={{
@@ -86,7 +82,7 @@ function ControlRow({
           component="form"
           onSubmit={(event) => (
             event.preventDefault(),
-            text !== '' && send(isScalar(stream) ? stored(Number(text)) : text)
+            text !== '' && send(isScalar(stream) ? display.wanted(Number(text)) : text)
           )}
           sx={{ display: 'flex', gap: 1, alignItems: 'baseline' }}
         >

@@ -39,7 +39,6 @@ function TopLine(): ReactNode {
   return (
     <Box
       component="header"
-      data-live={connected ? 'on' : 'off'}
       sx={{
         borderBottom: `1px solid ${ink.line}`,
         position: 'sticky',

@@ -1,7 +1,7 @@
 import { Box, Button, Typography } from '@mui/material';
 import type { ReactNode } from 'react';
 import { Link } from 'react-router';
-import { ruleSentence, showDuration, type Condition, type Datastream } from '@peatmoor/core';
+import { ruleSentence, showDuration, watched, type Condition } from '@peatmoor/core';
 import type { Event, Rule } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { useNow } from '../live';
@@ -68,30 +68,18 @@ export function Events(): ReactNode {
   );
 }
 
-/** The datastream of a device, or of a kind. */
-function useStreamOf(): (whom: {
-  deviceId: string | null;
-  kindId?: number | null;
-  stream: string;
-}) => Datastream | undefined {
+/** Tells what a rule or an event is about. */
+function useWatched() {
   const devices = useRead('listDevices').data;
   const kinds = useRead('listKinds').data;
-  return ({ deviceId, kindId, stream }) => {
-    const kind = devices?.find(({ id }) => id === deviceId)?.kindId ?? kindId;
-    return kinds?.find(({ id }) => id === kind)?.streams.find(({ key }) => key === stream);
-  };
+  return (about: Parameters<typeof watched>[0]) => watched(about, devices, kinds);
 }
 
 /** A rule as the service writes it, with the limits in the units of whoever looks. */
 function Sentence({ rule }: { rule: Rule }): ReactNode {
-  const stream = useStreamOf()(rule);
+  const { stream, whom } = useWatched()(rule);
   const displayOf = useDisplay();
-  const devices = useRead('listDevices').data;
-  const kinds = useRead('listKinds').data;
   if (stream === undefined || rule.comparison === 'raised') return <Box>{rule.sentence}</Box>;
-  const whom =
-    devices?.find(({ id }) => id === rule.deviceId)?.name ??
-    `any ${kinds?.find(({ id }) => id === rule.kindId)?.title ?? ''}`;
   return <Box>{ruleSentence(rule as Condition, stream, whom, displayOf(stream).reading)}</Box>;
 }
 
@@ -99,7 +87,7 @@ function EventRow({ event, now }: { event: Event; now: number }): ReactNode {
   const acknowledge = useChange('acknowledgeEvent', ['listEvents']);
   const close = useChange('closeEvent', ['listEvents', 'listDevices']);
   const open = event.closedAt === null;
-  const stream = useStreamOf()(event);
+  const { stream } = useWatched()(event);
   const display = useDisplay();
   const failed = event.alerts.find(({ state }) => state === 'failed');
   const sent = event.alerts.filter(({ state }) => state === 'sent').length;

@@ -7,6 +7,8 @@ import {
   KEY_PATTERN,
   raisedSentence,
   ruleSentence,
+  watched,
+  whomWatched,
   type Condition,
 } from '@peatmoor/core';
 import {
@@ -117,7 +119,7 @@ function RuleForm({
   const ready = raised
     ? KEY_PATTERN.test(key)
     : stream !== undefined && (isBoolean || fields.limit.trim() !== '');
-  const whom = device?.name ?? `any ${kind?.title ?? ''}`;
+  const whom = whomWatched(device?.name ?? null, kind?.title ?? '');
   const sentence = !ready
     ? raised
       ? 'Give the event a key, which the program uses: low_battery.'
@@ -180,7 +182,7 @@ function RuleForm({
           ))}
           {kinds.map(({ id, title }) => (
             <MenuItem key={id} value={`kind:${id}`}>
-              any {title}
+              {whomWatched(null, title)}
             </MenuItem>
           ))}
         </TextField>
@@ -336,8 +338,7 @@ function firstFields(
       active: true,
     };
   }
-  const kindId = devices.find(({ id }) => id === before.deviceId)?.kindId ?? before.kindId;
-  const stream = kinds.find(({ id }) => id === kindId)?.streams.find(({ key }) => key === before.stream);
+  const { stream } = watched(before, devices, kinds);
   const shown = (limit: number): string => String(stream ? displayOf(stream).convert(limit) : limit);
   return {
     ...before,

@@ -12,6 +12,8 @@ export interface Display {
   convert(value: number): number;
   /** A shown value as it is stored. */
   back(shown: number): number;
+  /** A shown value as it is wanted of a device: a converted one is whole where the datastream has whole numbers. */
+  wanted(shown: number): number;
   /** A value without its unit. */
   value(value: Value): string;
   /** A value with its unit. */
@@ -29,12 +31,15 @@ export function displayOf(stream: Shown, system: UnitSystem): Display {
     : { ...stream, type: 'number', decimals: digits === null ? null : Math.min(6, digits + more) };
   const convert = (value: number): number =>
     plain ? value : Number((value * scale + offset).toPrecision(12));
+  const back = (shown: number): number =>
+    plain ? shown : Number(((shown - offset) / scale).toPrecision(12));
   const show = (value: Value): string =>
     showValue(changed, typeof value === 'number' ? convert(value) : value);
   return {
     unit,
     convert,
-    back: (shown) => (plain ? shown : Number(((shown - offset) / scale).toPrecision(12))),
+    back,
+    wanted: (shown) => (plain || stream.type !== 'integer' ? back(shown) : Math.round(back(shown))),
     value: show,
     reading: (value) => (unit === '' ? show(value) : `${show(value)} ${unit}`),
   };

@@ -1,3 +1,4 @@
 export * from './condition';
 export * from './step';
 export * from './sentence';
+export * from './watched';

@@ -1,4 +1,11 @@
-import { ruleSentence, type Condition, showDuration, showReading, type Transition } from '@peatmoor/core';
+import {
+  ruleSentence,
+  type Condition,
+  showDuration,
+  showReading,
+  type Transition,
+  whomWatched,
+} from '@peatmoor/core';
 import type { Connection } from 'mariadb';
 import type { Bus } from '../bus';
 import type { DeviceEntry, DeviceStream } from '../registry';
@@ -15,7 +22,7 @@ export interface Happened {
 
 /** Whom a rule watches, as its sentence says it. */
 export function whom(rule: Pick<RuleRow, 'kindId'>, entry: Pick<DeviceEntry, 'name' | 'kindTitle'>): string {
-  return rule.kindId === null ? entry.name : `any ${entry.kindTitle}`;
+  return whomWatched(rule.kindId === null ? entry.name : null, entry.kindTitle);
 }
 
 /** Opens and closes events and puts their alerts into the outbox, all in the caller's transaction. */
