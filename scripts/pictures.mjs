@@ -46,8 +46,9 @@ async function picture(name, context, page, act = async () => undefined) {
 
 /** A board on its way to its first reading: its first message names a datastream that the kind does not have. */
 async function newBoard(context) {
-  const call = async (method, url, data) => (await context.request[method](base + url, { data })).json();
-  await context.request.delete(`${base}/api/devices/culvert`);
+  const call = async (method, url, data) =>
+    (await context.request[method](base + url, { data, headers: { origin: base } })).json();
+  await context.request.delete(`${base}/api/devices/culvert`, { headers: { origin: base } });
   const { token } = await call('post', '/api/devices', {
     name: 'Culvert',
     newKind: {
@@ -139,6 +140,11 @@ await picture('arrivals', day, '/arrivals', async (tab) => {
 });
 await picture('rule', day, '/events/rules/1');
 await picture('events', day, '/events');
+await picture('people', day, '/people', async (tab) => {
+  await tab.getByLabel('Name').fill('Ranger');
+  await tab.getByRole('button', { name: 'Make the link' }).click();
+  await tab.getByText('shown only now').waitFor();
+});
 await picture('mail', day, process.env.DEMO_MAIL_URL ?? 'http://127.0.0.1:8425/');
 await browser.close();
 await terminal();

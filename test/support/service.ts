@@ -65,7 +65,11 @@ export function sessionFetch(): typeof fetch & { cookie(): string } {
   const keeping = async (input: string | URL | Request, init?: RequestInit): Promise<Response> => {
     const response = await fetch(input, {
       ...init,
-      headers: { ...(init?.headers as Record<string, string>), ...(cookie && { cookie }) },
+      headers: {
+        'sec-fetch-site': 'same-origin',
+        ...(init?.headers as Record<string, string>),
+        ...(cookie && { cookie }),
+      },
     });
     const set = response.headers.getSetCookie()[0];
     if (set !== undefined) cookie = set.split(';')[0]!;

@@ -31,14 +31,16 @@ export async function foldingUnderLoad(
   let acknowledged = 0;
   const load = mqttLoad({
     port: mqttPort,
-    connections: count,
     window,
     ms,
-    user: '',
-    password: '',
-    topic: '',
-    payload: '{"level":-121.5}',
-    devices: devices.map(({ id, token }) => ({ user: id, password: token, topic: `moor/${id}/report` })),
+    timed: true,
+    senders: devices.map(({ id, token }) => ({
+      user: id,
+      password: token,
+      topic: `moor/${id}/report`,
+      next: 0,
+      open: new Set<number>(),
+    })),
     onAcknowledged: (more) => (acknowledged += more),
   });
   const samples: FoldingSample[] = [];

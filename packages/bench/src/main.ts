@@ -1,4 +1,3 @@
-import { spawn } from 'node:child_process';
 import fs from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
@@ -7,11 +6,14 @@ import { createClient, type Client } from '@peatmoor/contract';
 import { createAccount, createLog, readConfig, startService } from '@peatmoor/server';
 import { serveBareHttp, startBareHttp, startMosquitto } from './baselines';
 import { batchLoad, rowLoad } from './batches';
-import { httpLoad, mqttLoad } from './generator';
+import { addRules, makeSenders } from './rules';
+import { findAll } from './found';
+import { httpLoad, mqttLoad, type Loaded, type Sender } from './generator';
 import { bytesAtRest, envelopeTimes, fileBytes, fillHistories } from './history';
 import { foldingPicture, foldingUnderLoad } from './folding';
 import { idleConnections } from './idle';
 import { median, toRow, type Comparison } from './measure';
+import { residentMb, startOurs } from './service';
 
 const ACCOUNT = {
   email: 'bench@quillmere.example',
@@ -27,48 +29,23 @@ const IDLE = Number(process.env.BENCH_IDLE ?? 10_000);
 const FOLDING_MINUTES = Number(process.env.BENCH_FOLDING_MINUTES ?? 10);
 /** Where the picture of folding under load goes. */
 const PICTURE = process.env.BENCH_PICTURE ?? path.join(os.tmpdir(), 'peatmoor-folding.svg');
+/** Active event rules while everything is measured. */
+const RULES = Number(process.env.BENCH_RULES ?? 10_000);
+const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
+/** Only comparisons with this in their name. */
+const ONLY = process.env.BENCH_ONLY ?? '';
 const say = (text: string): void => void process.stdout.write(`${text}\n`);
 
 if (process.argv[2] === '--bare-http') serveBareHttp(Number(process.argv[3]));
 else await bench();
 
-/** Our service in a process of its own, on a new folder. */
-async function startOurs(
-  folder: string,
-): Promise<{ httpPort: number; mqttPort: number; readyMs: number; pid: number; stop(): Promise<unknown> }> {
-  const program = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../../server/dist/main.js');
-  const start = performance.now();
-  const child = spawn(process.execPath, [program], {
-    env: {
-      ...process.env,
-      PEATMOOR_DATA: folder,
-      PEATMOOR_HOST: '127.0.0.1',
-      PEATMOOR_HTTP_PORT: '0',
-      PEATMOOR_MQTT_PORT: '0',
-      PEATMOOR_DEVICE_RATE: '0',
-      PEATMOOR_LOG: 'warn',
-    },
-    stdio: ['ignore', 'pipe', 'inherit'],
-  });
-  const ended = new Promise((resolve) => child.once('close', resolve));
-  const ports = await new Promise<{ httpPort: number; mqttPort: number }>((resolve) => {
-    let text = '';
-    child.stdout.on('data', (part: Buffer) => {
-      text += part.toString();
-      const line = text.split('\n').find((one) => one.startsWith('{"ready"') && one.endsWith('}'));
-      if (line !== undefined) resolve(JSON.parse(line) as never);
-    });
-  });
-  return {
-    ...ports,
-    readyMs: performance.now() - start,
-    pid: child.pid!,
-    stop: () => (child.kill('SIGTERM'), ended),
-  };
-}
-
-function residentMb(pid: number): number {
-  return Number(/VmRSS:\s+(\d+)/.exec(fs.readFileSync(`/proc/${pid}/status`, 'utf8'))?.[1] ?? 0) / 1024;
+/** One comparison: who sends, and how ours and the baseline are loaded. */
+interface Run {
+  name: string;
+  budget: number;
+  senders: Sender[];
+  ours(): Promise<Loaded>;
+  theirs(): Promise<Loaded>;
 }
 
 async function bench(): Promise<void> {
@@ -82,50 +59,76 @@ async function bench(): Promise<void> {
   say('Making ten years, a year and a month of history …');
   const dataFolder = path.join(folder, 'data');
   const { bytes, file } = await prepareHistories(dataFolder);
-  const ours = await startOurs(path.join(folder, 'data'));
+  // Devices and rules are made first, so that everything is measured by a service that begins with them.
+  const first = await startOurs(dataFolder);
+  const { token, client: setUp, key } = await firstDevice(first.httpPort);
+  const boards = await makeSenders(setUp, 'Board', 200);
+  const untimed = await makeSenders(setUp, 'Untimed', 20);
+  await makeSenders(setUp, 'Watched', 100);
+  const rules = await addRules(databaseOf(dataFolder), RULES);
+  await first.stop();
+  const ours = await startOurs(dataFolder);
   const idleMb = residentMb(ours.pid);
   const mosquitto = await startMosquitto(folder);
   const bare = await startBareHttp();
   try {
-    const { token, client } = await firstDevice(ours.httpPort);
-    const post = { connections: 50, ms: MS, path: '/device/report', body: '{"level":-121}' };
-    const mqtt = {
-      ms: MS,
+    const url = `http://127.0.0.1:${ours.httpPort}`;
+    const client = createClient({ baseUrl: url, headers: { authorization: `Bearer ${key}` } });
+    const sender: Sender = {
       user: 'bench',
       password: token,
       topic: 'moor/bench/report',
-      payload: '{"level":-121}',
+      next: 0,
+      open: new Set(),
     };
-    const runs: [string, number, () => Promise<number>, () => Promise<number>][] = [
-      [
-        'HTTP one-reading POST, 50 connections ÷ bare node:http',
-        0.7,
-        () => httpLoad({ ...post, port: ours.httpPort, headers: `Authorization: Bearer ${token}\r\n` }),
-        () => httpLoad({ ...post, port: bare.port, headers: '' }),
-      ],
-      [
-        'MQTT QoS 1, 20 connections × window 100 ÷ mosquitto',
-        1,
-        () => mqttLoad({ ...mqtt, port: ours.mqttPort, connections: 20, window: 100 }),
-        () => mqttLoad({ ...mqtt, port: mosquitto.port, connections: 20, window: 100 }),
-      ],
-      [
-        'MQTT QoS 1, 200 connections × 1 ÷ mosquitto',
-        0.6,
-        () => mqttLoad({ ...mqtt, port: ours.mqttPort, connections: 200, window: 1 }),
-        () => mqttLoad({ ...mqtt, port: mosquitto.port, connections: 200, window: 1 }),
-      ],
+    const stranger = (): Sender => ({ ...sender, next: 0, open: new Set() });
+    await pause(3000);
+    say(`${rules.toLocaleString('en')} event rules are active.\n`);
+    const post = { connections: 50, ms: MS, path: '/device/report', timed: true };
+    const mqttRun = (name: string, budget: number, senders: Sender[], window: number, timed = true): Run => ({
+      name,
+      budget,
+      senders,
+      ours: () => mqttLoad({ port: ours.mqttPort, senders, window, ms: MS, timed }),
+      theirs: () => mqttLoad({ port: mosquitto.port, senders: senders.map(stranger), window, ms: MS, timed }),
+    });
+    const runs: Run[] = [
+      {
+        name: 'HTTP one-reading POST, 50 connections ÷ bare node:http',
+        budget: 0.7,
+        senders: [sender],
+        ours: () =>
+          httpLoad({ ...post, sender, port: ours.httpPort, headers: `Authorization: Bearer ${token}\r\n` }),
+        theirs: () => httpLoad({ ...post, sender: stranger(), port: bare.port, headers: '' }),
+      },
+      mqttRun('MQTT QoS 1, 20 connections × window 100 ÷ mosquitto', 1.4, boards.slice(0, 20), 100),
+      mqttRun('MQTT QoS 1, 200 connections × 1 ÷ mosquitto', 0.65, boards, 1),
+      mqttRun(
+        'the same 20 × 10 without times of their own, slowed to what can be told apart',
+        0,
+        untimed,
+        10,
+        false,
+      ),
     ];
     say(
       '| what | ours, a second | baseline, a second | ratio (least–greatest) | budget | |\n|---|---|---|---|---|---|',
     );
-    for (const [name, budget, our, theirs] of ROUNDS === 0 ? [] : runs) {
+    for (const { name, budget, ours: our, theirs } of ROUNDS === 0 ? [] : runs) {
+      if (!name.includes(ONLY)) continue;
       const comparison: Comparison = { name, budget, ours: [], baseline: [] };
       for (let round = 0; round < ROUNDS; round++) {
-        comparison.ours.push(await our());
-        comparison.baseline.push(await theirs());
+        comparison.ours.push((await our()).rate);
+        comparison.baseline.push((await theirs()).rate);
       }
       say(toRow(comparison));
+    }
+    if (ROUNDS > 0) {
+      const all = [sender, ...boards, ...untimed];
+      const { acknowledged } = await findAll(url, `Bearer ${key}`, all);
+      say(
+        `\nLooked up afterwards, each by its own value: ${acknowledged.toLocaleString('en')} acknowledged, 0 missing.\n`,
+      );
     }
     const counter = { next: 0 };
     const database = databaseOf(dataFolder);
@@ -136,13 +139,13 @@ async function bench(): Promise<void> {
         ours: [],
         baseline: [],
       };
-      const url = `http://127.0.0.1:${ours.httpPort}`;
       for (let round = 0; round < ROUNDS; round++) {
         comparison.ours.push(await batchLoad(written, { url, token, ms: MS, connections: 4, counter }));
         comparison.baseline.push(await rowLoad(database, { ms: MS, connections: 4, counter }));
       }
       say(toRow(comparison));
     }
+    if (process.env.BENCH_HISTORIES === '0') return;
     say('\n| envelope of 1,000 buckets over the API | ms | buckets |\n|---|---|---|');
     for (const { what, ms, buckets } of await envelopeTimes(client))
       say(`| ${what} | ${ms.toFixed(1)} | ${buckets} |`);
@@ -219,6 +222,7 @@ async function prepareHistories(
     consoleFolder: folderOfConsole,
     prepare: async (store) => {
       const { workspaceId } = await createAccount(store, ACCOUNT);
+      if (process.env.BENCH_HISTORIES === '0') return;
       await fillHistories(store, workspaceId);
       bytes = await bytesAtRest(store);
     },
@@ -227,13 +231,13 @@ async function prepareHistories(
   return { bytes, file: fileBytes(dataFolder) };
 }
 
-async function firstDevice(httpPort: number): Promise<{ token: string; client: Client }> {
+async function firstDevice(httpPort: number): Promise<{ token: string; client: Client; key: string }> {
   const baseUrl = `http://127.0.0.1:${httpPort}`;
   let cookie = '';
   const keeping: typeof fetch = async (input, init) => {
     const response = await fetch(input, {
       ...init,
-      headers: { ...(init?.headers as Record<string, string>), cookie },
+      headers: { 'sec-fetch-site': 'same-origin', ...(init?.headers as Record<string, string>), cookie },
     });
     cookie = response.headers.getSetCookie()[0]?.split(';')[0] ?? cookie;
     return response;
@@ -264,5 +268,6 @@ async function firstDevice(httpPort: number): Promise<{ token: string; client: C
       active: true,
     },
   });
-  return { token, client };
+  const { secret } = await client.call('createKey', { body: { title: 'bench' } });
+  return { token, client, key: secret };
 }

@@ -26,7 +26,12 @@ export function accountCommands(program: Command): void {
       const keepCookie: typeof fetch = async (input, init) => {
         const response = await fetch(input, {
           ...init,
-          headers: { ...(init?.headers as Record<string, string>), ...(cookie && { cookie }) },
+          // The session is this program's own; it shows so as a page of the service would.
+          headers: {
+            origin: new URL(url).origin,
+            ...(init?.headers as Record<string, string>),
+            ...(cookie && { cookie }),
+          },
         });
         cookie = response.headers.getSetCookie()[0]?.split(';')[0] ?? cookie;
         return response;

@@ -1,7 +1,7 @@
 import fs from 'node:fs';
 import { Command } from 'commander';
 import {
-  csvCell,
+  sheetCell,
   pasteLines,
   readLocation,
   showLocation,
@@ -135,7 +135,7 @@ export function deviceCommands(program: Command): void {
       const made = await signedInClient().call('createDevices', {
         body: { csv: fs.readFileSync(file, 'utf8') },
       });
-      const rows = made.map(({ id, name, token }) => [id, name, token].map(csvCell).join(','));
+      const rows = made.map(({ id, name, token }) => [id, name, token].map(sheetCell).join(','));
       fs.writeFileSync(options.out, `id,name,token\n${rows.join('\n')}\n`, { mode: 0o600 });
       print(
         command,

@@ -1,7 +1,7 @@
 import { Command } from 'commander';
 import {
   CALENDAR_STEPS,
-  csvCell,
+  sheetCell,
   isNumeric,
   showDuration,
   showReading,
@@ -148,7 +148,7 @@ async function others(
     for (let before: number | null = to; before !== null;) {
       const { readings, cut }: OtherReadings = await ask(MOST_OTHERS, before);
       for (const { at, value } of readings)
-        rows.push(`${new Date(at).toISOString()},${csvCell(showValue(stream, value))}`);
+        rows.push(`${new Date(at).toISOString()},${sheetCell(showValue(stream, value))}`);
       before = cut ? readings.at(-1)!.at : null;
     }
     return say(['time,value', ...rows.reverse()].join('\n'));

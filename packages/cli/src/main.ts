@@ -6,6 +6,7 @@ import { deviceCommands } from './devices';
 import { historyCommand } from './history';
 import { kindCommands } from './kinds';
 import { liveCommands } from './live';
+import { peopleCommands } from './people';
 import { ruleCommands } from './rules';
 import { UsageError } from './settings';
 
@@ -15,7 +16,7 @@ const USAGE = 2;
 
 const program = new Command('peatmoor')
   .description('Peatmoor from the command line: devices, readings, controls and events of your own boards.')
-  .version('0.1.0')
+  .version('0.2.0')
   .option('--json', 'print JSON')
   .showHelpAfterError('(run with --help for the options and an example)')
   .addHelpText(
@@ -29,6 +30,7 @@ liveCommands(program);
 historyCommand(program);
 dataCommands(program);
 ruleCommands(program);
+peopleCommands(program);
 exitOverrideAll(program);
 
 function exitOverrideAll(command: Command): void {

@@ -12,7 +12,9 @@ import { Events } from './pages/Events';
 import { History } from './pages/History';
 import { KindPage } from './pages/Kind';
 import { NewDevice } from './pages/NewDevice';
+import { Join } from './pages/Join';
 import { Overview } from './pages/Overview';
+import { People } from './pages/People';
 import { RulePage } from './pages/RulePage';
 import { Settings } from './pages/Settings';
 import { SignIn } from './pages/SignIn';
@@ -22,7 +24,7 @@ import { Notice } from './parts/Notice';
 export function App(): ReactNode {
   const me = useRead('me');
   if (me.isPending) return null;
-  if (me.error?.problem.status === 401) return <SignIn />;
+  if (me.error?.problem.status === 401) return location.pathname === '/join' ? <Join /> : <SignIn />;
   if (me.error) return <Notice error={me.error} />;
   return (
     <LiveProvider>
@@ -39,6 +41,7 @@ export function App(): ReactNode {
           <Route path="/devices/new" element={<NewDevice />} />
           <Route path="/devices/:device" element={<Device />} />
           <Route path="/kinds/:kind" element={<KindPage />} />
+          <Route path="/people" element={<People />} />
           <Route path="/settings" element={<Settings />} />
           <Route path="*" element={<Navigate to="/" replace />} />
         </Routes>

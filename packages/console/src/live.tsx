@@ -122,6 +122,7 @@ const STALE: Record<ChangedWhat, string[]> = {
   rules: ['listRules', 'listEvents'],
   events: ['listEvents', 'listRules', 'listDevices'],
   recomputations: ['listRecomputations'],
+  people: ['listPeople', 'me'],
 };
 
 function take(client: QueryClient, message: LiveMessage): void {

@@ -11,7 +11,8 @@ import * as devices from './schemas/devices';
 import * as history from './schemas/history';
 import * as kinds from './schemas/kinds';
 import * as rules from './schemas/rules';
-import type { Role } from './schemas/account';
+import type { Action } from '@peatmoor/core';
+import * as people from './schemas/people';
 
 /** One call of the API. `A` is its answer, `B` its body, `Q` its query as the caller gives them. */
 export interface Endpoint<A = unknown, B = undefined, Q = undefined> {
@@ -19,8 +20,8 @@ export interface Endpoint<A = unknown, B = undefined, Q = undefined> {
   /** Path with `:name` for each parameter. */
   path: string;
   summary: string;
-  /** Who may call it: `open` for anybody, else the least role in the workspace. */
-  access: 'open' | Role;
+  /** Who may call it: `open` for anybody, else whoever may do this in the workspace. */
+  access: 'open' | Action;
   body?: AnySchema;
   query?: AnySchema;
   answer?: AnySchema;
@@ -76,225 +77,252 @@ export const endpoints = {
   signOut: endpoint<void>('DELETE /api/session', 'open', 'Sign out'),
   me: endpoint<account.Me>(
     'GET /api/me',
-    'viewer',
+    'self',
     'Who is signed in, where, and how boards reach this service',
     { answer: account.meSchema },
   ),
   changeMe: endpoint<account.Me, account.MeChange>(
     'PATCH /api/me',
-    'viewer',
+    'self',
     'Change your name, and in which units values are shown to you',
     { body: account.meChangeSchema, answer: account.meSchema },
   ),
-  listKeys: endpoint<account.AccessKey[]>('GET /api/keys', 'viewer', 'Your access keys', {
+  listKeys: endpoint<account.AccessKey[]>('GET /api/keys', 'self', 'Your access keys', {
     answer: account.accessKeysSchema,
   }),
   createKey: endpoint<account.MadeKey, Pick<account.NewKey, 'title'> & Partial<account.NewKey>>(
     'POST /api/keys',
-    'viewer',
+    'self',
     'Make an access key; its secret is shown once',
     { body: account.newKeySchema, answer: account.madeKeySchema },
   ),
-  deleteKey: endpoint<void>('DELETE /api/keys/:key', 'viewer', 'End an access key'),
+  deleteKey: endpoint<void>('DELETE /api/keys/:key', 'self', 'End an access key'),
 
-  listKinds: endpoint<kinds.Kind[]>('GET /api/kinds', 'viewer', 'Device kinds with their datastreams', {
+  listPeople: endpoint<people.Person[]>('GET /api/people', 'look', 'People of the workspace', {
+    answer: people.peopleSchema,
+  }),
+  addPerson: endpoint<people.AddedPerson, people.NewPerson>(
+    'POST /api/people',
+    'people',
+    'Add a person: gives a link, to be handed over, with which they make their account once',
+    { body: people.newPersonSchema, answer: people.addedPersonSchema },
+  ),
+  changePerson: endpoint<people.Person, people.PersonChange>(
+    'PATCH /api/people/:person',
+    'people',
+    'Change what a person may do',
+    { body: people.personChangeSchema, answer: people.personSchema },
+  ),
+  removePerson: endpoint<void>(
+    'DELETE /api/people/:person',
+    'people',
+    'Remove a person, or take a link back',
+  ),
+  join: endpoint<account.Me, people.Join>(
+    'POST /api/join',
+    'open',
+    'Make an account with the link one was given, and sign in',
+    { body: people.joinSchema, answer: account.meSchema },
+  ),
+
+  listKinds: endpoint<kinds.Kind[]>('GET /api/kinds', 'look', 'Device kinds with their datastreams', {
     answer: kinds.kindsSchema,
   }),
-  createKind: endpoint<kinds.Kind, KindIn>('POST /api/kinds', 'editor', 'Make a kind', {
+  createKind: endpoint<kinds.Kind, KindIn>('POST /api/kinds', 'change', 'Make a kind', {
     body: kinds.newKindSchema,
     answer: kinds.kindSchema,
   }),
-  readKind: endpoint<kinds.Kind>('GET /api/kinds/:kind', 'viewer', 'One kind', { answer: kinds.kindSchema }),
+  readKind: endpoint<kinds.Kind>('GET /api/kinds/:kind', 'look', 'One kind', { answer: kinds.kindSchema }),
   changeKind: endpoint<kinds.Kind, kinds.KindChange>(
     'PATCH /api/kinds/:kind',
-    'editor',
+    'change',
     'Change title or expected interval',
     { body: kinds.kindChangeSchema, answer: kinds.kindSchema },
   ),
-  deleteKind: endpoint<void>('DELETE /api/kinds/:kind', 'editor', 'Delete a kind that has no devices'),
+  deleteKind: endpoint<void>('DELETE /api/kinds/:kind', 'change', 'Delete a kind that has no devices'),
   copyKind: endpoint<kinds.Kind, { title: string }>(
     'POST /api/kinds/:kind/copy',
-    'editor',
+    'change',
     'Make a kind with the same datastreams',
     { body: kinds.copyKindSchema, answer: kinds.kindSchema },
   ),
   moveDevices: endpoint<kinds.MovedDevices, Pick<kinds.MoveDevices, 'devices'> & Partial<kinds.MoveDevices>>(
     'POST /api/kinds/:kind/devices',
-    'editor',
+    'change',
     'Move devices to this kind; `try` only tells which history goes along and which does not',
     { body: kinds.moveDevicesSchema, answer: kinds.movedDevicesSchema },
   ),
   streamEffect: endpoint<kinds.Effect>(
     'GET /api/kinds/:kind/streams/:stream/effect',
-    'viewer',
+    'look',
     'How many devices and readings a change or deletion would reach',
     { answer: kinds.effectSchema },
   ),
   createStream: endpoint<kinds.Stream, StreamIn>(
     'POST /api/kinds/:kind/streams',
-    'editor',
+    'change',
     'Add a datastream to a kind',
     { body: kinds.streamSchema, answer: kinds.keptStreamSchema },
   ),
   changeStream: endpoint<kinds.Stream, StreamIn>(
     'PUT /api/kinds/:kind/streams/:stream',
-    'editor',
+    'change',
     'Change a datastream; a changed key keeps the old one as alias',
     { body: kinds.streamSchema, answer: kinds.keptStreamSchema },
   ),
   deleteStream: endpoint<void>(
     'DELETE /api/kinds/:kind/streams/:stream',
-    'editor',
+    'change',
     'Delete a datastream with its readings',
   ),
   listClaims: endpoint<claims.Claim[]>(
     'GET /api/kinds/:kind/claims',
-    'editor',
+    'change',
     'Claim secrets of a kind, with the boards that claimed',
     { answer: claims.claimsSchema },
   ),
   createClaim: endpoint<claims.MadeClaim, Partial<claims.NewClaim>>(
     'POST /api/kinds/:kind/claims',
-    'editor',
+    'change',
     'Make a claim secret, with which boards fetch a device and token of their own; shown once',
     { body: claims.newClaimSchema, answer: claims.madeClaimSchema },
   ),
-  endClaim: endpoint<void>('DELETE /api/kinds/:kind/claims/:claim', 'editor', 'End a claim secret'),
+  endClaim: endpoint<void>('DELETE /api/kinds/:kind/claims/:claim', 'change', 'End a claim secret'),
   reopenClaim: endpoint<void, { device: string }>(
     'POST /api/kinds/:kind/claims/:claim/reopen',
-    'editor',
+    'change',
     'Let the board of a device claim once more; its tokens end when it does',
     { body: claims.reopenClaimSchema },
   ),
   tryComputation: endpoint<computing.Tried, computing.TryComputation>(
     'POST /api/kinds/:kind/compute',
-    'viewer',
+    'change',
     'Check a computed datastream, and show what it makes of recent readings; keeps nothing',
     { body: computing.tryComputationSchema, answer: computing.triedSchema },
   ),
   recompute: endpoint<{ devices: number }, { device?: string }>(
     'POST /api/kinds/:kind/streams/:stream/recompute',
-    'editor',
+    'change',
     'Work a computed datastream out anew over history',
     { body: computing.recomputeSchema, answer: computing.askedSchema },
   ),
   listRecomputations: endpoint<computing.Recomputation[]>(
     'GET /api/kinds/:kind/streams/:stream/recompute',
-    'viewer',
+    'look',
     'How far working out over history has come, by device',
     { answer: computing.recomputationsSchema },
   ),
 
   listDevices: endpoint<devices.Device[]>(
     'GET /api/devices',
-    'viewer',
+    'look',
     'Devices with presence and newest readings',
     { answer: devices.devicesSchema },
   ),
   createDevice: endpoint<devices.MadeDevice, DeviceIn>(
     'POST /api/devices',
-    'editor',
+    'change',
     'Register a device; its token is shown once',
     { body: devices.newDeviceSchema, answer: devices.madeDeviceSchema },
   ),
   createDevices: endpoint<devices.MadeMany, { csv: string }>(
     'POST /api/devices/many',
-    'editor',
+    'change',
     'Register many devices from CSV, all or none; their tokens are shown once',
     { body: devices.manyDevicesSchema, answer: devices.madeManySchema },
   ),
-  readDevice: endpoint<devices.Device>('GET /api/devices/:device', 'viewer', 'One device', {
+  readDevice: endpoint<devices.Device>('GET /api/devices/:device', 'look', 'One device', {
     answer: devices.deviceSchema,
   }),
   changeDevice: endpoint<devices.Device, devices.DeviceChange>(
     'PATCH /api/devices/:device',
-    'editor',
+    'change',
     'Change name, labels, place or notes of a device',
     { body: devices.deviceChangeSchema, answer: devices.deviceSchema },
   ),
-  deleteDevice: endpoint<void>('DELETE /api/devices/:device', 'editor', 'Delete a device with its readings'),
+  deleteDevice: endpoint<void>('DELETE /api/devices/:device', 'change', 'Delete a device with its readings'),
   listTokens: endpoint<devices.DeviceToken[]>(
     'GET /api/devices/:device/tokens',
-    'viewer',
+    'look',
     'Tokens of a device, by fingerprint',
     { answer: devices.tokensSchema },
   ),
   createToken: endpoint<devices.MadeToken, { title?: string }>(
     'POST /api/devices/:device/tokens',
-    'editor',
+    'change',
     'Make another token; shown once',
     { body: devices.newTokenSchema, answer: devices.madeTokenSchema },
   ),
-  withdrawToken: endpoint<void>('DELETE /api/devices/:device/tokens/:token', 'editor', 'Withdraw a token'),
+  withdrawToken: endpoint<void>('DELETE /api/devices/:device/tokens/:token', 'change', 'Withdraw a token'),
   whoseToken: endpoint<devices.TokenOwner, { text: string }>(
     'POST /api/tokens/whose',
-    'viewer',
+    'look',
     'Tell device and state of a pasted token',
     { body: devices.whoseTokenSchema, answer: devices.tokenOwnerSchema },
   ),
   listArrivals: endpoint<devices.Arrival[]>(
     'GET /api/devices/:device/arrivals',
-    'viewer',
+    'look',
     'Messages of a device, newest first',
     { answer: devices.arrivalsSchema },
   ),
   listAllArrivals: endpoint<devices.Arrival[]>(
     'GET /api/arrivals',
-    'viewer',
+    'look',
     'Messages of all devices, newest first',
     { answer: devices.arrivalsSchema },
   ),
   retake: endpoint<devices.Retaken>(
     'POST /api/devices/:device/retake',
-    'editor',
+    'change',
     'Take the refused messages that are kept once more, now that their cause is mended',
     { answer: devices.retakenSchema },
   ),
   reportByHand: endpoint<devices.ReportAnswer, { values: Record<string, unknown> }>(
     'POST /api/devices/:device/report',
-    'editor',
+    'change',
     'Report as the device would',
     { body: devices.reportByHandSchema, answer: devices.reportAnswerSchema },
   ),
   history: endpoint<history.History, undefined, Query<history.HistoryQuery>>(
     'GET /api/devices/:device/history',
-    'viewer',
+    'look',
     'Readings, or buckets of them, of one device',
     { query: history.historyQuerySchema, answer: history.historySchema },
   ),
   listOthers: endpoint<history.OtherReadings, undefined, Query<history.OthersQuery>>(
     'GET /api/devices/:device/others',
-    'viewer',
+    'look',
     'Texts, locations or images of a device over a period, the newest first',
     { query: history.othersQuerySchema, answer: history.otherReadingsSchema },
   ),
   calendar: endpoint<data.Calendar, undefined, Query<data.CalendarQuery>>(
     'GET /api/devices/:device/calendar',
-    'viewer',
+    'look',
     'Hours, days, weeks, months or years of a time zone, with what was measured in each',
     { query: data.calendarQuerySchema, answer: data.calendarSchema },
   ),
   statistics: endpoint<Statistics, undefined, Query<data.StatisticsQuery>>(
     'GET /api/devices/:device/statistics',
-    'viewer',
+    'look',
     'Statistics of a datastream over a period',
     { query: data.statisticsQuerySchema, answer: data.statisticsSchema },
   ),
   importRows: endpoint<data.Imported, Pick<data.Import, 'csv'> & Partial<data.Import>>(
     'POST /api/devices/:device/import',
-    'editor',
+    'change',
     'Take readings from CSV; safe to repeat, and `try` only looks',
     { body: data.importSchema, answer: data.importedSchema },
   ),
   deleteReadings: endpoint<{ count: number }, Pick<data.CorrectionIn, 'stream'> & Partial<data.CorrectionIn>>(
     'POST /api/devices/:device/corrections',
-    'editor',
+    'change',
     'Delete readings of a period, or all; `try` only counts',
     { body: data.correctionSchema, answer: data.correctedSchema },
   ),
   listCalibrations: endpoint<calibrations.KeptCalibration[]>(
     'GET /api/devices/:device/calibrations',
-    'viewer',
+    'look',
     'Calibrations of a device, the newest first',
     { answer: calibrations.calibrationsSchema },
   ),
@@ -303,97 +331,97 @@ export const endpoints = {
     Pick<calibrations.NewCalibration, 'stream' | 'calibration'> & Partial<calibrations.NewCalibration>
   >(
     'POST /api/devices/:device/calibrations',
-    'editor',
+    'change',
     'Calibrate a datastream of a device; `try` only shows what it would make of recent readings',
     { body: calibrations.newCalibrationSchema, answer: calibrations.calibrationPreviewSchema },
   ),
   deleteCalibration: endpoint<void>(
     'DELETE /api/devices/:device/calibrations/:calibration',
-    'editor',
+    'change',
     'Take a calibration back; raw values are as they were',
   ),
   listCorrections: endpoint<data.Correction[]>(
     'GET /api/devices/:device/corrections',
-    'viewer',
+    'look',
     'What was deleted by hand, by whom and when',
     { answer: data.correctionsSchema },
   ),
   overview: endpoint<history.Overview, undefined, { hours?: number }>(
     'GET /api/overview',
-    'viewer',
+    'look',
     'The last hours of every device, on one time axis',
     { query: history.overviewQuerySchema, answer: history.overviewSchema },
   ),
 
   createCommand: endpoint<commands.Command, { stream: string; value: number | boolean | string }>(
     'POST /api/devices/:device/commands',
-    'operator',
+    'steer',
     'Want a value on a control datastream',
     { body: commands.newCommandSchema, answer: commands.commandSchema },
   ),
   listCommands: endpoint<commands.Command[]>(
     'GET /api/devices/:device/commands',
-    'viewer',
+    'look',
     'The newest command of each control, and the last hundred',
     { answer: commands.commandsSchema },
   ),
-  readCommand: endpoint<commands.Command>('GET /api/commands/:command', 'viewer', 'One command', {
+  readCommand: endpoint<commands.Command>('GET /api/commands/:command', 'look', 'One command', {
     answer: commands.commandSchema,
   }),
 
-  listDashboards: endpoint<dashboards.Dashboard[]>('GET /api/dashboards', 'viewer', 'Dashboards', {
+  listDashboards: endpoint<dashboards.Dashboard[]>('GET /api/dashboards', 'look', 'Dashboards', {
     answer: dashboards.dashboardsSchema,
   }),
   createDashboard: endpoint<dashboards.Dashboard, DashboardIn>(
     'POST /api/dashboards',
-    'editor',
+    'change',
     'Make a dashboard',
     { body: dashboards.newDashboardSchema, answer: dashboards.dashboardSchema },
   ),
   createStarterDashboard: endpoint<dashboards.Dashboard>(
     'POST /api/devices/:device/dashboard',
-    'editor',
+    'change',
     'Make the complete dashboard offered for a device',
     { answer: dashboards.dashboardSchema },
   ),
-  readDashboard: endpoint<dashboards.Dashboard>('GET /api/dashboards/:dashboard', 'viewer', 'One dashboard', {
+  readDashboard: endpoint<dashboards.Dashboard>('GET /api/dashboards/:dashboard', 'look', 'One dashboard', {
     answer: dashboards.dashboardSchema,
   }),
   changeDashboard: endpoint<
     dashboards.Dashboard,
     { version: number; title: string; widgets: dashboards.Dashboard['widgets'] }
-  >('PUT /api/dashboards/:dashboard', 'editor', 'Keep a change; 409 when somebody else changed it since', {
+  >('PUT /api/dashboards/:dashboard', 'change', 'Keep a change; 409 when somebody else changed it since', {
     body: dashboards.dashboardChangeSchema,
     answer: dashboards.dashboardSchema,
   }),
-  deleteDashboard: endpoint<void>('DELETE /api/dashboards/:dashboard', 'editor', 'Delete a dashboard'),
+  deleteDashboard: endpoint<void>('DELETE /api/dashboards/:dashboard', 'change', 'Delete a dashboard'),
 
-  listRules: endpoint<rules.Rule[]>('GET /api/rules', 'viewer', 'Event rules', { answer: rules.rulesSchema }),
-  createRule: endpoint<rules.Rule, RuleIn>('POST /api/rules', 'editor', 'Make an event rule', {
+  listRules: endpoint<rules.Rule[]>('GET /api/rules', 'look', 'Event rules', { answer: rules.rulesSchema }),
+  createRule: endpoint<rules.Rule, RuleIn>('POST /api/rules', 'change', 'Make an event rule', {
     body: rules.newRuleSchema,
     answer: rules.ruleSchema,
   }),
-  readRule: endpoint<rules.Rule>('GET /api/rules/:rule', 'viewer', 'One event rule', {
+  readRule: endpoint<rules.Rule>('GET /api/rules/:rule', 'look', 'One event rule', {
     answer: rules.ruleSchema,
   }),
-  changeRule: endpoint<rules.Rule, RuleIn>('PUT /api/rules/:rule', 'editor', 'Change an event rule', {
+  changeRule: endpoint<rules.Rule, RuleIn>('PUT /api/rules/:rule', 'change', 'Change an event rule', {
     body: rules.newRuleSchema,
     answer: rules.ruleSchema,
   }),
-  deleteRule: endpoint<void>('DELETE /api/rules/:rule', 'editor', 'Delete an event rule; its events stay'),
+  deleteRule: endpoint<void>('DELETE /api/rules/:rule', 'change', 'Delete an event rule; its events stay'),
   listEvents: endpoint<rules.Event[], undefined, { device?: string; limit?: number }>(
     'GET /api/events',
-    'viewer',
+    'look',
     'Events, newest first',
     { query: rules.eventsQuerySchema, answer: rules.eventsSchema },
   ),
   acknowledgeEvent: endpoint<rules.Event>(
     'POST /api/events/:event/acknowledge',
-    'operator',
+    'steer',
     'Acknowledge an event',
     { answer: rules.eventSchema },
   ),
-  closeEvent: endpoint<rules.Event>('POST /api/events/:event/close', 'operator', 'Close an event by hand', {
+  closeEvent: endpoint<rules.Event>('POST /api/events/:event/close', 'steer', 'Close an event by hand', {
     answer: rules.eventSchema,
   }),
 };

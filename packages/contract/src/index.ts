@@ -11,6 +11,7 @@ export * from './schemas/computing';
 export * from './schemas/commands';
 export * from './schemas/dashboards';
 export * from './schemas/rules';
+export * from './schemas/people';
 export * from './problem';
 export * from './endpoints';
 export * from './client';

@@ -6,7 +6,8 @@ import type { Event } from './schemas/rules';
 export const LIVE_PATH = '/api/live';
 
 /** What changed, so that pages read it again. */
-export type ChangedWhat = 'kinds' | 'devices' | 'dashboards' | 'rules' | 'events' | 'recomputations';
+export type ChangedWhat =
+  'kinds' | 'devices' | 'dashboards' | 'rules' | 'events' | 'recomputations' | 'people';
 
 /** A message on the live WebSocket, from the service to a page. */
 export type LiveMessage =

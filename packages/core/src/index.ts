@@ -8,3 +8,4 @@ export * from './parts/index';
 export * from './commands/index';
 export * from './dashboards/index';
 export * from './starters/index';
+export * from './people';

@@ -84,7 +84,7 @@ describe('a JSON report', () => {
     ['{}', 'no value'],
     ['5', 'object'],
     ['[1,2]', 'object'],
-    ['{"a":{"b":{"c":{"d":{"e":{"f":{"g":1}}}}}}}', 'nested'],
+    ['{"a":{"b":{"c":{"d":{"e":{"f":{"g":{"h":{"i":1}}}}}}}}}', 'nested'],
   ])('says what is wrong with %p', (text, hint) => {
     const outcome = decodeJsonReport(text, NOW);
     expect(outcome).toMatchObject({ reason: 'unreadable', hint: expect.stringMatching(hint) });

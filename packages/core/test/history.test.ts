@@ -105,7 +105,12 @@ it('makes the same buckets from rollups as from the readings', () => {
   fc.assert(
     fc.property(fc.array(near, { maxLength: 80 }), (pairs) => {
       const all = columns(pairs);
-      expect(bucketRollups(rollUp(all, 10), 50)).toEqual(bucketColumns(all, 50));
+      const plain = (buckets: ReturnType<typeof bucketColumns>) =>
+        buckets.map(({ spread: _, ...rest }) => rest);
+      const [joined, whole] = [bucketRollups(rollUp(all, 10), 50), bucketColumns(all, 50)];
+      expect(plain(joined)).toEqual(plain(whole));
+      for (const [i, { spread }] of whole.entries())
+        expect(Math.abs(joined[i]!.spread - spread)).toBeLessThanOrEqual(1e-9 * (1 + spread));
     }),
   );
 });
@@ -138,7 +143,7 @@ it('carries a journal batch through bytes', () => {
           times: rows.map((r) => r[1]),
           values: rows.map((r) => r[2]),
         };
-        const { series, times, values } = unpackBatch(packBatch(batch));
+        const { series, times, values } = unpackBatch(packBatch(batch)).batch;
         expect({
           series: Array.from(series),
           times: Array.from(times),
@@ -150,6 +155,11 @@ it('carries a journal batch through bytes', () => {
       },
     ),
   );
+  const facts = [{ kind: 'online', device: 3, at: 5 }] as const;
+  const withFacts = packBatch({ series: [1], times: [2], values: [3] }, facts);
+  expect(unpackBatch(withFacts).facts).toEqual(facts);
+  expect(Array.from(unpackBatch(withFacts).batch.values)).toEqual([3]);
+  expect(() => unpackBatch(withFacts.subarray(0, -3))).toThrow(RangeError);
   expect(() => unpackBatch(packBatch({ series: [1], times: [2], values: [3] }).subarray(0, 20))).toThrow(
     RangeError,
   );
@@ -159,7 +169,18 @@ it('carries rollups through bytes, and values of any sort', () => {
   fc.assert(
     fc.property(fc.array(near, { maxLength: 80 }), (pairs) => {
       const rollups = rollUp(columns(pairs), 25);
-      expect(unpackRollups(packRollups(rollups, 25), 25)).toEqual(rollups);
+      const unknown = rollups.map((one) => ({ ...one, spread: Number.NaN }));
+      expect(unpackRollups(packRollups(rollups, 25), 25)).toEqual(unknown);
+    }),
+  );
+});
+
+it('carries times between the milliseconds through bytes', () => {
+  fc.assert(
+    fc.property(fc.uniqueArray(fc.integer({ min: 0, max: 4e6 }), { maxLength: 50 }), (quarters) => {
+      const times = quarters.sort((a, b) => a - b).map((one) => 1.7e12 + one / 4);
+      const all = { times, values: times.map((_, i) => i) };
+      expect(unpackColumns(packColumns(all))).toEqual(all);
     }),
   );
 });

@@ -9,6 +9,7 @@ import {
   parseTable,
   rollUp,
   rowsByTime,
+  fromSheetCell,
   sheetCell,
   sheetTime,
   StatisticsGatherer,
@@ -159,6 +160,13 @@ describe('rows of a sheet', () => {
       'dry',
       '"\'=a,b"',
     ]);
+    fc.assert(
+      fc.property(fc.string({ unit: fc.constantFrom("'", '=', '+', '-', '@', '1', 'a', ' ') }), (text) => {
+        const cell = sheetCell(text);
+        expect(cell).not.toMatch(/^[=+@]/);
+        expect(fromSheetCell(cell)).toBe(text);
+      }),
+    );
     fc.assert(
       fc.property(
         fc.array(

@@ -7,6 +7,7 @@ import {
   displayOf,
   ruleSentence,
   step,
+  stepThrough,
   type Condition,
   type RuleState,
   type Transition,
@@ -146,6 +147,33 @@ it('gives the same events however often time is looked at', () => {
       fc.array(fc.integer({ min: 0, max: 300 })),
       (rule, samples, ticks) => {
         expect(run(rule, samples, 400, ticks)).toEqual(run(rule, samples, 400));
+      },
+    ),
+  );
+});
+
+it('gives the same through many samples at once as one by one, late ones too', () => {
+  fc.assert(
+    fc.property(
+      fc.array(fc.tuple(fc.integer({ min: 0, max: 60 }), fc.integer({ min: 0, max: 20 })), { maxLength: 60 }),
+      fc.integer({ min: 0, max: 8 }),
+      fc.integer({ min: 0, max: 8 }),
+      (samples, holdMs, closeHoldMs) => {
+        const condition: Condition = { ...wet, holdMs, closeHoldMs, closeLimit: 7 };
+        let state: RuleState = QUIET;
+        const seen: Transition[] = [];
+        for (const [at, value] of samples) {
+          const next = step(condition, state, { at, value });
+          state = next.state;
+          seen.push(...next.transitions);
+        }
+        const through = stepThrough(
+          condition,
+          QUIET,
+          samples.map(([at]) => at),
+          samples.map(([, value]) => value),
+        );
+        expect(through).toEqual({ state, transitions: seen });
       },
     ),
   );

@@ -5,7 +5,8 @@ import type { LiveMessage } from '@peatmoor/contract';
 export interface BusEvents {
   /** Definitions of a workspace changed: kinds, datastreams, devices, tokens. */
   definitions: { workspaceId: number; kindId?: number; deviceRowId?: number };
-  rules: { workspaceId: number };
+  /** One rule was made, changed or deleted; without a number, any may have. */
+  rules: { workspaceId: number; ruleId?: number };
   /** A wanted value to bring to a device that is connected. */
   wanted: { deviceRowId: number; name: string; value: string; commandId: number | null };
   /** A token was withdrawn, or a device deleted: its sessions end. */

@@ -8,7 +8,9 @@ const port = (fallback: number) => number().integer().min(0).max(65_535).default
 
 const schema = object({
   PEATMOOR_HTTP_PORT: port(8420),
-  PEATMOOR_MQTT_PORT: port(1883),
+  PEATMOOR_MQTT_PORT: string()
+    .matches(/^(off|\d{1,5})$/, 'must be a port number, or off')
+    .default('1883'),
   PEATMOOR_MQTTS_PORT: port(8883),
   PEATMOOR_TLS_CERT: string(),
   PEATMOOR_TLS_KEY: string(),
@@ -36,7 +38,8 @@ const schema = object({
 /** Settings of the service, from the environment. */
 export interface Config {
   httpPort: number;
-  mqttPort: number;
+  /** Port of plain MQTT; null where it is off. */
+  mqttPort: number | null;
   /** Port of MQTT over TLS, used where there is a certificate. */
   mqttsPort: number;
   /** Certificate chain and key (PEM); null where none is set. */
@@ -80,7 +83,7 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
   if (wrong.length > 0) throw new SettingError(wrong.join('\n'));
   return {
     httpPort: settings.PEATMOOR_HTTP_PORT,
-    mqttPort: settings.PEATMOOR_MQTT_PORT,
+    mqttPort: settings.PEATMOOR_MQTT_PORT === 'off' ? null : Number(settings.PEATMOOR_MQTT_PORT),
     mqttsPort: settings.PEATMOOR_MQTTS_PORT,
     tls: readCertificate(settings.PEATMOOR_TLS_CERT, settings.PEATMOOR_TLS_KEY),
     host: settings.PEATMOOR_HOST,

@@ -42,8 +42,6 @@ export interface DeviceEntry {
   acceptNew: boolean;
   gatewayRowId: number | null;
   serial: string | null;
-  /** Time of its newest message that named none, so that two in one millisecond stay two. */
-  lastAt: number;
 }
 
 /** What a token proves, or why it proves nothing. */
@@ -60,11 +58,15 @@ export interface SeriesOwner {
 /** Device definitions in memory, read on first use and forgotten when they change. */
 export interface Registry {
   byRow(rowId: number): Promise<DeviceEntry | null>;
+  /** Several at once, by row, in a bounded number of queries; those that do not exist are left out. */
+  load(rowIds: readonly number[]): Promise<Map<number, DeviceEntry>>;
   byId(workspaceId: number, id: string): Promise<DeviceEntry | null>;
   /** The entry if it is in memory already; no waiting. */
   known(rowId: number): DeviceEntry | undefined;
   /** A sub-device of a gateway, by its ID or by the serial text its gateway uses; null for any other. */
   subDevice(gateway: DeviceEntry, name: string): Promise<DeviceEntry | null>;
+  /** Several of them at once, by the names that a message used; those that are none are left out. */
+  subDevices(gateway: DeviceEntry, names: Iterable<string>): Promise<Map<string, DeviceEntry>>;
   /** All sub-devices of a gateway. */
   behind(gateway: DeviceEntry): Promise<DeviceEntry[]>;
   verify(token: string): Promise<TokenVerdict>;
@@ -79,6 +81,9 @@ export interface Registry {
 }
 
 const MOST_REMEMBERED = 20_000;
+/** Devices that are read together. */
+const MOST_AT_ONCE = 500;
+const NO_SECRETS = { fingerprints: new Set<string>(), texts: new Set<string>() };
 
 /** SHA-256 of a token or key: enough for secrets of a hundred random bits. */
 export function hashSecret(secret: string): Buffer {
@@ -93,21 +98,33 @@ export function createRegistry(store: Store, bus: Bus): Registry {
   const owners = new Map<number, SeriesOwner>();
   /** Tokens that were right, in memory only, so that a busy board's token is not looked up and hashed for every message. */
   const right = new Map<string, { rowId: number; tokenId: number }>();
-  const subDevices = new Map<string, number>();
+  /** What is remembered by secret, for each device, so that it is forgotten with it. */
+  const secretsOf = new Map<number, { fingerprints: Set<string>; texts: Set<string> }>();
+  const rowsById = new Map<string, number>();
+  /** Rows of a gateway's sub-devices, by ID and by serial text. */
+  const behindOf = new Map<number, Promise<Map<string, number>>>();
   /** Grows with every change, so that what was read before one is not remembered after it. */
   let changes = 0;
 
+  const secrets = (rowId: number): { fingerprints: Set<string>; texts: Set<string> } => {
+    let known = secretsOf.get(rowId);
+    if (known === undefined) secretsOf.set(rowId, (known = { fingerprints: new Set(), texts: new Set() }));
+    return known;
+  };
   const forget = (rowId: number): void => {
     entries.delete(rowId);
     const entry = ready.get(rowId);
     ready.delete(rowId);
+    if (entry !== undefined) rowsById.delete(`${entry.workspaceId}:${entry.id}`);
     for (const stream of entry?.streams ?? []) owners.delete(stream.seriesId);
-    for (const [fingerprint, token] of tokens) if (token.deviceRowId === rowId) tokens.delete(fingerprint);
-    for (const [hash, { rowId: owner }] of right) if (owner === rowId) right.delete(hash);
-    subDevices.clear();
+    const { fingerprints, texts } = secretsOf.get(rowId) ?? NO_SECRETS;
+    for (const fingerprint of fingerprints) tokens.delete(fingerprint);
+    for (const text of texts) right.delete(text);
+    secretsOf.delete(rowId);
   };
   bus.on('definitions', ({ kindId, deviceRowId }) => {
     changes++;
+    behindOf.clear();
     if (deviceRowId !== undefined) forget(deviceRowId);
     if (kindId !== undefined)
       for (const rowId of [...entries.keys()]) {
@@ -117,15 +134,62 @@ export function createRegistry(store: Store, bus: Bus): Registry {
       }
   });
 
-  const load = async (rowId: number): Promise<DeviceEntry | null> => {
-    const device = await findOne(models.devices, { rowId });
-    if (device === null) return null;
-    const kind = (await findOne(models.kinds, { id: device.kindId })) as KindRow;
-    const streams = await findAll(models.streams, { where: { kindId: device.kindId }, order: ['id'] });
-    const series = await ensureSeries(store, device, streams);
-    const calibrations = await findAll(models.calibrations, { where: { deviceRowId: rowId }, order: ['id'] });
-    return makeEntry(device, kind, streams, series, calibrations);
+  /** Reads devices with all that belongs to them: a few queries, however many they are. */
+  const readMany = async (rowIds: readonly number[]): Promise<Map<number, DeviceEntry>> => {
+    const devices = await findAll(models.devices, { where: { rowId: [...rowIds] } });
+    const result = new Map<number, DeviceEntry>();
+    if (devices.length === 0) return result;
+    const kindIds = [...new Set(devices.map(({ kindId }) => kindId))];
+    const kinds = new Map(
+      (await findAll(models.kinds, { where: { id: kindIds } })).map((kind) => [kind.id, kind] as const),
+    );
+    const streams = groupBy(
+      await findAll(models.streams, { where: { kindId: kindIds }, order: ['id'] }),
+      ({ kindId }) => kindId,
+    );
+    const series = await ensureSeries(devices, streams);
+    const calibrations = groupBy(
+      await findAll(models.calibrations, {
+        where: { deviceRowId: devices.map(({ rowId }) => rowId) },
+        order: ['id'],
+      }),
+      ({ deviceRowId }) => deviceRowId,
+    );
+    for (const device of devices)
+      result.set(
+        device.rowId,
+        makeEntry(
+          device,
+          kinds.get(device.kindId)!,
+          streams.get(device.kindId) ?? [],
+          series.get(device.rowId) ?? new Map<number, number>(),
+          calibrations.get(device.rowId) ?? [],
+        ),
+      );
+    return result;
   };
+  // Those asked for in one turn are read together.
+  let asked: { rowId: number; resolve(entry: DeviceEntry | null): void; reject(error: unknown): void }[] = [];
+  const readAsked = (): void => {
+    const all = asked;
+    asked = [];
+    for (let i = 0; i < all.length; i += MOST_AT_ONCE) {
+      const some = all.slice(i, i + MOST_AT_ONCE);
+      readMany(some.map(({ rowId }) => rowId)).then(
+        (found) => {
+          for (const { rowId, resolve } of some) resolve(found.get(rowId) ?? null);
+        },
+        (error: unknown) => {
+          for (const { reject } of some) reject(error);
+        },
+      );
+    }
+  };
+  const load = (rowId: number): Promise<DeviceEntry | null> =>
+    new Promise((resolve, reject) => {
+      asked.push({ rowId, resolve, reject });
+      if (asked.length === 1) setImmediate(readAsked);
+    });
   const remember = (rowId: number, entry: DeviceEntry | null): void => {
     if (entry === null) {
       entries.delete(rowId);
@@ -133,6 +197,7 @@ export function createRegistry(store: Store, bus: Bus): Registry {
     }
     for (const stream of entry.streams) owners.set(stream.seriesId, { entry, stream });
     ready.set(rowId, entry);
+    rowsById.set(`${entry.workspaceId}:${entry.id}`, rowId);
   };
   const registry: Registry = {
     onNewest: () => undefined,
@@ -155,28 +220,39 @@ export function createRegistry(store: Store, bus: Bus): Registry {
       return loading;
     },
     async byId(workspaceId, id) {
-      for (const entry of ready.values())
-        if (entry.workspaceId === workspaceId && entry.id === id) return entry;
+      const known = rowsById.get(`${workspaceId}:${id}`);
+      if (known !== undefined) return registry.byRow(known);
       const device = await findOne(models.devices, { workspaceId, id });
       return device === null ? null : registry.byRow(device.rowId);
     },
     known: (rowId) => ready.get(rowId),
+    async load(rowIds) {
+      const result = new Map<number, DeviceEntry>();
+      const found = await Promise.all([...new Set(rowIds)].map((rowId) => registry.byRow(rowId)));
+      for (const entry of found) if (entry !== null) result.set(entry.rowId, entry);
+      return result;
+    },
     async subDevice(gateway, name) {
-      const key = `${gateway.rowId}:${name}`;
-      const rowId = subDevices.get(key);
-      if (rowId !== undefined) return registry.byRow(rowId);
-      const found =
-        (await findOne(models.devices, { gatewayRowId: gateway.rowId, id: name })) ??
-        (await findOne(models.devices, { gatewayRowId: gateway.rowId, serial: name }));
-      if (found === null) return null;
-      if (subDevices.size >= MOST_REMEMBERED) subDevices.clear();
-      subDevices.set(key, found.rowId);
-      return registry.byRow(found.rowId);
+      return (await registry.subDevices(gateway, [name])).get(name) ?? null;
+    },
+    async subDevices(gateway, names) {
+      const known = await rowsBehind(gateway);
+      const rows = new Map<string, number>();
+      for (const name of names) {
+        const rowId = known.get(name);
+        if (rowId !== undefined) rows.set(name, rowId);
+      }
+      const found = await registry.load([...rows.values()]);
+      const result = new Map<string, DeviceEntry>();
+      for (const [name, rowId] of rows) {
+        const entry = found.get(rowId);
+        if (entry !== undefined) result.set(name, entry);
+      }
+      return result;
     },
     async behind(gateway) {
-      const rows = await findAll(models.devices, { where: { gatewayRowId: gateway.rowId } });
-      const entries = await Promise.all(rows.map(({ rowId }) => registry.byRow(rowId)));
-      return entries.filter((entry) => entry !== null);
+      const rows = new Set((await rowsBehind(gateway)).values());
+      return [...(await registry.load([...rows])).values()];
     },
     knownToken(text) {
       const known = right.get(text);
@@ -200,7 +276,11 @@ export function createRegistry(store: Store, bus: Bus): Registry {
               ? 'No device has this token. Make a new one on the device’s page.'
               : TOKEN_HINTS[shape.state],
         };
-      if (changes === before) tokens.set(shape.fingerprint, token);
+      if (changes === before) {
+        if (tokens.size >= MOST_REMEMBERED) tokens.clear();
+        tokens.set(shape.fingerprint, token);
+        secrets(token.deviceRowId).fingerprints.add(shape.fingerprint);
+      }
       const entry = await registry.byRow(token.deviceRowId);
       if (entry === null)
         return { state: 'unknown', entry: null, hint: 'The device of this token was deleted.' };
@@ -217,6 +297,7 @@ export function createRegistry(store: Store, bus: Bus): Registry {
       if (changes !== before) return registry.verify(text);
       if (right.size >= MOST_REMEMBERED) right.clear();
       right.set(text, { rowId: entry.rowId, tokenId: token.id });
+      secrets(entry.rowId).texts.add(text);
       return { state: 'right', entry, tokenId: token.id };
     },
     async ownerOf(seriesId) {
@@ -264,32 +345,61 @@ export function createRegistry(store: Store, bus: Bus): Registry {
       acceptNew: kind.acceptNew,
       gatewayRowId: device.gatewayRowId,
       serial: device.serial,
-      lastAt: before?.lastAt ?? 0,
       lastSeenAt: Math.max(device.lastSeenAt ?? 0, before?.lastSeenAt ?? 0) || null,
     };
   }
 
+  /** Series of devices by device and datastream; those that are missing are made. */
   async function ensureSeries(
-    target: Store,
-    device: DeviceRow,
-    streams: StreamRow[],
-  ): Promise<Map<number, number>> {
-    const find = () => findAll(models.series, { where: { deviceRowId: device.rowId } });
-    let rows = await find();
-    const missing = streams.filter((stream) => !rows.some((row) => row.streamId === stream.id));
-    if (missing.length > 0) {
-      await target.withConnection((connection) =>
-        connection.batch(
-          'INSERT IGNORE INTO series (workspaceId, deviceRowId, streamId) VALUES (?, ?, ?)',
-          missing.map((stream) => [device.workspaceId, device.rowId, stream.id]),
-        ),
-      );
-      rows = await find();
-    }
-    for (const row of rows)
-      if (row.newestAt !== null)
-        registry.onNewest(row.id, row.newestAt, row.newestOther ?? row.newestValue ?? 0);
-    return new Map(rows.map((row) => [row.streamId, row.id]));
+    devices: readonly DeviceRow[],
+    streams: ReadonlyMap<number, StreamRow[]>,
+  ): Promise<Map<number, Map<number, number>>> {
+    const find = async (rowIds: number[]): Promise<Map<number, Map<number, number>>> => {
+      const rows = await findAll(models.series, { where: { deviceRowId: rowIds } });
+      for (const row of rows)
+        if (row.newestAt !== null)
+          registry.onNewest(row.id, row.newestAt, row.newestOther ?? row.newestValue ?? 0);
+      const found = new Map<number, Map<number, number>>();
+      for (const { id, deviceRowId, streamId } of rows) {
+        const known = found.get(deviceRowId);
+        if (known === undefined) found.set(deviceRowId, new Map([[streamId, id]]));
+        else known.set(streamId, id);
+      }
+      return found;
+    };
+    const found = await find(devices.map(({ rowId }) => rowId));
+    const missing = devices.flatMap(({ workspaceId, rowId, kindId }) =>
+      (streams.get(kindId) ?? [])
+        .filter(({ id }) => found.get(rowId)?.has(id) !== true)
+        .map(({ id }) => [workspaceId, rowId, id]),
+    );
+    if (missing.length === 0) return found;
+    await store.withConnection((connection) =>
+      connection.batch(
+        'INSERT IGNORE INTO series (workspaceId, deviceRowId, streamId) VALUES (?, ?, ?)',
+        missing,
+      ),
+    );
+    for (const [rowId, series] of await find([...new Set(missing.map(([, rowId]) => rowId!))]))
+      found.set(rowId, series);
+    return found;
+  }
+
+  function rowsBehind(gateway: DeviceEntry): Promise<Map<string, number>> {
+    const known = behindOf.get(gateway.rowId);
+    if (known !== undefined) return known;
+    const reading = findAll(models.devices, {
+      where: { gatewayRowId: gateway.rowId },
+      attributes: ['rowId', 'id', 'serial'],
+    }).then((rows) => {
+      const names = new Map<string, number>();
+      for (const { rowId, serial } of rows) if (serial !== null) names.set(serial, rowId);
+      for (const { rowId, id } of rows) names.set(id, rowId);
+      return names;
+    });
+    behindOf.set(gateway.rowId, reading);
+    reading.catch(() => behindOf.delete(gateway.rowId));
+    return reading;
   }
   return registry;
 }
@@ -302,3 +412,13 @@ const TOKEN_HINTS = {
   'not-a-token':
     'This is not a device token. A device token begins with "moor" and is shown once, when it is made.',
 } as const;
+
+function groupBy<R>(rows: readonly R[], keyOf: (row: R) => number): Map<number, R[]> {
+  const groups = new Map<number, R[]>();
+  for (const row of rows) {
+    const known = groups.get(keyOf(row));
+    if (known === undefined) groups.set(keyOf(row), [row]);
+    else known.push(row);
+  }
+  return groups;
+}

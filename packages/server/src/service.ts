@@ -1,12 +1,14 @@
 import http from 'node:http';
 import https from 'node:https';
+import { hostname } from 'node:os';
 import type { AddressInfo } from 'node:net';
 import type { Duplex } from 'node:stream';
 import { LIVE_PATH, type Address } from '@peatmoor/contract';
 import type { Logger } from 'pino';
 import { startMailer } from './alerts/mailer';
 import { createApp } from './api/app';
-import { scopeOf } from './api/scope';
+import { isForeign } from './api/origin';
+import { scopeOf, type Scope } from './api/scope';
 import { createBus } from './bus';
 import { createCommands } from './commands/commands';
 import { reachableHost, type Config } from './config';
@@ -20,19 +22,25 @@ import { startFolding } from './history/folding';
 import { createHistoryReader } from './history/read';
 import { createRecent } from './history/recent';
 import { createAboutBook } from './ingest/about';
+import { createAdmission } from './ingest/admission';
 import { startArrivals } from './ingest/arrivals';
-import { createIngest } from './ingest/ingest';
 import { createNewNames } from './ingest/newNames';
 import { startPresence } from './ingest/presence';
 import { createProofs } from './ingest/proofs';
+import { createTimes } from './ingest/times';
 import { startTokenUse } from './ingest/tokenUse';
-import { readersBehind } from './journal/reader';
+import { createVerbs } from './ingest/verbs';
+import { createReport } from './ingest/verbs/report';
+import { createWorkRate } from './ingest/workRate';
 import { openDerivedWriter } from './journal/derived';
-import { startJournalWriter, type Committed } from './journal/writer';
+import { readTail } from './journal/tail';
+import { startHeartbeat, startJournalWriter, type Committed } from './journal/writer';
 import { createClaiming } from './definitions/claiming';
-import { createDeviceHttp } from './listeners/deviceHttp';
-import { startMqttListener } from './listeners/mqtt';
-import { createMqttOverWeb, MQTT_PATH } from './listeners/mqttOverWeb';
+import { createHealth } from './health';
+import { createDeviceHttp } from './listeners/http/deviceHttp';
+import { startMqttListener } from './listeners/mqtt/listener';
+import { createOnePort } from './listeners/web/onePort';
+import { createMqttOverWeb, MQTT_PATH } from './listeners/mqtt/overWeb';
 import { createLiveHub } from './live/hub';
 import { createRegistry } from './registry';
 import { createRaisedEvents } from './rules/raised';
@@ -91,7 +99,7 @@ export async function startService({
     const registry = createRegistry(store, bus);
     const recent = createRecent();
     registry.onNewest = recent.noteNewest;
-    const hub = createLiveHub(registry, bus, log);
+    const hub = createLiveHub(store, registry, bus, log);
     stops.push(hub.stop);
     let wakeReaders = (): void => undefined;
     const onCommit = (committed: Committed): void => {
@@ -99,28 +107,45 @@ export async function startService({
       hub.committed(committed);
       wakeReaders();
     };
+    // Taken before anything is journalled: what a service before has left there.
+    const tail = await readTail(store);
+    for (const committed of tail.entries) recent.add(committed);
+    const times = createTimes(tail.lastAt);
     const journal = await startJournalWriter(store, log, onCommit);
-    // What a killed service left in the journal is folded before anything new comes.
     const derived = await openDerivedWriter(store);
-    const folding = startFolding(store, recent, [journal.id, derived.id], log);
+    stops.push(startHeartbeat(store, [journal.id, derived.id]));
+    // A database of our own belongs to the one service that holds its folder.
+    const shared = { holder: `${hostname()} ${process.pid} ${journal.id}`, sole: database !== null };
+    const folding = startFolding({ store, recent, log, ...shared });
     stops.push(folding.stop);
-    await folding.foldAll();
+    // Begun now, not waited for: what was left is in memory and found there.
+    void folding.foldAll().catch((error: Error) => log.warn({ err: error }, 'folding waits'));
     const history = createHistoryReader(store, recent);
     const presence = startPresence(store, log);
     stops.push(presence.stop);
     const tokenUse = startTokenUse(store, log);
     stops.push(tokenUse.stop);
-    const arrivals = startArrivals(store, bus, log);
+    const arrivals = startArrivals(store, bus, times, log);
     stops.push(arrivals.stop);
     const mailer = startMailer(store, config.smtpUrl, config.mailFrom, bus, log);
     stops.push(mailer.stop);
-    const rules = startRuleWorker(store, registry, bus, log, mailer.wake);
+    const rules = startRuleWorker({ store, registry, bus, log, onAlerts: mailer.wake, ...shared });
     stops.push(rules.stop);
-    const computing = startComputing({ store, registry, history, writer: derived, bus, log, onCommit });
+    const computing = startComputing({
+      store,
+      registry,
+      history,
+      writer: derived,
+      bus,
+      log,
+      onCommit,
+      ...shared,
+    });
     stops.push(computing.stop);
     wakeReaders = () => {
       rules.wake();
       computing.wake();
+      folding.wake();
     };
     const recomputing = startRecomputing({
       store,
@@ -137,18 +162,33 @@ export async function startService({
 
     const proofs = createProofs(store, bus, log);
     const commands = createCommands(store, registry, presence, bus, log);
-    const ingest = createIngest({
+    const rate = createWorkRate(config.deviceRate);
+    const report = createReport({
       registry,
       newNames: createNewNames(store, registry, bus, log),
       journal,
       arrivals,
       presence,
       proofs,
-      commands,
-      deviceRate: config.deviceRate,
+      times,
+      rate,
+      confirm: commands.confirm,
     });
-    const raised = createRaisedEvents(store, bus, mailer.wake);
-    const about = createAboutBook(store, bus);
+    const raised = createRaisedEvents(store, journal);
+    const claiming = createClaiming({ store, bus, tokenUse, address: () => address() });
+    const aboutBook = createAboutBook(store, bus);
+    const verbs = createVerbs({
+      report,
+      registry,
+      commands,
+      raised,
+      aboutBook,
+      claiming,
+      arrivals,
+      presence,
+      proofs,
+    });
+    const admission = createAdmission({ registry, arrivals, proofs, tokenUse });
     const corrections = createCorrections(store, folding, history);
     const keeping = startKeeping(store, log);
     stops.push(keeping.stop);
@@ -157,47 +197,41 @@ export async function startService({
     const places = { host: listenHost, port: mqttPort, tls: tls && { ...tls, port: mqttsPort } };
     const mqtt = await startMqttListener(places, {
       registry,
-      ingest,
+      admission,
+      verbs,
+      rate,
+      times,
+      arrivals,
       proofs,
       presence,
-      tokenUse,
-      commands,
-      raised,
-      about,
       journal,
       bus,
       log,
     }).catch((error: NodeJS.ErrnoException & { port?: number }) =>
       error.port === mqttsPort && tls !== null
         ? portProblem('PEATMOOR_MQTTS_PORT', mqttsPort)(error)
-        : portProblem('PEATMOOR_MQTT_PORT', mqttPort)(error),
+        : portProblem('PEATMOOR_MQTT_PORT', mqttPort ?? 0)(error),
     );
     stops.push(mqtt.stop);
 
     const host = reachableHost(config);
-    const server = tls === null ? http.createServer() : https.createServer(tls);
+    const plain = http.createServer();
+    const secure = tls === null ? null : https.createServer(tls);
+    const server = secure === null ? plain : createOnePort(plain, secure);
     const address = (): Address => ({
       httpUrl:
         config.publicUrl ??
         `${tls === null ? 'http' : 'https'}://${host}:${(server.address() as AddressInfo).port}`,
       host,
-      mqttPort: mqtt.port,
+      mqttPort: mqtt.port ?? mqtt.tlsPort ?? 0,
     });
-    const health = async () => {
-      const answers = await store.answers();
-      const { queued, down } = journal.status();
-      const backlog = recent.status(Date.now());
-      const behind = answers ? await store.withConnection(readersBehind).catch(() => null) : null;
-      return {
-        ok: answers && !down,
-        database: answers && !down ? 'answers' : 'does not answer',
-        queue: { readings: queued },
-        unfolded: { readings: backlog.readings, ageMs: backlog.ageMs },
-        behind,
-        mqtt: { port: mqtt.port, sessions: presence.count() },
-        pages: hub.count(),
-      };
-    };
+    const health = createHealth({
+      store,
+      journal,
+      recent,
+      mqtt: () => ({ port: mqtt.port, sessions: presence.count() }),
+      pages: () => hub.count(),
+    });
     const app = createApp(
       {
         config,
@@ -206,7 +240,7 @@ export async function startService({
         registry,
         presence,
         arrivals,
-        ingest,
+        verbs,
         journal,
         corrections,
         folding,
@@ -221,54 +255,48 @@ export async function startService({
       health,
       log,
     );
-    const claiming = createClaiming({ store, bus, tokenUse, address });
-    const deviceHttp = createDeviceHttp({
-      registry,
-      ingest,
-      journal,
-      proofs,
-      commands,
-      raised,
-      about,
-      claiming,
-      tokenUse,
-      log,
-    });
-    server.on('request', (request, response) => {
+    const deviceHttp = createDeviceHttp({ admission, verbs, rate, arrivals, journal, log });
+    const serve: http.RequestListener = (request, response) => {
       if (request.url?.startsWith('/device/')) deviceHttp(request, response);
       else app(request, response);
-    });
+    };
+    secure?.on('request', serve);
+    plain.on('request', secure === null ? serve : redirectPages(serve));
     const mqttOverWeb = createMqttOverWeb(mqtt.accept);
     // Open pages and boards over WebSocket: the server no longer knows their connections, but waits for them when it closes.
     const upgraded = new Set<Duplex>();
-    server.on('upgrade', (request, socket: Duplex, head: Buffer) => {
+    const upgrade = (request: http.IncomingMessage, socket: Duplex, head: Buffer): void => {
       upgraded.add(socket);
       socket.on('close', () => upgraded.delete(socket));
       socket.on('error', () => socket.destroy());
       if (request.url?.split('?')[0] === MQTT_PATH) return mqttOverWeb(request, socket, head);
       admitPage(store, request)
-        .then((workspaceId) => {
-          if (workspaceId === null) socket.end('HTTP/1.1 401 Unauthorized\r\nConnection: close\r\n\r\n');
-          else hub.upgrade(request, socket, head, workspaceId);
+        .then((scope) => {
+          if (scope === null) socket.end('HTTP/1.1 401 Unauthorized\r\nConnection: close\r\n\r\n');
+          else hub.upgrade(request, socket, head, scope);
         })
         .catch(() => socket.end('HTTP/1.1 503 Service Unavailable\r\nConnection: close\r\n\r\n'));
-    });
-    server.headersTimeout = 15_000;
-    server.requestTimeout = 120_000;
+    };
+    for (const one of [plain, ...(secure === null ? [] : [secure])]) {
+      one.on('upgrade', upgrade);
+      one.headersTimeout = 15_000;
+      one.requestTimeout = 120_000;
+    }
     await new Promise<void>((resolve, reject) => {
       server.once('error', reject);
       server.listen(config.httpPort, config.host, resolve);
     }).catch(portProblem('PEATMOOR_HTTP_PORT', config.httpPort));
     stops.push(() => {
       const closed = new Promise((resolve) => server.close(resolve));
-      server.closeAllConnections();
+      plain.closeAllConnections();
+      secure?.closeAllConnections();
       for (const socket of upgraded) socket.destroy();
       return closed;
     });
     return {
       address: address(),
       httpPort: (server.address() as AddressInfo).port,
-      mqttPort: mqtt.port,
+      mqttPort: mqtt.port ?? 0,
       mqttsPort: mqtt.tlsPort,
       store,
       stop: stopAll,
@@ -279,14 +307,13 @@ export async function startService({
   }
 }
 
-/** The workspace of a page that asks for the live channel, or null for nobody and for pages of other sites. */
-async function admitPage(store: Store, request: http.IncomingMessage): Promise<number | null> {
-  const { origin, host } = request.headers;
+/** Who asks for the live channel, or null for nobody and for pages of other sites. */
+async function admitPage(store: Store, request: http.IncomingMessage): Promise<Scope | null> {
   if (request.url?.split('?')[0] !== LIVE_PATH) return null;
-  if (origin !== undefined && (!URL.canParse(origin) || new URL(origin).host !== host)) return null;
+  if (isForeign(request)) return null;
   const scope = await scopeOf(store, request);
   // A key of one device hears nothing of the others.
-  return scope === null || scope.only !== null ? null : scope.workspaceId;
+  return scope === null || scope.only !== null ? null : scope;
 }
 
 function portProblem(setting: string, port: number): (error: NodeJS.ErrnoException) => never {
@@ -301,5 +328,19 @@ function portProblem(setting: string, port: number): (error: NodeJS.ErrnoExcepti
         cause: error,
       });
     throw error;
+  };
+}
+
+/** With a certificate, pages are at its address; devices and balancers are answered wherever they ask. */
+function redirectPages(serve: http.RequestListener): http.RequestListener {
+  return (request, response) => {
+    const { url = '/', headers } = request;
+    if (url.startsWith('/device/') || url === '/health') return serve(request, response);
+    const host = /^[\w.:[\]-]+$/.test(headers.host ?? '') ? headers.host : 'localhost';
+    response.writeHead(308, {
+      location: `https://${host}${url.startsWith('/') ? url : '/'}`,
+      'content-length': 0,
+    });
+    response.end();
   };
 }

@@ -63,7 +63,7 @@ describe('accounts', () => {
     const cookie = right.headers.getSetCookie()[0]!;
     expect(cookie).toMatch(/HttpOnly/);
     expect(cookie).toMatch(/SameSite=Strict/);
-    const headers = { cookie: cookie.split(';')[0]! };
+    const headers = { cookie: cookie.split(';')[0]!, origin: service.url };
     expect((await fetch(`${service.url}/api/me`, { headers })).status).toBe(200);
     await fetch(`${service.url}/api/session`, { method: 'DELETE', headers });
     expect((await fetch(`${service.url}/api/me`, { headers })).status).toBe(401);
@@ -306,7 +306,7 @@ describe('the rest of the web side', () => {
     const send = (body: string) =>
       fetch(`${service.url}/api/kinds`, {
         method: 'POST',
-        headers: { cookie: person.cookie(), 'content-type': 'application/json' },
+        headers: { cookie: person.cookie(), origin: service.url, 'content-type': 'application/json' },
         body,
       });
     expect((await fetch(`${service.url}/api/nothing`)).status).toBe(404);

@@ -93,7 +93,7 @@ describe('a report over HTTP', () => {
     ['a value out of range', '{"level": -9999}', 422, 'out-of-range'],
     ['an unknown name', '{"nivel": 1}', 422, 'unknown-name'],
     ['a time ahead', `{"at": ${Date.now() + 3_600_000}, "level": 1}`, 422, 'in-the-future'],
-    ['a body of a megabyte', `{"level": 1, "x": "${'x'.repeat(1_000_000)}"}`, 413, 'too-large'],
+    ['a body of a megabyte', `{"level": 1, "x": "${'x'.repeat(1_100_000)}"}`, 413, 'too-large'],
   ])('refuses %s with a reason and a hint', async (_what, body, status, reason) => {
     const outcome = await post(service, token, body);
     expect(outcome.status).toBe(status);

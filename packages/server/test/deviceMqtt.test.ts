@@ -86,7 +86,7 @@ describe('a board over MQTT', () => {
     await mqtt.publishAsync(`moor/${id}/report/level`, '-5', { qos: 1, retain: true });
     await mqtt.publishAsync('moor/somebody-else/report', '{"level":1}', { qos: 1 });
     await mqtt.publishAsync(`moor/${id}/report`, 'not json', { qos: 1 });
-    await mqtt.publishAsync(`moor/${id}/report`, `{"level": 1, "x": "${'x'.repeat(600_000)}"}`, { qos: 1 });
+    await mqtt.publishAsync(`moor/${id}/report`, `{"level": 1, "x": "${'x'.repeat(1_060_000)}"}`, { qos: 1 });
     await until(() => refusals.length === 6);
     expect(refusals.map(({ reason }) => reason)).toEqual([
       'unknown-name',

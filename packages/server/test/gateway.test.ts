@@ -179,14 +179,16 @@ describe('events that devices raise', () => {
     expect((await say('raise/lid_open?for=well-7', 'wind')).status).toBe(200);
     const { mqtt } = await board('hut', hut);
     await mqtt.publishAsync('moor/hut/for/well-8/raise/lid_open', '', { qos: 1 });
-    expect((await events()).map(({ deviceId, closedAt }) => [deviceId, closedAt])).toEqual([
+    const both = await until(async () => (await events()).length === 2 && events());
+    expect(both.map(({ deviceId, closedAt }) => [deviceId, closedAt])).toEqual([
       ['well-8', null],
       ['well-7', null],
     ]);
     expect((await say('clear/lid_open?for=radio-7')).status).toBe(200);
-    expect(
-      (await events()).filter(({ closedAt }) => closedAt === null).map(({ deviceId }) => deviceId),
-    ).toEqual(['well-8']);
+    const open = async () =>
+      (await events()).filter(({ closedAt }) => closedAt === null).map(({ deviceId }) => deviceId);
+    await until(async () => (await open()).length === 1);
+    expect(await open()).toEqual(['well-8']);
     const mails = await until(async () => {
       const list = (await (await fetch(`${catcher.ready.pageUrl}/messages.json`)).json()) as {
         subject: string;
@@ -208,7 +210,10 @@ describe('events that devices raise', () => {
       body: { title: 'Flood', deviceId: 'hut', stream: 'flood', comparison: 'raised' },
     });
     await Promise.all(Array.from({ length: 12 }, () => say('raise/flood')));
-    expect((await events()).filter(({ title }) => title === 'Flood')).toHaveLength(1);
+    const flood = async () => (await events()).filter(({ title }) => title === 'Flood');
+    await until(async () => (await flood()).length > 0);
+    await new Promise((resolve) => setTimeout(resolve, 300));
+    expect(await flood()).toHaveLength(1);
   });
 
   it('of a rule that is switched off, or of another device, is unknown', async () => {

@@ -73,6 +73,7 @@ beforeAll(async () => {
     token: String(tokenRow!.id),
     calibration: String(kept!.id),
     claim: String(claim.id),
+    person: `person-${(await owner.client.call('me')).user.id}`,
   };
 });
 afterAll(() => service.stop());
@@ -83,6 +84,7 @@ const bodies: Partial<Record<EndpointName, unknown>> = {
   changeStream: { key: 'level', title: 'Taken', type: 'number' },
   changeDevice: { name: 'Taken' },
   createToken: {},
+  changePerson: { role: 'viewer' },
   reportByHand: { values: { level: 1 } },
   createCommand: { stream: 'pump', value: false },
   copyKind: { title: 'Taken' },
@@ -118,7 +120,7 @@ describe('a second account', () => {
         service.url + pattern.replace(/:(\w+)/g, (_, param: string) => params[param]!) + (query[name] ?? '');
       const response = await fetch(url, {
         method,
-        headers: { cookie: stranger.cookie(), 'content-type': 'application/json' },
+        headers: { cookie: stranger.cookie(), origin: service.url, 'content-type': 'application/json' },
         ...(body !== undefined && { body: JSON.stringify(body) }),
       });
       const { detail } = (await response.json()) as { detail: string };

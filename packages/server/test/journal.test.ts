@@ -2,7 +2,7 @@ import fs from 'node:fs';
 import { pino } from 'pino';
 import { startManagedDatabase, type ManagedDatabase } from '../src/database/managed';
 import { keepOffsets, passJournal, readersBehind, readJournal, trimJournal } from '../src/journal/reader';
-import { startJournalWriter, type Committed } from '../src/journal/writer';
+import { startJournalWriter, type Committed, type JournalWriter } from '../src/journal/writer';
 import { inRawTransaction, openStore, type Store } from '../src/store/store';
 import { newFolder, until } from '../../../test/support/service';
 
@@ -27,10 +27,10 @@ async function newWriter() {
   const writer = await startJournalWriter(store, log, (one) => committed.push(one));
   return { writer, committed };
 }
-const durable = (writer: { onDurable(done: () => void): void }) =>
-  new Promise<void>((resolve) => writer.onDurable(resolve));
+const durable = (writer: Pick<JournalWriter, 'onDurable'>) =>
+  new Promise<void>((resolve) => writer.onDurable(() => resolve()));
 const read = (reader: 'folding' | 'rules' | 'computing', most = 1000) =>
-  inRawTransaction(store, (connection) => readJournal(connection, reader, most));
+  inRawTransaction(store, async (connection) => (await readJournal(connection, reader, most)).entries);
 
 describe('the journal', () => {
   it('says durable only when a reader finds the readings there', async () => {
@@ -136,23 +136,23 @@ describe('the journal', () => {
     expect(await mine('rules')).toEqual([1, 2, 3, 4, 5, 6]);
     await inRawTransaction(store, (connection) =>
       keepOffsets(connection, 'rules', [
-        { writer: writer.id, seq: 4 },
-        { writer: writer.id, seq: 2 },
+        { writer: writer.id, part: 0, seq: 4 },
+        { writer: writer.id, part: 0, seq: 2 },
       ]),
     );
     expect(await mine('rules')).toEqual([5, 6]);
     expect(await mine('folding')).toEqual([1, 2, 3, 4, 5, 6]);
-    await inRawTransaction(store, (connection) => trimJournal(connection, [writer.id]));
+    await inRawTransaction(store, (connection) => trimJournal(connection));
     expect(await mine('folding')).toEqual([1, 2, 3, 4, 5, 6]);
     await inRawTransaction(store, async (connection) => {
-      await keepOffsets(connection, 'folding', [{ writer: writer.id, seq: 5 }]);
-      await trimJournal(connection, [writer.id]);
+      await keepOffsets(connection, 'folding', [{ writer: writer.id, part: 0, seq: 5 }]);
+      await trimJournal(connection);
     });
     expect((await mine('computing')).length).toBe(6);
     const before = await store.withConnection(readersBehind);
     await inRawTransaction(store, async (connection) => {
       await passJournal(connection, 'computing');
-      await trimJournal(connection, [writer.id]);
+      await trimJournal(connection);
     });
     expect(before.computing).toBeGreaterThanOrEqual(6);
     expect((await store.withConnection(readersBehind)).computing).toBe(0);

@@ -1,9 +1,14 @@
 import fc from 'fast-check';
 import { generate, parser, type Packet } from 'mqtt-packet';
-import { createFrameSplitter, type PublishFrame } from '../src/listeners/mqttFrames';
+import { createFrameSplitter, type PublishFrame } from '../src/listeners/mqtt/frames';
 
 /** What a splitter did with what came: publishes it took, as the library would read them, and the bytes it handed on. */
-function run(chunks: readonly Buffer[], takes: (frame: PublishFrame) => boolean = () => true) {
+function run(
+  chunks: readonly Buffer[],
+  takes: (frame: PublishFrame) => boolean = () => true,
+  admitted = true,
+) {
+  const tooLong: (number | null)[] = [];
   const taken: { topic: string; payload: string; messageId: number; dup: boolean }[] = [];
   const others: Buffer[] = [];
   let acknowledged = 0;
@@ -18,13 +23,15 @@ function run(chunks: readonly Buffer[], takes: (frame: PublishFrame) => boolean 
       });
       return true;
     },
+    admitted: () => admitted,
+    tooLong: (messageId) => void tooLong.push(messageId),
     other(bytes, count) {
       others.push(Buffer.from(bytes));
       acknowledged += count;
     },
   });
   for (const chunk of chunks) split(Buffer.from(chunk));
-  return { taken, other: Buffer.concat(others), acknowledged };
+  return { taken, other: Buffer.concat(others), acknowledged, tooLong };
 }
 
 /** What the library reads from the same bytes. */
@@ -124,31 +131,42 @@ describe('the splitter ahead of the broker library', () => {
     );
   });
 
-  it('gives the library any bytes that are no MQTT, whatever the pieces, without growing', () => {
+  it('gives the library any bytes that are no MQTT, whatever the pieces, up to a packet that is too long', () => {
     fc.assert(
       fc.property(fc.uint8Array({ minLength: 1, maxLength: 400 }), places, (noise, where) => {
         const bytes = Buffer.from(noise);
-        const { other, taken } = run(cut(bytes, where), () => false);
+        const { other, taken, tooLong } = run(cut(bytes, where), () => false);
         expect(taken).toEqual([]);
         // What is held back is the beginning of one frame that has not come whole.
-        expect(bytes.subarray(0, other.length).equals(other)).toBe(true);
+        if (tooLong.length === 0) expect(bytes.subarray(0, other.length).equals(other)).toBe(true);
       }),
     );
   });
 
-  it('lets a very long publish through in pieces instead of holding it', () => {
-    const bytes = generate({
-      cmd: 'publish',
-      topic: 'moor/a/report',
-      payload: Buffer.alloc(3 * 1024 * 1024, 'x'),
-      qos: 1,
-      messageId: 5,
-      dup: false,
-      retain: false,
-    });
-    const { other, taken, acknowledged } = run(cut(bytes, [100, 70_000, 1_500_000]));
-    expect(taken).toEqual([]);
-    expect(other.equals(bytes)).toBe(true);
-    expect(acknowledged).toBe(1);
+  it('drops a publish that is too long unread, asks for its acknowledgement once, and goes on with what follows', () => {
+    const publish = (payload: Buffer | string, messageId: number) =>
+      generate({
+        cmd: 'publish',
+        topic: 'moor/a/report',
+        payload,
+        qos: 1,
+        messageId,
+        dup: false,
+        retain: false,
+      });
+    const bytes = Buffer.concat([publish(Buffer.alloc(3 * 1024 * 1024, 'x'), 5), publish('{"a":1}', 6)]);
+    for (const places of [[], [1], [3, 10], [100, 70_000, 1_500_000], [3 * 1024 * 1024 + 21]]) {
+      const { other, taken, tooLong } = run(cut(bytes, places));
+      expect(tooLong).toEqual([5]);
+      expect(other.length).toBe(0);
+      expect(taken.map(({ messageId }) => messageId)).toEqual([6]);
+    }
+  });
+
+  it('keeps little of somebody who is not known yet, and nothing after a packet that is too long', () => {
+    const connect = Buffer.concat([Buffer.from([0x10, 0xff, 0xff, 0xff, 0x7f]), Buffer.alloc(200_000)]);
+    const { other, tooLong } = run(cut(connect, [1, 3, 5, 90_000]), () => true, false);
+    expect(tooLong).toEqual([null]);
+    expect(other.length).toBe(0);
   });
 });

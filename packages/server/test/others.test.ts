@@ -110,7 +110,7 @@ describe('the picture of a device', () => {
   const call = (method: string, body?: Uint8Array, cookie = person.cookie()) =>
     fetch(`${service.url}/api/devices/${id}/picture`, {
       method,
-      headers: { cookie, 'content-type': 'image/png' },
+      headers: { cookie, origin: service.url, 'content-type': 'image/png' },
       ...(body !== undefined && { body: body as Uint8Array<ArrayBuffer> }),
     });
 

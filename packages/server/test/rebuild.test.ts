@@ -51,7 +51,7 @@ async function newSeries(): Promise<number> {
   return series;
 }
 const fold = (id: number, columns: Columns, full?: number) =>
-  inRawTransaction(store, (connection) => mergeIntoChunks(connection, new Map([[id, columns]]), full));
+  inRawTransaction(store, (connection) => mergeIntoChunks(connection, new Map([[id, columns]]), { full }));
 /** Chunks of a series never overlap, and say truly where they begin and end. */
 async function chunksApart(id: number): Promise<void> {
   const rows = await store.withConnection(
@@ -89,7 +89,9 @@ describe('history under late, repeated and deleted readings', () => {
             else
               recent.add({
                 writer: 1,
+                part: 0,
                 seq: i,
+                facts: [],
                 batch: { series: columns.times.map(() => id), ...columns },
                 others: [],
               });
@@ -162,7 +164,14 @@ describe('history under late, repeated and deleted readings', () => {
     const values = times.map((_, i) => Math.round(Math.sin(i / 9) * 1000) / 10);
     await fold(id, { times: times.slice(0, 800), values: values.slice(0, 800) });
     const fresh = { times: times.slice(790), values: values.slice(790) };
-    recent.add({ writer: 1, seq: 1, batch: { series: fresh.times.map(() => id), ...fresh }, others: [] });
+    recent.add({
+      writer: 1,
+      part: 0,
+      seq: 1,
+      facts: [],
+      batch: { series: fresh.times.map(() => id), ...fresh },
+      others: [],
+    });
     const reader = createHistoryReader(store, recent);
     for (const [from, to] of [
       [START + 7, START + 440 * DAY_MS],

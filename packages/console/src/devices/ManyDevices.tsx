@@ -1,6 +1,6 @@
 import { Box, Button, TextField } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import { csvCell } from '@peatmoor/core';
+import { sheetCell } from '@peatmoor/core';
 import { useChange } from '../api';
 import { downloadText } from '../parts/Copyable';
 import { Section } from '../parts/Heading';
@@ -13,7 +13,9 @@ export function ManyDevices(): ReactNode {
   const made = create.data;
   const file =
     made &&
-    ['id,name,token', ...made.map((one) => [one.id, one.name, one.token].map(csvCell).join(','))].join('\n');
+    ['id,name,token', ...made.map((one) => [one.id, one.name, one.token].map(sheetCell).join(','))].join(
+      '\n',
+    );
   return (
     <Section
       title="Many at once"

@@ -12,6 +12,7 @@ const PLACES = [
   ['History', '/history'],
   ['Events', '/events'],
   ['Devices', '/devices'],
+  ['People', '/people'],
   ['Settings', '/settings'],
 ] as const;
 
@@ -59,7 +60,7 @@ function TopLine(): ReactNode {
           whiteSpace: 'nowrap',
           scrollbarWidth: 'none',
           // All the words fit on a phone.
-          '@media (max-width: 599.95px)': { fontSize: '0.8rem' },
+          '@media (max-width: 599.95px)': { fontSize: '0.775rem' },
         }}
       >
         <Typography
@@ -74,7 +75,7 @@ function TopLine(): ReactNode {
         >
           Peatmoor
         </Typography>
-        <Box component="nav" aria-label="Pages" sx={{ display: 'flex', gap: { xs: 1.1, sm: 2.5 } }}>
+        <Box component="nav" aria-label="Pages" sx={{ display: 'flex', gap: { xs: 0.8, sm: 2.5 } }}>
           {PLACES.map(([title, path]) => (
             <Box
               key={path}

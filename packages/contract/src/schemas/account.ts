@@ -1,15 +1,8 @@
 import '../locale';
-import { UNIT_SYSTEMS } from '@peatmoor/core';
+import { ROLES, roleIncludes, UNIT_SYSTEMS, type Role } from '@peatmoor/core';
 import { array, boolean, number, object, string, type InferType } from 'yup';
 
-/** What a person may do in a workspace: viewer looks, operator steers too, editor changes, owner people too. */
-export const ROLES = ['viewer', 'operator', 'editor', 'owner'] as const;
-export type Role = (typeof ROLES)[number];
-
-/** True where a role includes another: an editor may do all an operator may. */
-export function roleIncludes(role: Role, needed: Role): boolean {
-  return ROLES.indexOf(role) >= ROLES.indexOf(needed);
-}
+export { ROLES, roleIncludes, type Role };
 
 const email = string().trim().lowercase().email().max(254).required();
 const password = string().min(10).max(200).required();

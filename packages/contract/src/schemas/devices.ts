@@ -165,9 +165,13 @@ export const reportAnswerSchema = object({
   refused: array(
     object({ name: string().defined(), reason: string().required(), hint: string().required() }),
   ).required(),
+  refusedCount: number(),
 });
 /** What was taken of a report, and what was not and why. */
 export interface ReportAnswer {
   accepted: number;
+  /** The first refusals. */
   refused: Refusal[];
+  /** How many there were in all, where more were refused than are told. */
+  refusedCount?: number;
 }

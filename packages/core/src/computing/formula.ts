@@ -1,5 +1,5 @@
 import { Environment, type ASTNode } from '@marcbachmann/cel-js';
-import { editDistance } from '../readings/names';
+import editDistance from 'damerau-levenshtein';
 import type { Datastream } from '../readings/types';
 
 export const LONGEST_FORMULA = 500;
@@ -38,6 +38,22 @@ export const FORMULA_FUNCTIONS: Readonly<Record<string, (...values: number[]) =>
   cos: Math.cos,
   atan2: Math.atan2,
 };
+/** Parts (names, numbers, operators) of a formula at the most: what bounds the work of one evaluation. */
+const MOST_PARTS = 200;
+/**
+ * What of CEL may be called beside these. No regular expressions, and no macros over lists: both can take longer than
+ * anybody waits, for a formula of a few letters.
+ */
+const CEL_FUNCTIONS = new Set([
+  'double',
+  'int',
+  'bool',
+  'string',
+  'size',
+  'contains',
+  'startsWith',
+  'endsWith',
+]);
 const TWO_VALUES = new Set(['pow', 'min', 'max', 'atan2']);
 
 /**
@@ -54,6 +70,12 @@ export function compileFormula(formula: string, inputs: readonly FormulaInput[])
   const fail = (error: unknown): FormulaError => toError(error, placeOf, [...readable.keys()]);
   try {
     const program = environmentOf(readable).parse(text);
+    const forbidden = forbiddenCall(program.ast);
+    if (forbidden !== null)
+      return {
+        message: `"${forbidden}" cannot be used in a formula. It may use ${[...Object.keys(FORMULA_FUNCTIONS), ...CEL_FUNCTIONS].join(', ')}.`,
+        position: Math.max(0, formula.indexOf(forbidden)) + 1,
+      };
     const checked = program.check();
     if (!checked.valid) return fail(checked.error);
     if (!['double', 'int', 'bool', 'dyn'].includes(checked.type ?? ''))
@@ -104,7 +126,7 @@ function readableNames(inputs: readonly FormulaInput[]): Map<string, FormulaInpu
 }
 
 function environmentOf(readable: ReadonlyMap<string, FormulaInput>): Environment {
-  const environment = new Environment({ limits: { maxAstNodes: 400, maxDepth: 60 } });
+  const environment = new Environment({ limits: { maxAstNodes: MOST_PARTS, maxDepth: 60 } });
   for (const [name, { type }] of readable)
     environment.registerVariable(
       `_${name}`,
@@ -150,10 +172,12 @@ function toError(error: unknown, placeOf: (place: number) => number, known: read
   const { message = '', node } = error as { message?: string; node?: { pos?: number } };
   const first = message.split('\n')[0]!.replace(/\.$/, '');
   const position = placeOf(node?.pos ?? 0) + 1;
+  if (/maxAstNodes|maxDepth/.test(first))
+    return { message: `A formula has ${MOST_PARTS} names, numbers and operators at most.`, position: 1 };
   const unknown = /^Unknown variable: (\w+)/.exec(first)?.[1];
   if (unknown === undefined)
     return { message: `${first[0]?.toUpperCase() ?? ''}${first.slice(1)}.`, position };
-  const near = known.filter((name) => editDistance(name, unknown.toLowerCase()) <= 2);
+  const near = known.filter((name) => editDistance(name, unknown.toLowerCase()).steps <= 2);
   const hint =
     near.length > 0
       ? `The nearest is "${near[0]}".`
@@ -175,6 +199,24 @@ function identifiers(node: ASTNode): Set<string> {
   };
   walk(node);
   return names;
+}
+
+/** The first call of something that formulas may not use, or null. */
+function forbiddenCall(node: ASTNode): string | null {
+  const open: unknown[] = [node];
+  while (open.length > 0) {
+    const one = open.pop();
+    if (Array.isArray(one)) open.push(...(one as unknown[]));
+    else if (one !== null && typeof one === 'object' && 'op' in one) {
+      const { op, args } = one as { op: string; args: unknown };
+      if (op === 'call' || op === 'rcall') {
+        const [name] = args as [string];
+        if (!CEL_FUNCTIONS.has(name) && !Object.hasOwn(FORMULA_FUNCTIONS, name)) return name;
+      }
+      if (typeof args === 'object') open.push(args);
+    }
+  }
+  return null;
 }
 
 function toCel(input: FormulaInput, value: number): unknown {

@@ -30,6 +30,14 @@ export function fingerprintOf(token: string): string {
   return token.slice(PREFIX.length, PREFIX.length + FINGERPRINT_LENGTH);
 }
 
+/** Texts that may be a secret of ours: a token, or the body of an access key or a claim secret. */
+const SECRETS = /moor[0-9a-z]{16,40}/gi;
+
+/** A text with every secret in it cut to its fingerprint. */
+export function withoutSecrets(text: string): string {
+  return text.replace(SECRETS, (secret) => `${secret.slice(0, PREFIX.length + FINGERPRINT_LENGTH)}…`);
+}
+
 /** Tells a whole token from a half-copied, a mistyped one and from something else, by its own check letters. */
 export function inspectToken(text: string): TokenShape {
   const folded = text.trim().toLowerCase().replace(/[il]/g, '1');

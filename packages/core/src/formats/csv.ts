@@ -1,6 +1,7 @@
 import Papa from 'papaparse';
 import { refusal, type Refusal } from '../readings/refusals';
-import { MOST_VALUES, type DecodedReport, type ReportRow } from './report';
+import { refuseCount, refuseTableSize } from './bounds';
+import type { DecodedReport, ReportRow } from './report';
 
 /** A table of texts: a header row of names, and rows of as many cells. */
 export interface Table {
@@ -29,6 +30,8 @@ export function parseTable(text: string): Table | string {
  * value. Refuses with unreadable or too-large.
  */
 export function decodeCsvReport(text: string): DecodedReport | Refusal {
+  const large = refuseTableSize(text);
+  if (large !== null) return large;
   const table = parseTable(text);
   if (typeof table === 'string') return refusal('', 'unreadable', table);
   const { names } = table;
@@ -46,7 +49,5 @@ export function decodeCsvReport(text: string): DecodedReport | Refusal {
     if (values.length > 0) rows.push({ at: at === '' ? undefined : at, values });
   }
   if (count === 0) return refusal('', 'unreadable', 'There is no value in the message.');
-  if (count > MOST_VALUES)
-    return refusal('', 'too-large', `${count} values came in one message; ${MOST_VALUES} are taken at most.`);
-  return { rows, number: null };
+  return refuseCount(count) ?? { rows, number: null };
 }

@@ -1,3 +1,4 @@
+export * from './bounds';
 export * from './report';
 export * from './json';
 export * from './pairs';

@@ -1,6 +1,7 @@
 import { refusal, type Refusal } from '../readings/refusals';
 import { looksLikeSenml, resolveSenml } from './senml';
-import { flattenRow, MOST_VALUES, readNumberOfMessage, type DecodedReport, type ReportRow } from './report';
+import { MOST_VALUES, refuseCount, refuseShape } from './bounds';
+import { flattenRow, readNumberOfMessage, type DecodedReport, type ReportRow } from './report';
 
 /**
  * Decodes a JSON report: an object of name → value with optional `at` and `n`, or an array of such rows, or a SenML
@@ -16,6 +17,8 @@ export function decodeJsonReport(text: string, receivedMs: number): DecodedRepor
   }
   const flat = flatRow(parsed);
   if (flat !== null) return flat;
+  const shape = refuseShape(parsed);
+  if (shape !== null) return shape;
   if (looksLikeSenml(parsed)) return resolveSenml(parsed, receivedMs);
   const objects = Array.isArray(parsed) ? parsed : [parsed];
   if (objects.length === 0) return refusal('', 'unreadable', 'The array is empty: there is no value in it.');
@@ -32,10 +35,10 @@ export function decodeJsonReport(text: string, receivedMs: number): DecodedRepor
     if ('reason' in row) return row;
     count += row.values.length;
     rows.push(row);
+    const many = refuseCount(Math.max(count, rows.length));
+    if (many !== null) return many;
   }
   if (count === 0) return refusal('', 'unreadable', 'There is no value in the message.');
-  if (count > MOST_VALUES)
-    return refusal('', 'too-large', `${count} values came in one message; ${MOST_VALUES} are taken at most.`);
   return { rows, number: readNumberOfMessage((objects[0] as { n?: unknown }).n) };
 }
 

@@ -1,7 +1,7 @@
 import { refusal, type Refusal } from '../readings/refusals';
 import { decodeCsvReport } from './csv';
 import { decodeJsonReport } from './json';
-import { decodePairs } from './pairs';
+import { decodeForm } from './pairs';
 import type { DecodedReport } from './report';
 import { decodeSenmlCbor, decodeSenmlJson } from './senml';
 
@@ -53,7 +53,7 @@ export function decodeByType(
   if (type === 'text/csv') return decodeCsvReport(text);
   if (type === 'application/json' || type === 'text/plain' || first === '{' || first === '[')
     return decodeJsonReport(text, receivedMs);
-  if (type === 'application/x-www-form-urlencoded') return decodePairs(new URLSearchParams(text));
+  if (type === 'application/x-www-form-urlencoded') return decodeForm(text);
   return refusal(
     '',
     'no-meaning',

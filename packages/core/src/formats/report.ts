@@ -1,16 +1,21 @@
-import { foldName, RESERVED_NAMES, type NameIndex } from '../readings/names';
+import { foldName, LONGEST_NAME, RESERVED_NAMES, type NameIndex } from '../readings/names';
 import { refusal, type Refusal } from '../readings/refusals';
 import { readAt } from '../readings/time';
 import { isReportable, type Datastream } from '../readings/types';
 import { isTaken, takeValue, type TakenValue } from '../readings/value';
+import { DEEPEST, refuseCount, tooDeep } from './bounds';
 
-/** Values in one message at the most. */
-export const MOST_VALUES = 10_000;
+/** Refusals of one message that are told; the others are counted. */
+export const MOST_REFUSALS = 50;
+/** Refusals for which the nearest known name is looked for. */
+const MOST_NEAREST = 20;
 
 /** One row of a report as it came: its time, if it names one, and its values by name. */
 export interface ReportRow {
   at: unknown;
   values: [name: string, raw: unknown, unit?: string][];
+  /** A time that was given to it here, where it names none; taken as it is. */
+  givenAt?: number;
   /** For whom it speaks, where it names another than the device that sends it: a sub-device's ID or serial text. */
   device?: string;
 }
@@ -34,7 +39,26 @@ export interface AcceptedValue<S> {
 
 export interface TakenReport<S> {
   accepted: AcceptedValue<S>[];
+  /** The first refusals. */
   refused: Refusal[];
+  /** How many there were in all. */
+  refusedCount: number;
+}
+
+/** The refusals of one message: the first are kept, all are counted. */
+export class RefusalList {
+  readonly told: Refusal[] = [];
+  count = 0;
+
+  add(refused: Refusal): void {
+    if (++this.count <= MOST_REFUSALS) this.told.push(refused);
+  }
+
+  /** The same where making it is work: only done for those that are told. */
+  addLater(make: () => Refusal): void {
+    if (this.count < MOST_REFUSALS) this.add(make());
+    else this.count++;
+  }
 }
 
 /**
@@ -46,43 +70,61 @@ export function takeReport<S extends Datastream>(
   report: DecodedReport,
   receivedMs: number,
 ): TakenReport<S> {
-  const accepted: AcceptedValue<S>[] = [];
-  const refused: Refusal[] = [...(report.refused ?? [])];
-  for (const row of report.rows) {
-    const at = row.at === undefined ? receivedMs : readAt(row.at, receivedMs);
-    if (typeof at !== 'number') {
-      refused.push(at);
-      for (const [name] of row.values)
-        refused.push(refusal(name, at.reason, `The time of its row was refused: ${at.hint}`));
-      continue;
-    }
-    for (const [name, raw, unit] of row.values) takeInto(index, name, raw, unit, at, accepted, refused);
-  }
-  return accepted.length > 1 ? withoutRepeats(accepted, refused) : { accepted, refused };
+  const taking = new ReportTaker(index, report.refused ?? []);
+  for (const row of report.rows) taking.row(row, receivedMs);
+  return taking.result();
 }
 
-function takeInto<S extends Datastream>(
-  index: NameIndex<S>,
-  name: string,
-  raw: unknown,
-  unit: string | undefined,
-  at: number,
-  accepted: AcceptedValue<S>[],
-  refused: Refusal[],
-): void {
-  const stream = index.find(name);
-  if (isObject(raw) && stream?.type !== 'location') {
-    // An object that looks like a place, where the kind has a datastream for each of its parts.
-    for (const [part, value] of Object.entries(raw))
-      takeInto(index, `${name}_${part}`, value, undefined, at, accepted, refused);
-    return;
+/** Takes a report row by row, so that a long one can be taken in several turns. */
+export class ReportTaker<S extends Datastream> {
+  readonly #index: NameIndex<S>;
+  readonly #accepted: AcceptedValue<S>[] = [];
+  readonly #refused = new RefusalList();
+
+  constructor(index: NameIndex<S>, refused: readonly Refusal[]) {
+    this.#index = index;
+    for (const one of refused) this.#refused.add(one);
   }
-  if (stream === undefined) refused.push(unknownName(index, name));
-  else if (!isReportable(stream)) refused.push(notReportable(name, stream));
-  else {
-    const taken = takeValue(stream, raw, name, unit);
-    if (isTaken(taken)) accepted.push({ stream, at, value: taken.value, outOfRange: taken.outOfRange });
-    else refused.push(taken);
+
+  row(row: ReportRow, receivedMs: number): void {
+    const at = row.givenAt ?? (row.at === undefined ? receivedMs : readAt(row.at, receivedMs));
+    if (typeof at !== 'number') {
+      this.#refused.add(at);
+      for (const [name] of row.values)
+        this.#refused.addLater(() => refusal(name, at.reason, `The time of its row was refused: ${at.hint}`));
+      return;
+    }
+    // The way of every value: without an iterator for each.
+    const { values } = row;
+    for (let i = 0; i < values.length; i++) {
+      const one = values[i]!;
+      this.#value(one[0], one[1], one[2], at);
+    }
+  }
+
+  result(): TakenReport<S> {
+    const accepted = withoutRepeats(this.#accepted, this.#refused);
+    return { accepted, refused: this.#refused.told, refusedCount: this.#refused.count };
+  }
+
+  #value(name: string, raw: unknown, unit: string | undefined, at: number): void {
+    const stream = this.#index.find(name);
+    if (isObject(raw) && stream?.type !== 'location') {
+      // An object that looks like a place, where the kind has a datastream for each of its parts.
+      for (const [part, value] of Object.entries(raw))
+        if (isObject(value)) this.#refused.add(tooDeep(name));
+        else this.#value(`${name}_${part}`, value, undefined, at);
+      return;
+    }
+    if (stream === undefined)
+      this.#refused.addLater(() => unknownName(this.#index, name, this.#refused.count));
+    else if (!isReportable(stream)) this.#refused.addLater(() => notReportable(name, stream));
+    else {
+      const taken = takeValue(stream, raw, name, unit);
+      if (isTaken(taken))
+        this.#accepted.push({ stream, at, value: taken.value, outOfRange: taken.outOfRange });
+      else this.#refused.add(taken);
+    }
   }
 }
 
@@ -99,19 +141,21 @@ function isObject(raw: unknown): raw is Record<string, unknown> {
   return raw !== null && typeof raw === 'object' && !Array.isArray(raw) && !(raw instanceof Uint8Array);
 }
 
-function unknownName(index: NameIndex<unknown>, name: string): Refusal {
-  if (name.length > 80) return refusal(name, 'too-long', 'A name has 40 letters at most.');
-  const nearest = index.nearest(name);
+function unknownName(index: NameIndex<unknown>, name: string, before: number): Refusal {
+  if (name.length > LONGEST_NAME)
+    return refusal(name, 'too-long', `A name has ${LONGEST_NAME} letters at most.`);
+  const nearest = before < MOST_NEAREST ? index.nearest(name) : undefined;
   const hint =
     nearest === undefined ? undefined : `No datastream is called "${name}"; the nearest is "${nearest}".`;
   return refusal(name, 'unknown-name', hint);
 }
 
+/** What was accepted, each name and time once; of different values for one name and time all are refused. */
 function withoutRepeats<S extends Datastream>(
   accepted: AcceptedValue<S>[],
-  refused: Refusal[],
-): TakenReport<S> {
-  if (inOrder(accepted)) return { accepted, refused };
+  refused: RefusalList,
+): AcceptedValue<S>[] {
+  if (accepted.length <= 1 || inOrder(accepted)) return accepted;
   const seen = new Map<string, AcceptedValue<S>>();
   const conflicting = new Set<string>();
   for (const entry of accepted) {
@@ -120,12 +164,12 @@ function withoutRepeats<S extends Datastream>(
     if (earlier === undefined) seen.set(id, entry);
     else if (!sameValue(earlier.value, entry.value)) conflicting.add(id);
   }
-  if (seen.size === accepted.length) return { accepted, refused };
+  if (seen.size === accepted.length) return accepted;
   for (const id of conflicting) {
-    refused.push(refusal(seen.get(id)!.stream.key, 'repeated-name'));
+    refused.add(refusal(seen.get(id)!.stream.key, 'repeated-name'));
     seen.delete(id);
   }
-  return { accepted: [...seen.values()], refused };
+  return [...seen.values()];
 }
 
 /** True where the times of each datastream only grow: then nothing can come twice, and nothing needs remembering. */
@@ -140,14 +184,18 @@ function inOrder<S>(accepted: readonly AcceptedValue<S>[]): boolean {
 }
 
 function sameValue(a: TakenValue['value'], b: TakenValue['value']): boolean {
-  return a === b || (typeof a === 'object' && JSON.stringify(a) === JSON.stringify(b));
+  if (a === b) return true;
+  if (typeof a !== 'object' || typeof b !== 'object') return false;
+  if ('bytes' in a)
+    return 'bytes' in b && a.size === b.size && a.bytes.every((byte, i) => byte === b.bytes[i]);
+  return 'lat' in b && a.lat === b.lat && a.lon === b.lon && a.alt === b.alt;
 }
 
-/** Lays nested objects flat: `{"accel":{"x":1}}` gives `accel_x`; an object with lat and lon stays whole. Returns a refusal for depths beyond five or too many values. */
+/** Lays nested objects flat: `{"accel":{"x":1}}` gives `accel_x`; an object with lat and lon stays whole. Refuses depths beyond eight, and too many values. */
 export function flattenRow(row: Record<string, unknown>): ReportRow | Refusal {
   const values: [string, unknown][] = [];
   const walk = (object: Record<string, unknown>, prefix: string, depth: number): Refusal | null => {
-    if (depth > 5) return refusal(prefix, 'unreadable', 'Objects are nested more than five deep.');
+    if (depth >= DEEPEST) return tooDeep(prefix);
     for (const [name, raw] of Object.entries(object)) {
       if (depth === 0 && (name === 'at' || name === 'n')) continue;
       if (isObject(raw) && !isPlace(raw)) {
@@ -155,7 +203,7 @@ export function flattenRow(row: Record<string, unknown>): ReportRow | Refusal {
         if (deeper !== null) return deeper;
       } else values.push([prefix + name, raw]);
     }
-    return null;
+    return refuseCount(values.length);
   };
   const wrong = walk(row, '', 0);
   return wrong ?? { at: row.at, values };

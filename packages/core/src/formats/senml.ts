@@ -1,32 +1,38 @@
 import { decode } from 'cborg';
-import { refusal, type Refusal } from '../readings/refusals';
-import { MOST_VALUES, type DecodedReport, type ReportRow } from './report';
+import { refusal, showRaw, type Refusal } from '../readings/refusals';
+import { refuseCborShape, refuseCount, refuseShape } from './bounds';
+import type { DecodedReport, ReportRow } from './report';
 
 /** Labels of SenML in JSON, and their numbers in CBOR (RFC 8428 §4.3, §6). */
-const CBOR_LABELS: Record<number, string> = {
-  [-1]: 'bver',
-  [-2]: 'bn',
-  [-3]: 'bt',
-  [-4]: 'bu',
-  [-5]: 'bv',
-  [-6]: 'bs',
-  0: 'n',
-  1: 'u',
-  2: 'v',
-  3: 'vs',
-  4: 'vb',
-  5: 's',
-  6: 't',
-  7: 'ut',
-  8: 'vd',
-};
+const CBOR_LABELS = new Map<unknown, string>([
+  [-1, 'bver'],
+  [-2, 'bn'],
+  [-3, 'bt'],
+  [-4, 'bu'],
+  [-5, 'bv'],
+  [-6, 'bs'],
+  [0, 'n'],
+  [1, 'u'],
+  [2, 'v'],
+  [3, 'vs'],
+  [4, 'vb'],
+  [5, 's'],
+  [6, 't'],
+  [7, 'ut'],
+  [8, 'vd'],
+]);
 /** Fields that say nothing about the records that follow. */
 const PLAIN = new Set(['n', 'u', 'v', 'vs', 'vb', 'vd', 's', 't']);
-const KNOWN = new Set(Object.values(CBOR_LABELS));
+/** The name of a label; a number that came as a text means the same. */
+const labelOf = (label: unknown): string =>
+  CBOR_LABELS.get(typeof label === 'string' && /^-?\d$/.test(label) ? Number(label) : label) ?? String(label);
+const KNOWN = new Set(CBOR_LABELS.values());
 const VALUES = ['v', 'vs', 'vb', 'vd'] as const;
 /** Times below this many seconds are relative to now (RFC 8428 §4.5.3). */
 const RELATIVE_BELOW_S = 2 ** 28;
 const NEWEST_VERSION = 10;
+/** Letters of a base name and a name together: a device and a datastream, with room. */
+const LONGEST_WHOLE_NAME = 200;
 const TAG_DECIMAL_FRACTION = 4;
 
 type SenmlRecord = Record<string, unknown>;
@@ -49,15 +55,19 @@ export function looksLikeSenml(parsed: unknown): parsed is SenmlRecord[] {
 
 /** Decodes SenML in JSON (RFC 8428 §5). Refuses with unreadable, no-meaning or too-large. */
 export function decodeSenmlJson(text: string, receivedMs: number): DecodedReport | Refusal {
+  let pack: unknown;
   try {
-    return resolveSenml(JSON.parse(text), receivedMs);
+    pack = JSON.parse(text);
   } catch {
     return refusal('', 'unreadable', 'The text is not whole JSON; it may have been cut off.');
   }
+  return refuseShape(pack) ?? resolveSenml(pack, receivedMs);
 }
 
 /** Decodes SenML in CBOR (RFC 8428 §6). Refuses with unreadable, no-meaning or too-large. */
 export function decodeSenmlCbor(bytes: Uint8Array, receivedMs: number): DecodedReport | Refusal {
+  const shape = refuseCborShape(bytes);
+  if (shape !== null) return shape;
   let pack: unknown;
   try {
     pack = decode(bytes, {
@@ -78,9 +88,7 @@ export function decodeSenmlCbor(bytes: Uint8Array, receivedMs: number): DecodedR
   return resolveSenml(
     pack.map((record: unknown) =>
       record instanceof Map
-        ? Object.fromEntries(
-            [...record].map(([label, value]) => [CBOR_LABELS[label as number] ?? String(label), value]),
-          )
+        ? Object.fromEntries([...record].map(([label, value]) => [labelOf(label), value]))
         : record,
     ),
     receivedMs,
@@ -94,8 +102,8 @@ export function decodeSenmlCbor(bytes: Uint8Array, receivedMs: number): DecodedR
 export function resolveSenml(pack: unknown, receivedMs: number): DecodedReport | Refusal {
   if (!Array.isArray(pack)) return notAPack();
   if (pack.length === 0) return refusal('', 'unreadable', 'The pack is empty: there is no record in it.');
-  if (pack.length > MOST_VALUES)
-    return refusal('', 'too-large', `${pack.length} records came; ${MOST_VALUES} are taken at most.`);
+  const many = refuseCount(pack.length);
+  if (many !== null) return many;
   const base = { bn: '', bt: 0, bu: undefined as string | undefined, bv: 0, bs: 0 };
   const rows: ReportRow[] = [];
   const refused = new Map<string, Refusal>();
@@ -141,10 +149,12 @@ function takeBase(base: Base, record: SenmlRecord, refused: Map<string, Refusal>
       return refusal(
         'bver',
         'no-meaning',
-        `Version ${String(value)} of SenML is newer than ${NEWEST_VERSION}, which is read here.`,
+        `Version ${showRaw(value)} of SenML is newer than ${NEWEST_VERSION}, which is read here.`,
       );
     if (label === 'bn' || label === 'bu') {
       if (typeof value !== 'string') return refusal(label, 'wrong-type', `"${label}" is a text in SenML.`);
+      if (value.length > LONGEST_WHOLE_NAME)
+        return refusal(label, 'too-long', `"${label}" has ${LONGEST_WHOLE_NAME} letters at most.`);
       if (label === 'bn') base.bn = value;
       else base.bu = value;
     }
@@ -164,7 +174,12 @@ function resolveRecord(
 ): ReportRow | null {
   const present = VALUES.filter((label) => label in record);
   if (present.length === 0 && !('s' in record)) return null;
-  const whole = base.bn + (typeof record.n === 'string' ? record.n : '');
+  const own = typeof record.n === 'string' ? record.n : '';
+  if (base.bn.length + own.length > LONGEST_WHOLE_NAME) {
+    refused.set(own, refusal(own, 'too-long', `A name has ${LONGEST_WHOLE_NAME} letters at most.`));
+    return null;
+  }
+  const whole = base.bn + own;
   if (present.length > 1) {
     refused.set(whole, refusal(whole, 'repeated-name', 'A SenML record has one value: v, vs, vb or vd.'));
     return null;

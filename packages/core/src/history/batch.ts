@@ -52,29 +52,65 @@ export class BatchBuilder {
   }
 }
 
-/** Packs a batch for the journal: header, then times and values as doubles, series as uint32, little-endian. */
-export function packBatch({ series, times, values }: Batch): Uint8Array {
+/** What the journal keeps beside readings, for those who read it: `device` is the row of a device, `at` epoch ms. */
+export type Fact =
+  | { kind: 'raised' | 'cleared'; device: number; at: number; key: string; text: string }
+  | { kind: 'online' | 'offline'; device: number; at: number }
+  | { kind: 'refused'; device: number; at: number; count: number }
+  | { kind: 'applied'; device: number; at: number; command: number }
+  /** A person closed an event, or changed or deleted a rule: what it had opened ends. */
+  | { kind: 'event-closed'; event: number; at: number }
+  | { kind: 'rule-changed'; rule: number; at: number };
+
+/** One commit: number readings in columns, and facts. */
+export interface Commit {
+  batch: Batch;
+  facts: readonly Fact[];
+}
+
+/** Packs a commit for the journal: header, then times and values as doubles, series as uint32, little-endian; then the facts as JSON. */
+export function packBatch({ series, times, values }: Batch, facts: readonly Fact[] = []): Uint8Array {
   const count = series.length;
-  const buffer = new ArrayBuffer(HEADER_BYTES + count * 20);
+  const tail = facts.length === 0 ? null : encoder.encode(JSON.stringify(facts));
+  const readings = HEADER_BYTES + count * 20;
+  const buffer = new ArrayBuffer(readings + (tail?.length ?? 0));
   const view = new DataView(buffer);
   view.setUint32(0, MAGIC);
   view.setUint32(4, count, true);
   new Float64Array(buffer, HEADER_BYTES, count).set(times);
   new Float64Array(buffer, HEADER_BYTES + count * 8, count).set(values);
   new Uint32Array(buffer, HEADER_BYTES + count * 16, count).set(series);
+  if (tail !== null) new Uint8Array(buffer, readings).set(tail);
   return new Uint8Array(buffer);
 }
 
 /** Unpacks what packBatch made. Throws RangeError on anything else. */
-export function unpackBatch(bytes: Uint8Array): Batch {
+export function unpackBatch(bytes: Uint8Array): Commit {
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   if (bytes.length < HEADER_BYTES || view.getUint32(0) !== MAGIC) throw new RangeError('not a journal batch');
   const count = view.getUint32(4, true);
-  if (bytes.length !== HEADER_BYTES + count * 20) throw new RangeError('a journal batch is cut short');
-  const { buffer } = Uint8Array.from(bytes);
+  const readings = HEADER_BYTES + count * 20;
+  if (bytes.length < readings) throw new RangeError('a journal batch is cut short');
+  const { buffer } = Uint8Array.from(bytes.subarray(0, readings));
   return {
-    times: new Float64Array(buffer, HEADER_BYTES, count),
-    values: new Float64Array(buffer, HEADER_BYTES + count * 8, count),
-    series: new Uint32Array(buffer, HEADER_BYTES + count * 16, count),
+    batch: {
+      times: new Float64Array(buffer, HEADER_BYTES, count),
+      values: new Float64Array(buffer, HEADER_BYTES + count * 8, count),
+      series: new Uint32Array(buffer, HEADER_BYTES + count * 16, count),
+    },
+    facts: bytes.length === readings ? [] : readFacts(bytes.subarray(readings)),
   };
 }
+
+function readFacts(bytes: Uint8Array): Fact[] {
+  try {
+    const facts: unknown = JSON.parse(decoder.decode(bytes));
+    if (Array.isArray(facts)) return facts as Fact[];
+  } catch {
+    // Said below.
+  }
+  throw new RangeError('the facts of a journal batch are damaged');
+}
+
+const encoder = new TextEncoder();
+const decoder = new TextDecoder();

@@ -58,6 +58,11 @@ export class ByteReader {
     this.#view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   }
 
+  /** True where everything has been read. */
+  get ended(): boolean {
+    return this.#position >= this.#bytes.length;
+  }
+
   byte(): number {
     if (this.#position >= this.#bytes.length) throw new RangeError('packed readings are cut short');
     return this.#bytes[this.#position++]!;

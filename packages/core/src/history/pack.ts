@@ -1,20 +1,26 @@
 import { ByteReader, ByteWriter } from './bytes';
-import type { Rollup } from './rollup';
+import { HOUR_MS, type Rollup } from './rollup';
 import type { Columns } from './series';
 
 const MOST_DECIMALS = 6;
+/** Quarters of a millisecond, and the bytes of no readings: their count and a form of values. */
+const QUARTERS = 4;
+const EMPTY_BYTES = 2;
 /** How a column of values is written, where the number is not a count of decimals. */
 const DOUBLES = 255;
 const SINGLES = 254;
 
 /**
  * Packs ordered readings into bytes, columns apart: count, times as delta of delta in ms, then the values.
- * Made to be deflated. Times must be whole milliseconds within ±2^52.
+ * Made to be deflated. Times are whole or quarter milliseconds within ±2^50.
  */
 export function packColumns({ times, values }: Columns): Uint8Array {
   const out = new ByteWriter(16 + times.length * 4);
+  const whole = times.every(Number.isInteger);
+  // No readings, and then something: the times that follow are quarters.
+  if (!whole) out.varint(0);
   out.varint(times.length);
-  writeTimes(out, times);
+  writeTimes(out, whole ? times : times.map((at) => at * QUARTERS));
   writeValues(out, values);
   return out.bytes();
 }
@@ -22,12 +28,15 @@ export function packColumns({ times, values }: Columns): Uint8Array {
 /** Unpacks what packColumns made. Throws RangeError on bytes that are cut short. */
 export function unpackColumns(bytes: Uint8Array): Columns {
   const input = new ByteReader(bytes);
-  const count = readCount(input, bytes);
+  let count = readCount(input, bytes);
+  const quarters = count === 0 && bytes.length > EMPTY_BYTES;
+  if (quarters) count = readCount(input, bytes);
   const times = readTimes(input, count);
+  if (quarters) for (let i = 0; i < count; i++) times[i]! /= QUARTERS;
   return { times, values: readValues(input, count) };
 }
 
-/** Packs rollups of one span, in order of time, column by column. Made to be deflated. */
+/** Packs rollups of one span, in order of time, column by column; from an hour on with their spread. Made to be deflated. */
 export function packRollups(rollups: readonly Rollup[], spanMs: number): Uint8Array {
   const out = new ByteWriter(16 + rollups.length * 12);
   out.varint(rollups.length);
@@ -41,16 +50,25 @@ export function packRollups(rollups: readonly Rollup[], spanMs: number): Uint8Ar
       out,
       rollups.map((one) => one[name]),
     );
+  if (spanMs >= HOUR_MS)
+    writeValues(
+      out,
+      rollups.map(({ spread }) => spread),
+    );
   return out.bytes();
 }
 
-/** Unpacks what packRollups made with the same span. Throws RangeError on bytes that are cut short. */
+/**
+ * Unpacks what packRollups made with the same span; the spread is NaN where it was not kept (below an hour, or packed
+ * before it was). Throws RangeError on bytes that are cut short.
+ */
 export function unpackRollups(bytes: Uint8Array, spanMs: number): Rollup[] {
   const input = new ByteReader(bytes);
   const count = readCount(input, bytes);
   const times = readTimes(input, count);
   const counts = times.map(() => input.varint());
   const [min, max, sum, first, last] = VALUE_COLUMNS.map(() => readValues(input, count));
+  const spread = input.ended ? null : readValues(input, count);
   return times.map((at, i) => ({
     at: at * spanMs,
     count: counts[i]!,
@@ -59,6 +77,7 @@ export function unpackRollups(bytes: Uint8Array, spanMs: number): Rollup[] {
     sum: sum![i]!,
     first: first![i]!,
     last: last![i]!,
+    spread: spread?.[i] ?? Number.NaN,
   }));
 }
 

@@ -30,9 +30,18 @@ export function csvCell(text: string): string {
   return /[",\r\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text;
 }
 
-/** A cell for a spreadsheet: a text that it would run as a formula is disarmed. */
+/** A text that a spreadsheet would run as a formula, disarmed already or not. */
+const ARMED = /^'*[\s\0]*[=+@\-\t\r]/;
+const NEGATIVE = /^-[\d.]+(e[+-]?\d+)?$/i;
+
+/** A cell for a spreadsheet: a text that it would run as a formula is disarmed; a plain number stays one. */
 export function sheetCell(text: string): string {
-  return csvCell(/^[=+@\t\r]|^-(?![\d.])/.test(text) ? `'${text}` : text);
+  return csvCell(ARMED.test(text) && !NEGATIVE.test(text) ? `'${text}` : text);
+}
+
+/** The text of a cell that sheetCell wrote. */
+export function fromSheetCell(text: string): string {
+  return text.startsWith("'") && ARMED.test(text) ? text.slice(1) : text;
 }
 
 /** Date and time of day of a moment in a time zone, as a sheet shows them. */

@@ -40,5 +40,7 @@ function fromBase64(text: string): Uint8Array | null {
   const body = text.replace(/^data:[^,]*,/, '').replace(/\s+/g, '');
   if (!/^[A-Za-z0-9+/_-]*={0,2}$/.test(body) || body.replace(/=+$/, '').length % 4 === 1) return null;
   const letters = atob(body.replaceAll('-', '+').replaceAll('_', '/').replace(/=+$/, ''));
-  return Uint8Array.from(letters, (letter) => letter.charCodeAt(0));
+  const bytes = new Uint8Array(letters.length);
+  for (let i = 0; i < letters.length; i++) bytes[i] = letters.charCodeAt(i);
+  return bytes;
 }

@@ -24,9 +24,12 @@ export function readLocation(raw: unknown, name: string): Location | Refusal {
   return { lat, lon, alt: alt ?? null };
 }
 
+/** Letters of a location in words at the most. */
+const LONGEST = 200;
+
 function partsOf(raw: unknown): unknown[] {
   if (Array.isArray(raw)) return raw.length <= 3 ? raw : [];
-  if (typeof raw === 'string') {
+  if (typeof raw === 'string' && raw.length <= LONGEST) {
     const parts = raw.split(/[,;\s]+/).filter(Boolean);
     return parts.length <= 3 ? parts : [];
   }

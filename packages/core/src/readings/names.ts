@@ -1,3 +1,4 @@
+import editDistance from 'damerau-levenshtein';
 import type { Datastream } from './types';
 
 /** Names with a meaning of their own on the wire; a datastream cannot be called so. */
@@ -9,6 +10,9 @@ export const RESERVED_NAMES: ReadonlySet<string> = new Set([
   'n',
   'access_token',
 ]);
+
+/** Letters of a name in a message at the most. */
+export const LONGEST_NAME = 80;
 
 export const KEY_PATTERN = /^[a-z][a-z0-9_]{0,39}$/;
 
@@ -57,8 +61,10 @@ export function indexNames<S extends Pick<Datastream, 'key' | 'pin' | 'aliases'>
   for (const stream of streams) for (const alias of stream.aliases) byName.set(foldName(alias), stream);
   for (const stream of streams) byName.set(stream.key, stream);
   for (const stream of streams) if (stream.pin !== null) byName.set(String(stream.pin), stream);
+  const bareKeys = streams.map(({ key }) => key.replaceAll('_', ''));
   return {
     find(name) {
+      if (name.length > LONGEST_NAME) return undefined;
       const exact = byName.get(name);
       if (exact !== undefined) return exact;
       const pin = pinOf(name);
@@ -70,30 +76,13 @@ export function indexNames<S extends Pick<Datastream, 'key' | 'pin' | 'aliases'>
       const bare = folded.replaceAll('_', '');
       let best: string | undefined;
       let bestDistance = Math.max(1, Math.floor(folded.length / 3)) + 1;
-      for (const stream of streams) {
-        const apart = stream.key.replaceAll('_', '') === bare ? 0 : editDistance(folded, stream.key);
+      for (const [i, stream] of streams.entries()) {
+        // Names whose lengths differ by more cannot be nearer.
+        if (Math.abs(stream.key.length - folded.length) > bestDistance) continue;
+        const apart = bareKeys[i] === bare ? 0 : editDistance(folded, stream.key).steps;
         if (apart < bestDistance) [best, bestDistance] = [stream.key, apart];
       }
       return best;
     },
   };
-}
-
-/** Letters to add, drop, change or swap with a neighbour to get from one text to the other (optimal string alignment). */
-export function editDistance(a: string, b: string): number {
-  let before: number[] = [];
-  let last = Array.from({ length: b.length + 1 }, (_, j) => j);
-  for (let i = 1; i <= a.length; i++) {
-    const row = [i];
-    for (let j = 1; j <= b.length; j++) {
-      const same = a[i - 1] === b[j - 1] ? 0 : 1;
-      let cost = Math.min(last[j]! + 1, row[j - 1]! + 1, last[j - 1]! + same);
-      if (i > 1 && j > 1 && a[i - 1] === b[j - 2] && a[i - 2] === b[j - 1])
-        cost = Math.min(cost, before[j - 2]! + 1);
-      row.push(cost);
-    }
-    before = last;
-    last = row;
-  }
-  return last[b.length]!;
 }

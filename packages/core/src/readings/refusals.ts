@@ -43,3 +43,18 @@ export function refusal(name: string, reason: RefusalReason, hint: string = REFU
 export function isRefusal(outcome: object): outcome is Refusal {
   return 'reason' in outcome && 'hint' in outcome;
 }
+
+/** Letters of a value that a hint shows. */
+const SHOWN_LETTERS = 40;
+
+/** A raw value as a hint shows it, shortened; of a list or an object only what it is. Looks no deeper than its surface. */
+export function showRaw(raw: unknown): string {
+  if (typeof raw === 'string') {
+    if (raw.length <= SHOWN_LETTERS) return JSON.stringify(raw);
+    return `${JSON.stringify(raw.slice(0, SHOWN_LETTERS)).slice(0, -1)}…"`;
+  }
+  if (raw instanceof Uint8Array) return raw.length === 1 ? '1 byte' : `${raw.length} bytes`;
+  if (Array.isArray(raw)) return `a list of ${raw.length}`;
+  if (raw !== null && typeof raw === 'object') return 'an object';
+  return String(raw);
+}

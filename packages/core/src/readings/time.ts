@@ -6,7 +6,7 @@ export const AHEAD_MS = 5 * 60_000;
 const ISO_PATTERN = /^\d{4}-\d\d-\d\d([T ]\d\d:\d\d(:\d\d(\.\d{1,9})?)?(Z|[+-]\d\d:?\d\d)?)?$/;
 
 /**
- * Reads an `at`: ISO 8601 text (UTC where no zone is given) or epoch milliseconds.
+ * Reads an `at`: ISO 8601 text (UTC where no zone is given) epoch milliseconds, or epoch seconds (ten digits).
  * Absent gives `receivedMs`. Refuses with wrong-type, too-old or in-the-future.
  */
 export function readAt(raw: unknown, receivedMs: number): number | Refusal {
@@ -18,20 +18,19 @@ export function readAt(raw: unknown, receivedMs: number): number | Refusal {
       'wrong-type',
       'A time in ISO 8601 (2026-05-01T12:00:00Z) or in milliseconds since 1970 is expected.',
     );
-  if (at < receivedMs - OLDEST_MS) {
-    const seconds = at * 1000 > receivedMs - OLDEST_MS && at * 1000 < receivedMs + AHEAD_MS;
-    return seconds
-      ? refusal('at', 'too-old', 'This looks like seconds since 1970; milliseconds are expected.')
-      : refusal('at', 'too-old');
-  }
+  if (at < receivedMs - OLDEST_MS) return refusal('at', 'too-old');
   return at > receivedMs + AHEAD_MS ? refusal('at', 'in-the-future') : at;
 }
 
+/** Ten digits are seconds since 1970, all else milliseconds. */
+const fromNumber = (at: number): number => (at >= 1e9 && at < 1e10 ? at * 1000 : at);
+
 function toMs(raw: unknown): number | null {
-  if (typeof raw === 'number') return Number.isFinite(raw) ? Math.round(raw) : null;
+  if (typeof raw === 'number') return Number.isFinite(raw) ? fromNumber(Math.round(raw)) : null;
   if (typeof raw !== 'string') return null;
+  if (raw.length > 60) return null;
   const text = raw.trim();
-  if (/^\d{1,15}$/.test(text)) return Number(text);
+  if (/^\d{1,15}$/.test(text)) return fromNumber(Number(text));
   if (!ISO_PATTERN.test(text)) return null;
   const zoned = /(Z|[+-]\d\d:?\d\d)$/.test(text) || text.length === 10;
   const ms = Date.parse(zoned ? text : `${text.replace(' ', 'T')}Z`);

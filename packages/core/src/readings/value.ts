@@ -1,5 +1,5 @@
 import { readImage } from './image';
-import { isRefusal, refusal, type Refusal } from './refusals';
+import { isRefusal, refusal, showRaw, type Refusal } from './refusals';
 import { readLocation, showLocation } from './location';
 import { convertUnit, showUnit } from './units';
 import type { Datastream, ImageFacts, ImageValue, Location, Value } from './types';
@@ -21,6 +21,10 @@ const NOT_FINITE_WORDS = new Set([
 const NUMBER_PATTERN = /^[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?$/;
 /** Bytes of a text at the most. */
 export const LONGEST_TEXT = 4096;
+/** Letters of anything that is no text, image or location: a longer one is no number and no word. */
+const LONGEST_WORD = 400;
+/** Choices that a hint names. */
+const SHOWN_CHOICES = 12;
 
 /** A value as it is kept, and whether it lies outside the range of a datastream that only marks. */
 export interface TakenValue {
@@ -93,13 +97,13 @@ function inStreamUnit(stream: Datastream, value: number, unit: string, name: str
 function readNumber(raw: unknown, name: string): number | Refusal {
   if (typeof raw === 'number') return Number.isFinite(raw) ? raw || 0 : refusal(name, 'not-finite');
   if (raw === null || raw === undefined) return refusal(name, 'not-finite');
-  if (typeof raw === 'string') {
+  if (typeof raw === 'string' && raw.length <= LONGEST_WORD) {
     const text = raw.trim();
     if (NOT_FINITE_WORDS.has(text.toLowerCase())) return refusal(name, 'not-finite');
     const value = NUMBER_PATTERN.test(text) ? Number(text) : Number.NaN;
     if (Number.isFinite(value)) return value || 0;
   }
-  return refusal(name, 'wrong-type', `A number is expected; ${quote(raw)} is not one.`);
+  return refusal(name, 'wrong-type', `A number is expected; ${showRaw(raw)} is not one.`);
 }
 
 function readBoolean(raw: unknown, name: string): number | Refusal {
@@ -107,7 +111,7 @@ function readBoolean(raw: unknown, name: string): number | Refusal {
   if (raw === false || raw === 0) return 0;
   if (raw === null || raw === undefined) return refusal(name, 'not-finite');
   if (typeof raw === 'number' && !Number.isFinite(raw)) return refusal(name, 'not-finite');
-  if (typeof raw === 'string') {
+  if (typeof raw === 'string' && raw.length <= LONGEST_WORD) {
     const text = raw.trim().toLowerCase();
     if (TRUE_WORDS.has(text)) return 1;
     if (FALSE_WORDS.has(text)) return 0;
@@ -116,32 +120,57 @@ function readBoolean(raw: unknown, name: string): number | Refusal {
   return refusal(
     name,
     'wrong-type',
-    `true or false is expected (also 1/0, on/off, yes/no); ${quote(raw)} is neither.`,
+    `true or false is expected (also 1/0, on/off, yes/no); ${showRaw(raw)} is neither.`,
   );
 }
 
 function readChoice({ key, choices }: Datastream, raw: unknown, name: string): number | Refusal {
   if (raw === null || raw === undefined) return refusal(name, 'not-finite');
-  const text = typeof raw === 'string' ? raw.trim().toLowerCase() : String(raw);
-  const place = choices.findIndex((choice) => choice.toLowerCase() === text);
-  if (place >= 0) return place;
-  const list = choices.map((choice) => `"${choice}"`).join(', ');
-  return refusal(name, 'wrong-type', `"${key}" is one of ${list}; ${quote(raw)} is none of them.`);
+  const { places, list } = foldedChoices(choices);
+  const place =
+    typeof raw === 'object' ? undefined : places.get(String(raw).slice(0, LONGEST_WORD).trim().toLowerCase());
+  if (place !== undefined) return place;
+  return refusal(name, 'wrong-type', `"${key}" is one of ${list}; ${showRaw(raw)} is none of them.`);
+}
+
+/** The places of choices by their folded texts (of two alike the first), and a list for hints. */
+interface FoldedChoices {
+  places: ReadonlyMap<string, number>;
+  list: string;
+}
+/** Worked out once for each list of choices: a message may have ten thousand values. */
+const knownChoices = new WeakMap<readonly string[], FoldedChoices>();
+
+function foldedChoices(choices: readonly string[]): FoldedChoices {
+  let known = knownChoices.get(choices);
+  if (known === undefined) {
+    const shown = choices.slice(0, SHOWN_CHOICES).map((choice) => `"${choice}"`);
+    const more = choices.length > SHOWN_CHOICES ? ` and ${choices.length - SHOWN_CHOICES} more` : '';
+    known = {
+      places: new Map(choices.map((choice, i): [string, number] => [choice.toLowerCase(), i]).reverse()),
+      list: shown.join(', ') + more,
+    };
+    knownChoices.set(choices, known);
+  }
+  return known;
 }
 
 function readColour(raw: unknown, name: string): number | Refusal {
   if (raw === null || raw === undefined) return refusal(name, 'not-finite');
   if (typeof raw === 'number' && Number.isInteger(raw) && raw >= 0 && raw <= 0xffffff) return raw;
-  const digits = typeof raw === 'string' ? /^#?([0-9a-f]{6}|[0-9a-f]{3})$/i.exec(raw.trim())?.[1] : undefined;
+  const digits =
+    typeof raw === 'string' && raw.length <= LONGEST_WORD
+      ? /^#?([0-9a-f]{6}|[0-9a-f]{3})$/i.exec(raw.trim())?.[1]
+      : undefined;
   if (digits === undefined)
-    return refusal(name, 'wrong-type', `A colour such as "#74487a" is expected; ${quote(raw)} is none.`);
+    return refusal(name, 'wrong-type', `A colour such as "#74487a" is expected; ${showRaw(raw)} is none.`);
   return Number.parseInt(digits.length === 3 ? digits.replace(/./g, '$&$&') : digits, 16);
 }
 
 function readText(raw: unknown, name: string): string | Refusal {
   if (raw === null || raw === undefined) return refusal(name, 'not-finite');
   if (typeof raw === 'object')
-    return refusal(name, 'wrong-type', `A text is expected; ${quote(raw)} is none.`);
+    return refusal(name, 'wrong-type', `A text is expected; ${showRaw(raw)} is none.`);
   const text = String(raw);
   // A letter takes four bytes at the most, and one at the least.
   const bytes = text.length * 4 <= LONGEST_TEXT ? 0 : new TextEncoder().encode(text).length;
@@ -164,11 +193,6 @@ function takeRange(stream: Datastream, value: number, name: string): TakenValue 
     'out-of-range',
     `${value} is ${bound}${unit && ` ${unit}`}. Check the sensor, or widen the range of "${stream.key}".`,
   );
-}
-
-function quote(raw: unknown): string {
-  const text = JSON.stringify(raw) ?? String(raw);
-  return text.length > 40 ? `${text.slice(0, 40)}…` : text;
 }
 
 type Shown = Pick<Datastream, 'type' | 'decimals'> & { choices?: readonly string[] };

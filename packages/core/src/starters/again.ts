@@ -1,4 +1,4 @@
-import { TOKEN_PLACEHOLDER } from './plan';
+import { shellQuoted, TOKEN_PLACEHOLDER } from './plan';
 
 /** What is known of a message that came: how it was written, and its payload as it is shown. */
 export interface SentMessage {
@@ -43,5 +43,5 @@ export function sendAgainLine(message: SentMessage, { httpUrl, host, mqttPort }:
 
 /** A text for a shell, in quotes where it needs them. */
 function quoted(text: string): string {
-  return /^[\w./:=?&-]+$/.test(text) && !text.includes('&') ? text : `'${text.replaceAll("'", "'\\''")}'`;
+  return /^[\w./:=?-]+$/.test(text) ? text : shellQuoted(text);
 }

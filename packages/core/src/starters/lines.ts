@@ -1,4 +1,4 @@
-import { exampleValue, reported, TOKEN_PLACEHOLDER, type StarterPlan } from './plan';
+import { exampleValue, reported, shellQuoted, TOKEN_PLACEHOLDER, type StarterPlan } from './plan';
 
 /** All that a board needs to connect, as one text for a QR code: an address of our own making, with a query (RFC 3986). */
 export function connectionText(
@@ -27,10 +27,12 @@ export function pasteLines(plan: StarterPlan): PasteLines {
   const access = `mosquitto_pub -h ${plan.host} -p ${plan.mqttPort} -u ${plan.deviceId} -P ${token} -q 1`;
   const jsonValue =
     stream?.type === 'boolean' ? 'true' : /^-?[\d.]+$/.test(value) ? value : JSON.stringify(value);
+  const body = shellQuoted(`{"${name}": ${jsonValue}}`);
+  const plain = /^[\w.,+-]+$/.test(value) ? value : shellQuoted(value);
   return {
-    curl: `curl -H "Authorization: Bearer ${token}" -H "Content-Type: application/json" -d '{"${name}": ${jsonValue}}' ${plan.httpUrl}/device/report`,
-    curlGet: `curl "${plan.httpUrl}/device/report?access_token=${token}&${name}=${value}"`,
-    mosquitto: `${access} -t moor/${plan.deviceId}/report -m '{"${name}": ${jsonValue}}'`,
-    mosquittoPlain: `${access} -t moor/${plan.deviceId}/report/${name} -m ${value}`,
+    curl: `curl -H "Authorization: Bearer ${token}" -H "Content-Type: application/json" -d ${body} ${plan.httpUrl}/device/report`,
+    curlGet: `curl "${plan.httpUrl}/device/report?access_token=${token}&${name}=${encodeURIComponent(value)}"`,
+    mosquitto: `${access} -t moor/${plan.deviceId}/report -m ${body}`,
+    mosquittoPlain: `${access} -t moor/${plan.deviceId}/report/${name} -m ${plain}`,
   };
 }

@@ -51,9 +51,17 @@ export function literal(text: string): string {
   return JSON.stringify(text.replace(/[^\x20-\x7e]/g, '?'));
 }
 
-/** A text on one line, for a comment. */
+/**
+ * A text on one line, for a comment in any of the languages: without whatever ends a line, a comment or a string in one of
+ * them, and without letters that cannot be seen.
+ */
 export function comment(text: string): string {
-  return text.replace(/[\r\n*\\/]+/g, ' ');
+  return text.replace(/[\p{C}\p{Zl}\p{Zp}*\\/]+/gu, ' ').replaceAll('"', '’');
+}
+
+/** A text in single quotes for a shell. */
+export function shellQuoted(text: string): string {
+  return `'${text.replaceAll("'", "'\\''")}'`;
 }
 
 /** A value that a datastream would accept, as it goes over the wire. */

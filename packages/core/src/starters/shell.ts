@@ -1,5 +1,13 @@
 import { claimFile, SHELL_CLAIM } from './claim';
-import { comment, middle, reported, TOKEN_PLACEHOLDER, type StarterFile, type StarterPlan } from './plan';
+import {
+  comment,
+  middle,
+  reported,
+  shellQuoted,
+  TOKEN_PLACEHOLDER,
+  type StarterFile,
+  type StarterPlan,
+} from './plan';
 import type { Datastream } from '../readings/types';
 
 /** The starter for any computer with a POSIX shell and curl. Only settings.sh is generated anew. */
@@ -11,8 +19,8 @@ export function shellStarter(plan: StarterPlan): StarterFile[] {
   ];
 }
 
-/** A text in single quotes for a shell. */
-const quoted = (text: string): string => `'${text.replace(/[^\x20-\x7e]/g, '?').replaceAll("'", "'\\''")}'`;
+/** A text in single quotes for a shell, of letters that every shell reads alike. */
+const quoted = (text: string): string => shellQuoted(text.replace(/[^\x20-\x7e]/g, '?'));
 
 function settings(plan: StarterPlan): string {
   return `# Settings of ${comment(plan.deviceName)}. This is the only file with names and secrets in it.

@@ -1,28 +1,19 @@
-import { randomBytes } from 'node:crypto';
 import { hash, verify } from '@node-rs/argon2';
-import type { Request, Response } from 'express';
-import { RateLimiterMemory } from 'rate-limiter-flexible';
-import { UniqueConstraintError } from 'sequelize';
-import type { AccessKey, Me } from '@peatmoor/contract';
+import { QueryTypes, UniqueConstraintError, type Transaction } from 'sequelize';
+import type { AccessKey } from '@peatmoor/contract';
 import { ProblemError, notFound, wrongField } from '../problems';
 import { hashSecret } from '../registry';
 import { remoteAddress } from '../listeners/address';
+import { createLimits, type Bound } from '../auth/limits';
 import type { KeyRow } from '../store/models';
 import { findAll, findOne, insert, listIn, oneIn } from '../store/rows';
 import type { Store } from '../store/store';
 import { numberOf, type ApiParts, type Handlers } from './context';
-import {
-  demandPerson,
-  makeAccessKey,
-  scopeOf,
-  SESSION_COOKIE,
-  SESSION_MS,
-  sessionIdOf,
-  type Scope,
-} from './scope';
+import { demandPerson, makeAccessKey, SESSION_COOKIE, sessionIdOf } from './scope';
+import { createSessions } from './sessions';
 
 /** Version of the service, as its package says it. */
-export const VERSION = '0.1.0';
+export const VERSION = '0.2.0';
 /** Verified when an account is not known, so that both cases take the same time. */
 const NOBODY_HASH =
   '$argon2id$v=19$m=19456,t=2,p=1$c29tZXNhbHRzb21lc2FsdA$Zm9yZ290dGVuZm9yZ290dGVuZm9yZ290dGVuZm9yZ28';
@@ -40,75 +31,34 @@ type AccountHandlers = Pick<
   | 'deleteKey'
 >;
 
-export function accountHandlers({ store, config, address }: ApiParts): AccountHandlers {
+export function accountHandlers(parts: ApiParts): AccountHandlers {
+  const { store, config } = parts;
   const { models } = store;
-  const byAccount = new RateLimiterMemory({ points: 8, duration: 300 });
-  const byAddress = new RateLimiterMemory({ points: 60, duration: 300 });
+  const limits = createLimits(store);
+  const sessions = createSessions(parts);
   const isEmpty = async (): Promise<boolean> => (await models.users.count()) === 0;
-  const meOf = (scope: Scope): Me => ({
-    user: { id: scope.userId, email: scope.email, name: scope.userName, units: scope.units },
-    workspace: { id: scope.workspaceId, title: scope.workspaceTitle },
-    role: scope.role,
-    address: address(),
-  });
-  const bound = async (limiter: RateLimiterMemory, name: string): Promise<void> => {
-    await limiter.consume(name).catch((left: { msBeforeNext?: number }) => {
-      const seconds = Math.ceil((left.msBeforeNext ?? 60_000) / 1000);
-      throw new ProblemError(
-        429,
-        'Too many attempts',
-        `Too many attempts to sign in. Wait ${seconds} seconds and try again.`,
-        { retryAfterS: seconds },
-      );
-    });
-  };
-  const startSession = async (
-    request: Request,
-    response: Response,
-    userId: number,
-    workspaceId: number,
-  ): Promise<Me> => {
-    const id = randomBytes(24).toString('base64url');
-    const now = Date.now();
-    await insert(models.sessions, {
-      idHash: hashSecret(id),
-      userId,
-      workspaceId,
-      createdAt: now,
-      endsAt: now + SESSION_MS,
-    });
-    response.cookie(SESSION_COOKIE, id, {
-      httpOnly: true,
-      sameSite: 'strict',
-      secure: config.tls !== null || (config.publicUrl?.startsWith('https:') ?? false),
-      maxAge: SESSION_MS,
-      path: '/',
-    });
-    request.headers.cookie = `${SESSION_COOKIE}=${id}`;
-    delete request.headers.authorization;
-    return meOf((await scopeOf(store, request))!);
-  };
-
+  /** Failures by address and account, by account from anywhere, by address, and of everybody. */
+  const boundsOf = (from: string, email: string): Bound[] => [
+    { name: `sign-in ${from} ${email}`, most: 8, seconds: 300 },
+    { name: `sign-in account ${email}`, most: 15, seconds: 900 },
+    { name: `sign-in address ${from}`, most: 60, seconds: 300 },
+    { name: 'sign-in all', most: 1000, seconds: 300 },
+  ];
   return {
     status: async () => {
       const empty = await isEmpty();
       return { version: VERSION, empty, signUpOpen: empty || config.signUp === 'open' };
     },
     createAccount: async ({ body, request, response }) => {
-      if (config.signUp !== 'open' && !(await isEmpty()))
-        throw new ProblemError(
-          403,
-          'Not open',
-          'This service has its accounts already. Ask an owner of a workspace, or sign in.',
-        );
-      await bound(byAddress, remoteAddress(request));
-      const made = await createAccount(store, body);
-      return startSession(request, response, made.userId, made.workspaceId);
+      if (config.signUp !== 'open' && !(await isEmpty())) throw notOpen();
+      const bounds = [{ name: `account ${remoteAddress(request)}`, most: 60, seconds: 300 }];
+      await limits.attempt(bounds, 'make an account');
+      const made = await createAccount(store, body, config.signUp !== 'open');
+      return sessions.start(request, response, made.userId, made.workspaceId);
     },
     signIn: async ({ body, request, response }) => {
-      const from = remoteAddress(request);
-      await bound(byAddress, from);
-      await bound(byAccount, `${from} ${body.email}`);
+      const bounds = boundsOf(remoteAddress(request), body.email);
+      await limits.attempt(bounds, 'sign in');
       const user = await findOne(models.users, { email: body.email });
       const right = await verify(user?.passwordHash ?? NOBODY_HASH, body.password).catch(() => false);
       if (user === null || !right)
@@ -117,7 +67,7 @@ export function accountHandlers({ store, config, address }: ApiParts): AccountHa
           'Not signed in',
           'Email or password is not right. Capitals matter in the password; check both and try again.',
         );
-      await byAccount.delete(`${from} ${body.email}`);
+      await limits.succeeded(bounds, 2);
       const [membership] = await findAll(models.memberships, {
         where: { userId: user.id },
         order: ['workspaceId'],
@@ -129,19 +79,19 @@ export function accountHandlers({ store, config, address }: ApiParts): AccountHa
           'No workspace',
           'This account belongs to no workspace any more. Ask its owner.',
         );
-      return startSession(request, response, user.id, membership.workspaceId);
+      return sessions.start(request, response, user.id, membership.workspaceId);
     },
     signOut: async ({ request, response }) => {
       const id = sessionIdOf(request);
       if (id !== undefined) await models.sessions.destroy({ where: { idHash: hashSecret(id) } });
       response.clearCookie(SESSION_COOKIE, { path: '/' });
     },
-    me: async ({ scope }) => meOf(scope),
+    me: async ({ scope }) => sessions.me(scope),
     changeMe: async ({ scope, body }) => {
       demandPerson(scope);
       const { name = scope.userName, units = scope.units } = body;
       await models.users.update({ name, units }, { where: { id: scope.userId } });
-      return meOf({ ...scope, userName: name, units });
+      return sessions.me({ ...scope, userName: name, units });
     },
     listKeys: async ({ scope: { workspaceId, userId } }) => {
       const rows = await findAll(models.accessKeys, { where: { workspaceId, userId }, order: ['id'] });
@@ -191,10 +141,14 @@ function toKey(row: KeyRow, deviceId: string | null): AccessKey {
   return { id, title, fingerprint, createdAt, usedAt, scope, deviceId, endsAt };
 }
 
-/** Makes a user with a workspace of their own, as its owner. Throws 422 when the email has an account already. */
+/**
+ * Makes a user with a workspace of their own, as its owner. `onlyFirst`: throws 403 where there is an account already.
+ * Throws 422 when the email cannot be used.
+ */
 export async function createAccount(
   store: Store,
   { email, password, name, workspace }: { email: string; password: string; name: string; workspace: string },
+  onlyFirst = false,
 ): Promise<{ userId: number; workspaceId: number }> {
   const passwordHash = await hash(password);
   const now = Date.now();
@@ -205,6 +159,8 @@ export async function createAccount(
         { email, name, passwordHash, createdAt: now },
         transaction,
       );
+      // Only one row can be the first, however many ask at once.
+      if (onlyFirst && !(await claimFirst(store, user.id, transaction))) throw notOpen();
       const space = await insert(store.models.workspaces, { title: workspace, createdAt: now }, transaction);
       await insert(
         store.models.memberships,
@@ -215,7 +171,24 @@ export async function createAccount(
     });
   } catch (error) {
     if (error instanceof UniqueConstraintError)
-      throw wrongField('email', 'has an account already', 'Sign in instead, or use another address.');
+      throw wrongField('email', 'cannot be used', 'Sign in if it is yours, or use another address.');
     throw error;
   }
+}
+
+function notOpen(): ProblemError {
+  return new ProblemError(
+    403,
+    'Not open',
+    'This service has its accounts already. Ask an owner of a workspace, or sign in.',
+  );
+}
+
+/** Writes down who is first, under a name that there is once; false where somebody was before. */
+async function claimFirst(store: Store, userId: number, transaction: Transaction): Promise<boolean> {
+  const [, made] = (await store.sequelize.query(
+    "INSERT IGNORE INTO firsts (name, userId) SELECT 'account', ? FROM DUAL WHERE NOT EXISTS (SELECT 1 FROM users WHERE id <> ?)",
+    { replacements: [userId, userId], transaction, type: QueryTypes.INSERT },
+  )) as unknown as [number, number];
+  return made === 1;
 }

@@ -2,8 +2,7 @@ import path from 'node:path';
 import express, { type Express, type NextFunction, type Request, type Response } from 'express';
 import helmet from 'helmet';
 import type { Logger } from 'pino';
-import { ConnectionError, BaseError as SequelizeError } from 'sequelize';
-import { ValidationError, type AnySchema } from 'yup';
+import { ValidationError } from 'yup';
 import {
   endpoints,
   fieldProblems,
@@ -11,7 +10,9 @@ import {
   type Endpoint,
   type EndpointName,
 } from '@peatmoor/contract';
+import { isPublic } from '../listeners/web/certificate';
 import { ProblemError, unavailable } from '../problems';
+import { isLostConnection } from '../store/lost';
 import { accountHandlers, VERSION } from './account';
 import { calibrationHandlers } from './calibrations';
 import { claimHandlers } from './claims';
@@ -26,11 +27,14 @@ import { deviceHandlers } from './devices';
 import { historyHandlers } from './history';
 import { sendImage } from './images';
 import { kindHandlers } from './kinds';
+import { peopleHandlers } from './people';
 import { ruleHandlers } from './rules';
-import { demand, demandReach, scopeOf } from './scope';
+import { checkBody, checkQuery } from './validation';
+import { isForeign, isOwnPage } from './origin';
+import { demand, demandReach, scopeOf, sessionIdOf } from './scope';
 
 /** Answers the state of the service; `ok` false makes it a 503, for balancers. */
-export type HealthCheck = () => Promise<{ ok: boolean } & Record<string, unknown>>;
+export type HealthCheck = () => Promise<{ ok: boolean }>;
 
 /** The web side of the service: API, its description, health, and the console's files. */
 export function createApp(parts: ApiParts, consoleFolder: string, health: HealthCheck, log: Logger): Express {
@@ -46,11 +50,12 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
     ...commandHandlers(parts),
     ...dashboardHandlers(parts),
     ...ruleHandlers(parts),
+    ...peopleHandlers(parts),
   };
   const app = express();
   app.disable('x-powered-by');
   app.set('etag', false);
-  app.use(securityHeaders(parts.config.publicUrl?.startsWith('https:') ?? false));
+  app.use(securityHeaders(parts.config.tls !== null && isPublic(parts.config.tls.cert)));
   app.get('/health', async (_request, response) => {
     const state = await health();
     response.status(state.ok ? 200 : 503).json(state);
@@ -92,8 +97,7 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
   });
   app.use((error: Error, request: Request, response: Response, _next: NextFunction) => {
     const problem = toProblem(error);
-    if (problem.status >= 500)
-      log.error({ error: error.message, stack: error.stack, path: request.path }, 'a call failed');
+    if (problem.status >= 500) log.error({ err: error, path: request.path }, 'a call failed');
     if (problem.retryAfterS !== undefined) response.setHeader('retry-after', String(problem.retryAfterS));
     response
       .status(problem.status)
@@ -115,46 +119,13 @@ async function answer(
   const { device } = request.params as { device?: string };
   if (scope !== null && scope.only !== null)
     demandReach(scope, endpoint, device === undefined ? null : (await deviceOf(parts, scope, device)).rowId);
-  const body: unknown = await check(endpoint.body, request.body ?? {}, true);
-  const query = (await check(endpoint.query, request.query, false)) as Record<string, unknown>;
+  const body = await checkBody(endpoint.body, request.body ?? {});
+  const query = await checkQuery(endpoint.query, request.query);
   const params = request.params as Record<string, string>;
   const result = await handler({ scope, params, query, body, request, response } as unknown as Call<never>);
   response.setHeader('cache-control', 'no-store');
   if (result === undefined) response.status(204).end();
   else response.json(result);
-}
-
-/** Validates what came against its schema; a body must have its types right already, a query is text and is read. */
-async function check(schema: AnySchema | undefined, value: unknown, strict: boolean): Promise<unknown> {
-  if (schema === undefined) return value;
-  const options = { abortEarly: false, stripUnknown: false };
-  if (!strict) return schema.validate(value, options);
-  await schema.validate(schema.isType(value) ? withDefaults(schema, value) : value, {
-    ...options,
-    strict: true,
-  });
-  return schema.cast(value, { assert: false });
-}
-
-/** Defaults and trimming are applied before the strict look, but no type is turned into another. */
-function withDefaults(schema: AnySchema, value: unknown): unknown {
-  const cast: unknown = schema.cast(value, { assert: false });
-  const keepTypes = (before: unknown, after: unknown): unknown => {
-    if (Array.isArray(before) && Array.isArray(after))
-      return after.map((one, i) => keepTypes(before[i], one));
-    if (before !== null && typeof before === 'object' && after !== null && typeof after === 'object')
-      return {
-        ...before,
-        ...Object.fromEntries(
-          Object.entries(after).map(([name, one]) => [
-            name,
-            keepTypes((before as Record<string, unknown>)[name], one),
-          ]),
-        ),
-      };
-    return before !== undefined && before !== null && typeof before !== typeof after ? before : after;
-  };
-  return keepTypes(value, cast);
 }
 
 function toProblem(error: Error): ProblemError {
@@ -175,7 +146,7 @@ function toProblem(error: Error): ProblemError {
     );
   if (type === 'entity.parse.failed')
     return new ProblemError(400, 'Unreadable', `The body is not JSON: ${error.message}.`);
-  if (error instanceof ConnectionError || isLostConnection(error)) return unavailable();
+  if (isLostConnection(error)) return unavailable();
   if (status !== undefined && status >= 400 && status < 500)
     return new ProblemError(status, 'Not accepted', error.message);
   return new ProblemError(
@@ -185,34 +156,21 @@ function toProblem(error: Error): ProblemError {
   );
 }
 
-function isLostConnection(error: Error): boolean {
-  const { fatal, code, parent } = error as { fatal?: boolean; code?: string; parent?: { fatal?: boolean } };
-  return (
-    fatal === true ||
-    parent?.fatal === true ||
-    code === 'ER_GET_CONNECTION_TIMEOUT' ||
-    (error instanceof SequelizeError && /connect|socket|acquire/i.test(error.message))
-  );
-}
-
 /** A page of another site must not act with somebody's session. */
 function refuseForeignOrigins(request: Request, _response: Response, next: NextFunction): void {
-  const { origin, host } = request.headers;
-  if (
-    origin !== undefined &&
-    request.method !== 'GET' &&
-    URL.canParse(origin) &&
-    new URL(origin).host !== host
-  )
+  const changes = request.method !== 'GET' && request.method !== 'HEAD';
+  const byCookie = sessionIdOf(request) !== undefined && request.headers.authorization === undefined;
+  if (changes && (byCookie ? !isOwnPage(request) : isForeign(request)))
     throw new ProblemError(
       403,
       'Foreign page',
-      'This call came from a page of another address. Open the console at the address of the service itself.',
+      'This call does not come from a page of this service. Open the console at the address of the service itself; programs use an access key.',
     );
   next();
 }
 
-function securityHeaders(https: boolean) {
+/** `lasting`: browsers may be told to come by TLS only, for a year. */
+function securityHeaders(lasting: boolean) {
   return helmet({
     contentSecurityPolicy: {
       useDefaults: false,
@@ -228,8 +186,8 @@ function securityHeaders(https: boolean) {
         formAction: ["'self'"],
       },
     },
-    strictTransportSecurity: https,
-    crossOriginOpenerPolicy: https,
+    strictTransportSecurity: lasting,
+    crossOriginOpenerPolicy: true,
     originAgentCluster: false,
   });
 }

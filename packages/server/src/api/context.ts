@@ -10,7 +10,7 @@ import type { JournalWriter } from '../journal/writer';
 import type { HistoryReader } from '../history/read';
 import type { Recent } from '../history/recent';
 import type { ArrivalBook } from '../ingest/arrivals';
-import type { Ingest } from '../ingest/ingest';
+import type { Verbs } from '../ingest/verbs';
 import type { PresenceBook } from '../ingest/presence';
 import { notFound } from '../problems';
 import type { DeviceEntry, Registry } from '../registry';
@@ -26,7 +26,7 @@ export interface ApiParts {
   registry: Registry;
   presence: PresenceBook;
   arrivals: ArrivalBook;
-  ingest: Ingest;
+  verbs: Verbs;
   journal: JournalWriter;
   corrections: Corrections;
   folding: Folding;

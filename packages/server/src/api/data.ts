@@ -2,6 +2,7 @@ import {
   calendarBounds,
   calendarBuckets,
   decodeCsvReport,
+  fromSheetCell,
   isNumeric,
   isRefusal,
   StatisticsGatherer,
@@ -80,7 +81,7 @@ export function dataHandlers(parts: ApiParts): DataHandlers {
             value,
             bytes: 200,
           });
-      await new Promise<void>((resolve) => journal.onDurable(resolve));
+      await new Promise<void>((resolve) => journal.onDurable(() => resolve()));
       return result;
     },
     deleteReadings: async ({ scope, params, body }) => {
@@ -155,18 +156,26 @@ function readImport(
   const accepted: ReturnType<typeof takeReport<DeviceStream>>['accepted'] = [];
   const errors: Imported['errors'] = [];
   let refused = 0;
-  for (const [i, row] of decoded.rows.entries()) {
+  for (const [i, { values, ...rest }] of decoded.rows.entries()) {
+    const row = {
+      ...rest,
+      values: values.map(([name, raw]): [string, unknown] => [
+        name,
+        typeof raw === 'string' ? fromSheetCell(raw) : raw,
+      ]),
+    };
     const taken =
       row.at === undefined
         ? {
             accepted: [],
+            refusedCount: 1,
             refused: [
               { name: 'at', reason: 'wrong-type', hint: 'The row has no time: a column "at" is needed.' },
             ],
           }
         : takeReport(entry.names, { rows: [row], number: null }, now);
     accepted.push(...taken.accepted);
-    refused += taken.refused.length;
+    refused += taken.refusedCount;
     for (const { name, reason, hint } of taken.refused)
       if (errors.length < MOST_ERRORS) errors.push({ row: firstRow + i, name, reason, hint });
   }

@@ -14,9 +14,9 @@ export function devicePictures(app: Express, parts: ApiParts): void {
   const path = '/api/devices/:device/picture';
   const at = async (
     request: Request,
-    needed: 'viewer' | 'editor',
+    action: 'look' | 'change',
   ): Promise<{ scope: Scope; entry: DeviceEntry }> => {
-    const scope = demand(await scopeOf(store, request), needed);
+    const scope = demand(await scopeOf(store, request), action);
     const entry = await deviceOf(parts, scope, String(request.params.device));
     demandReach(scope, { method: request.method, path: request.path }, entry.rowId);
     return { scope, entry };
@@ -29,7 +29,7 @@ export function devicePictures(app: Express, parts: ApiParts): void {
     response.status(204).end();
   };
   app.get(path, async (request, response) => {
-    const { scope, entry } = await at(request, 'viewer');
+    const { scope, entry } = await at(request, 'look');
     const row = await oneIn(table, scope.workspaceId, { deviceRowId: entry.rowId });
     if (row === null) throw notFound('picture', entry.id);
     response.setHeader('cache-control', 'private, max-age=31536000, immutable');
@@ -37,7 +37,7 @@ export function devicePictures(app: Express, parts: ApiParts): void {
     response.type(row.type).send(row.body);
   });
   app.put(path, express.raw({ type: () => true, limit: MOST_IMAGE_BYTES }), async (request, response) => {
-    const { scope, entry } = await at(request, 'editor');
+    const { scope, entry } = await at(request, 'change');
     const image = readImage(Buffer.isBuffer(request.body) ? new Uint8Array(request.body) : null, 'picture');
     if (isRefusal(image))
       throw wrongField(
@@ -55,7 +55,7 @@ export function devicePictures(app: Express, parts: ApiParts): void {
     changed(scope, entry, response);
   });
   app.delete(path, async (request, response) => {
-    const { scope, entry } = await at(request, 'editor');
+    const { scope, entry } = await at(request, 'change');
     await deleteIn(table, scope.workspaceId, { deviceRowId: entry.rowId });
     changed(scope, entry, response);
   });

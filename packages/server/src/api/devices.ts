@@ -16,6 +16,7 @@ import type { DeviceRow } from '../store/models';
 import { changeIn, deleteIn, listIn, oneIn } from '../store/rows';
 import { readDeviceList } from './manyDevices';
 import { retakeRefused } from '../ingest/retake';
+import { shownTime } from '../ingest/times';
 import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
 import { deleteSeries } from '../history/deleting';
 import type { Scope } from './scope';
@@ -39,7 +40,7 @@ type DeviceHandlers = Pick<
 >;
 
 export function deviceHandlers(parts: ApiParts): DeviceHandlers {
-  const { store, bus, registry, presence, arrivals, ingest, recent } = parts;
+  const { store, bus, registry, presence, arrivals, verbs, recent } = parts;
   const { models } = store;
   const changed = (scope: Scope, deviceRowId: number, id: string): void => {
     bus.emit('definitions', { workspaceId: scope.workspaceId, deviceRowId });
@@ -71,7 +72,13 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
         const newest = recent.newest(seriesId);
         if (newest === undefined) return [];
         const { at, value } = newest;
-        return [{ key, at, value: typeof value === 'number' ? calibrate(calibrations, at, value) : value }];
+        return [
+          {
+            key,
+            at: shownTime(at),
+            value: typeof value === 'number' ? calibrate(calibrations, at, value) : value,
+          },
+        ];
       }),
       openEvents,
       dashboardId: row.dashboardId,
@@ -86,7 +93,7 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
   };
   const describeAll = async (scope: Scope, rows: DeviceRow[]): Promise<Device[]> => {
     const open = await listIn(models.events, scope.workspaceId, { where: { closedAt: null } });
-    const entries = await Promise.all(rows.map(({ rowId }) => registry.byRow(rowId)));
+    const entries = await registry.load(rows.map(({ rowId }) => rowId));
     const behind = rows.flatMap(({ gatewayRowId }) => gatewayRowId ?? []);
     const gateways = new Map(
       behind.length === 0
@@ -96,8 +103,8 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
           ),
     );
     const pictures = await picturesOf(scope);
-    return rows.flatMap((row, i) => {
-      const entry = entries[i];
+    return rows.flatMap((row) => {
+      const entry = entries.get(row.rowId);
       return entry
         ? [
             describe(
@@ -135,7 +142,6 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
     createDevice: async ({ scope, body }) => {
       const made = await createDevice(store, scope.workspaceId, body);
       changed(scope, made.row.rowId, made.row.id);
-      bus.emit('definitions', { workspaceId: scope.workspaceId, kindId: made.row.kindId });
       return { device: await one(scope, made.row.id), token: made.token };
     },
     createDevices: async ({ scope, body }) => {
@@ -149,8 +155,6 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
         return list;
       });
       for (const { row } of made) changed(scope, row.rowId, row.id);
-      for (const kindId of new Set(made.map(({ row }) => row.kindId)))
-        bus.emit('definitions', { workspaceId: scope.workspaceId, kindId });
       return made.map(({ id, name, token }) => ({ id, name, token }));
     },
     readDevice: async ({ scope, params }) => one(scope, params.device),
@@ -171,6 +175,7 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
         throw conflict(
           `${behind.length} ${behind.length === 1 ? 'sub-device is' : 'sub-devices are'} behind ${name}. Delete them first.`,
         );
+      const rules = await listIn(models.rules, scope.workspaceId, { where: { deviceRowId: rowId } });
       await store.transaction(async (transaction) => {
         const series = await listIn(models.series, scope.workspaceId, {
           where: { deviceRowId: rowId },
@@ -180,6 +185,11 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
           store,
           series.map((row) => row.id),
           transaction,
+        );
+        // What was sent to people about it goes too, with their addresses.
+        await store.sequelize.query(
+          'DELETE a FROM alerts a JOIN events e ON e.id = a.eventId WHERE e.deviceRowId = ? AND e.workspaceId = ?',
+          { replacements: [rowId, scope.workspaceId], transaction },
         );
         for (const table of [
           models.deviceTokens,
@@ -198,7 +208,7 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
         await deleteIn(models.devices, scope.workspaceId, { rowId }, transaction);
       });
       bus.emit('dismiss', { deviceRowId: rowId });
-      bus.emit('rules', { workspaceId: scope.workspaceId });
+      for (const rule of rules) bus.emit('rules', { workspaceId: scope.workspaceId, ruleId: rule.id });
       changed(scope, rowId, id);
     },
     listTokens: async ({ scope, params }) => {
@@ -237,7 +247,8 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
     listArrivals: async ({ scope, params }) =>
       arrivals.list(scope.workspaceId, (await deviceOf(parts, scope, params.device)).rowId),
     listAllArrivals: async ({ scope }) => arrivals.list(scope.workspaceId, null),
-    retake: async ({ scope, params }) => retakeRefused(parts, await deviceOf(parts, scope, params.device)),
+    retake: async ({ scope, params }) =>
+      retakeRefused({ arrivals, report: verbs.report }, await deviceOf(parts, scope, params.device)),
     reportByHand: async ({ scope, params, body, request }) => {
       const entry = await deviceOf(parts, scope, params.device);
       if (
@@ -255,7 +266,7 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
       const decoded: DecodedReport | typeof row = isRefusal(row) ? row : { rows: [row], number: null };
       try {
         const raw = Buffer.from(JSON.stringify(body.values));
-        return await ingest.report(entry, decoded, {
+        return await verbs.report.take(entry, decoded, {
           way: 'by hand',
           from: remoteAddress(request),
           size: raw.length,

@@ -1,7 +1,8 @@
 import { once } from 'node:events';
 import type { Request, Response } from 'express';
-import { csvCell, isNumeric, rowsByTime, sheetCell, sheetTime, showUnit, showValue } from '@peatmoor/core';
+import { isNumeric, rowsByTime, sheetCell, sheetTime, showUnit, showValue } from '@peatmoor/core';
 import { exportQuerySchema, type ExportFormat } from '@peatmoor/contract';
+import { shownTime } from '../ingest/times';
 import { wrongField } from '../problems';
 import type { DeviceEntry, DeviceStream } from '../registry';
 import { deviceOf, type ApiParts } from './context';
@@ -25,7 +26,7 @@ export async function sendExport(
   response: Response,
 ): Promise<void> {
   const query = await exportQuerySchema.validate(request.query, { abortEarly: false });
-  const scope = demand(await scopeOf(parts.store, request, keyOf(query.access_token)), 'viewer');
+  const scope = demand(await scopeOf(parts.store, request, keyOf(query.access_token)), 'look');
   const entry = await deviceOf(parts, scope, request.params.device as string);
   demandReach(scope, { method: 'GET', path: request.path }, entry.rowId);
   const streams = streamsOf(entry, query.streams);
@@ -40,7 +41,7 @@ export async function sendExport(
   for await (const columns of parts.history.parts(scope.workspaceId, streams, from, to)) {
     let text = '';
     for (const { at, values } of rowsByTime(columns)) {
-      text += writing.row(at, values, isFirst);
+      text += writing.row(shownTime(at), values, isFirst);
       isFirst = false;
     }
     if (response.destroyed) return;
@@ -74,7 +75,7 @@ function writingOf(
   zone: string,
 ): Writing {
   const plain = (value: number | null, stream: DeviceStream): string =>
-    value === null ? '' : stream.type === 'choice' ? csvCell(showValue(stream, value)) : String(value);
+    value === null ? '' : stream.type === 'choice' ? sheetCell(showValue(stream, value)) : String(value);
   switch (format) {
     case 'csv':
       return {

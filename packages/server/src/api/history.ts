@@ -2,6 +2,7 @@ import { isNumeric, isScalar } from '@peatmoor/core';
 import type { HistoryLine, OthersQuery } from '@peatmoor/contract';
 import { readOthers } from '../history/others';
 import { MOST_READINGS } from '../history/read';
+import { shownTime } from '../ingest/times';
 import { wrongField } from '../problems';
 import type { DeviceEntry, DeviceStream } from '../registry';
 import { listIn } from '../store/rows';
@@ -56,7 +57,7 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
           return {
             key: stream.key,
             spanMs: 0,
-            times,
+            times: times.map(shownTime),
             values,
             min: [],
             max: [],
@@ -78,15 +79,17 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
           'Ask for its history; here are texts, locations and images.',
         );
       const rows = await readOthers(store, scope.workspaceId, stream, from, to, limit + 1);
-      return { key: stream.key, readings: rows.slice(0, limit), cut: rows.length > limit };
+      return {
+        key: stream.key,
+        readings: rows.slice(0, limit).map(({ at, value }) => ({ at: shownTime(at), value })),
+        cut: rows.length > limit,
+      };
     },
     overview: async ({ scope, query }) => {
       const to = Date.now();
       const from = to - Number(query.hours) * HOUR_MS;
       const devices = await listIn(store.models.devices, scope.workspaceId, { order: ['name'] });
-      const entries = (await Promise.all(devices.map(({ rowId }) => registry.byRow(rowId)))).filter(
-        (entry) => entry !== null,
-      );
+      const entries = [...(await registry.load(devices.map(({ rowId }) => rowId))).values()];
       const wanted = entries.flatMap((entry) =>
         entry.streams
           .filter((stream) => isScalar(stream) && stream.direction !== 'control')

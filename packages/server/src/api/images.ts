@@ -9,7 +9,7 @@ export async function sendImage(
   request: Request,
   response: Response,
 ): Promise<void> {
-  const scope = demand(await scopeOf(parts.store, request), 'viewer');
+  const scope = demand(await scopeOf(parts.store, request), 'look');
   const { device, stream: name } = request.params as { device: string; stream: string };
   const entry = await deviceOf(parts, scope, device);
   demandReach(scope, { method: 'GET', path: request.path }, entry.rowId);
@@ -21,10 +21,10 @@ export async function sendImage(
   const rows = await parts.store.withConnection(
     async (connection) =>
       (await connection.execute(
-        `SELECT type, body FROM images WHERE workspaceId = ? AND seriesId = ? ${at === undefined ? '' : 'AND at = ?'} ORDER BY at DESC LIMIT 1`,
+        `SELECT type, body FROM images WHERE workspaceId = ? AND seriesId = ? ${at === undefined ? '' : 'AND at >= ? AND at < ? + 1'} ORDER BY at DESC LIMIT 1`,
         at === undefined
           ? [scope.workspaceId, stream.seriesId]
-          : [scope.workspaceId, stream.seriesId, Number(at)],
+          : [scope.workspaceId, stream.seriesId, Number(at), Number(at)],
       )) as { type: string; body: Buffer }[],
   );
   const [image] = rows;

@@ -1,6 +1,13 @@
-import { checkCondition, KEY_PATTERN, raisedSentence, ruleSentence, type Condition } from '@peatmoor/core';
+import {
+  checkCondition,
+  KEY_PATTERN,
+  raisedSentence,
+  ruleSentence,
+  type Condition,
+  type Fact,
+} from '@peatmoor/core';
 import type { Event, NewRule, Rule } from '@peatmoor/contract';
-import { conflict, notFound, wrongField } from '../problems';
+import { conflict, notFound, unavailable, wrongField } from '../problems';
 import { whom } from '../rules/events';
 import type { EventRow, RuleRow } from '../store/models';
 import { addTo, changeIn, deleteIn, findAll, listIn, oneIn } from '../store/rows';
@@ -20,7 +27,7 @@ type RuleHandlers = Pick<
   | 'closeEvent'
 >;
 
-export function ruleHandlers({ store, bus, rules }: ApiParts): RuleHandlers {
+export function ruleHandlers({ store, bus, rules, journal }: ApiParts): RuleHandlers {
   const { models } = store;
   const tell = (scope: Scope, what: 'rules' | 'events', id: number): void =>
     bus.emit('live', {
@@ -118,13 +125,17 @@ export function ruleHandlers({ store, bus, rules }: ApiParts): RuleHandlers {
     });
   };
   const one = async (scope: Scope, row: RuleRow): Promise<Rule> => (await describe(scope, [row]))[0]!;
+  /** What happens to events is written by the one worker that reads the journal: it is told there, and waited for. */
+  const tellWorker = async (fact: Fact): Promise<void> => {
+    if (!journal.takes()) throw unavailable();
+    journal.addFact(fact);
+    await new Promise<void>((resolve) => journal.onDurable(() => resolve()));
+    await rules.settled();
+  };
   /** Open events of a rule that is no longer what it was are closed, now. */
-  const closeOpen = (scope: Scope, ruleId: number): Promise<number> =>
-    changeIn(models.events, scope.workspaceId, { ruleId, closedAt: null }, { closedAt: Date.now() });
   const renew = async (scope: Scope, ruleId: number): Promise<void> => {
-    await closeOpen(scope, ruleId);
-    await rules.reset(ruleId);
-    bus.emit('rules', { workspaceId: scope.workspaceId });
+    bus.emit('rules', { workspaceId: scope.workspaceId, ruleId });
+    await tellWorker({ kind: 'rule-changed', rule: ruleId, at: Date.now() });
     tell(scope, 'rules', ruleId);
   };
   const eventOf = async (scope: Scope, text: string | undefined): Promise<EventRow> => {
@@ -171,7 +182,7 @@ export function ruleHandlers({ store, bus, rules }: ApiParts): RuleHandlers {
       describe(scope, await listIn(models.rules, scope.workspaceId, { order: ['id'] })),
     createRule: async ({ scope, body }) => {
       const row = await addTo(models.rules, scope.workspaceId, await toRow(scope, body as NewRule));
-      bus.emit('rules', { workspaceId: scope.workspaceId });
+      bus.emit('rules', { workspaceId: scope.workspaceId, ruleId: row.id });
       tell(scope, 'rules', row.id);
       return one(scope, row);
     },
@@ -217,13 +228,7 @@ export function ruleHandlers({ store, bus, rules }: ApiParts): RuleHandlers {
     closeEvent: async ({ scope, params }) => {
       const event = await eventOf(scope, params.event);
       if (event.closedAt !== null) throw conflict('This event is closed already.');
-      await changeIn(
-        models.events,
-        scope.workspaceId,
-        { id: event.id, closedAt: null },
-        { closedAt: Date.now() },
-      );
-      await rules.reset(event.ruleId, event.deviceRowId);
+      await tellWorker({ kind: 'event-closed', event: event.id, at: Date.now() });
       tell(scope, 'events', event.id);
       return readEvent(scope, event.id);
     },

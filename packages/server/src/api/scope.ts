@@ -1,8 +1,17 @@
 import { randomBytes } from 'node:crypto';
 import type { IncomingMessage } from 'node:http';
 import { parse } from 'cookie';
-import { inspectToken, makeToken, TOKEN_RANDOM_BYTES, type UnitSystem } from '@peatmoor/core';
-import { roleIncludes, type Role } from '@peatmoor/contract';
+import {
+  ACTIONS,
+  inspectToken,
+  makeToken,
+  mayDo,
+  roleIncludes,
+  TOKEN_RANDOM_BYTES,
+  type Action,
+  type Role,
+  type UnitSystem,
+} from '@peatmoor/core';
 import { timingSafeEqual } from 'node:crypto';
 import { ProblemError } from '../problems';
 import { hashSecret } from '../registry';
@@ -27,7 +36,12 @@ export interface Scope {
   only: { deviceRowId: number; may: 'look' | 'report' } | null;
   /** True for an access key that may not do all that its person may. */
   limited: boolean;
+  /** By what the caller came: it may end while a page is open. */
+  pass: Pass;
 }
+
+/** A session or an access key, by which somebody came. */
+export type Pass = { kind: 'session'; idHash: Buffer } | { kind: 'key'; id: number };
 
 /** Finds out who is calling, by session cookie or access key; null for nobody. */
 export async function scopeOf(
@@ -40,8 +54,11 @@ export async function scopeOf(
     return bearer.startsWith(KEY_PREFIX) ? scopeOfKey(store, bearer.slice(KEY_PREFIX.length)) : null;
   const session = sessionIdOf(request);
   if (session === undefined) return null;
-  const row = await findOne(store.models.sessions, { idHash: hashSecret(session) });
-  return row === null || row.endsAt < Date.now() ? null : member(store, row.userId, row.workspaceId);
+  const idHash = hashSecret(session);
+  const row = await findOne(store.models.sessions, { idHash });
+  return row === null || row.endsAt < Date.now()
+    ? null
+    : member(store, row.userId, row.workspaceId, { kind: 'session', idHash });
 }
 
 export function sessionIdOf(request: IncomingMessage): string | undefined {
@@ -49,18 +66,18 @@ export function sessionIdOf(request: IncomingMessage): string | undefined {
 }
 
 /** The one place that decides what a role may do. Throws 401 for nobody, 403 for too little. */
-export function demand(scope: Scope | null, needed: Role): Scope {
+export function demand(scope: Scope | null, action: Action): Scope {
   if (scope === null)
     throw new ProblemError(
       401,
       'Not signed in',
       'Sign in first, or send an access key as "Authorization: Bearer key_…".',
     );
-  if (!roleIncludes(scope.role, needed))
+  if (!mayDo(scope.role, action))
     throw new ProblemError(
       403,
       'Not allowed',
-      `This needs the role ${needed}; you are ${scope.role} in ${scope.workspaceTitle}. Ask an owner of the workspace.`,
+      `This needs the role ${ACTIONS[action]}; you are ${scope.role} in ${scope.workspaceTitle}. Ask an owner of the workspace.`,
     );
   return scope;
 }
@@ -81,7 +98,7 @@ async function scopeOfKey(store: Store, text: string): Promise<Scope | null> {
   const now = Date.now();
   if (now - (key.usedAt ?? 0) > 60_000)
     await store.models.accessKeys.update({ usedAt: now }, { where: { id: key.id } });
-  const scope = await member(store, key.userId, key.workspaceId);
+  const scope = await member(store, key.userId, key.workspaceId, { kind: 'key', id: key.id });
   if (scope === null || key.scope === 'everything') return scope;
   if (key.scope === 'read') return { ...scope, role: 'viewer', limited: true };
   const may = key.scope === 'read-device' ? 'look' : 'report';
@@ -127,7 +144,7 @@ export function demandReach(
   );
 }
 
-async function member(store: Store, userId: number, workspaceId: number): Promise<Scope | null> {
+async function member(store: Store, userId: number, workspaceId: number, pass: Pass): Promise<Scope | null> {
   const membership = await findOne(store.models.memberships, { userId, workspaceId });
   if (membership === null) return null;
   const user = (await findOne(store.models.users, { id: userId }))!;
@@ -142,5 +159,6 @@ async function member(store: Store, userId: number, workspaceId: number): Promis
     role: membership.role,
     only: null,
     limited: false,
+    pass,
   };
 }

@@ -11,16 +11,18 @@ import {
 } from '@peatmoor/core';
 import type { Command } from '@peatmoor/contract';
 import type { Logger } from 'pino';
-import { Op } from 'sequelize';
 import type { Bus } from '../bus';
 import type { PresenceBook } from '../ingest/presence';
 import type { DeviceEntry, DeviceStream, Registry } from '../registry';
 import type { CommandRow } from '../store/models';
-import { addTo, changeIn, findAll, findOne, listIn } from '../store/rows';
-import type { Store } from '../store/store';
+import { changeIn, findAll, findOne, listIn } from '../store/rows';
+import { takeSeries } from '../history/chunks';
+import { inRawTransaction, type Store } from '../store/store';
 
 /** The one wanted name that every device understands without a datastream: seconds between its reports. */
 export const INTERVAL_NAME = 'interval';
+
+const REPLACED = 'a newer value was wanted';
 
 /** A wanted value as it is told to the device. */
 export interface Wanted {
@@ -34,7 +36,7 @@ export interface CommandBook {
   /** Records a wanted value and brings it to the device if it is connected. Returns a refusal if the value does not fit. */
   want(entry: DeviceEntry, streamKey: string, value: unknown, userName: string): Promise<Command | Refusal>;
   /** The wanted values that last: the newest of each control that was not refused, and the interval. */
-  wanted(entry: DeviceEntry): Promise<Wanted[]>;
+  wanted(entry: DeviceEntry): Promise<{ list: Wanted[]; n: number }>;
   /** The board has been told these. */
   delivered(entry: DeviceEntry, wanted: readonly Wanted[]): Promise<void>;
   /** The board says that it now has a value (null: the one asked for). Returns a refusal for an unknown name or unfit value. */
@@ -43,8 +45,8 @@ export interface CommandBook {
   confirm(entry: DeviceEntry, stream: DeviceStream, value: number | string): void;
   list(entry: DeviceEntry): Promise<Command[]>;
   read(workspaceId: number, id: number): Promise<Command | null>;
-  /** Resolves when something newly wanted, or after `ms`. */
-  waitForChange(deviceRowId: number, ms: number): Promise<void>;
+  /** Resolves when something is newly wanted, after `ms`, or when nobody waits any more. */
+  waitForChange(deviceRowId: number, ms: number, gone: AbortSignal): Promise<void>;
 }
 
 export function createCommands(
@@ -112,6 +114,18 @@ export function createCommands(
       })
     )[0] ?? null;
 
+  /** The newest command of each control of a device, in one query. */
+  const newestOfAll = async (entry: DeviceEntry): Promise<Map<number, CommandRow>> => {
+    const rows = await store.withConnection(
+      async (connection) =>
+        (await connection.query(
+          'SELECT c.* FROM commands c JOIN (SELECT MAX(id) AS id FROM commands WHERE deviceRowId = ? GROUP BY streamId) n ON n.id = c.id',
+          [entry.rowId],
+        )) as CommandRow[],
+    );
+    return new Map(rows.map((row) => [row.streamId, row]));
+  };
+
   const bring = async (entry: DeviceEntry, wanted: Wanted): Promise<void> => {
     const own = [...presence.sessions(entry.rowId)].map(
       (session) => [session, `wanted/${wanted.name}`] as const,
@@ -154,26 +168,42 @@ export function createCommands(
       const taken = takeValue({ ...stream, rangePolicy: 'refuse' }, value, stream.key);
       if (isRefusal(taken)) return taken;
       const wanted = taken.value as number | string;
-      const older = await listIn(commands, entry.workspaceId, {
-        where: {
+      const createdAt = Date.now();
+      // One at a time for each control: whoever comes second finds the first and replaces it.
+      const { row, older } = await inRawTransaction(store, async (connection) => {
+        await takeSeries(connection, [stream.seriesId]);
+        const found = (await connection.query(
+          "SELECT * FROM commands WHERE deviceRowId = ? AND streamId = ? AND state IN ('waiting', 'sent')",
+          [entry.rowId, stream.streamId],
+        )) as CommandRow[];
+        const values: Omit<CommandRow, 'id'> = {
+          workspaceId: entry.workspaceId,
           deviceRowId: entry.rowId,
           streamId: stream.streamId,
-          state: { [Op.in]: ['waiting', 'sent'] },
-        },
+          value: typeof wanted === 'number' ? wanted : 0,
+          textValue: typeof wanted === 'string' ? wanted : null,
+          state: 'waiting',
+          userName,
+          createdAt,
+          sentAt: null,
+          appliedAt: null,
+          note: '',
+        };
+        const names = Object.keys(values);
+        const { insertId } = (await connection.query(
+          `INSERT INTO commands (${names.join(',')}) VALUES (${names.map(() => '?').join(',')})`,
+          Object.values(values),
+        )) as { insertId: number };
+        if (found.length > 0)
+          await connection.query('UPDATE commands SET state = ?, note = ? WHERE id IN (?) AND state IN (?)', [
+            'expired',
+            REPLACED,
+            found.map(({ id }) => id),
+            ['waiting', 'sent'],
+          ]);
+        return { row: { ...values, id: Number(insertId) }, older: found };
       });
-      const row = await addTo(commands, entry.workspaceId, {
-        deviceRowId: entry.rowId,
-        streamId: stream.streamId,
-        value: typeof wanted === 'number' ? wanted : 0,
-        textValue: typeof wanted === 'string' ? wanted : null,
-        state: 'waiting',
-        userName,
-        createdAt: Date.now(),
-        sentAt: null,
-        appliedAt: null,
-        note: '',
-      });
-      for (const one of older) await happen(entry, one, 'replaced', 'a newer value was wanted');
+      for (const one of older) announce(entry, { ...one, state: 'expired', note: REPLACED });
       pending.set(place(entry.rowId, stream.streamId), row.id);
       announce(entry, row);
       bus.emit('wanted', {
@@ -185,11 +215,10 @@ export function createCommands(
       return toCommand(row, entry);
     },
     async wanted(entry) {
-      const rows = await Promise.all(
-        entry.streams
-          .filter(isControllable)
-          .map(async (stream) => ({ stream, row: await newestOf(entry, stream.streamId) })),
-      );
+      const newest = await newestOfAll(entry);
+      const rows = entry.streams
+        .filter(isControllable)
+        .map((stream) => ({ stream, row: newest.get(stream.streamId) ?? null }));
       const wanted = rows.flatMap(({ stream, row }) => {
         if (row === null) {
           const value = defaultOf(stream);
@@ -201,9 +230,9 @@ export function createCommands(
         return [{ name: stream.key, value, commandId: isPending(row.state) ? row.id : null }];
       });
       const own = entry.names.find(INTERVAL_NAME);
-      return own === undefined
-        ? [...wanted, { name: INTERVAL_NAME, value: String(entry.intervalS), commandId: null }]
-        : wanted;
+      if (own === undefined)
+        wanted.push({ name: INTERVAL_NAME, value: String(entry.intervalS), commandId: null });
+      return { list: wanted, n: Math.max(0, ...[...newest.values()].map(({ id }) => id)) };
     },
     async delivered(entry, wanted) {
       for (const { commandId } of wanted) {
@@ -258,16 +287,19 @@ export function createCommands(
       const entry = row === undefined ? null : await registry.byRow(row.deviceRowId);
       return row === undefined || entry === null ? null : toCommand(row, entry);
     },
-    waitForChange: (deviceRowId, ms) =>
+    waitForChange: (deviceRowId, ms, gone) =>
       new Promise((resolve) => {
+        if (gone.aborted) return resolve();
         const mine = waiters.get(deviceRowId) ?? new Set();
         waiters.set(deviceRowId, mine);
         const wake = (): void => {
           clearTimeout(timer);
           mine.delete(wake);
           if (mine.size === 0) waiters.delete(deviceRowId);
+          gone.removeEventListener('abort', wake);
           resolve();
         };
+        gone.addEventListener('abort', wake);
         const timer = setTimeout(wake, ms);
         mine.add(wake);
       }),

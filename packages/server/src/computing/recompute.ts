@@ -11,7 +11,7 @@ import {
 } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
-import { writeDays } from '../history/chunks';
+import { takeSeries, writeDays } from '../history/chunks';
 import type { Folding } from '../history/folding';
 import type { HistoryReader } from '../history/read';
 import type { Recent } from '../history/recent';
@@ -201,9 +201,10 @@ async function recomputeTarget(
     if (start > day * DAY_MS)
       for await (const [kept] of history.parts(workspaceId, [own], day * DAY_MS, start))
         columns = mergeColumns(kept!, columns);
-    await inRawTransaction(store, (connection) =>
-      writeDays(connection, [{ id: stream.seriesId, workspaceId, day, columns }]),
-    );
+    await inRawTransaction(store, async (connection) => {
+      const there = await takeSeries(connection, [stream.seriesId]);
+      if (there.length > 0) await writeDays(connection, [{ id: stream.seriesId, workspaceId, day, columns }]);
+    });
   };
 
   const days = await daysFrom(from);

@@ -4,10 +4,12 @@ import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import type { HistoryReader } from '../history/read';
 import type { DerivedWriter } from '../journal/derived';
-import { keepOffsets, passJournal, readJournal, type JournalEntry } from '../journal/reader';
+import type { JournalEntry } from '../journal/reader';
+import { startJournalWorker, type JournalWorker } from '../journal/worker';
 import type { Committed } from '../journal/writer';
 import type { Registry } from '../registry';
-import { inRawTransaction, type Store } from '../store/store';
+import { outsideTransactions } from '../store/oneConnection';
+import type { Store } from '../store/store';
 import { enqueueRecomputation } from './jobs';
 import { allTargets, type Target } from './targets';
 import { goOn, workOut, type Tail } from './work';
@@ -34,38 +36,30 @@ interface Parts {
   writer: DerivedWriter;
   bus: Bus;
   log: Logger;
+  holder: string;
+  sole: boolean;
   /** Called with what was computed and committed. */
   onCommit: (committed: Committed) => void;
 }
 
+/** What came of one round. */
+interface Round {
+  committed: Committed | null;
+  kept: Map<number, Tail | null>;
+  late: [seriesId: number, from: number][];
+}
+
 /**
- * The worker that takes the journal to computed datastreams. What it makes is journalled in the transaction that keeps
+ * The reader that takes the journal to computed datastreams. What it makes is journalled in the transaction that keeps
  * its offset, and read by rules, folding and pages like any other reading; by itself too, for what is computed from it.
  */
-export function startComputing({
-  store,
-  registry,
-  history,
-  writer,
-  bus,
-  log,
-  onCommit,
-}: Parts): ComputingWorker {
+export function startComputing(parts: Parts): ComputingWorker {
+  const { store, registry, history, writer, bus, log, holder, sole, onCommit } = parts;
   let targets = new Map<number, Target[]>();
   const tails = new Map<number, Tail>();
   const disturbed = new Map<number, number | null>();
   let stale = true;
-  let stopped = false;
-  let unsure = false;
-  let scheduled = false;
-  let queue: Promise<unknown> = Promise.resolve();
   bus.on('definitions', () => (stale = true));
-
-  const load = async (): Promise<void> => {
-    stale = false;
-    tails.clear();
-    targets = await allTargets(store, registry);
-  };
 
   /** The readings of these entries that each target reads, true ones, in order of time. */
   const touchedBy = (entries: readonly JournalEntry[]): Map<Target, Map<string, Columns>> => {
@@ -86,8 +80,7 @@ export function startComputing({
     return touched;
   };
 
-  const passOnce = async (connection: Connection) => {
-    const entries = await readJournal(connection, 'computing', ENTRIES_AT_ONCE);
+  const round = async (connection: Connection, entries: readonly JournalEntry[]): Promise<Round> => {
     const made = new BatchBuilder();
     const kept = new Map<number, Tail | null>();
     const late: [seriesId: number, from: number][] = [];
@@ -96,64 +89,63 @@ export function startComputing({
       const from = Math.min(...[...fresh.values()].map(({ times }) => times[0]!));
       const tail = tails.get(seriesId);
       const inOrder = tail !== undefined && from > tail.newestAt;
-      const worked = inOrder ? goOn(target, tail, fresh) : await workOut(history, target, fresh);
+      const worked = inOrder
+        ? goOn(target, tail, fresh)
+        : await outsideTransactions(() => workOut(history, target, fresh));
       if (worked.tooMuch) await enqueueRecomputation(connection, target, worked.from, '');
       if (!inOrder) late.push([seriesId, from]);
       const { times, values } = worked.outputs;
       for (let i = 0; i < times.length; i++) made.add(seriesId, times[i]!, values[i]!);
       kept.set(seriesId, worked.tail);
     }
-    const committed = made.length === 0 ? null : await writer.stage(connection, made);
-    await keepOffsets(connection, 'computing', entries);
-    return { committed, kept, late, more: entries.length === ENTRIES_AT_ONCE };
+    return { committed: made.length === 0 ? null : await writer.stage(connection, made), kept, late };
+  };
+  const keep = ({ committed, kept, late }: Round): void => {
+    for (const [seriesId, tail] of kept)
+      if (tail === null) tails.delete(seriesId);
+      else tails.set(seriesId, tail);
+    for (const [seriesId, from] of late)
+      if (disturbed.has(seriesId))
+        disturbed.set(seriesId, Math.min(disturbed.get(seriesId) ?? Infinity, from));
+    if (committed === null) return;
+    writer.settle(committed);
+    onCommit(committed);
   };
 
-  const pass = async (): Promise<void> => {
-    for (;;) {
-      if (unsure) await store.withConnection((connection) => writer.find(connection));
-      unsure = false;
-      if (stale) await load();
-      if (targets.size === 0)
-        return store.withConnection((connection) => passJournal(connection, 'computing'));
-      const { committed, kept, late, more } = await inRawTransaction(store, passOnce);
-      for (const [seriesId, tail] of kept)
-        if (tail === null) tails.delete(seriesId);
-        else tails.set(seriesId, tail);
-      for (const [seriesId, from] of late)
-        if (disturbed.has(seriesId))
-          disturbed.set(seriesId, Math.min(disturbed.get(seriesId) ?? Infinity, from));
-      if (committed !== null) {
-        writer.settle(committed);
-        onCommit(committed);
-      }
-      // What is computed from what was just computed follows in the next round.
-      if (!more && committed === null) return;
-    }
-  };
-  const run = <T>(work: () => Promise<T>): Promise<T> => {
-    const result = queue.then(work);
-    queue = result.catch((error: Error) => {
-      unsure = true;
-      stale = true;
-      tails.clear();
-      log.warn({ error: error.message }, 'computing waits');
-    });
-    return result;
-  };
-  const look = (): void => {
-    if (scheduled || stopped) return;
-    scheduled = true;
-    setTimeout(() => {
-      scheduled = false;
-      if (!stopped) run(pass).catch(() => undefined);
-    }, 50);
-  };
-  const timer = setInterval(look, 1000);
+  const worker: JournalWorker = startJournalWorker(
+    { store, log, holder, sole },
+    {
+      name: 'computing',
+      entries: ENTRIES_AT_ONCE,
+      looks: 1,
+      readings: Infinity,
+      everyMs: 1000,
+      gatherMs: () => 50,
+      async begin() {
+        stale = true;
+        tails.clear();
+        await store.withConnection((connection) => writer.find(connection));
+      },
+      async prepare() {
+        if (stale) {
+          stale = false;
+          tails.clear();
+          targets = await allTargets(store, registry);
+        }
+        return targets.size === 0 ? 'pass' : 'work';
+      },
+      async step(connection, entries) {
+        const made = await round(connection, entries);
+        // What is computed from what was just computed follows in the next round.
+        return { after: () => keep(made), again: made.committed !== null };
+      },
+    },
+  );
   return {
     // While nothing is computed, moving on once a second is enough.
-    wake: () => (targets.size > 0 || stale) && look(),
+    wake: () => (targets.size > 0 || stale) && worker.wake(),
     alone: (seriesId, work) =>
-      run(async () => {
+      worker.alone(async () => {
         tails.delete(seriesId);
         return work();
       }),
@@ -163,11 +155,7 @@ export function startComputing({
       disturbed.delete(seriesId);
       return from;
     },
-    settled: () => run(pass),
-    async stop() {
-      stopped = true;
-      clearInterval(timer);
-      await queue;
-    },
+    settled: worker.settled,
+    stop: worker.stop,
   };
 }

@@ -21,7 +21,7 @@ export function lockFolder(folder: string): () => void {
     } catch (error) {
       if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error;
       const [pid, start] = fs.readFileSync(file, 'utf8').split(' ');
-      if (start !== undefined && startedAt(Number(pid)) === start)
+      if (start !== undefined && start !== 'gone' && startedAt(Number(pid)) === start)
         throw new FolderInUseError(
           `A Peatmoor service (process ${pid}) already runs on ${folder}. Stop it first, or set PEATMOOR_DATA to another folder.`,
         );
@@ -35,7 +35,9 @@ export function lockFolder(folder: string): () => void {
 function startedAt(pid: number): string {
   try {
     const stat = fs.readFileSync(`/proc/${pid}/stat`, 'utf8');
-    return stat.slice(stat.lastIndexOf(')') + 2).split(' ')[19] ?? 'gone';
+    const fields = stat.slice(stat.lastIndexOf(')') + 2).split(' ');
+    // One that has ended and was not collected yet holds nothing.
+    return fields[0] === 'Z' || fields[0] === 'X' ? 'gone' : (fields[19] ?? 'gone');
   } catch {
     return 'gone';
   }

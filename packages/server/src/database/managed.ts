@@ -19,12 +19,13 @@ export interface ManagedDatabase {
   stop(): Promise<void>;
 }
 
+const SETPRIV = '/usr/bin/setpriv';
 const USER = 'peatmoor';
 const DATABASE = 'peatmoor';
 
 /**
  * Starts MariaDB on a data folder of its own, reachable only through a socket, and starts it again whenever it
- * ends by itself. A server left running by a service that was killed is taken over.
+ * ends by itself. The kernel ends it with this process, however that ends.
  */
 export async function startManagedDatabase(dataFolder: string, log: Logger): Promise<ManagedDatabase> {
   const folder = path.join(dataFolder, 'mariadb');
@@ -57,18 +58,10 @@ export async function startManagedDatabase(dataFolder: string, log: Logger): Pro
     });
   };
 
+  // A server whose service was killed is on its way to its end; one of an older service is ended here.
   const orphan = runningServer(folder);
-  if (orphan !== null && (await answers(options))) {
-    log.info({ pid: orphan }, 'taking over the database server that is still running');
-    pid = orphan;
-    watchOrphan(
-      orphan,
-      () => stopping || (log.error('the database server is gone; starting it again'), launch()),
-    );
-  } else {
-    if (orphan !== null) await endProcess(orphan);
-    launch();
-  }
+  if (orphan !== null) await endProcess(orphan);
+  launch();
   const deadline = Date.now() + 60_000;
   while (!(await answers(options))) {
     if (Date.now() > deadline)
@@ -111,7 +104,10 @@ function launchServer(folder: string, temporary: string, socketPath: string, ini
     '--collation-server=utf8mb4_bin',
     ...(process.getuid?.() === 0 ? ['--user=root'] : []),
   ];
-  return spawn(serverProgram(), options, { stdio: ['ignore', 'ignore', 'pipe'], detached: true });
+  const program = [serverProgram(), ...options];
+  // The kernel tells it to stop when its parent is gone, be it by SIGKILL (prctl PR_SET_PDEATHSIG).
+  const command = fs.existsSync(SETPRIV) ? [SETPRIV, '--pdeathsig', 'TERM', '--', ...program] : program;
+  return spawn(command[0]!, command.slice(1), { stdio: ['ignore', 'ignore', 'pipe'], detached: true });
 }
 
 function serverProgram(): string {
@@ -209,15 +205,6 @@ function isAlive(pid: number): boolean {
   } catch {
     return false;
   }
-}
-
-function watchOrphan(pid: number, onGone: () => void): void {
-  const timer = setInterval(() => {
-    if (isAlive(pid)) return;
-    clearInterval(timer);
-    onGone();
-  }, 500);
-  timer.unref();
 }
 
 async function endProcess(pid: number): Promise<void> {

@@ -2,14 +2,14 @@ import { randomBytes, timingSafeEqual } from 'node:crypto';
 import { RateLimiterMemory } from 'rate-limiter-flexible';
 import { inspectToken, makeToken, refusal, TOKEN_RANDOM_BYTES, type Refusal } from '@peatmoor/core';
 import type { Address, ClaimAnswer } from '@peatmoor/contract';
-import { QueryTypes, type Transaction } from 'sequelize';
+import type { Transaction } from 'sequelize';
 import { addToken, createDevice } from './device';
 import type { Bus } from '../bus';
 import type { TokenUse } from '../ingest/tokenUse';
 import { hashSecret } from '../registry';
 import type { ClaimRow, DeviceRow, KindRow } from '../store/models';
 import { changeIn, findOne, listIn, oneIn } from '../store/rows';
-import type { Store } from '../store/store';
+import { takeRow, type Store } from '../store/store';
 
 /** What a claim secret begins with, before letters made like those of a device token. */
 export const CLAIM_PREFIX = 'claim_';
@@ -81,21 +81,14 @@ export function createClaiming({ store, bus, tokenUse, address }: Parts): Claimi
     return claim;
   };
 
-  /** Devices of one claim are made one after the other, so that its bound holds and a serial has one device. */
-  const lock = (id: number, transaction: Transaction): Promise<unknown> =>
-    store.sequelize.query('SELECT used FROM claims WHERE id = ? FOR UPDATE', {
-      replacements: [id],
-      type: QueryTypes.SELECT,
-      transaction,
-    });
-
   const deviceFor = async (
     claim: ClaimRow,
     serial: string,
     name: string | null,
     transaction: Transaction,
   ): Promise<{ row: DeviceRow; token: string; made: boolean } | ClaimOutcome> => {
-    await lock(claim.id, transaction);
+    // Devices of one claim are made one after the other, so that its bound holds and a serial has one device.
+    await takeRow(store, 'claims', { column: 'id', value: claim.id }, transaction);
     const { workspaceId, kindId } = claim;
     const known = (
       await listIn(models.devices, workspaceId, { where: { kindId, serial }, transaction })
@@ -160,7 +153,6 @@ export function createClaiming({ store, bus, tokenUse, address }: Parts): Claimi
       const { row, token, made } = outcome;
       const { workspaceId } = claim;
       bus.emit('definitions', { workspaceId, deviceRowId: row.rowId });
-      bus.emit('definitions', { workspaceId, kindId: row.kindId });
       if (!made) bus.emit('dismiss', { deviceRowId: row.rowId });
       bus.emit('live', { workspaceId, message: { type: 'changed', what: 'devices', id: row.id } });
       const kind = (await oneIn(models.kinds, workspaceId, { id: row.kindId }))!;

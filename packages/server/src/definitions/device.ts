@@ -6,7 +6,7 @@ import { conflict, wrongField } from '../problems';
 import { hashSecret } from '../registry';
 import type { DeviceRow, KindRow } from '../store/models';
 import { addTo, findAll, listIn, oneIn } from '../store/rows';
-import type { Store } from '../store/store';
+import { takeRow, type Store } from '../store/store';
 import { createKind } from './kind';
 
 /** Registers a device, with a kind made behind it where none is named, and its first token. */
@@ -17,13 +17,16 @@ export async function createDevice(
   within?: Transaction,
 ): Promise<{ row: DeviceRow; token: string }> {
   const { models } = store;
-  if (body.kindId !== undefined && (await oneIn(models.kinds, workspaceId, { id: body.kindId })) === null)
+  if (
+    body.kindId !== undefined &&
+    (await oneIn(models.kinds, workspaceId, { id: body.kindId }, within)) === null
+  )
     throw wrongField(
       'kindId',
       `${body.kindId} is no kind of this workspace`,
       'Choose one of its kinds, or give newKind.',
     );
-  const gateway = await gatewayOf(store, workspaceId, body);
+  const gateway = await gatewayOf(store, workspaceId, body, within);
   // Only IDs that begin alike can stand in the way.
   const alike = (body.id ?? proposeDeviceId(body.name)).slice(0, 30);
   const taken = new Set(
@@ -82,13 +85,18 @@ export async function createDevice(
 }
 
 /** The gateway that a new sub-device names; it must be a device of the workspace and no sub-device itself. */
-async function gatewayOf(store: Store, workspaceId: number, body: DeviceIn): Promise<DeviceRow | null> {
+async function gatewayOf(
+  store: Store,
+  workspaceId: number,
+  body: DeviceIn,
+  within?: Transaction,
+): Promise<DeviceRow | null> {
   if (body.gateway === undefined) {
     if (body.serial !== undefined)
       throw wrongField('serial', 'is only for a sub-device', 'Name its gateway too, or leave it out.');
     return null;
   }
-  const gateway = await oneIn(store.models.devices, workspaceId, { id: body.gateway });
+  const gateway = await oneIn(store.models.devices, workspaceId, { id: body.gateway }, within);
   if (gateway === null)
     throw wrongField(
       'gateway',
@@ -108,9 +116,12 @@ export async function addToken(
   transaction?: Transaction,
 ): Promise<MadeToken> {
   const { models } = store;
+  if (transaction === undefined) return store.transaction((within) => addToken(store, device, title, within));
+  // Written first: a second caller waits here, and then counts this one too.
+  await takeRow(store, 'devices', { column: 'rowId', value: device.rowId }, transaction);
   const kept = await findAll(models.deviceTokens, {
     where: { deviceRowId: device.rowId, withdrawnAt: null },
-    ...(transaction && { transaction }),
+    transaction,
   });
   if (kept.length >= 20)
     throw conflict(`${device.name} has 20 tokens already. Withdraw one that is not used.`);

@@ -2,6 +2,7 @@ import { setImmediate as nextTurn } from 'node:timers/promises';
 import { promisify } from 'node:util';
 import { deflateRaw, deflateRawSync, inflateRawSync } from 'node:zlib';
 import type { Connection } from 'mariadb';
+import type { Logger } from 'pino';
 import {
   DAY_MS,
   EMPTY_COLUMNS,
@@ -18,6 +19,9 @@ import {
   type Columns,
   type Rollup,
 } from '@peatmoor/core';
+import { setAside } from '../journal/setAside';
+import { bare } from '../journal/writer';
+import { cannotWrite } from '../store/lost';
 
 /** A day with fewer readings than this is read as quickly from the readings as from its rollups. */
 const FEWEST_FOR_HOURS = 400;
@@ -50,8 +54,10 @@ export function decodeChunk(body: Buffer): Columns {
 }
 
 /** What of a chunk row tells its rollups; `body` only where they must come from the readings. */
-export interface ChunkRow extends Omit<Rollup, 'at'> {
+export interface ChunkRow extends Omit<Rollup, 'at' | 'spread'> {
   day: number;
+  /** Null where the chunk was written before it was kept. */
+  spread: number | null;
   hours: Buffer | null;
   tens: Buffer | null;
   body: Buffer | null;
@@ -60,8 +66,8 @@ export interface ChunkRow extends Omit<Rollup, 'at'> {
 /** Rollups of a stored chunk at one of the kept spans; of several chunks of a day, one may end where the next begins. */
 export function rollupsOf(row: ChunkRow, spanMs: number): Rollup[] {
   if (spanMs === DAY_MS) {
-    const { count, min, max, sum, first, last } = row;
-    return [{ at: row.day * DAY_MS, count, min, max, sum, first, last }];
+    const { count, min, max, sum, first, last, spread } = row;
+    return [{ at: row.day * DAY_MS, count, min, max, sum, first, last, spread: spread ?? Number.NaN }];
   }
   const kept = spanMs === HOUR_MS ? row.hours : row.tens;
   if (kept !== null) return unpackRollups(inflateRawSync(kept), spanMs);
@@ -69,24 +75,47 @@ export function rollupsOf(row: ChunkRow, spanMs: number): Rollup[] {
 }
 
 /**
+ * Takes series for the caller's transaction: whoever rewrites their chunks writes here first, so that two never work on
+ * the same one at once. Gives those that still exist.
+ */
+export async function takeSeries(connection: Connection, ids: readonly number[]): Promise<SeriesOwner[]> {
+  const ordered = [...ids].sort((a, b) => a - b);
+  for (let i = 0; i < ordered.length; i += 1000)
+    await connection.query(
+      `UPDATE series SET version = version + 1 WHERE id IN (${ordered.slice(i, i + 1000).join(',')})`,
+    );
+  const known: SeriesOwner[] = [];
+  for (let i = 0; i < ordered.length; i += 1000)
+    known.push(
+      ...((await connection.query(
+        `SELECT id, workspaceId FROM series WHERE id IN (${ordered.slice(i, i + 1000).join(',')})`,
+      )) as SeriesOwner[]),
+    );
+  return known;
+}
+
+interface SeriesOwner {
+  id: number;
+  workspaceId: number;
+}
+
+/**
  * Merges new readings into day chunks and notes the newest reading of each series. Readings of series that no
- * longer exist are left out. `full`: readings in a chunk. To be called in a transaction.
+ * longer exist are left out; what cannot be merged is set aside, and all else goes on. `full`: readings in a chunk. To be
+ * called in a transaction.
  */
 export async function mergeIntoChunks(
   connection: Connection,
   bySeries: ReadonlyMap<number, Columns>,
-  full = FULL,
+  { full = FULL, log = null }: { full?: number; log?: Logger | null } = {},
 ): Promise<void> {
-  const ids = [...bySeries.keys()];
-  if (ids.length === 0) return;
-  const known = (await connection.query(
-    `SELECT id, workspaceId FROM series WHERE id IN (${ids.join(',')})`,
-  )) as { id: number; workspaceId: number }[];
+  if (bySeries.size === 0) return;
+  const known = await takeSeries(connection, [...bySeries.keys()]);
   const parts = known.flatMap(({ id, workspaceId }) =>
     splitDays(bySeries.get(id)!).map(({ day, columns }) => ({ id, workspaceId, day, columns })),
   );
   for (let start = 0; start < parts.length; start += 400)
-    await mergeParts(connection, parts.slice(start, start + 400), full);
+    await mergeDivided(connection, parts.slice(start, start + 400), full, log);
   const newest = known.map(({ id }) => {
     const { times, values } = bySeries.get(id)!;
     const last = orderColumns({ times, values });
@@ -98,6 +127,37 @@ export async function mergeIntoChunks(
       newest,
     );
 }
+
+/** Merges parts; where that fails, halves them until the one that cannot be merged stands alone and is set aside. */
+async function mergeDivided(
+  connection: Connection,
+  parts: Part[],
+  full: number,
+  log: Logger | null,
+): Promise<void> {
+  try {
+    await mergeParts(connection, parts, full, log);
+  } catch (error) {
+    if (cannotWrite(error as Error) || isDeadlock(error)) throw error;
+    if (parts.length > 1) {
+      const half = parts.length >> 1;
+      await mergeDivided(connection, parts.slice(0, half), full, log);
+      await mergeDivided(connection, parts.slice(half), full, log);
+      return;
+    }
+    const { id, day, columns } = parts[0]!;
+    log?.error({ err: bare(error), series: id, day }, 'readings cannot be folded and were set aside');
+    await setAside(connection, {
+      what: 'readings',
+      place: `series ${id}, day ${day}`,
+      reason: (error as Error).message,
+      body: packColumns(columns),
+    });
+  }
+}
+
+const isDeadlock = (error: unknown): boolean =>
+  [1205, 1213].includes((error as { errno?: number }).errno ?? 0);
 
 /** Readings of one series within one day, in order of time. */
 export interface Part {
@@ -120,10 +180,15 @@ interface Stored {
  * Merges each batch with the chunks whose times it overlaps, or adds it to the one before while that has room;
  * so the work depends on what came, not on how much the day has already. Chunks of a day never overlap.
  */
-async function mergeParts(connection: Connection, parts: Part[], full: number): Promise<void> {
+async function mergeParts(
+  connection: Connection,
+  parts: Part[],
+  full: number,
+  log: Logger | null,
+): Promise<void> {
   const pairs = parts.map(({ id, day }) => `(${id},${day})`).join(',');
   const stored = (await connection.query(
-    `SELECT seriesId, day, part, toMs, count FROM chunks WHERE (seriesId, day) IN (${pairs}) ORDER BY seriesId, day, part FOR UPDATE`,
+    `SELECT seriesId, day, part, toMs, count FROM chunks WHERE (seriesId, day) IN (${pairs}) ORDER BY seriesId, day, part`,
   )) as Stored[];
   const ofDay = new Map<string, Stored[]>();
   for (const one of stored) {
@@ -143,7 +208,8 @@ async function mergeParts(connection: Connection, parts: Part[], full: number): 
   const gone: Stored[] = [];
   for (const { part, touched } of plans) {
     let before: Columns = EMPTY_COLUMNS;
-    for (const one of touched) before = mergeColumns(before, decodeChunk(bodies.get(keyOf(one))!));
+    for (const one of touched)
+      before = mergeColumns(before, await readable(connection, one, bodies.get(keyOf(one))!, log));
     const made = split({ ...part, columns: mergeColumns(before, part.columns) }, full);
     const kept = new Set(made.map(firstMs));
     pieces.push(...made);
@@ -159,10 +225,31 @@ async function mergeParts(connection: Connection, parts: Part[], full: number): 
   await writePieces(connection, pieces);
 }
 
+/** The readings of a stored chunk; one whose bytes are damaged is set aside, so that its day goes on. */
+async function readable(
+  connection: Connection,
+  { seriesId, day, part }: Stored,
+  body: Buffer,
+  log: Logger | null,
+): Promise<Columns> {
+  try {
+    return decodeChunk(body);
+  } catch (error) {
+    log?.error({ err: error, series: seriesId, day }, 'a chunk is damaged and was set aside');
+    await setAside(connection, {
+      what: 'chunk',
+      place: `series ${seriesId}, day ${day}, part ${part}`,
+      reason: (error as Error).message,
+      body,
+    });
+    return EMPTY_COLUMNS;
+  }
+}
+
 /** The chunks of a day that a batch must be merged with. */
 function touchedBy({ day, columns }: Part, stored: readonly Stored[], full: number): Stored[] {
-  const from = columns.times[0]! - day * DAY_MS;
-  const to = columns.times.at(-1)! - day * DAY_MS;
+  const from = Math.floor(columns.times[0]! - day * DAY_MS);
+  const to = Math.ceil(columns.times.at(-1)! - day * DAY_MS);
   const overlapping = stored.filter(({ part, toMs }) => part <= to && toMs >= from);
   if (overlapping.length > 0) return overlapping;
   const before = stored.filter(({ toMs }) => toMs < from).at(-1);
@@ -171,7 +258,7 @@ function touchedBy({ day, columns }: Part, stored: readonly Stored[], full: numb
 
 const keyOf = ({ seriesId, day, part }: Pick<Stored, 'seriesId' | 'day' | 'part'>): string =>
   `${seriesId}:${day}:${part}`;
-const firstMs = ({ day, columns }: Part): number => columns.times[0]! - day * DAY_MS;
+const firstMs = ({ day, columns }: Part): number => Math.floor(columns.times[0]! - day * DAY_MS);
 
 async function bodiesOf(connection: Connection, chunks: readonly Stored[]): Promise<Map<string, Buffer>> {
   if (chunks.length === 0) return new Map();
@@ -210,11 +297,11 @@ async function writePieces(connection: Connection, pieces: readonly Part[]): Pro
   const rows: unknown[][] = [];
   for (const piece of pieces) {
     const { id, workspaceId, day, columns } = piece;
-    const { count, min, max, sum, first, last } = rollUp(columns, DAY_MS)[0]!;
+    const { count, min, max, sum, first, last, spread } = rollUp(columns, DAY_MS)[0]!;
     const hours = count < FEWEST_FOR_HOURS ? null : encodeRollups(columns, HOUR_MS);
     const tens = count < FEWEST_FOR_TENS ? null : encodeRollups(columns, TENS_MS);
     const body = await encodeChunk(columns);
-    const toMs = columns.times.at(-1)! - day * DAY_MS;
+    const toMs = Math.ceil(columns.times.at(-1)! - day * DAY_MS);
     rows.push([
       id,
       day,
@@ -227,6 +314,7 @@ async function writePieces(connection: Connection, pieces: readonly Part[]): Pro
       sum,
       first,
       last,
+      spread,
       hours,
       tens,
       body,
@@ -235,7 +323,7 @@ async function writePieces(connection: Connection, pieces: readonly Part[]): Pro
   }
   if (rows.length > 0)
     await connection.batch(
-      'REPLACE INTO chunks (seriesId, day, part, toMs, workspaceId, count, min, max, sum, first, last, hours, tens, body) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)',
+      'REPLACE INTO chunks (seriesId, day, part, toMs, workspaceId, count, min, max, sum, first, last, spread, hours, tens, body) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)',
       rows,
     );
 }

@@ -1,7 +1,7 @@
 import { DAY_MS, EMPTY_COLUMNS, firstAtOrAfter, isNumeric, mergeColumns, type Columns } from '@peatmoor/core';
 import type { DeviceEntry, DeviceStream } from '../registry';
 import { inRawTransaction, type Store } from '../store/store';
-import { decodeChunk, writeDays } from './chunks';
+import { decodeChunk, takeSeries, writeDays } from './chunks';
 import type { Folding } from './folding';
 import { settleNewest } from './others';
 import type { HistoryReader } from './read';
@@ -48,9 +48,10 @@ export function createCorrections(store: Store, folding: Folding, history: Histo
       const removed = await folding.alone(() =>
         inRawTransaction(store, async (connection) => {
           let count = 0;
+          await takeSeries(connection, [stream.seriesId]);
           if (isNumeric(stream)) {
             const rows = (await connection.query(
-              'SELECT day, body FROM chunks WHERE workspaceId = ? AND seriesId = ? AND day BETWEEN ? AND ? ORDER BY day, part FOR UPDATE',
+              'SELECT day, body FROM chunks WHERE workspaceId = ? AND seriesId = ? AND day BETWEEN ? AND ? ORDER BY day, part',
               [entry.workspaceId, stream.seriesId, Math.floor(from / DAY_MS), Math.floor((to - 1) / DAY_MS)],
             )) as { day: number; body: Buffer }[];
             const days = new Map<number, Columns>();

@@ -8,10 +8,11 @@ export async function deleteSeries(
   transaction: Transaction,
 ): Promise<void> {
   if (ids.length === 0) return;
+  // First of all: whoever folds them waits here, or is waited for, and then finds them gone.
+  await store.models.series.destroy({ where: { id: [...ids] }, transaction });
   for (const table of ['chunks', 'texts', 'locations', 'images'])
     await store.sequelize.query(`DELETE FROM ${table} WHERE seriesId IN (?)`, {
       replacements: [ids],
       transaction,
     });
-  await store.models.series.destroy({ where: { id: [...ids] }, transaction });
 }

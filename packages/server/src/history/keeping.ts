@@ -22,6 +22,10 @@ export function startKeeping(store: Store, log: Logger): Keeping {
           'SELECT s.id, s.newestAt, d.keepDays FROM series s JOIN streams d ON d.id = s.streamId WHERE d.keepDays IS NOT NULL AND s.newestAt IS NOT NULL',
         )) as { id: number; newestAt: number; keepDays: number }[],
     );
+    // Sessions that ended speak for nobody; they go too.
+    await store.withConnection((connection) =>
+      connection.query('DELETE FROM sessions WHERE endsAt < ? LIMIT 10000', [now]),
+    );
     let gone = 0;
     for (const { id, newestAt, keepDays } of bounded) {
       // For only the newest: everything before it. A day's chunk goes when its last moment is old enough.

@@ -121,7 +121,7 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
     const rows = await store.withConnection(
       async (connection) =>
         (await connection.query(
-          `SELECT seriesId, day, count, min, max, sum, first, last, ${spanMs === HOUR_MS ? 'hours' : 'NULL AS hours'}, ${spanMs === TENS_MS ? 'tens' : 'NULL AS tens'},
+          `SELECT seriesId, day, count, min, max, sum, first, last, spread, ${spanMs === HOUR_MS ? 'hours' : 'NULL AS hours'}, ${spanMs === TENS_MS ? 'tens' : 'NULL AS tens'},
             IF(${raw} OR NOT (${kept}), body, NULL) AS body
             FROM chunks WHERE workspaceId = ? AND seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ? ORDER BY seriesId, day, part`,
           [workspaceId, dayOf(from), dayOf(to - 1)],
@@ -197,6 +197,7 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
         sum: Number(sum),
         first: min,
         last: max,
+        spread: Number.NaN,
       });
     for (const day of apart) {
       const start = Math.max(from, day * DAY_MS);
@@ -220,7 +221,7 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
       const before = side === 'before';
       const fresh = recent.of(seriesId);
       const day = dayOf(clampDay(at));
-      const ms = clampDay(at) - day * DAY_MS;
+      const ms = (before ? Math.ceil : Math.floor)(clampDay(at) - day * DAY_MS);
       // Chunks of a series never overlap; a second one is looked at where the first begins or ends just here.
       const [bound, order] = before
         ? ['(day < ? OR (day = ? AND part <= ?))', 'day DESC, part DESC']
@@ -315,6 +316,7 @@ function calibrateRollup(steps: readonly CalibrationStep[], rollup: Rollup): Rol
     sum: rollup.sum * calibration.scale + rollup.count * calibration.offset,
     first: right(rollup.first),
     last: right(rollup.last),
+    spread: rollup.spread * calibration.scale ** 2,
   };
 }
 

@@ -1,5 +1,6 @@
 import { orderColumns, type Columns, type Value } from '@peatmoor/core';
 import { factsOf } from '../journal/others';
+import { lineOf, type JournalPlace } from '../journal/reader';
 import type { Committed } from '../journal/writer';
 
 interface Unfolded extends Columns {
@@ -9,8 +10,8 @@ interface Unfolded extends Columns {
 /** What is in the journal but not yet in chunks, and the newest reading of each series. In memory. */
 export interface Recent {
   add(committed: Committed): void;
-  /** Forgets what has been folded: everything of a writer up to `seq`. */
-  drop(writer: number, seq: number): void;
+  /** Forgets what has been folded: everything of a writer and part up to `seq`. */
+  drop(place: JournalPlace): void;
   /** Not yet folded readings of a series, in order of time. */
   of(seriesId: number): Columns;
   newest(seriesId: number): { at: number; value: Value } | undefined;
@@ -22,7 +23,7 @@ export interface Recent {
 }
 
 export function createRecent(): Recent {
-  const unfolded = new Map<number, Map<number, Unfolded>>();
+  const unfolded = new Map<string, Map<number, Unfolded>>();
   const newest = new Map<number, { at: number; value: Value }>();
   let readings = 0;
   let oldest: number | null = null;
@@ -35,13 +36,14 @@ export function createRecent(): Recent {
     }
   };
   return {
-    add({ writer, seq, batch, others }) {
+    add({ writer, part, seq, batch, others }) {
       for (const { series, at, value } of others) note(series, at, factsOf(value));
       if (batch.series.length === 0) return;
       oldest ??= Date.now();
       readings += batch.series.length;
-      let lines = unfolded.get(writer);
-      if (lines === undefined) unfolded.set(writer, (lines = new Map()));
+      const place = lineOf({ writer, part });
+      let lines = unfolded.get(place);
+      if (lines === undefined) unfolded.set(place, (lines = new Map()));
       for (let i = 0; i < batch.series.length; i++) {
         const series = batch.series[i]!;
         let line = lines.get(series);
@@ -52,8 +54,9 @@ export function createRecent(): Recent {
         note(series, batch.times[i]!, batch.values[i]!);
       }
     },
-    drop(writer, seq) {
-      const lines = unfolded.get(writer);
+    drop(place) {
+      const { seq } = place;
+      const lines = unfolded.get(lineOf(place));
       for (const [series, line] of lines ?? []) {
         const keep = line.seqs.findIndex((one) => one > seq);
         readings -= keep < 0 ? line.times.length : keep;

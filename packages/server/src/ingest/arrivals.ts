@@ -1,12 +1,15 @@
+import { showRaw, withoutSecrets, type DecodedReport, type Refusal, type TakenReport } from '@peatmoor/core';
 import type { Arrival } from '@peatmoor/contract';
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
-import type { DeviceEntry } from '../registry';
+import { factsOf } from '../journal/others';
+import type { DeviceEntry, DeviceStream } from '../registry';
 import type { ArrivalRow } from '../store/models';
 import { findAll, listIn } from '../store/rows';
 import type { Store } from '../store/store';
 import type { MessageFacts } from './message';
-import { showPayload } from './payload';
+import { showPayload, strikeSecrets } from './payload';
+import { shownTime, type Times } from './times';
 
 /** Messages kept for each device. */
 export const KEPT_ARRIVALS = 200;
@@ -15,13 +18,26 @@ export const MOST_KEPT_BYTES = 64 * 1024;
 /** Arrivals of one device shown live and written down in a second at the most; the rest is only in memory. */
 const MOST_A_SECOND = 20;
 const MOST_WAITING = 5000;
+/** Bytes of messages that may wait to be written down; of more only what became of them is kept. */
+const MOST_WAITING_BYTES = 16 * 1024 * 1024;
+/** Values and refusals of one message that are listed. */
+const SHOWN_VALUES = 40;
 
-export type Outcome = Pick<Arrival, 'number' | 'accepted' | 'acceptedCount' | 'refused' | 'refusedCount'>;
+type Outcome = Pick<Arrival, 'number' | 'accepted' | 'acceptedCount' | 'refused' | 'refusedCount'>;
 
 export interface ArrivalBook {
   /** True where one more arrival of this device is noted in this second; asked before the work of noting it. */
   admits(entry: DeviceEntry): boolean;
-  record(entry: DeviceEntry, facts: MessageFacts, outcome: Outcome): void;
+  /** Notes a report: what was accepted of it, and what refused. `at` is the time of its rows that named none. */
+  note(
+    entry: DeviceEntry,
+    decoded: DecodedReport,
+    facts: MessageFacts,
+    taken: TakenReport<DeviceStream>,
+    at: number | null,
+  ): void;
+  /** Notes a message that was refused as a whole, if one more is noted in this second. */
+  refuse(entry: DeviceEntry, refused: readonly Refusal[], facts: MessageFacts): void;
   /** Newest first, of one device or of a whole workspace. */
   list(workspaceId: number, deviceRowId: number | null): Promise<Arrival[]>;
   /** The refused messages of a device that are kept whole, the oldest first. */
@@ -36,13 +52,15 @@ interface Waiting {
   arrival: Arrival;
   form: string;
   raw: Buffer | null;
+  rowsAt: number | null;
 }
 
 /** Keeps the newest messages of each device: live at once, in the records within a second. */
-export function startArrivals(store: Store, bus: Bus, log: Logger): ArrivalBook {
+export function startArrivals(store: Store, bus: Bus, times: Times, log: Logger): ArrivalBook {
   let counter = 0;
   const start = Date.now().toString(36);
   let waiting: Waiting[] = [];
+  let waitingBytes = 0;
   const inSecond = new Map<number, number>();
 
   const write = async (): Promise<void> => {
@@ -50,18 +68,20 @@ export function startArrivals(store: Store, bus: Bus, log: Logger): ArrivalBook 
     if (waiting.length === 0) return;
     const batch = waiting;
     waiting = [];
+    waitingBytes = 0;
     const devices = new Set(batch.map(({ entry }) => entry.rowId));
     await store
       .withConnection(async (connection) => {
         await connection.batch(
-          'INSERT INTO arrivals (workspaceId, deviceRowId, receivedAt, body, form, raw) VALUES (?, ?, ?, ?, ?, ?)',
-          batch.map(({ entry, arrival, form, raw }) => [
+          'INSERT INTO arrivals (workspaceId, deviceRowId, receivedAt, body, form, raw, rowsAt) VALUES (?, ?, ?, ?, ?, ?, ?)',
+          batch.map(({ entry, arrival, form, raw, rowsAt }) => [
             entry.workspaceId,
             entry.rowId,
             arrival.receivedAt,
             JSON.stringify(arrival),
             form.slice(0, 80),
             raw,
+            rowsAt,
           ]),
         );
         for (const rowId of devices)
@@ -72,34 +92,84 @@ export function startArrivals(store: Store, bus: Bus, log: Logger): ArrivalBook 
       })
       .catch((error: Error) => {
         waiting = [...batch, ...waiting].slice(-MOST_WAITING);
-        log.debug({ error: error.message }, 'arrivals wait');
+        waitingBytes = waiting.reduce((sum, one) => sum + (one.raw?.length ?? 0), 0);
+        log.debug({ err: error }, 'arrivals wait');
       });
+  };
+  const record = (
+    entry: DeviceEntry,
+    { way, from, size, receivedAt, form, raw }: MessageFacts,
+    outcome: Outcome,
+    at: number | null,
+  ): void => {
+    const arrival: Arrival = {
+      ...outcome,
+      id: `${start}-${++counter}`,
+      deviceId: entry.id,
+      way,
+      from,
+      size,
+      receivedAt,
+      form,
+      payload: showPayload(raw),
+    };
+    const kept =
+      raw !== null &&
+      outcome.refusedCount > 0 &&
+      raw.length <= MOST_KEPT_BYTES &&
+      waitingBytes + raw.length <= MOST_WAITING_BYTES
+        ? strikeSecrets(raw)
+        : null;
+    // Should it be taken again, its rows without a time have the one they have now.
+    const rowsAt = kept === null ? null : (at ?? times.keepFor(entry.rowId, receivedAt));
+    waitingBytes += kept?.length ?? 0;
+    waiting.push({ entry, arrival, form, raw: kept, rowsAt });
+    if (waiting.length > MOST_WAITING) waitingBytes -= waiting.shift()!.raw?.length ?? 0;
+    bus.emit('live', { workspaceId: entry.workspaceId, message: { type: 'arrival', arrival } });
   };
   let writing: Promise<void> = Promise.resolve();
   const save = (): Promise<void> => (writing = writing.then(write));
   const timer = setInterval(() => void save(), 1000);
-  return {
+  const book: ArrivalBook = {
     admits(entry) {
       const count = (inSecond.get(entry.rowId) ?? 0) + 1;
       inSecond.set(entry.rowId, count);
       return count <= MOST_A_SECOND;
     },
-    record(entry, { way, from, size, receivedAt, form, raw }, outcome) {
-      const arrival: Arrival = {
-        ...outcome,
-        id: `${start}-${++counter}`,
-        deviceId: entry.id,
-        way,
-        from,
-        size,
-        receivedAt,
-        form,
-        payload: showPayload(raw),
-      };
-      const keep = raw !== null && outcome.refusedCount > 0 && raw.length <= MOST_KEPT_BYTES;
-      waiting.push({ entry, arrival, form, raw: keep ? Buffer.from(raw) : null });
-      if (waiting.length > MOST_WAITING) waiting.shift();
-      bus.emit('live', { workspaceId: entry.workspaceId, message: { type: 'arrival', arrival } });
+    note(entry, decoded, facts, { accepted, refused, refusedCount }, at) {
+      record(
+        entry,
+        facts,
+        {
+          number: decoded.number,
+          accepted: accepted.slice(0, SHOWN_VALUES).map(({ stream, at: time, value }) => ({
+            key: stream.key,
+            at: shownTime(time),
+            value: typeof value === 'number' ? value : factsOf(value),
+          })),
+          acceptedCount: accepted.length,
+          refused: refused
+            .slice(0, SHOWN_VALUES)
+            .map((one) => ({ ...one, shown: shownValue(decoded, one.name) })),
+          refusedCount,
+        },
+        at,
+      );
+    },
+    refuse(entry, refused, facts) {
+      if (!book.admits(entry)) return;
+      record(
+        entry,
+        facts,
+        {
+          number: null,
+          accepted: [],
+          acceptedCount: 0,
+          refused: refused.map((one) => ({ ...one, shown: '' })),
+          refusedCount: refused.length,
+        },
+        null,
+      );
     },
     async list(workspaceId, deviceRowId) {
       const mine = waiting
@@ -134,4 +204,11 @@ export function startArrivals(store: Store, bus: Bus, log: Logger): ArrivalBook 
       await save();
     },
   };
+  return book;
+}
+
+function shownValue(decoded: DecodedReport, name: string): string {
+  for (const row of decoded.rows)
+    for (const [one, raw] of row.values) if (one === name) return withoutSecrets(showRaw(raw)).slice(0, 60);
+  return '';
 }

@@ -1,13 +1,14 @@
-import { foldName, guessStream, isReserved, type Datastream } from '@peatmoor/core';
+import { foldName, guessStream, isReserved, LONGEST_NAME, type Datastream } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import { UniqueConstraintError } from 'sequelize';
 import type { Bus } from '../bus';
 import type { DeviceEntry, Registry } from '../registry';
-import { addTo } from '../store/rows';
+import { addTo, changeIn, oneIn } from '../store/rows';
 import type { Store } from '../store/store';
 
 /** Datastreams a kind may have before new names are no longer accepted by themselves. */
 const MOST_STREAMS = 200;
+const MOST_ALIASES = 20;
 
 /** Makes datastreams of names that arrive, for kinds that accept new names. */
 export interface NewNames {
@@ -16,29 +17,47 @@ export interface NewNames {
 }
 
 export function createNewNames(store: Store, registry: Registry, bus: Bus, log: Logger): NewNames {
+  const addStream = async (entry: DeviceEntry, stream: Datastream, name: string): Promise<boolean> => {
+    try {
+      await addTo(store.models.streams, entry.workspaceId, {
+        ...withAlias(stream, name),
+        kindId: entry.kindId,
+        unconfirmed: true,
+      });
+    } catch (error) {
+      // Another message, or another device of the kind, was first.
+      if (!(error instanceof UniqueConstraintError)) throw error;
+      log.debug({ key: stream.key }, 'a new name was there already');
+    }
+    return true;
+  };
+  /** Another way to write a datastream that was made from a name: kept as an alias, so that it is found from now on. */
+  const addAlias = async (entry: DeviceEntry, key: string, alias: string): Promise<boolean> => {
+    const row = await oneIn(store.models.streams, entry.workspaceId, { kindId: entry.kindId, key });
+    if (row === null || row.aliases.includes(alias) || row.aliases.length >= MOST_ALIASES) return false;
+    await changeIn(
+      store.models.streams,
+      entry.workspaceId,
+      { id: row.id },
+      { aliases: [...row.aliases, alias] },
+    );
+    return true;
+  };
   return {
     async adopt(entry, names) {
-      let count = entry.streams.length;
-      let made = false;
+      const keys = new Set(entry.streams.map(({ key }) => key));
+      let looked = 0;
+      let changed = false;
       for (const [name, raw] of names) {
-        if (name.length > 80 || isReserved(name) || count >= MOST_STREAMS) continue;
+        if (keys.size >= MOST_STREAMS || ++looked > MOST_STREAMS) break;
+        if (name.length > LONGEST_NAME || isReserved(name)) continue;
         const stream = guessStream(name, raw);
-        try {
-          await addTo(store.models.streams, entry.workspaceId, {
-            ...withAlias(stream, name),
-            kindId: entry.kindId,
-            unconfirmed: true,
-          });
-          count++;
-          made = true;
-        } catch (error) {
-          // Another message, or another device of the kind, was first.
-          if (!(error instanceof UniqueConstraintError)) throw error;
-          made = true;
-          log.debug({ name }, 'a new name was there already');
-        }
+        // A name that folds to a key that is there is that key.
+        if (keys.has(stream.key)) changed = (await addAlias(entry, stream.key, foldName(name))) || changed;
+        else if (await addStream(entry, stream, name)) changed = true;
+        keys.add(stream.key);
       }
-      if (!made) return entry;
+      if (!changed) return entry;
       bus.emit('definitions', { workspaceId: entry.workspaceId, kindId: entry.kindId });
       bus.emit('live', {
         workspaceId: entry.workspaceId,

@@ -12,7 +12,7 @@ import { unavailable } from '../problems';
 import type { DeviceEntry } from '../registry';
 import type { ArrivalRow } from '../store/models';
 import type { ArrivalBook } from './arrivals';
-import type { Ingest } from './ingest';
+import type { Report } from './verbs/report';
 
 /** What a message on MQTT or HTTP was, written into `form` when it came and read again here. */
 export const MQTT_REPORT = 'mqtt report';
@@ -23,7 +23,7 @@ export const MQTT_PLAIN = 'mqtt report/';
  * accepted now is there as if it had been then; a reading that was accepted at first is there once.
  */
 export async function retakeRefused(
-  { ingest, arrivals }: { ingest: Ingest; arrivals: ArrivalBook },
+  { report, arrivals }: { report: Report; arrivals: ArrivalBook },
   entry: DeviceEntry,
 ): Promise<Retaken> {
   const result = { messages: 0, accepted: 0, stillRefused: 0 };
@@ -31,8 +31,12 @@ export async function retakeRefused(
   try {
     for (const row of await arrivals.refused(entry)) {
       const raw = row.raw!;
-      const decoded = withTimes(decodeAgain(row, raw), row.receivedAt);
-      const { accepted, refused } = await ingest.report(entry, decoded, {
+      const decoded = withTimes(decodeAgain(row, raw), row.rowsAt ?? row.receivedAt);
+      const {
+        accepted,
+        refused,
+        refusedCount = refused.length,
+      } = await report.take(entry, decoded, {
         way: 'retaken',
         from: '',
         size: raw.length,
@@ -42,8 +46,8 @@ export async function retakeRefused(
       });
       result.messages++;
       result.accepted += accepted;
-      result.stillRefused += refused.length;
-      if (refused.length === 0) settled.push(row.id);
+      result.stillRefused += refusedCount;
+      if (refusedCount === 0) settled.push(row.id);
     }
   } catch (error) {
     throw error instanceof JournalBusyError ? unavailable() : error;
@@ -61,7 +65,10 @@ function decodeAgain({ form, receivedAt }: ArrivalRow, raw: Buffer): DecodedRepo
 }
 
 /** Rows without a time of their own were measured when they came, not now. */
-function withTimes(decoded: DecodedReport | Refusal, receivedAt: number): DecodedReport | Refusal {
+function withTimes(decoded: DecodedReport | Refusal, at: number): DecodedReport | Refusal {
   if (isRefusal(decoded)) return decoded;
-  return { ...decoded, rows: decoded.rows.map((row) => ({ ...row, at: row.at ?? receivedAt })) };
+  return {
+    ...decoded,
+    rows: decoded.rows.map((row) => (row.at === undefined ? { ...row, givenAt: at } : row)),
+  };
 }

@@ -1,7 +1,7 @@
 import { BatchBuilder, packBatch, type Batch } from '@peatmoor/core';
 import type { Connection } from 'mariadb';
 import type { Store } from '../store/store';
-import type { Committed } from './writer';
+import { openWriter, type Committed } from './writer';
 
 /**
  * A second writer of this process, for readings that are made from others: they are journalled in the transaction that
@@ -17,23 +17,18 @@ export interface DerivedWriter {
 }
 
 export async function openDerivedWriter(store: Store): Promise<DerivedWriter> {
-  const id = await store.withConnection(async (connection) => {
-    const made = await connection.query('INSERT INTO journalWriters (startedAt) VALUES (?)', [Date.now()]);
-    return Number((made as { insertId: number }).insertId);
-  });
+  const id = await openWriter(store);
   let seq = 0;
   return {
     id,
     async stage(connection, readings) {
       const batch: Batch = readings.batch();
       const bytes = packBatch(batch);
-      await connection.execute('INSERT INTO journal (writer, seq, committedAt, body) VALUES (?, ?, ?, ?)', [
-        id,
-        seq + 1,
-        Date.now(),
-        Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength),
-      ]);
-      return { writer: id, seq: seq + 1, batch, others: [] };
+      await connection.execute(
+        'INSERT INTO journal (writer, part, seq, committedAt, body) VALUES (?, 0, ?, ?, ?)',
+        [id, seq + 1, Date.now(), Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength)],
+      );
+      return { writer: id, part: 0, seq: seq + 1, batch, facts: [], others: [] };
     },
     settle: (committed) => void (seq = committed.seq),
     async find(connection) {

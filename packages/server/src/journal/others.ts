@@ -17,20 +17,30 @@ export function factsOf(value: OtherReading['value']): Value {
 }
 
 /**
- * Writes texts, locations and images into their tables and notes the newest of each series. To be called in the
- * journal's transaction. The same reading sent again is there once.
+ * Writes texts, locations and images into their tables and notes the newest of each series; those of series that are
+ * gone are left out. To be called in the journal's transaction. The same reading sent again is there once.
  */
 export async function writeOthers(connection: Connection, readings: readonly OtherReading[]): Promise<void> {
+  const newest = new Map<number, OtherReading>();
+  for (const reading of readings)
+    if (reading.at >= (newest.get(reading.series)?.at ?? -Infinity)) newest.set(reading.series, reading);
+  const gone = new Set<number>();
+  // Written first, in order: whoever deletes a series waits here, or is waited for.
+  for (const [series, { at, value }] of [...newest].sort(([a], [b]) => a - b)) {
+    const { affectedRows } = (await connection.execute(
+      'UPDATE series SET newestOther = IF(newestAt IS NULL OR newestAt <= ?, ?, newestOther), newestAt = GREATEST(COALESCE(newestAt, 0), ?) WHERE id = ?',
+      [at, JSON.stringify(factsOf(value)), at, series],
+    )) as { affectedRows: number };
+    if (affectedRows === 0) gone.add(series);
+  }
   const texts: unknown[][] = [];
   const locations: unknown[][] = [];
   const images: unknown[][] = [];
-  const newest = new Map<number, OtherReading>();
-  for (const reading of readings) {
-    const { series, at, value, workspaceId } = reading;
+  for (const { series, at, value, workspaceId } of readings) {
+    if (gone.has(series)) continue;
     if (typeof value === 'string') texts.push([series, at, workspaceId, value]);
     else if ('lat' in value) locations.push([series, at, workspaceId, value.lat, value.lon, value.alt]);
     else images.push([series, at, workspaceId, value.type, Buffer.from(value.bytes)]);
-    if (at >= (newest.get(series)?.at ?? 0)) newest.set(series, reading);
   }
   if (texts.length > 0)
     await connection.batch('REPLACE INTO texts (seriesId, at, workspaceId, body) VALUES (?, ?, ?, ?)', texts);
@@ -43,10 +53,5 @@ export async function writeOthers(connection: Connection, readings: readonly Oth
     await connection.execute(
       'REPLACE INTO images (seriesId, at, workspaceId, type, body) VALUES (?, ?, ?, ?, ?)',
       row,
-    );
-  for (const { series, at, value } of newest.values())
-    await connection.execute(
-      'UPDATE series SET newestOther = IF(newestAt IS NULL OR newestAt <= ?, ?, newestOther), newestAt = GREATEST(COALESCE(newestAt, 0), ?) WHERE id = ?',
-      [at, JSON.stringify(factsOf(value)), at, series],
     );
 }

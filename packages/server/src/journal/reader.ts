@@ -1,70 +1,113 @@
 import type { Connection } from 'mariadb';
-import { unpackBatch, type Batch } from '@peatmoor/core';
+import { unpackBatch, type Commit } from '@peatmoor/core';
 
 /** Those who read the journal and keep how far they have come. Rows go once all of them have read them. */
 export const READERS = ['folding', 'rules', 'computing'] as const;
 export type Reader = (typeof READERS)[number];
 
-export interface JournalEntry {
+/** A place in the journal: commits of one writer in one part are numbered without a gap. */
+export interface JournalPlace {
   writer: number;
+  part: number;
   seq: number;
-  batch: Batch;
 }
 
-interface Row {
-  writer: number;
-  seq: number;
+export interface JournalEntry extends JournalPlace, Commit {}
+
+/** An entry that cannot be read: its bytes are damaged. */
+export interface DamagedEntry extends JournalPlace {
   body: Buffer;
+  reason: string;
 }
+
+/** What the next look at the journal gives. */
+export interface Looked {
+  entries: JournalEntry[];
+  damaged: DamagedEntry[];
+  /** True where there may be more. */
+  more: boolean;
+}
+
+/** One number for a writer in a part, for maps. */
+export const lineOf = ({ writer, part }: Pick<JournalPlace, 'writer' | 'part'>): string =>
+  `${writer}/${part}`;
 
 /**
- * The next entries after a reader's offset, in order for each writer; at most `most`. `reached` tells of writers of which
- * more was read in this transaction already.
+ * The next entries after a reader's offsets, in order for each writer and part; at most `most`. `reached` tells of
+ * places up to which was read in this transaction already.
  */
 export async function readJournal(
   connection: Connection,
   reader: Reader,
   most: number,
-  reached: ReadonlyMap<number, number> = new Map(),
-): Promise<JournalEntry[]> {
-  const offsets = (await connection.query(
-    'SELECT w.id AS writer, COALESCE(o.seq, 0) AS seq FROM journalWriters w LEFT JOIN journalOffsets o ON o.writer = w.id AND o.reader = ? ORDER BY w.id',
+  reached: ReadonlyMap<string, number> = new Map(),
+): Promise<Looked> {
+  // Only those with something to read; the names of writers alone come from the key, not from the rows.
+  const lines = (await connection.query(
+    `SELECT j.writer, j.part, COALESCE(o.seq, 0) AS seq, j.newest FROM (SELECT writer, part, MAX(seq) AS newest FROM journal GROUP BY writer, part) j
+      LEFT JOIN journalOffsets o ON o.writer = j.writer AND o.part = j.part AND o.reader = ? WHERE j.newest > COALESCE(o.seq, 0) ORDER BY j.writer, j.part`,
     [reader],
-  )) as { writer: number; seq: number }[];
-  const entries: JournalEntry[] = [];
-  for (const { writer, seq } of offsets) {
+  )) as (JournalPlace & { newest: number })[];
+  const looked: Looked = { entries: [], damaged: [], more: false };
+  let count = 0;
+  for (const { writer, part, seq, newest } of lines) {
+    const from = Math.max(Number(seq), reached.get(lineOf({ writer, part })) ?? 0);
+    if (Number(newest) <= from) continue;
+    if (count >= most) {
+      looked.more = true;
+      break;
+    }
     const rows = (await connection.execute(
-      'SELECT writer, seq, body FROM journal WHERE writer = ? AND seq > ? ORDER BY seq LIMIT ?',
-      [writer, reached.get(writer) ?? seq, most - entries.length],
-    )) as Row[];
-    for (const row of rows) entries.push({ writer, seq: Number(row.seq), batch: unpackBatch(row.body) });
-    if (entries.length >= most) break;
+      'SELECT seq, body FROM journal WHERE writer = ? AND part = ? AND seq > ? ORDER BY seq LIMIT ?',
+      [writer, part, from, most - count],
+    )) as { seq: number; body: Buffer }[];
+    count += rows.length;
+    for (const row of rows) {
+      const place = { writer, part, seq: Number(row.seq) };
+      try {
+        looked.entries.push({ ...place, ...unpackBatch(row.body) });
+      } catch (error) {
+        looked.damaged.push({ ...place, body: row.body, reason: (error as Error).message });
+      }
+    }
   }
-  return entries;
+  looked.more ||= count >= most;
+  return looked;
 }
 
 /** Keeps how far a reader has come; to be called in the transaction of what it did. */
 export async function keepOffsets(
   connection: Connection,
   reader: Reader,
-  entries: readonly Pick<JournalEntry, 'writer' | 'seq'>[],
-): Promise<Map<number, number>> {
-  const reached = new Map<number, number>();
-  for (const { writer, seq } of entries) reached.set(writer, Math.max(seq, reached.get(writer) ?? 0));
-  for (const [writer, seq] of reached)
+  places: readonly JournalPlace[],
+): Promise<JournalPlace[]> {
+  const reached = new Map<string, JournalPlace>();
+  for (const place of places) {
+    const known = reached.get(lineOf(place));
+    if (known === undefined || place.seq > known.seq) reached.set(lineOf(place), place);
+  }
+  for (const { writer, part, seq } of reached.values())
     await connection.execute(
-      'INSERT INTO journalOffsets (reader, writer, seq) VALUES (?, ?, ?) ON DUPLICATE KEY UPDATE seq = GREATEST(seq, VALUES(seq))',
-      [reader, writer, seq],
+      'INSERT INTO journalOffsets (reader, writer, part, seq) VALUES (?, ?, ?, ?) ON DUPLICATE KEY UPDATE seq = GREATEST(seq, VALUES(seq))',
+      [reader, writer, part, seq],
     );
-  return reached;
+  return [...reached.values()];
 }
 
 /** Moves a reader that has nothing to do past everything that is in the journal now. */
 export async function passJournal(connection: Connection, reader: Reader): Promise<void> {
   await connection.execute(
-    'INSERT INTO journalOffsets (reader, writer, seq) SELECT ?, writer, MAX(seq) FROM journal GROUP BY writer ON DUPLICATE KEY UPDATE seq = GREATEST(seq, VALUES(seq))',
+    'INSERT INTO journalOffsets (reader, writer, part, seq) SELECT ?, writer, part, MAX(seq) FROM journal GROUP BY writer, part ON DUPLICATE KEY UPDATE seq = GREATEST(seq, VALUES(seq))',
     [reader],
   );
+}
+
+/** How far a reader has come, for each writer and part. */
+export async function offsetsOf(connection: Connection, reader: Reader): Promise<JournalPlace[]> {
+  const rows = (await connection.execute('SELECT writer, part, seq FROM journalOffsets WHERE reader = ?', [
+    reader,
+  ])) as JournalPlace[];
+  return rows.map(({ writer, part, seq }) => ({ writer, part, seq: Number(seq) }));
 }
 
 /** How many commits each reader has still to read. */
@@ -72,30 +115,35 @@ export async function readersBehind(connection: Connection): Promise<Record<Read
   const rows = (await connection.query(
     `SELECT r.reader, COALESCE(SUM(GREATEST(0, CAST(j.newest AS SIGNED) - COALESCE(o.seq, j.oldest - 1))), 0) AS commits
       FROM (${READERS.map((reader) => `SELECT '${reader}' AS reader`).join(' UNION ALL ')}) r
-      CROSS JOIN (SELECT writer, MAX(seq) AS newest, MIN(seq) AS oldest FROM journal GROUP BY writer) j
-      LEFT JOIN journalOffsets o ON o.reader = r.reader AND o.writer = j.writer GROUP BY r.reader`,
+      CROSS JOIN (SELECT writer, part, MAX(seq) AS newest, MIN(seq) AS oldest FROM journal GROUP BY writer, part) j
+      LEFT JOIN journalOffsets o ON o.reader = r.reader AND o.writer = j.writer AND o.part = j.part GROUP BY r.reader`,
   )) as { reader: Reader; commits: number }[];
   return Object.fromEntries(
     READERS.map((reader) => [reader, Number(rows.find((row) => row.reader === reader)?.commits ?? 0)]),
   ) as Record<Reader, number>;
 }
 
-/** Deletes journal rows that every reader has read, and writers of long ago that have none left. */
-export async function trimJournal(connection: Connection, current: readonly number[]): Promise<void> {
+/**
+ * Deletes journal rows that every reader has read, and what is kept of writers that have been silent for a month. Whether a
+ * writer still lives cannot be known (it may be paused): its rows are found by themselves, so nothing it commits later is
+ * passed over.
+ */
+export async function trimJournal(connection: Connection): Promise<void> {
   const rows = (await connection.query(
-    'SELECT writer, MIN(seq) AS seq, COUNT(*) AS readers FROM journalOffsets GROUP BY writer',
-  )) as {
-    writer: number;
-    seq: number;
-    readers: number;
-  }[];
-  for (const { writer, seq, readers } of rows)
-    if (Number(readers) === READERS.length)
-      await connection.execute('DELETE FROM journal WHERE writer = ? AND seq <= ?', [writer, seq]);
-  const old = (await connection.query(
-    'SELECT id FROM journalWriters w WHERE startedAt < ? AND id NOT IN (?) AND NOT EXISTS (SELECT 1 FROM journal j WHERE j.writer = w.id)',
-    [Date.now() - 86_400_000, [...current]],
-  )) as { id: number }[];
+    `SELECT o.writer, o.part, MIN(o.seq) AS seq FROM journalOffsets o
+      JOIN (SELECT DISTINCT writer, part FROM journal) j ON j.writer = o.writer AND j.part = o.part
+      GROUP BY o.writer, o.part HAVING COUNT(*) = ?`,
+    [READERS.length],
+  )) as JournalPlace[];
+  for (const { writer, part, seq } of rows)
+    await connection.execute('DELETE FROM journal WHERE writer = ? AND part = ? AND seq <= ?', [
+      writer,
+      part,
+      seq,
+    ]);
+  const silent = `SELECT id FROM journalWriters w WHERE COALESCE(heartbeatAt, FROM_UNIXTIME(startedAt / 1000)) < NOW(3) - INTERVAL 30 DAY
+    AND NOT EXISTS (SELECT 1 FROM journal j WHERE j.writer = w.id) LIMIT 100`;
+  const old = (await connection.query(silent)) as { id: number }[];
   for (const { id } of old) {
     await connection.execute('DELETE FROM journalOffsets WHERE writer = ?', [id]);
     await connection.execute('DELETE FROM journalWriters WHERE id = ?', [id]);

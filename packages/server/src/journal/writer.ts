@@ -1,7 +1,8 @@
 import { setImmediate as nextTurn, setTimeout as sleep } from 'node:timers/promises';
-import { BatchBuilder, packBatch, type Batch } from '@peatmoor/core';
+import { BatchBuilder, packBatch, type Commit, type Fact } from '@peatmoor/core';
 import type { Connection } from 'mariadb';
 import type { Logger } from 'pino';
+import { cannotWrite } from '../store/lost';
 import { inRawTransaction, type Store } from '../store/store';
 import { writeOthers, type OtherReading } from './others';
 
@@ -13,17 +14,21 @@ const MOST_OTHER_BYTES = 64 * 1024 * 1024;
 const MOST_IN_COMMIT = 50_000;
 const MOST_OTHER_BYTES_IN_COMMIT = 8 * 1024 * 1024;
 const DUPLICATE_KEY = 1062;
+const HEARTBEAT_MS = 30_000;
 
 /** The journal takes nothing just now: its queue is full, or the database does not answer. Nothing was stored. */
 export class JournalBusyError extends Error {}
 
 /** A committed batch with its place in the journal, and what was committed with it that is no number. */
-export interface Committed {
+export interface Committed extends Commit {
   writer: number;
+  part: number;
   seq: number;
-  batch: Batch;
   others: readonly OtherReading[];
 }
+
+/** Called once what was added is durable; `refused` are texts and the like that the database did not take. */
+export type Durable = (refused: ReadonlySet<OtherReading>) => void;
 
 export interface JournalWriter {
   readonly id: number;
@@ -35,8 +40,10 @@ export interface JournalWriter {
   add(series: number, at: number, value: number): void;
   /** Adds a text, location or image to the commit that gathers; only while `takes()`. */
   addOther(reading: OtherReading): void;
+  /** Adds a fact to the commit that gathers; only while `takes()`. */
+  addFact(fact: Fact): void;
   /** Calls back, once, when all that was added up to now is durable. */
-  onDurable(done: () => void): void;
+  onDurable(done: Durable): void;
   /** Number of the commit that takes what is added now: all with one number are durable at once. */
   commitNumber(): number;
   /** Resolves when readings can be taken again. */
@@ -49,7 +56,8 @@ interface Group {
   builder: BatchBuilder;
   others: OtherReading[];
   otherBytes: number;
-  waiting: (() => void)[];
+  facts: Fact[];
+  waiting: Durable[];
 }
 
 let groups = 0;
@@ -58,23 +66,50 @@ const newGroup = (expected = 64): Group => ({
   builder: new BatchBuilder(expected),
   others: [],
   otherBytes: 0,
+  facts: [],
   waiting: [],
 });
-const isEmpty = (group: Group): boolean => group.builder.length === 0 && group.others.length === 0;
+const isEmpty = (group: Group): boolean =>
+  group.builder.length === 0 && group.others.length === 0 && group.facts.length === 0;
+const NOTHING: ReadonlySet<OtherReading> = new Set();
+
+/** The part of the journal that everything goes to: one, until a database is made with more. */
+const PART = 0;
+
+/** A new writer's number, and its sign of life. */
+export async function openWriter(store: Store): Promise<number> {
+  return store.withConnection(async (connection) => {
+    const made = await connection.query(
+      'INSERT INTO journalWriters (startedAt, heartbeatAt) VALUES (?, NOW(3))',
+      [Date.now()],
+    );
+    return Number((made as { insertId: number }).insertId);
+  });
+}
+
+/** Says now and then that writers are alive. */
+export function startHeartbeat(store: Store, writers: readonly number[]): () => void {
+  const timer = setInterval(() => {
+    store
+      .withConnection((connection) =>
+        connection.query('UPDATE journalWriters SET heartbeatAt = NOW(3) WHERE id IN (?)', [[...writers]]),
+      )
+      .catch(() => undefined);
+  }, HEARTBEAT_MS);
+  return () => clearInterval(timer);
+}
 
 /**
  * The one writer of this process. While one commit is under way the next gathers. Its sequence has no gaps; a
- * commit whose outcome a broken connection hides is written again under the same number, so it is there once.
+ * commit whose outcome a broken connection hides is written again under the same number, so it is there once. Only lost
+ * connections (and full disks) are waited for: a text that the database does not take is refused, and all else is kept.
  */
 export async function startJournalWriter(
   store: Store,
   log: Logger,
   onCommit: (committed: Committed) => void,
 ): Promise<JournalWriter> {
-  const id = await store.withConnection(async (connection) => {
-    const made = await connection.query('INSERT INTO journalWriters (startedAt) VALUES (?)', [Date.now()]);
-    return Number((made as { insertId: number }).insertId);
-  });
+  const id = await openWriter(store);
   let seq = 0;
   let gathering = newGroup();
   const full: Group[] = [];
@@ -102,31 +137,19 @@ export async function startJournalWriter(
     if (dropped !== null) await store.discard(dropped);
   };
 
-  const write = async (group: Group, number: number): Promise<void> => {
-    const bytes = packBatch(group.builder.batch());
-    const body = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-    const insert = (connection: Connection): Promise<unknown> =>
-      connection.execute('INSERT INTO journal (writer, seq, committedAt, body) VALUES (?, ?, ?, ?)', [
-        id,
-        number,
-        Date.now(),
-        body,
-      ]);
+  /** Does something again and again until the database can be written; throws only what is wrong with it itself. */
+  const persist = async (work: () => Promise<unknown>): Promise<void> => {
     for (let attempt = 0; ; attempt++) {
       try {
-        if (group.others.length === 0) await insert(await ownConnection());
-        else
-          await inRawTransaction(store, async (connection) => {
-            await insert(connection);
-            await writeOthers(connection, group.others);
-          });
+        await work();
         break;
       } catch (error) {
         if ((error as { errno?: number }).errno === DUPLICATE_KEY) break;
         await dropOwn();
+        if (!cannotWrite(error as Error)) throw error;
         if (!down)
           log.error(
-            { error: (error as Error).message },
+            { err: bare(error) },
             'the journal cannot be written; refusing new readings until it can',
           );
         down = true;
@@ -137,16 +160,97 @@ export async function startJournalWriter(
     down = false;
   };
 
+  const insert = (connection: Connection, number: number, body: Buffer): Promise<unknown> =>
+    connection.execute('INSERT INTO journal (writer, part, seq, committedAt, body) VALUES (?, ?, ?, ?, ?)', [
+      id,
+      PART,
+      number,
+      Date.now(),
+      body,
+    ]);
+
+  /** Writes a group; gives what of its texts and the like was refused. */
+  const write = async (group: Group, number: number): Promise<ReadonlySet<OtherReading>> => {
+    const bytes = packBatch(group.builder.batch(), group.facts);
+    const body = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+    const numbersOnly = (): Promise<void> =>
+      persistAlways(async () => insert(await ownConnection(), number, body));
+    if (group.others.length === 0) {
+      await numbersOnly();
+      return NOTHING;
+    }
+    try {
+      await persist(() =>
+        inRawTransaction(store, async (connection) => {
+          await insert(connection, number, body);
+          await writeOthers(connection, group.others);
+        }),
+      );
+      return NOTHING;
+    } catch (error) {
+      log.warn({ err: bare(error) }, 'a commit is divided: something in it cannot be stored');
+    }
+    await numbersOnly();
+    const refused = new Set<OtherReading>();
+    await writeDivided(group.others, refused);
+    return refused;
+  };
+  /** The same for what cannot be wrong in itself. */
+  const persistAlways = async (work: () => Promise<unknown>): Promise<void> => {
+    for (;;)
+      try {
+        return await persist(work);
+      } catch (error) {
+        if (!down)
+          log.error(
+            { err: bare(error) },
+            'the journal cannot be written; refusing new readings until it can',
+          );
+        down = true;
+        await sleep(500);
+      }
+  };
+  /** Halves what cannot be written until the bad one stands alone. */
+  const writeDivided = async (others: readonly OtherReading[], refused: Set<OtherReading>): Promise<void> => {
+    try {
+      await persist(() => inRawTransaction(store, (connection) => writeOthers(connection, others)));
+    } catch (error) {
+      if (others.length === 1) {
+        log.error(
+          { err: bare(error), series: others[0]!.series },
+          'a reading cannot be stored and was refused',
+        );
+        refused.add(others[0]!);
+        return;
+      }
+      const half = others.length >> 1;
+      await writeDivided(others.slice(0, half), refused);
+      await writeDivided(others.slice(half), refused);
+    }
+  };
+
   const pump = async (): Promise<void> => {
     while (full.length > 0 || !isEmpty(gathering)) {
       const group = full.shift() ?? gathering;
       if (group === gathering) gathering = newGroup(Math.ceil(group.builder.length * 1.2));
       const number = ++seq;
-      await write(group, number);
+      const refused = await write(group, number);
       queued -= group.builder.length;
       otherBytes -= group.otherBytes;
-      onCommit({ writer: id, seq: number, batch: group.builder.batch(), others: group.others });
-      for (const done of group.waiting) done();
+      const others = refused.size === 0 ? group.others : group.others.filter((one) => !refused.has(one));
+      // What hears of a commit cannot stop the next one.
+      const tell = (work: () => void): void => {
+        try {
+          work();
+        } catch (error) {
+          log.error({ err: error }, 'something failed after a commit');
+        }
+      };
+      const { facts } = group;
+      tell(() =>
+        onCommit({ writer: id, part: PART, seq: number, batch: group.builder.batch(), facts, others }),
+      );
+      for (const done of group.waiting) tell(() => done(refused));
       announceReady();
       // What the answers bring in on the next turn joins the next commit, instead of many small ones.
       await nextTurn();
@@ -180,10 +284,14 @@ export async function startJournalWriter(
       otherBytes += reading.bytes;
       start();
     },
+    addFact(fact) {
+      gathering.facts.push(fact);
+      start();
+    },
     onDurable(done) {
       // What is gathered last is committed last.
       const group = isEmpty(gathering) ? full.at(-1) : gathering;
-      if (group === undefined) done();
+      if (group === undefined) done(NOTHING);
       else group.waiting.push(done);
     },
     commitNumber: () => gathering.number,
@@ -193,5 +301,31 @@ export async function startJournalWriter(
       for (let waited = 0; busy && waited < 5000; waited += 10) await sleep(10);
       await dropOwn();
     },
+  };
+}
+
+/** An error without the statement and its values: what devices sent stays out of the log. */
+export function bare(error: unknown): { message: string; code?: string; errno?: number; stack?: string } {
+  const { message, code, errno, sqlMessage, stack } = error as {
+    message: string;
+    code?: string;
+    errno?: number;
+    sqlMessage?: string;
+    stack?: string;
+  };
+  const said = (sqlMessage ?? message)
+    .split('\n')[0]!
+    .replace(/'[^']{20,}'/g, "'…'")
+    .slice(0, 200);
+  return {
+    message: said,
+    ...(code !== undefined && { code }),
+    ...(errno !== undefined && { errno }),
+    ...(stack !== undefined && {
+      stack: stack
+        .split('\n')
+        .filter((line) => /^\s+at /.test(line))
+        .join('\n'),
+    }),
   };
 }

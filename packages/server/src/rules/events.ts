@@ -11,13 +11,12 @@ import type { Bus } from '../bus';
 import type { DeviceEntry, DeviceStream } from '../registry';
 import type { EventRow, RuleRow } from '../store/models';
 
-/** A rule opened or closed for a device, and the event that came of it. */
+/** A rule opened or closed for a device. */
 export interface Happened {
   rule: RuleRow;
   entry: DeviceEntry;
   stream: DeviceStream;
   transition: Transition;
-  event?: EventRow;
 }
 
 /** Whom a rule watches, as its sentence says it. */
@@ -29,14 +28,14 @@ export function whom(rule: Pick<RuleRow, 'kindId'>, entry: Pick<DeviceEntry, 'na
 export async function writeTransitions(
   connection: Connection,
   happened: readonly Happened[],
-): Promise<Happened[]> {
-  const result: Happened[] = [];
+): Promise<EventRow[]> {
+  const result: EventRow[] = [];
   for (const one of happened) {
     const event =
       one.transition.kind === 'opened' ? await open(connection, one) : await close(connection, one);
     if (event === null) continue;
     await addAlerts(connection, one, event);
-    result.push({ ...one, event });
+    result.push(event);
   }
   return result;
 }
@@ -44,7 +43,7 @@ export async function writeTransitions(
 async function open(
   connection: Connection,
   { rule, entry, stream, transition }: Happened,
-): Promise<EventRow> {
+): Promise<EventRow | null> {
   const event: Omit<EventRow, 'id'> = {
     workspaceId: rule.workspaceId,
     ruleId: rule.id,
@@ -62,29 +61,70 @@ async function open(
     acknowledgedAt: null,
     acknowledgedBy: '',
   };
-  const names = Object.keys(event);
+  return insertEvent(connection, event);
+}
+
+/**
+ * Writes an open event; null where one of this rule and device is open already: a key that only open events have keeps
+ * it to one, whoever else writes.
+ */
+export async function insertEvent(
+  connection: Connection,
+  event: Omit<EventRow, 'id'>,
+): Promise<EventRow | null> {
+  const row = { ...event, openKey: `${event.ruleId}:${event.deviceRowId}` };
+  const names = Object.keys(row);
   const made = (await connection.query(
-    `INSERT INTO events (${names.join(',')}) VALUES (${names.map(() => '?').join(',')})`,
-    Object.values(event),
-  )) as { insertId: number };
-  return { ...event, id: Number(made.insertId) };
+    `INSERT IGNORE INTO events (${names.join(',')}) VALUES (${names.map(() => '?').join(',')})`,
+    Object.values(row),
+  )) as { insertId: number; affectedRows: number };
+  return made.affectedRows === 0 ? null : { ...event, id: Number(made.insertId) };
+}
+
+/** The open event of a rule and device, if there is one. */
+export async function openEventOf(
+  connection: Connection,
+  ruleId: number,
+  deviceRowId: number,
+): Promise<EventRow | null> {
+  const [event] = (await connection.query('SELECT * FROM events WHERE openKey = ?', [
+    `${ruleId}:${deviceRowId}`,
+  ])) as EventRow[];
+  return event ?? null;
 }
 
 async function close(
   connection: Connection,
   { rule, entry, transition }: Happened,
 ): Promise<EventRow | null> {
-  const [event] = (await connection.query(
-    'SELECT * FROM events WHERE ruleId = ? AND deviceRowId = ? AND closedAt IS NULL ORDER BY id DESC LIMIT 1 FOR UPDATE',
-    [rule.id, entry.rowId],
-  )) as EventRow[];
-  if (event === undefined) return null;
-  await connection.query('UPDATE events SET closedAt = ?, extreme = ? WHERE id = ?', [
-    transition.at,
+  const event = await openEventOf(connection, rule.id, entry.rowId);
+  if (event === null) return null;
+  const closedAt = transition.at;
+  await connection.query('UPDATE events SET closedAt = ?, extreme = ?, openKey = NULL WHERE id = ?', [
+    closedAt,
     transition.extreme,
     event.id,
   ]);
-  return { ...event, closedAt: transition.at, extreme: transition.extreme };
+  return { ...event, closedAt, extreme: transition.extreme };
+}
+
+/** Closes one event at a time, by hand; null where it is closed already or gone. */
+export async function closeEvent(connection: Connection, id: number, at: number): Promise<EventRow | null> {
+  const { affectedRows } = (await connection.query(
+    'UPDATE events SET closedAt = ?, openKey = NULL WHERE id = ? AND closedAt IS NULL',
+    [at, id],
+  )) as { affectedRows: number };
+  if (affectedRows === 0) return null;
+  const [event] = (await connection.query('SELECT * FROM events WHERE id = ?', [id])) as EventRow[];
+  return event ?? null;
+}
+
+/** Closes what a rule has opened: it is no longer what it was. */
+export async function closeOfRule(connection: Connection, ruleId: number, at: number): Promise<void> {
+  await connection.query(
+    'UPDATE events SET closedAt = ?, openKey = NULL WHERE ruleId = ? AND closedAt IS NULL',
+    [at, ruleId],
+  );
 }
 
 async function addAlerts(connection: Connection, happened: Happened, event: EventRow): Promise<void> {
@@ -139,11 +179,10 @@ function wording(
 }
 
 /** Tells the pages of the workspace. */
-export function announceEvents(bus: Bus, happened: readonly Happened[]): void {
-  for (const { event } of happened)
-    if (event !== undefined)
-      bus.emit('live', {
-        workspaceId: event.workspaceId,
-        message: { type: 'changed', what: 'events', id: event.id },
-      });
+export function announceEvents(bus: Bus, events: readonly EventRow[]): void {
+  for (const event of events)
+    bus.emit('live', {
+      workspaceId: event.workspaceId,
+      message: { type: 'changed', what: 'events', id: event.id },
+    });
 }

@@ -1,120 +1,172 @@
 import {
   advance,
+  type Batch,
+  type Columns,
   calibrate,
+  dueAt,
   QUIET,
-  step,
+  stepThrough,
   type Condition,
+  type Fact,
   type RuleState,
   type Step,
-  type Transition,
 } from '@peatmoor/core';
 import type { Connection } from 'mariadb';
 import type { Logger } from 'pino';
+import TinyQueue from 'tinyqueue';
 import type { Bus } from '../bus';
-import { keepOffsets, readJournal, type JournalEntry } from '../journal/reader';
-import type { DeviceEntry, DeviceStream, Registry } from '../registry';
-import type { RuleRow } from '../store/models';
-import { findAll } from '../store/rows';
-import { inRawTransaction, type Store } from '../store/store';
-import { announceEvents, writeTransitions, type Happened } from './events';
+import type { JournalEntry } from '../journal/reader';
+import { startJournalWorker, type JournalWorker } from '../journal/worker';
+import type { Registry } from '../registry';
+import type { EventRow } from '../store/models';
+import type { Store } from '../store/store';
+import { announceEvents, closeEvent, closeOfRule, writeTransitions, type Happened } from './events';
+import { writeRaised } from './raised';
+import { createWatches, type Changes, type Watch } from './watches';
 
 const ENTRIES_AT_ONCE = 200;
-
-/** A rule as it stands for one device. */
-interface Watch {
-  rule: RuleRow;
-  entry: DeviceEntry;
-  stream: DeviceStream;
-  state: RuleState;
-}
+/** Time passes only up to a moment before now, so that readings under way are looked at first. */
+const BEHIND_MS = 250;
 
 export interface RuleWorker {
   /** Something was committed: look at it soon. */
   wake(): void;
-  /** Puts the watches of a rule back to quiet, on one device or all, in the worker's own order of things. */
-  reset(ruleId: number, deviceRowId?: number): Promise<void>;
   /** Resolves when everything committed up to now has been looked at. */
   settled(): Promise<void>;
   stop(): Promise<void>;
 }
 
+interface Parts {
+  store: Store;
+  registry: Registry;
+  bus: Bus;
+  log: Logger;
+  holder: string;
+  sole: boolean;
+  onAlerts: () => void;
+}
+
+interface Due {
+  at: number;
+  watch: Watch;
+}
+
 /**
- * The worker that takes rules through the journal. States, events, alerts and its offset are written in one
- * transaction, so that after a crash nothing is missed and nothing happens twice.
+ * The reader that takes rules through the journal, readings and facts: the one that writes events, their states and
+ * alerts. All of it and its offset are one transaction, so that after a crash nothing is missed and nothing happens twice.
  */
-export function startRuleWorker(
-  store: Store,
-  registry: Registry,
-  bus: Bus,
-  log: Logger,
-  onAlerts: () => void,
-): RuleWorker {
-  let watches = new Map<number, Watch[]>();
-  let byRule = new Map<string, Watch>();
-  let stale = true;
-  let stopped = false;
-  let queue: Promise<void> = Promise.resolve();
-  let scheduled = false;
-  bus.on('rules', () => (stale = true));
-  bus.on('definitions', () => (stale = true));
+export function startRuleWorker({ store, registry, bus, log, holder, sole, onAlerts }: Parts): RuleWorker {
+  const watches = createWatches(store, registry);
+  let due = new TinyQueue<Due>([], (a, b) => a.at - b.at);
+  /** Due times that the transaction under way has taken out. */
+  const inHand: Due[] = [];
+  let changes: Changes = noChanges();
+  changes.all = true;
+  bus.on('rules', ({ ruleId }) => {
+    if (ruleId === undefined) changes.all = true;
+    else changes.rules.add(ruleId);
+  });
+  bus.on('definitions', ({ kindId, deviceRowId }) => {
+    if (kindId !== undefined) changes.kinds.add(kindId);
+    if (deviceRowId !== undefined) changes.devices.add(deviceRowId);
+  });
 
+  const plan = (watch: Watch): void => {
+    const at = dueAt(watch.rule as Condition, watch.state);
+    if (at !== null) due.push({ at, watch });
+  };
   const load = async (): Promise<void> => {
-    stale = false;
-    const rules = (await findAll(store.models.rules, { where: { active: true } })).filter(
-      ({ comparison }) => comparison !== 'raised',
-    );
-    const states = await findAll(store.models.ruleStates);
-    const stateOf = new Map(
-      states.map((row) => [`${row.ruleId}:${row.deviceRowId}`, row.state as RuleState]),
-    );
-    watches = new Map();
-    byRule = new Map();
-    for (const rule of rules)
-      for (const entry of await devicesOf(rule)) {
-        const stream = entry.streams.find((one) => one.key === rule.streamKey);
-        if (stream === undefined) continue;
-        const id = `${rule.id}:${entry.rowId}`;
-        const watch = { rule, entry, stream, state: stateOf.get(id) ?? QUIET };
-        byRule.set(id, watch);
-        watches.set(stream.seriesId, [...(watches.get(stream.seriesId) ?? []), watch]);
-      }
-  };
-  const devicesOf = async (rule: RuleRow): Promise<DeviceEntry[]> => {
-    const rows = await findAll(store.models.devices, {
-      where:
-        rule.deviceRowId === null
-          ? { kindId: rule.kindId!, workspaceId: rule.workspaceId }
-          : { rowId: rule.deviceRowId, workspaceId: rule.workspaceId },
-    });
-    const entries = await Promise.all(rows.map(({ rowId }) => registry.byRow(rowId)));
-    return entries.filter((entry) => entry !== null);
+    const now = changes;
+    if (!now.all && now.rules.size + now.kinds.size + now.devices.size === 0) return;
+    changes = noChanges();
+    try {
+      await watches.load(now);
+    } catch (error) {
+      changes.all = true;
+      throw error;
+    }
+    due = new TinyQueue<Due>([], (a, b) => a.at - b.at);
+    inHand.length = 0;
+    for (const watch of watches.all()) plan(watch);
   };
 
-  /** Works steps out over copies of the states, writes them, and only then keeps them. */
-  const commit = async (
+  /** The readings of a commit that somebody watches, by series. */
+  const watchedLines = ({ series, times, values }: Batch): Map<number, Columns> => {
+    const lines = new Map<number, Columns>();
+    for (let i = 0; i < series.length; i++) {
+      let line = lines.get(series[i]!);
+      if (line === undefined) {
+        if (!watches.has(series[i]!)) continue;
+        lines.set(series[i]!, (line = { times: [], values: [] }));
+      }
+      line.times.push(times[i]!);
+      line.values.push(values[i]!);
+    }
+    return lines;
+  };
+
+  /** Works steps out over copies of the states; what came of them is kept only once it is committed. */
+  const work = async (
     connection: Connection,
     entries: readonly JournalEntry[],
-    now: number,
-  ): Promise<{ happened: Happened[]; states: Map<Watch, RuleState> }> => {
+    caughtUp: boolean,
+  ): Promise<{ events: EventRow[]; states: Map<Watch, RuleState> }> => {
     const states = new Map<Watch, RuleState>();
     const happened: Happened[] = [];
+    const events: EventRow[] = [];
     const take = (watch: Watch, next: Step): void => {
       if (next.state !== (states.get(watch) ?? watch.state)) states.set(watch, next.state);
       for (const transition of next.transitions) happened.push({ ...watch, transition });
     };
-    for (const { batch } of entries)
-      for (let i = 0; i < batch.series.length; i++)
-        for (const watch of watches.get(batch.series[i]!) ?? [])
+    const fact = async (one: Fact): Promise<void> => {
+      if (one.kind === 'raised' || one.kind === 'cleared') {
+        const entry = (await registry.load([one.device])).get(one.device);
+        if (entry === undefined) return;
+        for (const rule of watches.raised(entry, one.key))
+          events.push(...(await writeRaised(connection, rule, entry, one)));
+      } else if (one.kind === 'event-closed') {
+        const closed = await closeEvent(connection, one.event, one.at);
+        if (closed === null) return;
+        events.push(closed);
+        for (const watch of watches.ofRule(closed.ruleId))
+          if (watch.entry.rowId === closed.deviceRowId)
+            // What was looked at stays looked at: only newer readings can open the event again.
+            states.set(watch, { ...QUIET, last: (states.get(watch) ?? watch.state).last });
+      } else if (one.kind === 'rule-changed') {
+        await closeOfRule(connection, one.rule, one.at);
+        await connection.execute('DELETE FROM ruleStates WHERE ruleId = ?', [one.rule]);
+        for (const watch of watches.ofRule(one.rule))
+          states.set(watch, { ...QUIET, last: (states.get(watch) ?? watch.state).last });
+      }
+    };
+    for (const { batch, facts } of entries) {
+      for (const [seriesId, { times, values }] of watchedLines(batch))
+        for (const watch of watches.of(seriesId))
           take(
             watch,
-            step(watch.rule as Condition, states.get(watch) ?? watch.state, {
-              at: batch.times[i]!,
-              value: calibrate(watch.stream.calibrations, batch.times[i]!, batch.values[i]!),
-            }),
+            stepThrough(
+              watch.rule as Condition,
+              states.get(watch) ?? watch.state,
+              times,
+              watch.stream.calibrations.length === 0
+                ? values
+                : values.map((value, i) => calibrate(watch.stream.calibrations, times[i]!, value)),
+            ),
           );
-    if (entries.length < ENTRIES_AT_ONCE)
-      for (const watch of byRule.values())
-        take(watch, advance(watch.rule as Condition, states.get(watch) ?? watch.state, now));
+      for (const one of facts) {
+        if (happened.length > 0) events.push(...(await writeTransitions(connection, happened.splice(0))));
+        await fact(one);
+      }
+    }
+    const now = Date.now() - BEHIND_MS;
+    // A transaction that is tried again after a deadlock finds its due times again.
+    for (const one of inHand.splice(0)) due.push(one);
+    if (caughtUp)
+      while ((due.peek()?.at ?? Infinity) <= now) {
+        const one = due.pop()!;
+        inHand.push(one);
+        take(one.watch, advance(one.watch.rule as Condition, states.get(one.watch) ?? one.watch.state, now));
+      }
     if (states.size > 0)
       await connection.batch(
         'REPLACE INTO ruleStates (ruleId, deviceRowId, workspaceId, state) VALUES (?, ?, ?, ?)',
@@ -125,67 +177,44 @@ export function startRuleWorker(
           JSON.stringify(state),
         ]),
       );
-    await keepOffsets(connection, 'rules', entries);
-    return { happened: await writeTransitions(connection, happened), states };
+    events.push(...(await writeTransitions(connection, happened)));
+    return { events, states };
   };
 
-  const pass = async (): Promise<void> => {
-    for (;;) {
-      if (stale) await load();
-      // Time passes only up to a moment before the reading, so that readings under way are looked at first.
-      const now = Date.now() - 250;
-      const { happened, states, more } = await inRawTransaction(store, async (connection) => {
-        const entries = await readJournal(connection, 'rules', ENTRIES_AT_ONCE);
-        return { ...(await commit(connection, entries, now)), more: entries.length === ENTRIES_AT_ONCE };
-      });
-      for (const [watch, state] of states) watch.state = state;
-      if (happened.length > 0) {
-        announceEvents(bus, happened);
-        onAlerts();
-      }
-      if (!more) return;
-    }
-  };
-  const run = <T>(work: () => Promise<T>): Promise<T> => {
-    const result = queue.then(work);
-    queue = result.then(
-      () => undefined,
-      (error: Error) => {
-        stale = true;
-        log.warn({ error: error.message }, 'event rules wait');
+  const worker: JournalWorker = startJournalWorker(
+    { store, log, holder, sole },
+    {
+      name: 'rules',
+      entries: ENTRIES_AT_ONCE,
+      looks: 1,
+      readings: Infinity,
+      everyMs: 1000,
+      gatherMs: () => 50,
+      begin: () => void (changes.all = true),
+      async prepare() {
+        await load();
+        return 'work';
       },
-    );
-    return result;
-  };
-  const wake = (): void => {
-    if (scheduled || stopped) return;
-    scheduled = true;
-    setTimeout(() => {
-      scheduled = false;
-      if (!stopped) run(pass).catch(() => undefined);
-    }, 50);
-  };
-  const timer = setInterval(wake, 1000);
-  return {
-    wake,
-    reset: (ruleId, deviceRowId) =>
-      run(async () => {
-        const where = deviceRowId === undefined ? { ruleId } : { ruleId, deviceRowId };
-        await store.models.ruleStates.destroy({ where });
-        for (const watch of byRule.values())
-          if (watch.rule.id === ruleId && (deviceRowId === undefined || watch.entry.rowId === deviceRowId)) {
-            // What was looked at stays looked at: only newer readings can open the event again.
-            watch.state = { ...QUIET, last: watch.state.last };
-          }
-        stale ||= deviceRowId === undefined;
-      }),
-    settled: () => run(pass),
-    async stop() {
-      stopped = true;
-      clearInterval(timer);
-      await queue;
+      async step(connection, entries, caughtUp) {
+        const { events, states } = await work(connection, entries, caughtUp);
+        return {
+          after() {
+            inHand.length = 0;
+            for (const [watch, state] of states) {
+              watch.state = state;
+              plan(watch);
+            }
+            const next = due.peek();
+            if (next !== undefined) worker.wakeIn(Math.max(20, next.at + BEHIND_MS - Date.now()));
+            if (events.length === 0) return;
+            announceEvents(bus, events);
+            onAlerts();
+          },
+        };
+      },
     },
-  };
+  );
+  return { wake: worker.wake, settled: worker.settled, stop: worker.stop };
 }
 
-export type { Transition };
+const noChanges = (): Changes => ({ all: false, rules: new Set(), kinds: new Set(), devices: new Set() });

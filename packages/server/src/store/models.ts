@@ -214,8 +214,20 @@ export interface ArrivalRow {
   form: string;
   /** The message itself, where something of it was refused. */
   raw: Buffer | null;
+  /** The time of its rows that named none, should it be taken again; null in what came before that was kept. */
+  rowsAt: number | null;
 }
 
+/** A person who was added and has not joined yet. */
+export interface InvitationRow {
+  id: number;
+  workspaceId: number;
+  name: string;
+  role: Role;
+  secretHash: Buffer;
+  createdAt: number;
+  endsAt: number;
+}
 export interface ClaimRow {
   id: number;
   workspaceId: number;
@@ -336,7 +348,7 @@ export function defineModels(sequelize: Sequelize) {
     series: table<SeriesRow>('series', {
       id: number(),
       ...fields('workspaceId deviceRowId streamId', INTEGER),
-      newestAt: BIGINT,
+      newestAt: DOUBLE,
       newestValue: DOUBLE,
       newestOther: TEXT,
     }),
@@ -384,6 +396,13 @@ export function defineModels(sequelize: Sequelize) {
       text: TEXT,
       ...fields('dueAt sentAt', BIGINT),
     }),
+    invitations: table<InvitationRow>('invitations', {
+      id: number(),
+      workspaceId: INTEGER,
+      ...fields('name role', STRING),
+      secretHash: BLOB,
+      ...fields('createdAt endsAt', BIGINT),
+    }),
     claims: table<ClaimRow>('claims', {
       id: number(),
       ...fields('workspaceId kindId most used', INTEGER),
@@ -411,6 +430,7 @@ export function defineModels(sequelize: Sequelize) {
       body: TEXT,
       form: STRING,
       raw: BLOB,
+      rowsAt: DOUBLE,
     }),
   };
 }

@@ -29,6 +29,7 @@ interface Options<R> {
   where?: WhereOptions<R>;
   order?: Order;
   limit?: number;
+  attributes?: (keyof R & string)[];
   transaction?: Transaction;
 }
 

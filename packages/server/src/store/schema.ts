@@ -97,3 +97,46 @@ export const CHUNK_PARTS = [
 
 /** What a control is wanted to be before anybody wants anything. */
 export const DEFAULT_VALUES = [`ALTER TABLE streams ADD COLUMN IF NOT EXISTS defaultValue TEXT NULL`];
+
+/**
+ * What several services on one database need: parts and leases of the journal, versions in the place of read locks, one
+ * open event a rule and device; what could not be handled, set aside; and the joinable spread beside sums.
+ */
+export const SHARED_WORK = [
+  `ALTER TABLE chunks ADD COLUMN IF NOT EXISTS spread DOUBLE NULL AFTER last`,
+  ...['series', 'devices', 'claims'].map(
+    (table) => `ALTER TABLE ${table} ADD COLUMN IF NOT EXISTS version BIGINT UNSIGNED NOT NULL DEFAULT 0`,
+  ),
+  `ALTER TABLE journal ADD COLUMN IF NOT EXISTS part SMALLINT UNSIGNED NOT NULL DEFAULT 0 AFTER writer, DROP PRIMARY KEY, ADD PRIMARY KEY (writer, part, seq)`,
+  `ALTER TABLE journalOffsets ADD COLUMN IF NOT EXISTS part SMALLINT UNSIGNED NOT NULL DEFAULT 0 AFTER writer, DROP PRIMARY KEY, ADD PRIMARY KEY (reader, writer, part)`,
+  `ALTER TABLE journalWriters ADD COLUMN IF NOT EXISTS heartbeatAt DATETIME(3) NULL`,
+  `CREATE TABLE IF NOT EXISTS leases (name VARCHAR(40) NOT NULL, part SMALLINT UNSIGNED NOT NULL, holder VARCHAR(60) NOT NULL, epoch BIGINT UNSIGNED NOT NULL,
+    until DATETIME(3) NOT NULL, PRIMARY KEY (name, part))`,
+  `CREATE TABLE IF NOT EXISTS setAside (id INT UNSIGNED AUTO_INCREMENT PRIMARY KEY, what VARCHAR(20) NOT NULL, place VARCHAR(80) NOT NULL, reason VARCHAR(300) NOT NULL,
+    madeAt BIGINT NOT NULL, body MEDIUMBLOB NULL)`,
+  `ALTER TABLE events ADD COLUMN IF NOT EXISTS openKey VARCHAR(24) NULL`,
+  `UPDATE events e JOIN (SELECT ruleId, deviceRowId, MAX(id) AS newest FROM events WHERE closedAt IS NULL GROUP BY ruleId, deviceRowId) n
+    ON n.ruleId = e.ruleId AND n.deviceRowId = e.deviceRowId SET e.closedAt = e.openedAt WHERE e.closedAt IS NULL AND e.id < n.newest`,
+  `UPDATE events SET openKey = CONCAT(ruleId, ':', deviceRowId) WHERE closedAt IS NULL`,
+  // Times that a device did not name lie between the milliseconds.
+  `ALTER TABLE arrivals ADD COLUMN IF NOT EXISTS rowsAt DOUBLE NULL`,
+  ...['texts', 'locations', 'images'].map((table) => `ALTER TABLE ${table} MODIFY at DOUBLE NOT NULL`),
+  `ALTER TABLE series MODIFY newestAt DOUBLE NULL`,
+  `ALTER TABLE events ADD UNIQUE KEY IF NOT EXISTS oneOpen (openKey), ADD KEY IF NOT EXISTS openOnes (workspaceId, closedAt)`,
+];
+
+/** How often something was tried, so that all services on a database count together. */
+export const LIMITS = [
+  `CREATE TABLE IF NOT EXISTS limits (name VARCHAR(300) PRIMARY KEY, count INT UNSIGNED NOT NULL, until DATETIME(3) NOT NULL, KEY (until))`,
+  `CREATE TABLE IF NOT EXISTS firsts (name VARCHAR(40) PRIMARY KEY, userId INT UNSIGNED NOT NULL)`,
+];
+
+/** People who were added and have not joined yet: their link works once. */
+export const PEOPLE = [
+  `CREATE TABLE IF NOT EXISTS invitations (id INT UNSIGNED AUTO_INCREMENT PRIMARY KEY, workspaceId INT UNSIGNED NOT NULL, name VARCHAR(80) NOT NULL,
+    role VARCHAR(10) NOT NULL, secretHash BINARY(32) NOT NULL UNIQUE, createdAt BIGINT NOT NULL, endsAt BIGINT NOT NULL, KEY (workspaceId))`,
+  `ALTER TABLE workspaces ADD COLUMN IF NOT EXISTS version BIGINT UNSIGNED NOT NULL DEFAULT 0`,
+];
+
+/** How a table is made, whatever the database says: any letter can be kept, and texts are compared letter by letter. */
+export const TABLE_FORM = 'ENGINE=InnoDB DEFAULT CHARACTER SET utf8mb4 COLLATE utf8mb4_bin';

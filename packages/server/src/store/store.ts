@@ -1,9 +1,25 @@
 import type { Connection } from 'mariadb';
 import type { Logger } from 'pino';
+import PQueue from 'p-queue';
 import { QueryTypes, Sequelize, Transaction } from 'sequelize';
 import { Umzug } from 'umzug';
 import { defineModels, type Models } from './models';
-import { CHUNK_PARTS, CLAIM_TABLES, COMPUTING_TABLES, DEFAULT_VALUES, FIRST_TABLES } from './schema';
+import {
+  CHUNK_PARTS,
+  CLAIM_TABLES,
+  COMPUTING_TABLES,
+  DEFAULT_VALUES,
+  FIRST_TABLES,
+  LIMITS,
+  PEOPLE,
+  SHARED_WORK,
+  TABLE_FORM,
+} from './schema';
+import { refuseSettings } from './settings';
+import { guardConnections, inTransaction } from './oneConnection';
+
+/** Transactions of calls at once, of a pool of twelve connections. */
+const MOST_TRANSACTIONS = 4;
 
 /** Where the database is: by URL, or by socket. */
 export type DatabaseAddress =
@@ -48,9 +64,13 @@ export async function openStore(address: DatabaseAddress, log: Logger): Promise<
     'url' in address
       ? new Sequelize(address.url.replace(/^mysql:/, 'mariadb:'), options)
       : new Sequelize(address.database, address.user, address.password, options);
+  // Transactions of calls may wait for each other's rows; they never hold so many connections that nothing else is answered.
+  const transactions = new PQueue({ concurrency: MOST_TRANSACTIONS });
   const models = defineModels(sequelize);
   await sequelize.authenticate();
+  await refuseSettings(sequelize);
   await migrate(sequelize, log);
+  guardConnections(sequelize);
   const pool = sequelize.connectionManager as unknown as {
     getConnection(options: { type: string }): Promise<Connection>;
     releaseConnection(connection: Connection): void;
@@ -60,9 +80,14 @@ export async function openStore(address: DatabaseAddress, log: Logger): Promise<
     sequelize,
     models,
     transaction: (work) =>
-      retryDeadlock(() =>
-        sequelize.transaction({ isolationLevel: Transaction.ISOLATION_LEVELS.READ_COMMITTED }, work),
-      ),
+      transactions.add(() =>
+        retryDeadlock(() =>
+          sequelize.transaction(
+            { isolationLevel: Transaction.ISOLATION_LEVELS.READ_COMMITTED },
+            (transaction) => inTransaction(() => work(transaction)),
+          ),
+        ),
+      ) as Promise<never>,
     async withConnection(work) {
       const connection = await pool.getConnection({ type: 'WRITE' });
       try {
@@ -85,15 +110,35 @@ export async function openStore(address: DatabaseAddress, log: Logger): Promise<
   };
 }
 
-/** Runs work in a transaction on a lent connection, with the prepared and batched statements of the connector. */
+/**
+ * Takes a row for the caller's transaction by counting it up: whoever wants it too waits, and then sees what was made of it.
+ * Unlike a read lock this holds across the nodes of a cluster.
+ */
+export async function takeRow(
+  store: Store,
+  table: 'devices' | 'claims' | 'workspaces',
+  where: { column: 'rowId' | 'id'; value: number },
+  transaction: Transaction,
+): Promise<void> {
+  await store.sequelize.query(`UPDATE ${table} SET version = version + 1 WHERE ${where.column} = ?`, {
+    replacements: [where.value],
+    transaction,
+  });
+}
+
+/**
+ * Runs work in a transaction on a lent connection, with the prepared and batched statements of the connector. What it
+ * reads is what is committed at that moment, so that whoever waited for a row sees what the other made of it.
+ */
 export async function inRawTransaction<T>(
   store: Store,
   work: (connection: Connection) => Promise<T>,
 ): Promise<T> {
   return retryDeadlock(() =>
     store.withConnection(async (connection) => {
+      await connection.query('SET TRANSACTION ISOLATION LEVEL READ COMMITTED');
       await connection.beginTransaction();
-      const result = await work(connection);
+      const result = await inTransaction(() => work(connection));
       await connection.commit();
       return result;
     }),
@@ -112,6 +157,21 @@ async function retryDeadlock<T>(work: () => Promise<T>): Promise<T> {
   }
 }
 
+const withForm = (statement: string): string =>
+  /^\s*CREATE TABLE/.test(statement) ? `${statement} ${TABLE_FORM}` : statement;
+
+/** Tables that were made with the defaults of a database that cannot hold every letter. */
+async function convertTables(sequelize: Sequelize): Promise<void> {
+  const tables = await sequelize.query<{ name: string }>(
+    "SELECT TABLE_NAME AS name FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() AND TABLE_TYPE = 'BASE TABLE' AND (TABLE_COLLATION <> 'utf8mb4_bin' OR ENGINE <> 'InnoDB')",
+    { type: QueryTypes.SELECT },
+  );
+  for (const { name } of tables)
+    await sequelize.query(
+      `ALTER TABLE \`${name}\` ENGINE=InnoDB, CONVERT TO CHARACTER SET utf8mb4 COLLATE utf8mb4_bin`,
+    );
+}
+
 async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
   const umzug = new Umzug({
     migrations: [
@@ -119,7 +179,7 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
         name: '0001-first-tables',
         up: async () => {
           for (const statement of FIRST_TABLES)
-            await sequelize.query(statement.replace('CREATE TABLE', 'CREATE TABLE IF NOT EXISTS'));
+            await sequelize.query(withForm(statement.replace('CREATE TABLE', 'CREATE TABLE IF NOT EXISTS')));
         },
       },
       ...Object.entries({
@@ -127,12 +187,20 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
         '0003-claims': CLAIM_TABLES,
         '0004-chunk-parts': CHUNK_PARTS,
         '0005-default-values': DEFAULT_VALUES,
+        '0006-shared-work': SHARED_WORK,
       }).map(([name, statements]) => ({
         name,
         up: async () => {
-          for (const statement of statements) await sequelize.query(statement);
+          for (const statement of statements) await sequelize.query(withForm(statement));
         },
       })),
+      { name: '0007-any-letter', up: () => convertTables(sequelize) },
+      {
+        name: '0008-limits-and-people',
+        up: async () => {
+          for (const statement of [...LIMITS, ...PEOPLE]) await sequelize.query(withForm(statement));
+        },
+      },
     ],
     storage: {
       async executed() {

@@ -1,7 +1,7 @@
 import type { IncomingMessage } from 'node:http';
 import type { Duplex } from 'node:stream';
 import { createWebSocketStream, WebSocketServer } from 'ws';
-import type { Transport } from './mqttSocket';
+import type { Transport } from './socket';
 
 /** Where MQTT over WebSocket is, on the web port (MQTT 3.1.1 §6). */
 export const MQTT_PATH = '/mqtt';

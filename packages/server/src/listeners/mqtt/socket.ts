@@ -1,6 +1,9 @@
 import type { Socket } from 'node:net';
 import { Duplex } from 'node:stream';
-import { createFrameSplitter, type PublishFrame } from './mqttFrames';
+import { createFrameSplitter, type PublishFrame } from './frames';
+
+/** Bytes of acknowledgements that may wait before nothing more is read. */
+const MOST_ACKS_WAITING = 64 * 1024;
 
 /** A PUBACK is four bytes (MQTT 3.1.1 §3.4). */
 const PUBACK = 0x40;
@@ -15,17 +18,26 @@ export type Transport = Pick<Socket, 'remoteAddress'> & Duplex;
 export class DeviceSocket extends Duplex {
   /** Publishes that are with the library and will be acknowledged by it; meanwhile nothing may overtake them (MQTT-4.6.0-2). */
   inLibrary = 0;
-  onPublish: ((frame: PublishFrame) => boolean) | null = null;
+  #onPublish: ((frame: PublishFrame) => boolean) | null = null;
+  #onTooLong: (() => void) | null = null;
+  /** How many want nothing to be read just now. */
+  #paused = 0;
   readonly #transport: Transport;
 
   constructor(transport: Transport) {
     super({ allowHalfOpen: false });
     this.#transport = transport;
     const split = createFrameSplitter({
-      publish: (frame) => this.inLibrary === 0 && this.onPublish !== null && this.onPublish(frame),
+      publish: (frame) => this.inLibrary === 0 && this.#onPublish !== null && this.#onPublish(frame),
       other: (bytes, acknowledged) => {
         this.inLibrary += acknowledged;
         if (!this.push(bytes)) transport.pause();
+      },
+      admitted: () => this.#onPublish !== null,
+      tooLong: (messageId) => {
+        this.#onTooLong?.();
+        if (messageId === null) this.destroy(new Error('a packet is longer than may come'));
+        else if (messageId > 0) this.acknowledge([messageId]);
       },
     });
     transport.on('data', split);
@@ -38,13 +50,26 @@ export class DeviceSocket extends Duplex {
     return this.#transport.remoteAddress;
   }
 
-  /** Nothing more is read from the network until `resumeReading`. */
+  /** It is known who sends: longer packets may come, and whole publishes are offered to `onPublish`; `onTooLong` is told of those that are dropped. */
+  admitted(onPublish: (frame: PublishFrame) => boolean, onTooLong: () => void): void {
+    this.#onPublish = onPublish;
+    this.#onTooLong = onTooLong;
+  }
+
+  /** Bytes that wait to be read by the other side. */
+  get queuedBytes(): number {
+    return this.writableLength + this.#transport.writableLength;
+  }
+
+  /** Nothing more is read from the network until `resumeReading` was called as often. */
   pauseReading(): void {
+    this.#paused++;
     this.#transport.pause();
   }
 
   resumeReading(): void {
-    this.#transport.resume();
+    if (this.#paused > 0) this.#paused--;
+    if (this.#paused === 0) this.#transport.resume();
   }
 
   /** Acknowledges publishes, all in one write. */
@@ -54,10 +79,14 @@ export class DeviceSocket extends Duplex {
     for (const [i, id] of messageIds.entries())
       bytes.writeUInt32BE(((PUBACK << 24) | (2 << 16) | id) >>> 0, i * 4);
     this.#transport.write(bytes);
+    // A board that does not read its acknowledgements sends no more.
+    if (this.#transport.writableLength < MOST_ACKS_WAITING) return;
+    this.pauseReading();
+    this.#transport.once('drain', () => this.resumeReading());
   }
 
   override _read(): void {
-    this.#transport.resume();
+    if (this.#paused === 0) this.#transport.resume();
   }
 
   override _write(chunk: Buffer, encoding: BufferEncoding, done: (error?: Error | null) => void): void {

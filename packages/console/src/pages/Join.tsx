@@ -1,0 +1,69 @@
+import { yupResolver } from '@hookform/resolvers/yup';
+import { Box, Button, TextField, Typography } from '@mui/material';
+import { useQueryClient } from '@tanstack/react-query';
+import type { ReactNode } from 'react';
+import { useForm } from 'react-hook-form';
+import { useNavigate } from 'react-router';
+import { joinSchema, type Join as JoinFields } from '@peatmoor/contract';
+import { useChange } from '../api';
+import { Notice } from '../parts/Notice';
+
+/** Making an account with the link one was given. The secret stands behind the address's mark, which is sent nowhere. */
+export function Join(): ReactNode {
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const join = useChange('join');
+  const secret = location.hash.slice(1);
+  const { register, handleSubmit, formState } = useForm<JoinFields>({
+    resolver: yupResolver(joinSchema),
+    defaultValues: { secret },
+  });
+  const { errors } = formState;
+  const submit = handleSubmit((body) =>
+    join.mutate(
+      { body },
+      {
+        onSuccess: (me) => {
+          client.setQueryData(['me'], me);
+          void navigate('/', { replace: true });
+        },
+      },
+    ),
+  );
+  return (
+    <Box sx={{ px: 3, py: { xs: 5, md: 12 }, maxWidth: 480, mx: 'auto' }}>
+      <Typography variant="h1" sx={{ fontSize: '2.6rem', mb: 3 }}>
+        Peatmoor
+      </Typography>
+      <Box component="form" onSubmit={submit} noValidate sx={{ display: 'grid', gap: 3 }}>
+        <Typography variant="h2">Make your account</Typography>
+        {secret === '' && (
+          <Typography color="error">
+            The address is not whole: a part of the link is missing. Copy it again.
+          </Typography>
+        )}
+        <TextField
+          label="Email"
+          type="email"
+          autoComplete="username"
+          autoFocus
+          {...register('email')}
+          error={!!errors.email}
+          helperText={errors.email?.message}
+        />
+        <TextField
+          label="Password"
+          type="password"
+          autoComplete="new-password"
+          {...register('password')}
+          error={!!errors.password}
+          helperText={errors.password?.message ?? 'Ten letters or more.'}
+        />
+        <Notice error={join.error} />
+        <Button type="submit" variant="contained" color="primary" disabled={join.isPending || secret === ''}>
+          Make the account
+        </Button>
+      </Box>
+    </Box>
+  );
+}

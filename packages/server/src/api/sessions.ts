@@ -1,0 +1,47 @@
+import { randomBytes } from 'node:crypto';
+import type { Request, Response } from 'express';
+import type { Me } from '@peatmoor/contract';
+import { hashSecret } from '../registry';
+import { insert } from '../store/rows';
+import type { ApiParts } from './context';
+import { scopeOf, SESSION_COOKIE, SESSION_MS, type Scope } from './scope';
+
+/** Sessions of people, and what they are told of themselves. */
+export interface Sessions {
+  me(scope: Scope): Me;
+  /** Starts one and sets its cookie. */
+  start(request: Request, response: Response, userId: number, workspaceId: number): Promise<Me>;
+}
+
+export function createSessions({ store, config, address }: ApiParts): Sessions {
+  const me = (scope: Scope): Me => ({
+    user: { id: scope.userId, email: scope.email, name: scope.userName, units: scope.units },
+    workspace: { id: scope.workspaceId, title: scope.workspaceTitle },
+    role: scope.role,
+    address: address(),
+  });
+  return {
+    me,
+    async start(request, response, userId, workspaceId) {
+      const id = randomBytes(24).toString('base64url');
+      const now = Date.now();
+      await insert(store.models.sessions, {
+        idHash: hashSecret(id),
+        userId,
+        workspaceId,
+        createdAt: now,
+        endsAt: now + SESSION_MS,
+      });
+      response.cookie(SESSION_COOKIE, id, {
+        httpOnly: true,
+        sameSite: 'strict',
+        secure: config.tls !== null || (config.publicUrl?.startsWith('https:') ?? false),
+        maxAge: SESSION_MS,
+        path: '/',
+      });
+      request.headers.cookie = `${SESSION_COOKIE}=${id}`;
+      delete request.headers.authorization;
+      return me((await scopeOf(store, request))!);
+    },
+  };
+}

@@ -1,0 +1,62 @@
+import { ProblemError } from '../problems';
+import type { Store } from '../store/store';
+
+/** One bound: a name, how often within how many seconds. */
+export interface Bound {
+  name: string;
+  most: number;
+  seconds: number;
+}
+
+/** Counts failures by name, for all services on the database together. */
+export interface Limits {
+  /** Counts one more try of each, so that many at once are not all let through; throws 429 where one has too many. */
+  attempt(bounds: readonly Bound[], what: string): Promise<void>;
+  /** It was no failure: the first so many names are forgotten, the others have one less. */
+  succeeded(bounds: readonly Bound[], forget: number): Promise<void>;
+}
+
+const LONGEST_NAME = 300;
+
+export function createLimits(store: Store): Limits {
+  const nameOf = ({ name }: Pick<Bound, 'name'>): string => name.slice(0, LONGEST_NAME);
+  return {
+    async attempt(bounds, what) {
+      const rows = await store.withConnection(async (connection) => {
+        for (const bound of bounds)
+          await connection.query(
+            `INSERT INTO limits (name, count, until) VALUES (?, 1, NOW(3) + INTERVAL ? SECOND)
+              ON DUPLICATE KEY UPDATE count = IF(until > NOW(3), count + 1, 1), until = IF(until > NOW(3), until, VALUES(until))`,
+            [nameOf(bound), bound.seconds],
+          );
+        await connection.query('DELETE FROM limits WHERE until < NOW(3) - INTERVAL 1 HOUR LIMIT 100');
+        return (await connection.query(
+          'SELECT name, count, TIMESTAMPDIFF(SECOND, NOW(3), until) AS seconds FROM limits WHERE name IN (?)',
+          [bounds.map(nameOf)],
+        )) as { name: string; count: number; seconds: number }[];
+      });
+      for (const bound of bounds) {
+        const row = rows.find(({ name }) => name === nameOf(bound));
+        if (row === undefined || Number(row.count) <= bound.most) continue;
+        const seconds = Math.max(1, Number(row.seconds));
+        throw new ProblemError(
+          429,
+          'Too many attempts',
+          `Too many attempts to ${what}. Wait ${seconds} ${seconds === 1 ? 'second' : 'seconds'} and try again.`,
+          { retryAfterS: seconds },
+        );
+      }
+    },
+    async succeeded(bounds, forget) {
+      await store.withConnection(async (connection) => {
+        const gone = bounds.slice(0, forget).map(nameOf);
+        if (gone.length > 0) await connection.query('DELETE FROM limits WHERE name IN (?)', [gone]);
+        const less = bounds.slice(forget).map(nameOf);
+        if (less.length > 0)
+          await connection.query('UPDATE limits SET count = count - 1 WHERE name IN (?) AND count > 0', [
+            less,
+          ]);
+      });
+    },
+  };
+}

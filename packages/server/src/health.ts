@@ -1,0 +1,59 @@
+import type { Recent } from './history/recent';
+import { readersBehind, type Reader } from './journal/reader';
+import { countSetAside } from './journal/setAside';
+import type { JournalWriter } from './journal/writer';
+import type { Store } from './store/store';
+
+/** How long the database may take before it counts as not answering, in ms. */
+const PATIENCE_MS = 900;
+
+interface Parts {
+  store: Store;
+  journal: JournalWriter;
+  recent: Recent;
+  mqtt(): { port: number | null; sessions: number };
+  pages(): number;
+}
+
+/** What balancers and people are told of the service; `ok` false makes it a 503. Answers within a second. */
+export interface Health {
+  ok: boolean;
+  database: 'answers' | 'does not answer';
+  queue: { readings: number };
+  unfolded: { readings: number; ageMs: number };
+  behind: Record<Reader, number> | null;
+  /** What could not be handled and was set aside; see the table `setAside`. */
+  setAside: { count: number; newest: { what: string; place: string; reason: string } | null } | null;
+  mqtt: { port: number | null; sessions: number };
+  pages: number;
+}
+
+export function createHealth({ store, journal, recent, mqtt, pages }: Parts): () => Promise<Health> {
+  // Asked for by many at once, looked up once.
+  let looking: Promise<Pick<Health, 'behind' | 'setAside'> | null> | null = null;
+  const look = (): Promise<Pick<Health, 'behind' | 'setAside'> | null> =>
+    (looking ??= store
+      .withConnection(async (connection) => ({
+        behind: await readersBehind(connection),
+        setAside: await countSetAside(connection),
+      }))
+      .catch(() => null)
+      .finally(() => (looking = null)));
+  const late = (): Promise<null> =>
+    new Promise((resolve) => setTimeout(() => resolve(null), PATIENCE_MS).unref());
+  return async () => {
+    const { queued, down } = journal.status();
+    const found = down ? null : await Promise.race([look(), late()]);
+    const { readings, ageMs } = recent.status(Date.now());
+    return {
+      ok: found !== null,
+      database: found !== null ? 'answers' : 'does not answer',
+      queue: { readings: queued },
+      unfolded: { readings, ageMs },
+      behind: found?.behind ?? null,
+      setAside: found?.setAside ?? null,
+      mqtt: mqtt(),
+      pages: pages(),
+    };
+  };
+}

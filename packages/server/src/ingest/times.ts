@@ -1,0 +1,41 @@
+/** How far a time may lie ahead of the clock, in ms. */
+const MOST_AHEAD_MS = 1000;
+/** Fraction of a millisecond of times that were given, and of those kept for messages that were refused. */
+const GIVEN = 0.5;
+const REFUSED = 0.25;
+
+/** A time as it is shown and told: whole milliseconds. */
+export const shownTime = Math.floor;
+
+/**
+ * Times for messages that name none. They lie between the milliseconds, where no time that a device names can lie, and no
+ * two messages of a device get the same: so none replaces another, or one that named its time.
+ */
+export interface Times {
+  /** The time of a message; null where as many came as there are times up to a second ahead of the clock. */
+  give(deviceRowId: number, receivedAt: number): number | null;
+  /** True where `give` would give none. */
+  isFull(deviceRowId: number, now: number): boolean;
+  /** A time for a message that was refused, should it be taken again. */
+  keepFor(deviceRowId: number, receivedAt: number): number;
+}
+
+/** `after`: no time up to this one is given (epoch ms): a service before may have given it. */
+export function createTimes(after: number): Times {
+  const given = new Map<number, number>();
+  const kept = new Map<number, number>();
+  return {
+    give(deviceRowId, receivedAt) {
+      const at = Math.max(receivedAt, (given.get(deviceRowId) ?? after) + 1);
+      if (at > receivedAt + MOST_AHEAD_MS) return null;
+      given.set(deviceRowId, at);
+      return at + GIVEN;
+    },
+    isFull: (deviceRowId, now) => (given.get(deviceRowId) ?? after) + 1 > now + MOST_AHEAD_MS,
+    keepFor(deviceRowId, receivedAt) {
+      const at = Math.max(receivedAt, (kept.get(deviceRowId) ?? after) + 1);
+      kept.set(deviceRowId, at);
+      return at + REFUSED;
+    },
+  };
+}

@@ -1,0 +1,29 @@
+import type { Store } from '../store/store';
+import { readJournal } from './reader';
+import type { Committed } from './writer';
+
+/** Commits that are read into memory at the most; what lies beyond is found once it is folded. */
+const MOST = 20_000;
+
+/** What is in the journal and not folded yet when a service starts. */
+export interface Tail {
+  entries: Committed[];
+  /** No time after this one was given to a message that named none, epoch ms. */
+  lastAt: number;
+}
+
+/** How far ahead of the clock a time may be given. */
+const AHEAD_MS = 1000;
+
+export async function readTail(store: Store): Promise<Tail> {
+  return store.withConnection(async (connection) => {
+    const { entries } = await readJournal(connection, 'folding', MOST);
+    const [row] = (await connection.query('SELECT COALESCE(MAX(committedAt), 0) AS at FROM journal')) as {
+      at: number;
+    }[];
+    return {
+      entries: entries.map((entry) => ({ ...entry, others: [] })),
+      lastAt: Number(row!.at) + AHEAD_MS,
+    };
+  });
+}

@@ -1,0 +1,249 @@
+import { setTimeout as sleep } from 'node:timers/promises';
+import type { Connection } from 'mariadb';
+import PQueue from 'p-queue';
+import type { Logger } from 'pino';
+import { cannotWrite } from '../store/lost';
+import { inRawTransaction, type Store } from '../store/store';
+import { createLease, LeaseLostError } from './lease';
+import {
+  keepOffsets,
+  lineOf,
+  passJournal,
+  readJournal,
+  type JournalEntry,
+  type JournalPlace,
+  type Looked,
+  type Reader,
+} from './reader';
+import { setAside } from './setAside';
+
+/** What a step made of some entries. */
+export interface Done {
+  /** Called once the transaction is committed. */
+  after?: (reached: readonly JournalPlace[]) => void;
+  /** True where the same should be done again at once, though the journal is read to its end. */
+  again?: boolean;
+}
+
+/** One of those who read the journal: what it does with the next entries, in the transaction that keeps its offset. */
+export interface JournalStep {
+  name: Reader;
+  /** Entries in one look, looks in one transaction, and readings after which that is enough. */
+  entries: number;
+  looks: number;
+  readings: number;
+  /** How often it looks though nothing was committed here, in ms: for what others commit. */
+  everyMs: number;
+  /** How long it waits after something was committed, in ms, so that more comes together. */
+  gatherMs(): number;
+  /** Called before anything else after the work was taken over, and after a failure: what is remembered may be wrong. */
+  begin(): Promise<void> | void;
+  /** Called before each transaction; true where there is nothing to do but move on. */
+  prepare(): Promise<'work' | 'pass'>;
+  step(connection: Connection, entries: readonly JournalEntry[], caughtUp: boolean): Promise<Done>;
+}
+
+export interface JournalWorker {
+  /** Something was committed: look at it soon. */
+  wake(): void;
+  /** Looks again at a time (ms from now), whatever is committed. */
+  wakeIn(ms: number): void;
+  /** Resolves when everything committed up to now has been worked, here or by the service that holds this work. */
+  settled(): Promise<void>;
+  /** Does something while no step is under way in this process, first whatever waits. */
+  alone<T>(work: () => Promise<T>): Promise<T>;
+  /** True where this service does the work just now. */
+  holds(): boolean;
+  stop(): Promise<void>;
+}
+
+/** Failures in a row after which what fails is looked for entry by entry. */
+const FAILURES = 2;
+const LONGEST_REST_MS = 5000;
+/** How long `settled` waits for another service to do the work. */
+const OTHERS_MS = 20_000;
+
+interface Parts {
+  store: Store;
+  log: Logger;
+  /** Name of this service among those on the database. */
+  holder: string;
+  /** True where no other service can be on this database. */
+  sole: boolean;
+}
+
+/** Drives one reader of the journal: waking, batches, offset and work in one transaction under a lease, back-off, stopping. */
+export function startJournalWorker({ store, log, holder, sole }: Parts, work: JournalStep): JournalWorker {
+  const lease = createLease(store, { name: work.name, holder, alone: sole });
+  const queue = new PQueue({ concurrency: 1 });
+  let held = false;
+  let begun = false;
+  let failures = 0;
+  let stopped = false;
+  let timer: NodeJS.Timeout | null = null;
+  let timerAt = Infinity;
+
+  const gather = async (connection: Connection, most: number, looks: number): Promise<Looked> => {
+    const all: Looked = { entries: [], damaged: [], more: true };
+    const reached = new Map<string, number>();
+    let readings = 0;
+    for (let look = 0; look < looks && all.more && readings < work.readings; look++) {
+      const { entries, damaged, more } = await readJournal(connection, work.name, most, reached);
+      for (const one of [...entries, ...damaged]) {
+        const line = lineOf(one);
+        reached.set(line, Math.max(one.seq, reached.get(line) ?? 0));
+      }
+      for (const { batch } of entries) readings += batch.series.length;
+      all.entries.push(...entries);
+      all.damaged.push(...damaged);
+      all.more = more;
+    }
+    return all;
+  };
+
+  const once = async (kind: 'work' | 'pass', most: number, looks: number): Promise<boolean> => {
+    const { done, reached, more } = await inRawTransaction(store, async (connection) => {
+      await lease.fence(connection);
+      if (kind === 'pass') {
+        await passJournal(connection, work.name);
+        return { done: {} as Done, reached: [], more: false };
+      }
+      const looked = await gather(connection, most, looks);
+      for (const { writer, part, seq, reason, body } of looked.damaged) {
+        log.error({ writer, part, seq, reason }, 'a journal row is damaged and was set aside');
+        await setAside(connection, {
+          what: 'journal',
+          place: `${work.name} ${writer}/${part}/${seq}`,
+          reason,
+          body,
+        });
+      }
+      const done = await work.step(connection, looked.entries, !looked.more);
+      const reached = await keepOffsets(connection, work.name, [...looked.entries, ...looked.damaged]);
+      return { done, reached, more: looked.more };
+    });
+    done.after?.(reached);
+    return more || done.again === true;
+  };
+
+  /** The next entry alone; where it still fails, it is set aside with its bytes, and the rest goes on. */
+  const onlyNext = async (): Promise<boolean> => {
+    const kind = await work.prepare();
+    try {
+      return await once(kind, 1, 1);
+    } catch (error) {
+      if (isPassing(error)) throw error;
+      await work.begin();
+      await inRawTransaction(store, async (connection) => {
+        await lease.fence(connection);
+        const { entries } = await readJournal(connection, work.name, 1);
+        const [entry] = entries;
+        if (entry === undefined) throw error;
+        const { writer, part, seq } = entry;
+        log.error({ err: error, writer, part, seq }, 'a journal row cannot be handled and was set aside');
+        const [row] = (await connection.execute(
+          'SELECT body FROM journal WHERE writer = ? AND part = ? AND seq = ?',
+          [writer, part, seq],
+        )) as { body: Buffer }[];
+        await setAside(connection, {
+          what: 'journal',
+          place: `${work.name} ${writer}/${part}/${seq}`,
+          reason: (error as Error).message,
+          body: row?.body ?? null,
+        });
+        await keepOffsets(connection, work.name, [entry]);
+      });
+      return true;
+    }
+  };
+
+  /** Works until the journal is read to its end; false where another service does it. */
+  const pass = async (): Promise<boolean> => {
+    for (;;) {
+      const state = await lease.hold();
+      held = state !== null;
+      if (state === null) {
+        begun = false;
+        return false;
+      }
+      if (state === 'taken' || !begun) await work.begin();
+      begun = true;
+      const more =
+        failures >= FAILURES ? await onlyNext() : await once(await work.prepare(), work.entries, work.looks);
+      // After a failure a while entry by entry, until the one that fails is behind.
+      if (failures < FAILURES || !more) failures = 0;
+      if (!more || stopped) return true;
+    }
+  };
+
+  const run = (): Promise<boolean> =>
+    queue.add(pass).catch((error: unknown) => {
+      begun = false;
+      if (error instanceof LeaseLostError) held = false;
+      else {
+        if (!isPassing(error)) failures++;
+        log.warn({ err: error, reader: work.name }, 'a reader of the journal waits');
+      }
+      throw error;
+    }) as Promise<boolean>;
+
+  const at = (ms: number): void => {
+    const due = performance.now() + ms;
+    if (stopped || due >= timerAt) return;
+    if (timer !== null) clearTimeout(timer);
+    timerAt = due;
+    timer = setTimeout(() => {
+      timer = null;
+      timerAt = Infinity;
+      run().then(
+        () => at(work.everyMs),
+        () => at(Math.min(LONGEST_REST_MS, 100 * 2 ** Math.min(failures, 6))),
+      );
+    }, ms);
+  };
+  at(work.everyMs);
+
+  const othersSettled = async (): Promise<void> => {
+    const heads = (await store.withConnection((connection) =>
+      connection.query('SELECT writer, part, MAX(seq) AS seq FROM journal GROUP BY writer, part'),
+    )) as JournalPlace[];
+    const end = performance.now() + OTHERS_MS;
+    for (;;) {
+      const left = await store.withConnection(async (connection) => {
+        const [row] = (await connection.query(
+          `SELECT COUNT(*) AS count FROM (${heads.map(() => 'SELECT ? AS writer, ? AS part, ? AS seq').join(' UNION ALL ') || 'SELECT 0 AS writer, 0 AS part, 0 AS seq FROM DUAL WHERE FALSE'}) h
+            LEFT JOIN journalOffsets o ON o.reader = ? AND o.writer = h.writer AND o.part = h.part WHERE COALESCE(o.seq, 0) < h.seq`,
+          [...heads.flatMap(({ writer, part, seq }) => [writer, part, seq]), work.name],
+        )) as { count: number }[];
+        return Number(row!.count);
+      });
+      if (left === 0) return;
+      if (performance.now() > end) throw new Error(`another service holds ${work.name} and does not go on`);
+      await sleep(200);
+      if (await run().catch(() => false)) return;
+    }
+  };
+
+  return {
+    wake: () => at(work.gatherMs()),
+    wakeIn: at,
+    async settled() {
+      if (!(await run())) await othersSettled();
+    },
+    alone: (task) => queue.add(task) as Promise<never>,
+    holds: () => held,
+    async stop() {
+      if (stopped) return;
+      stopped = true;
+      if (timer !== null) clearTimeout(timer);
+      await queue.onIdle();
+      await lease.release();
+    },
+  };
+}
+
+/** True for what passes by itself: a lost connection, a lost lease, a lock that was waited for too long. */
+function isPassing(error: unknown): boolean {
+  const { errno } = error as { errno?: number };
+  return error instanceof LeaseLostError || cannotWrite(error as Error) || errno === 1213 || errno === 1205;
+}

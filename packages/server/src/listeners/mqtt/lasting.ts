@@ -1,0 +1,51 @@
+import type { Aedes } from 'aedes';
+import { Readable } from 'node:stream';
+
+/** Sessions that outlast their connection, for each device, and how long. */
+const MOST_LASTING = 5;
+const LASTING_MS = 86_400_000;
+
+interface Persistence {
+  cleanSubscriptions(client: { id: string }): Promise<unknown>;
+}
+const persistenceOf = (broker: Aedes): Persistence & Record<string, unknown> =>
+  (broker as unknown as { persistence: Persistence & Record<string, unknown> }).persistence;
+
+/** Bounds the sessions of boards that connect without "clean session": in number for each device, and by time. */
+export interface LastingSessions {
+  opened(deviceRowId: number, clientId: string): void;
+}
+
+export function createLastingSessions(broker: Aedes): LastingSessions {
+  const known = new Map<number, Map<string, number>>();
+  return {
+    opened(deviceRowId, clientId) {
+      const now = Date.now();
+      const mine = known.get(deviceRowId) ?? new Map<string, number>();
+      known.set(deviceRowId, mine);
+      mine.delete(clientId);
+      mine.set(clientId, now);
+      for (const [id, at] of mine)
+        if (mine.size > MOST_LASTING || now - at > LASTING_MS) {
+          mine.delete(id);
+          persistenceOf(broker)
+            .cleanSubscriptions({ id })
+            .catch(() => undefined);
+        } else break;
+    },
+  };
+}
+
+/**
+ * What is wanted is kept by the service and told anew to a session that goes on; the library must not keep it a
+ * second time and send both.
+ */
+export function keepNothingOutgoing(broker: Aedes): void {
+  const nothing = (): Promise<undefined> => Promise.resolve(undefined);
+  Object.assign(persistenceOf(broker), {
+    outgoingEnqueue: nothing,
+    outgoingUpdate: nothing,
+    outgoingClearMessageId: nothing,
+    outgoingStream: () => Readable.from([]),
+  });
+}

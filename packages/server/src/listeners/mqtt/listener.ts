@@ -1,0 +1,289 @@
+import net from 'node:net';
+import { createServer as createTlsServer } from 'node:tls';
+import { Aedes, type AuthenticateError, type Subscription } from 'aedes';
+import { isRefusal, refusal } from '@peatmoor/core';
+import type { Logger } from 'pino';
+import type { Bus } from '../../bus';
+import type { Admission } from '../../ingest/admission';
+import type { ArrivalBook } from '../../ingest/arrivals';
+import type { PresenceBook } from '../../ingest/presence';
+import type { Proofs } from '../../ingest/proofs';
+import type { MessageFacts } from '../../ingest/message';
+import { tooOften, type Verbs } from '../../ingest/verbs';
+import type { Times } from '../../ingest/times';
+import type { WorkRate } from '../../ingest/workRate';
+import type { JournalWriter } from '../../journal/writer';
+import type { DeviceEntry, Registry } from '../../registry';
+import { socketAddress } from '../address';
+import { LONGEST_FILTER, matches, mayHear, MOST_FILTERS } from './filters';
+import { createLastingSessions, keepNothingOutgoing } from './lasting';
+import { createPublishes } from './publishes';
+import { createSession, type Connected, type Session } from './session';
+import { DeviceSocket, type Transport } from './socket';
+import { createTelling } from './telling';
+import { createTopics } from './topics';
+import { createTwins } from './twins';
+
+/** Where accepted publishes go inside the broker library: nobody may subscribe to it. */
+const SINK_TOPIC = 'journaled';
+/** QoS 2 publishes of one session that may wait for their release. */
+const MOST_UNRELEASED = 100;
+/** A session that subscribes again and again is ended when its device is so far behind its rate, in ms. */
+const MOST_BEHIND_MS = 2000;
+/** How long a board may leave what it is sent unread before it is cut off, in ms. */
+const UNREAD_MS = 30_000;
+
+interface Parts {
+  registry: Registry;
+  admission: Admission;
+  verbs: Verbs;
+  rate: WorkRate;
+  times: Times;
+  arrivals: ArrivalBook;
+  proofs: Proofs;
+  presence: PresenceBook;
+  journal: JournalWriter;
+  bus: Bus;
+  log: Logger;
+}
+
+export interface MqttListener {
+  /** Port for plain MQTT; null where it is off. */
+  port: number | null;
+  /** Port for MQTT over TLS; null without a certificate. */
+  tlsPort: number | null;
+  /** Takes a connection that came another way, such as a WebSocket. */
+  accept(transport: Transport): void;
+  stop(): Promise<void>;
+}
+
+/** Where to listen, and the certificate for TLS where there is one. */
+export interface MqttPlaces {
+  host: string;
+  /** Null for no plain MQTT. */
+  port: number | null;
+  tls: { port: number; cert: Buffer; key: Buffer } | null;
+}
+
+/** Speaks MQTT 3.1.1 to devices. PUBACK leaves only when the readings are durable in the journal. */
+export async function startMqttListener(places: MqttPlaces, parts: Parts): Promise<MqttListener> {
+  const broker = new Aedes({
+    maxTopicLevels: 12,
+    connectTimeout: 15_000,
+    maxInflightInbound: MOST_UNRELEASED,
+    drainTimeout: UNREAD_MS,
+  } as ConstructorParameters<typeof Aedes>[0]);
+  serveSessions(broker, parts);
+  await broker.listen();
+  keepNothingOutgoing(broker);
+  const accept = (transport: Transport): void => void broker.handle(new DeviceSocket(transport));
+  const { host, port, tls } = places;
+  const server = port === null ? null : net.createServer({ noDelay: true }, accept);
+  const secure = tls === null ? null : createTlsServer({ cert: tls.cert, key: tls.key }, accept);
+  if (server !== null) await listen(server, port!, host);
+  if (secure !== null) await listen(secure, tls!.port, host);
+  return {
+    port: server === null ? null : (server.address() as net.AddressInfo).port,
+    tlsPort: secure === null ? null : (secure.address() as net.AddressInfo).port,
+    accept,
+    async stop() {
+      server?.close();
+      secure?.close();
+      await new Promise<void>((resolve) => broker.close(() => resolve()));
+    },
+  };
+}
+
+/** Hangs what a session does on the hooks of the library. */
+function serveSessions(broker: Aedes, parts: Parts): void {
+  const { registry, verbs, rate, arrivals, proofs, presence, bus, log } = parts;
+  const topics = createTopics(verbs);
+  const telling = createTelling({ registry, verbs, log });
+  const publishes = createPublishes({ ...parts, topics, telling, broker });
+  const twins = createTwins(presence, proofs);
+  const lasting = createLastingSessions(broker);
+  /** Admitted, and not yet in presence. */
+  const joining = new Set<Session>();
+  const announce = (entry: DeviceEntry): void =>
+    bus.emit('live', {
+      workspaceId: entry.workspaceId,
+      message: { type: 'changed', what: 'devices', id: entry.id },
+    });
+
+  admitClients(broker, parts, (session) => {
+    joining.add(session);
+    session.client.conn.once('close', () => joining.delete(session));
+    const before = clientsOf(broker)[session.client.id]?.session;
+    if (before !== undefined) twins.tookOver(session, before);
+  });
+
+  broker.on('clientReady', (client) => {
+    const { session } = client as Connected;
+    if (session === undefined) return;
+    if (!joining.delete(session)) return session.close();
+    const { entry } = session;
+    const now = Date.now();
+    // A session that goes on has its subscriptions already.
+    const { subscriptions } = client as unknown as { subscriptions: object };
+    for (const filter of Object.keys(subscriptions))
+      if (!session.filters.has(filter)) {
+        session.filters.add(filter);
+        telling.wantedOn(session, filter);
+      }
+    const { clean } = client as unknown as { clean: boolean };
+    if (!clean) lasting.opened(session.deviceRowId, client.id);
+    session.client.conn.admitted(
+      (frame) => publishes.takeFrame(session, frame),
+      () => publishes.tooLong(session),
+    );
+    presence.open(session);
+    twins.opened(session);
+    presence.seen(entry.rowId, now);
+    proofs.reached(entry, 'connectedAt', now);
+    announce(entry);
+  });
+  broker.on('clientDisconnect', (client) => {
+    const { session } = client as Connected;
+    if (session === undefined) return;
+    presence.close(session);
+    announce(session.entry);
+  });
+  broker.on('unsubscribe', (filters, client) => {
+    for (const filter of filters) (client as Connected | null)?.session?.filters.delete(filter);
+  });
+  broker.on('ack', (_packet, client) => (client as Connected | null)?.session?.onAcknowledged?.());
+  broker.on('clientError', (client, error) =>
+    log.debug({ client: client.id, err: error }, 'a device connection ended'),
+  );
+  broker.on('connectionError', (_client, error) =>
+    log.debug({ err: error }, 'a connection ended before it was admitted'),
+  );
+
+  broker.authorizeSubscribe = (client, subscription, done) => {
+    const { session } = client as Connected;
+    if (session === undefined) return done(null, null);
+    const { entry, filters } = session;
+    const root = `moor/${entry.id}/`;
+    const { topic } = subscription;
+    const known = filters.has(topic);
+    const now = Date.now();
+    rate.chargeMessages(entry.rowId, 1, now);
+    if (rate.waitMs(entry.rowId, now) > MOST_BEHIND_MS) {
+      arrivals.refuse(entry, [tooOften()], subscribing(session, now));
+      session.close();
+      return done(null, null);
+    }
+    if (topic.length > LONGEST_FILTER || !mayHear(root, topic) || (!known && filters.size >= MOST_FILTERS)) {
+      const hint =
+        filters.size >= MOST_FILTERS
+          ? `A session has ${MOST_FILTERS} subscriptions at most. Use ${root}wanted/# or ${root}for/+/wanted/+.`
+          : `This device may subscribe to ${root}wanted/#, ${root}refused and, for what is behind it, ${root}for/+/wanted/#; not to "${topic.slice(0, 80)}".`;
+      arrivals.refuse(entry, [refusal('', 'wrong-topic', hint)], subscribing(session, now));
+      return done(null, null);
+    }
+    filters.add(topic);
+    if (!matches(topic, `${root}refused`) || topic.includes('#')) telling.wantedOn(session, topic);
+    done(null, subscription as Subscription);
+  };
+
+  broker.authorizePublish = (client, packet, done) => {
+    const { session, conn } = (client ?? {}) as Connected;
+    if (session === undefined) return done(new Error('not admitted'));
+    const finish = (error: Error | null): void => {
+      packet.topic = SINK_TOPIC;
+      packet.retain = false;
+      packet.payload = Buffer.alloc(0);
+      done(error);
+      if (packet.qos > 0 && conn.inLibrary > 0) conn.inLibrary--;
+    };
+    const { messageId } = packet as { messageId?: number };
+    // A last will has none: it is published for a board that has gone.
+    const { closed } = client as unknown as { closed: boolean };
+    if (packet.qos > 0 && !messageId && !closed)
+      return finish(new Error('a packet identifier is not 0 (MQTT-2.3.1-1)'));
+    // What is no UTF-8 was replaced by the library's parser (MQTT-1.5.3-1, -2).
+    if (/[\0\ufffd]/.test(packet.topic)) return finish(new Error('a topic is UTF-8 without NUL'));
+    publishes.takePacket(session, packet).then(
+      () => finish(null),
+      (error: Error) => {
+        // Not acknowledged: the board sends it again after it reconnects.
+        log.warn({ err: error }, 'a publish could not be taken');
+        finish(error);
+      },
+    );
+  };
+
+  followDefinitions(broker, parts);
+  bus.on('dismiss', ({ deviceRowId, tokenId }) => {
+    const isMeant = (session: { tokenId: number }): boolean =>
+      tokenId === undefined || session.tokenId === tokenId;
+    for (const session of presence.sessions(deviceRowId)) if (isMeant(session)) session.close();
+    // Closed as soon as the library is ready with them.
+    for (const session of joining)
+      if (session.deviceRowId === deviceRowId && isMeant(session)) joining.delete(session);
+  });
+}
+
+const subscribing = ({ from }: Session, receivedAt: number): MessageFacts => ({
+  way: 'MQTT',
+  from,
+  size: 0,
+  receivedAt,
+  form: 'mqtt subscribe',
+  raw: null,
+});
+
+const clientsOf = (broker: Aedes): Record<string, Connected> =>
+  (broker as unknown as { clients: Record<string, Connected> }).clients;
+
+function admitClients(broker: Aedes, { admission, log }: Parts, opened: (session: Session) => void): void {
+  broker.authenticate = (client, userName, password, done) => {
+    const connected = client as Connected;
+    const from = socketAddress(connected.conn);
+    const fail = (returnCode: number): void =>
+      done(Object.assign(new Error('not admitted'), { returnCode }) as AuthenticateError, false);
+    const facts = { way: 'MQTT', from, size: 0, receivedAt: Date.now(), form: 'mqtt connect', raw: null };
+    admission
+      .admit(password?.toString('utf8') ?? '', facts, userName ?? '')
+      .then((admitted) => {
+        if (isRefusal(admitted)) return fail(4);
+        // Client IDs belong to a device: the same one chosen by another device evicts nobody.
+        Object.assign(client, { id: `${admitted.entry.rowId}/${client.id.slice(0, 200)}` });
+        const session = createSession(connected, admitted.entry, admitted.tokenId, from);
+        connected.session = session;
+        opened(session);
+        done(null, true);
+      })
+      .catch((error: Error) => {
+        log.warn({ err: error }, 'a device could not be admitted');
+        fail(3);
+      });
+  };
+}
+
+/** Sessions of a kind that changed: they know their device anew, and hear of a new interval. */
+function followDefinitions(broker: Aedes, { registry, bus, log }: Parts): void {
+  bus.on('definitions', ({ kindId }) => {
+    if (kindId === undefined) return;
+    for (const { session } of Object.values(clientsOf(broker))) {
+      if (session === undefined || session.filters.size === 0 || session.entry.kindId !== kindId) continue;
+      registry
+        .byRow(session.deviceRowId)
+        .then(async (entry) => {
+          if (entry === null) return;
+          const before = session.entry.intervalS;
+          session.entry = entry;
+          if (before !== entry.intervalS && entry.names.find('interval') === undefined)
+            await session.want('wanted/interval', String(entry.intervalS));
+        })
+        .catch((error: Error) => log.debug({ err: error }, 'a changed kind waits for the next connection'));
+    }
+  });
+}
+
+function listen(server: net.Server, port: number, host: string): Promise<void> {
+  return new Promise((resolve, reject) => {
+    server.once('error', reject);
+    server.listen(port, host, resolve);
+  });
+}

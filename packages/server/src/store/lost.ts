@@ -1,0 +1,37 @@
+import { BaseError as SequelizeError, ConnectionError } from 'sequelize';
+
+/** Errors of the server that say nothing about the statement: it stops, starts, is full, or takes no changes just now. */
+const PASSING = new Set([
+  1040, 1053, 1077, 1079, 1152, 1158, 1159, 1160, 1161, 1184, 1203, 1290, 1836, 1927, 2006, 2013, 3024,
+]);
+/** The disk is full, or cannot be written. */
+const NO_ROOM = new Set([1021, 1026, 1114, 1030, 1041, 1037]);
+
+interface DatabaseError {
+  errno?: number;
+  fatal?: boolean;
+  code?: string;
+  parent?: { fatal?: boolean; errno?: number };
+}
+
+/** True where the connection was lost or could not be had: the statement itself may be right. */
+export function isLostConnection(error: Error): boolean {
+  const { fatal, code, errno, parent } = error as DatabaseError;
+  const number = errno ?? parent?.errno;
+  return (
+    error instanceof ConnectionError ||
+    fatal === true ||
+    parent?.fatal === true ||
+    code === 'ER_GET_CONNECTION_TIMEOUT' ||
+    (number !== undefined && PASSING.has(number)) ||
+    (error instanceof SequelizeError && /connect|socket|acquire/i.test(error.message)) ||
+    /ConnectionManager was closed|pool is (draining|closed)|acquire timeout/i.test(error.message)
+  );
+}
+
+/** True where nothing can be written just now, whatever it is. */
+export function cannotWrite(error: Error): boolean {
+  const { errno, parent } = error as DatabaseError;
+  const number = errno ?? parent?.errno;
+  return isLostConnection(error) || (number !== undefined && NO_ROOM.has(number));
+}

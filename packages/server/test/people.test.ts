@@ -1,0 +1,158 @@
+import { ACTIONS, mayDo, ROLES, type Role } from '@peatmoor/core';
+import { createClient, endpoints, type Client, type Endpoint } from '@peatmoor/contract';
+import {
+  newPerson,
+  sessionFetch,
+  startService,
+  until,
+  type Person,
+  type TestService,
+} from '../../../test/support/service';
+import { WebSocket } from 'ws';
+
+let service: TestService;
+let owner: Person;
+const clients = new Map<Role, { client: Client; cookie(): string }>();
+
+/** Adds somebody and joins with the link, as they would. */
+async function join(name: string, role: Role): Promise<{ client: Client; cookie(): string }> {
+  const { link } = await owner.client.call('addPerson', { body: { name, role } });
+  const keeping = sessionFetch();
+  const client = createClient({ baseUrl: service.url, fetch: keeping });
+  const secret = link.split('#')[1]!;
+  const email = `${name.toLowerCase().replaceAll(' ', '.')}@quillmere.example`;
+  const me = await client.call('join', { body: { secret, email, password: 'cotton grass and reeds' } });
+  expect([me.role, me.user.name]).toEqual([role, name]);
+  return { client, cookie: keeping.cookie };
+}
+
+beforeAll(async () => {
+  service = await startService();
+  owner = await newPerson(service);
+  for (const role of ROLES) clients.set(role, await join(`A ${role}`, role));
+});
+afterAll(() => service.stop());
+
+const routes = Object.entries(endpoints as unknown as Record<string, Endpoint>).filter(
+  ([, { access }]) => access !== 'open',
+);
+
+it('every route says what is done with it, as one of the actions of the table', () => {
+  for (const [name, { access }] of routes)
+    expect([name, Object.keys(ACTIONS)]).toEqual([name, expect.arrayContaining([access])]);
+});
+
+it.each(ROLES)('a %s is let through to exactly what the table says, on every route', async (role) => {
+  const { cookie } = clients.get(role)!;
+  const wrong: string[] = [];
+  for (const [name, { method, path, access }] of routes) {
+    const response = await fetch(service.url + path.replace(/:\w+/g, '999999'), {
+      method,
+      headers: { cookie: cookie(), origin: service.url, 'content-type': 'application/json' },
+      ...(method !== 'GET' && { body: '{}' }),
+    });
+    await response.arrayBuffer();
+    const may = mayDo(role, access as keyof typeof ACTIONS);
+    if ((response.status !== 403) !== may || response.status >= 500)
+      wrong.push(`${name}: ${response.status}`);
+  }
+  expect(wrong).toEqual([]);
+});
+
+describe('a link to join', () => {
+  it('works once, also when two use it at the same moment', async () => {
+    const { link } = await owner.client.call('addPerson', { body: { name: 'Twice', role: 'viewer' } });
+    const secret = link.split('#')[1]!;
+    const tries = await Promise.allSettled(
+      [1, 2, 3].map((i) =>
+        createClient({ baseUrl: service.url }).call('join', {
+          body: { secret, email: `twice${i}@quillmere.example`, password: 'cotton grass and reeds' },
+        }),
+      ),
+    );
+    expect(tries.filter(({ status }) => status === 'fulfilled')).toHaveLength(1);
+    const people = await owner.client.call('listPeople');
+    expect(people.filter(({ name }) => name === 'Twice')).toMatchObject([{ linkEndsAt: null }]);
+  });
+
+  it('that was taken back, or is made up, joins nobody and says so', async () => {
+    const { person, link } = await owner.client.call('addPerson', { body: { name: 'Gone', role: 'viewer' } });
+    await owner.client.call('removePerson', { params: { person: person.id } });
+    for (const secret of [link.split('#')[1]!, 'made up'])
+      await expect(
+        createClient({ baseUrl: service.url }).call('join', {
+          body: { secret, email: 'gone@quillmere.example', password: 'cotton grass and reeds' },
+        }),
+      ).rejects.toThrow(/was used, taken back, or is too old/);
+  });
+
+  it('is for a new account, and names the field where the address is taken', async () => {
+    const { link } = await owner.client.call('addPerson', { body: { name: 'Taken', role: 'viewer' } });
+    await expect(
+      createClient({ baseUrl: service.url }).call('join', {
+        body: { secret: link.split('#')[1]!, email: owner.email, password: 'cotton grass and reeds' },
+      }),
+    ).rejects.toThrow(/email cannot be used/);
+    // Nothing was used up by that.
+    await createClient({ baseUrl: service.url }).call('join', {
+      body: {
+        secret: link.split('#')[1]!,
+        email: 'taken@quillmere.example',
+        password: 'cotton grass and reeds',
+      },
+    });
+  });
+});
+
+describe('roles', () => {
+  it('change at once, and a removed person is out, with their page and their key', async () => {
+    const { client, cookie } = await join('Ranger', 'viewer');
+    const { user } = await client.call('me');
+    const { secret } = await client.call('createKey', { body: { title: 'mine' } });
+    const person = `person-${user.id}`;
+    await expect(client.call('createKind', { body: { title: 'x' } })).rejects.toThrow(
+      'needs the role editor',
+    );
+    await owner.client.call('changePerson', { params: { person }, body: { role: 'editor' } });
+    await client.call('createKind', { body: { title: 'x' } });
+    const page = new WebSocket(`${service.url.replace('http', 'ws')}/api/live`, {
+      headers: { cookie: cookie() },
+    });
+    let code = 0;
+    page.on('close', (one) => (code = one));
+    await until(() => page.readyState === WebSocket.OPEN);
+    await owner.client.call('removePerson', { params: { person } });
+    await until(() => code === 4401);
+    await expect(client.call('me')).rejects.toThrow(/Sign in/);
+    const keyed = createClient({ baseUrl: service.url, headers: { authorization: `Bearer ${secret}` } });
+    await expect(keyed.call('listDevices')).rejects.toThrow(/Sign in/);
+  });
+
+  it('the last owner cannot be lowered or removed, also when two owners do it to each other at once', async () => {
+    const first = await newPerson(service, 'Solo');
+    const me = (await first.client.call('me')).user.id;
+    const params = { person: `person-${me}` };
+    await expect(first.client.call('changePerson', { params, body: { role: 'viewer' } })).rejects.toThrow(
+      'last owner',
+    );
+    await expect(first.client.call('removePerson', { params })).rejects.toThrow('last owner');
+    const { link } = await first.client.call('addPerson', { body: { name: 'Second', role: 'owner' } });
+    const keeping = sessionFetch();
+    const second = createClient({ baseUrl: service.url, fetch: keeping });
+    const { user } = await second.call('join', {
+      body: {
+        secret: link.split('#')[1]!,
+        email: 'second@quillmere.example',
+        password: 'cotton grass and reeds',
+      },
+    });
+    const outcomes = await Promise.allSettled([
+      first.client.call('changePerson', {
+        params: { person: `person-${user.id}` },
+        body: { role: 'viewer' },
+      }),
+      second.call('changePerson', { params, body: { role: 'viewer' } }),
+    ]);
+    expect(outcomes.filter(({ status }) => status === 'fulfilled').length).toBe(1);
+  });
+});
