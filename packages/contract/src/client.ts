@@ -1,5 +1,13 @@
-import { endpoints, type AnswerOf, type BodyOf, type EndpointName, type QueryOf } from './endpoints';
+import {
+  endpoints,
+  type Endpoint,
+  type AnswerOf,
+  type BodyOf,
+  type EndpointName,
+  type QueryOf,
+} from './endpoints';
 import { ApiError, type Problem } from './problem';
+import { MOST_LISTED } from './schemas/paging';
 
 type ParamsPart = { params?: Record<string, string | number> };
 type BodyPart<N extends EndpointName> =
@@ -7,7 +15,14 @@ type BodyPart<N extends EndpointName> =
 type QueryPart<N extends EndpointName> =
   QueryOf<N> extends undefined ? { query?: undefined } : { query?: QueryOf<N> };
 /** What one call is given: path parameters, body, query. */
-export type CallInput<N extends EndpointName> = ParamsPart & BodyPart<N> & QueryPart<N>;
+export type CallInput<N extends EndpointName> = ParamsPart & BodyPart<N> & QueryPart<N> & Manners;
+
+interface Manners {
+  /** The version that a change is made to: refused as changed-meanwhile where it is no longer the newest. */
+  ifVersion?: number;
+  /** Idempotency-Key of a call that may have to be sent again: 16 letters at least, and done once however often it comes. */
+  once?: string;
+}
 
 /** The typed client that CLI, console and tests share. */
 export interface Client {
@@ -25,31 +40,56 @@ export interface ClientOptions {
 /** Makes a client. A call that fails throws ApiError, with status 0 where the service was not reached. */
 export function createClient(options: ClientOptions): Client {
   const fetchIt = options.fetch ?? fetch;
+  const send = async (
+    method: string,
+    url: string,
+    { body, ifVersion, once }: Manners & { body?: unknown },
+  ): Promise<Response> => {
+    let response: Response;
+    try {
+      response = await fetchIt(url, {
+        method,
+        headers: {
+          ...(body !== undefined && { 'content-type': 'application/json' }),
+          ...(ifVersion !== undefined && { 'if-match': `"${ifVersion}"` }),
+          ...(once !== undefined && { 'idempotency-key': once }),
+          ...options.headers,
+        },
+        ...(body !== undefined && { body: JSON.stringify(body) }),
+      });
+    } catch (error) {
+      throw new ApiError(notReached(options.baseUrl, error));
+    }
+    if (!response.ok) throw new ApiError(await readProblem(response));
+    return response;
+  };
   return {
     async call<N extends EndpointName>(
       name: N,
       input: CallInput<N> = {} as CallInput<N>,
     ): Promise<AnswerOf<N>> {
-      const { method, path } = endpoints[name];
+      const { method, path, pages } = endpoints[name] as Endpoint;
+      const query = (input.query ?? {}) as Record<string, unknown>;
+      const whole = pages === 'all' && query.limit === undefined;
       const url =
-        options.baseUrl + fillPath(path, input.params ?? {}) + queryText(input.query as object | undefined);
-      let response: Response;
-      try {
-        response = await fetchIt(url, {
-          method,
-          headers: {
-            ...(input.body !== undefined && { 'content-type': 'application/json' }),
-            ...options.headers,
-          },
-          ...(input.body !== undefined && { body: JSON.stringify(input.body) }),
-        });
-      } catch (error) {
-        throw new ApiError(notReached(options.baseUrl, error));
+        options.baseUrl +
+        fillPath(path, input.params ?? {}) +
+        queryText(whole ? { ...query, limit: MOST_LISTED } : query);
+      let response = await send(method, url, input);
+      if (response.status === 204) return undefined as AnswerOf<N>;
+      const answer = (await response.json()) as AnswerOf<N>;
+      for (let next = nextPage(response); whole && next !== null; next = nextPage(response)) {
+        response = await send(method, options.baseUrl + next, {});
+        (answer as unknown[]).push(...((await response.json()) as unknown[]));
       }
-      if (!response.ok) throw new ApiError(await readProblem(response));
-      return (response.status === 204 ? undefined : await response.json()) as AnswerOf<N>;
+      return answer;
     },
   };
+}
+
+/** Address of the page that follows, from the Link header (RFC 8288), or null at the end. */
+function nextPage(response: Response): string | null {
+  return /<([^>]*)>;\s*rel="next"/.exec(response.headers.get('link') ?? '')?.[1] ?? null;
 }
 
 function fillPath(path: string, params: Record<string, string | number>): string {

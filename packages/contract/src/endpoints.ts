@@ -12,7 +12,11 @@ import * as history from './schemas/history';
 import * as kinds from './schemas/kinds';
 import * as rules from './schemas/rules';
 import type { Action } from '@peatmoor/core';
+import * as paging from './schemas/paging';
 import * as people from './schemas/people';
+
+/** What has versions: each change counts it up. Datastreams belong to the version of their kind. */
+export type Versioned = 'kind' | 'device' | 'dashboard' | 'rule' | 'person' | 'member';
 
 /** One call of the API. `A` is its answer, `B` its body, `Q` its query as the caller gives them. */
 export interface Endpoint<A = unknown, B = undefined, Q = undefined> {
@@ -25,11 +29,18 @@ export interface Endpoint<A = unknown, B = undefined, Q = undefined> {
   body?: AnySchema;
   query?: AnySchema;
   answer?: AnySchema;
+  /**
+   * A list, given a page at a time with a Link header to the next. `all`: the typed client reads on to the end where no limit
+   * is asked for; `newest`: it gives the first page.
+   */
+  pages?: 'all' | 'newest';
+  /** Of what this reads or changes a version: it gives an ETag, and a change is held to If-Match. */
+  versioned?: Versioned;
   /** Never set; carries the types. */
   types?: { answer: A; body: B; query: Q };
 }
 
-type Options = Pick<Endpoint, 'body' | 'query' | 'answer'>;
+type Options = Pick<Endpoint, 'body' | 'query' | 'answer' | 'pages' | 'versioned'>;
 
 function endpoint<A, B = undefined, Q = undefined>(
   line: string,
@@ -79,17 +90,24 @@ export const endpoints = {
     'GET /api/me',
     'self',
     'Who is signed in, where, and how boards reach this service',
-    { answer: account.meSchema },
+    { versioned: 'person', answer: account.meSchema },
   ),
   changeMe: endpoint<account.Me, account.MeChange>(
     'PATCH /api/me',
     'self',
     'Change your name, and in which units values are shown to you',
-    { body: account.meChangeSchema, answer: account.meSchema },
+    { body: account.meChangeSchema, versioned: 'person', answer: account.meSchema },
   ),
-  listKeys: endpoint<account.AccessKey[]>('GET /api/keys', 'self', 'Your access keys', {
-    answer: account.accessKeysSchema,
-  }),
+  listKeys: endpoint<account.AccessKey[], undefined, Query<paging.PageQuery>>(
+    'GET /api/keys',
+    'self',
+    'Your access keys',
+    {
+      query: paging.pageQuerySchema,
+      pages: 'all',
+      answer: account.accessKeysSchema,
+    },
+  ),
   createKey: endpoint<account.MadeKey, Pick<account.NewKey, 'title'> & Partial<account.NewKey>>(
     'POST /api/keys',
     'self',
@@ -98,9 +116,16 @@ export const endpoints = {
   ),
   deleteKey: endpoint<void>('DELETE /api/keys/:key', 'self', 'End an access key'),
 
-  listPeople: endpoint<people.Person[]>('GET /api/people', 'look', 'People of the workspace', {
-    answer: people.peopleSchema,
-  }),
+  listPeople: endpoint<people.Person[], undefined, Query<paging.PeopleQuery>>(
+    'GET /api/people',
+    'look',
+    'People of the workspace',
+    {
+      query: paging.peopleQuerySchema,
+      pages: 'all',
+      answer: people.peopleSchema,
+    },
+  ),
   addPerson: endpoint<people.AddedPerson, people.NewPerson>(
     'POST /api/people',
     'people',
@@ -111,12 +136,13 @@ export const endpoints = {
     'PATCH /api/people/:person',
     'people',
     'Change what a person may do',
-    { body: people.personChangeSchema, answer: people.personSchema },
+    { body: people.personChangeSchema, versioned: 'member', answer: people.personSchema },
   ),
   removePerson: endpoint<void>(
     'DELETE /api/people/:person',
     'people',
     'Remove a person, or take a link back',
+    { versioned: 'member' },
   ),
   join: endpoint<account.Me, people.Join>(
     'POST /api/join',
@@ -125,21 +151,33 @@ export const endpoints = {
     { body: people.joinSchema, answer: account.meSchema },
   ),
 
-  listKinds: endpoint<kinds.Kind[]>('GET /api/kinds', 'look', 'Device kinds with their datastreams', {
-    answer: kinds.kindsSchema,
-  }),
+  listKinds: endpoint<kinds.Kind[], undefined, Query<paging.KindsQuery>>(
+    'GET /api/kinds',
+    'look',
+    'Device kinds with their datastreams',
+    {
+      query: paging.kindsQuerySchema,
+      pages: 'all',
+      answer: kinds.kindsSchema,
+    },
+  ),
   createKind: endpoint<kinds.Kind, KindIn>('POST /api/kinds', 'change', 'Make a kind', {
     body: kinds.newKindSchema,
     answer: kinds.kindSchema,
   }),
-  readKind: endpoint<kinds.Kind>('GET /api/kinds/:kind', 'look', 'One kind', { answer: kinds.kindSchema }),
+  readKind: endpoint<kinds.Kind>('GET /api/kinds/:kind', 'look', 'One kind', {
+    versioned: 'kind',
+    answer: kinds.kindSchema,
+  }),
   changeKind: endpoint<kinds.Kind, kinds.KindChange>(
     'PATCH /api/kinds/:kind',
     'change',
     'Change title or expected interval',
-    { body: kinds.kindChangeSchema, answer: kinds.kindSchema },
+    { body: kinds.kindChangeSchema, versioned: 'kind', answer: kinds.kindSchema },
   ),
-  deleteKind: endpoint<void>('DELETE /api/kinds/:kind', 'change', 'Delete a kind that has no devices'),
+  deleteKind: endpoint<void>('DELETE /api/kinds/:kind', 'change', 'Delete a kind that has no devices', {
+    versioned: 'kind',
+  }),
   copyKind: endpoint<kinds.Kind, { title: string }>(
     'POST /api/kinds/:kind/copy',
     'change',
@@ -162,24 +200,25 @@ export const endpoints = {
     'POST /api/kinds/:kind/streams',
     'change',
     'Add a datastream to a kind',
-    { body: kinds.streamSchema, answer: kinds.keptStreamSchema },
+    { body: kinds.streamSchema, versioned: 'kind', answer: kinds.keptStreamSchema },
   ),
   changeStream: endpoint<kinds.Stream, StreamIn>(
     'PUT /api/kinds/:kind/streams/:stream',
     'change',
     'Change a datastream; a changed key keeps the old one as alias',
-    { body: kinds.streamSchema, answer: kinds.keptStreamSchema },
+    { body: kinds.streamSchema, versioned: 'kind', answer: kinds.keptStreamSchema },
   ),
   deleteStream: endpoint<void>(
     'DELETE /api/kinds/:kind/streams/:stream',
     'change',
     'Delete a datastream with its readings',
+    { versioned: 'kind' },
   ),
-  listClaims: endpoint<claims.Claim[]>(
+  listClaims: endpoint<claims.Claim[], undefined, Query<paging.PageQuery>>(
     'GET /api/kinds/:kind/claims',
     'change',
     'Claim secrets of a kind, with the boards that claimed',
-    { answer: claims.claimsSchema },
+    { query: paging.pageQuerySchema, pages: 'all', answer: claims.claimsSchema },
   ),
   createClaim: endpoint<claims.MadeClaim, Partial<claims.NewClaim>>(
     'POST /api/kinds/:kind/claims',
@@ -206,18 +245,18 @@ export const endpoints = {
     'Work a computed datastream out anew over history',
     { body: computing.recomputeSchema, answer: computing.askedSchema },
   ),
-  listRecomputations: endpoint<computing.Recomputation[]>(
+  listRecomputations: endpoint<computing.Recomputation[], undefined, Query<paging.RecomputationsQuery>>(
     'GET /api/kinds/:kind/streams/:stream/recompute',
     'look',
     'How far working out over history has come, by device',
-    { answer: computing.recomputationsSchema },
+    { query: paging.recomputationsQuerySchema, pages: 'newest', answer: computing.recomputationsSchema },
   ),
 
-  listDevices: endpoint<devices.Device[]>(
+  listDevices: endpoint<devices.Device[], undefined, Query<paging.DevicesQuery>>(
     'GET /api/devices',
     'look',
     'Devices with presence and newest readings',
-    { answer: devices.devicesSchema },
+    { query: paging.devicesQuerySchema, pages: 'all', answer: devices.devicesSchema },
   ),
   createDevice: endpoint<devices.MadeDevice, DeviceIn>(
     'POST /api/devices',
@@ -232,20 +271,23 @@ export const endpoints = {
     { body: devices.manyDevicesSchema, answer: devices.madeManySchema },
   ),
   readDevice: endpoint<devices.Device>('GET /api/devices/:device', 'look', 'One device', {
+    versioned: 'device',
     answer: devices.deviceSchema,
   }),
   changeDevice: endpoint<devices.Device, devices.DeviceChange>(
     'PATCH /api/devices/:device',
     'change',
     'Change name, labels, place or notes of a device',
-    { body: devices.deviceChangeSchema, answer: devices.deviceSchema },
+    { body: devices.deviceChangeSchema, versioned: 'device', answer: devices.deviceSchema },
   ),
-  deleteDevice: endpoint<void>('DELETE /api/devices/:device', 'change', 'Delete a device with its readings'),
-  listTokens: endpoint<devices.DeviceToken[]>(
+  deleteDevice: endpoint<void>('DELETE /api/devices/:device', 'change', 'Delete a device with its readings', {
+    versioned: 'device',
+  }),
+  listTokens: endpoint<devices.DeviceToken[], undefined, Query<paging.TokensQuery>>(
     'GET /api/devices/:device/tokens',
     'look',
     'Tokens of a device, by fingerprint',
-    { answer: devices.tokensSchema },
+    { query: paging.tokensQuerySchema, pages: 'all', answer: devices.tokensSchema },
   ),
   createToken: endpoint<devices.MadeToken, { title?: string }>(
     'POST /api/devices/:device/tokens',
@@ -260,17 +302,17 @@ export const endpoints = {
     'Tell device and state of a pasted token',
     { body: devices.whoseTokenSchema, answer: devices.tokenOwnerSchema },
   ),
-  listArrivals: endpoint<devices.Arrival[]>(
+  listArrivals: endpoint<devices.Arrival[], undefined, Query<paging.ArrivalsQuery>>(
     'GET /api/devices/:device/arrivals',
     'look',
     'Messages of a device, newest first',
-    { answer: devices.arrivalsSchema },
+    { query: paging.arrivalsQuerySchema, pages: 'newest', answer: devices.arrivalsSchema },
   ),
-  listAllArrivals: endpoint<devices.Arrival[]>(
+  listAllArrivals: endpoint<devices.Arrival[], undefined, Query<paging.ArrivalsQuery>>(
     'GET /api/arrivals',
     'look',
     'Messages of all devices, newest first',
-    { answer: devices.arrivalsSchema },
+    { query: paging.arrivalsQuerySchema, pages: 'newest', answer: devices.arrivalsSchema },
   ),
   retake: endpoint<devices.Retaken>(
     'POST /api/devices/:device/retake',
@@ -320,11 +362,11 @@ export const endpoints = {
     'Delete readings of a period, or all; `try` only counts',
     { body: data.correctionSchema, answer: data.correctedSchema },
   ),
-  listCalibrations: endpoint<calibrations.KeptCalibration[]>(
+  listCalibrations: endpoint<calibrations.KeptCalibration[], undefined, Query<paging.OfStreamQuery>>(
     'GET /api/devices/:device/calibrations',
     'look',
     'Calibrations of a device, the newest first',
-    { answer: calibrations.calibrationsSchema },
+    { query: paging.ofStreamQuerySchema, pages: 'all', answer: calibrations.calibrationsSchema },
   ),
   createCalibration: endpoint<
     calibrations.CalibrationPreview,
@@ -340,11 +382,11 @@ export const endpoints = {
     'change',
     'Take a calibration back; raw values are as they were',
   ),
-  listCorrections: endpoint<data.Correction[]>(
+  listCorrections: endpoint<data.Correction[], undefined, Query<paging.OfStreamQuery>>(
     'GET /api/devices/:device/corrections',
     'look',
     'What was deleted by hand, by whom and when',
-    { answer: data.correctionsSchema },
+    { query: paging.ofStreamQuerySchema, pages: 'newest', answer: data.correctionsSchema },
   ),
   overview: endpoint<history.Overview, undefined, { hours?: number }>(
     'GET /api/overview',
@@ -359,19 +401,26 @@ export const endpoints = {
     'Want a value on a control datastream',
     { body: commands.newCommandSchema, answer: commands.commandSchema },
   ),
-  listCommands: endpoint<commands.Command[]>(
+  listCommands: endpoint<commands.Command[], undefined, Query<paging.CommandsQuery>>(
     'GET /api/devices/:device/commands',
     'look',
     'The newest command of each control, and the last hundred',
-    { answer: commands.commandsSchema },
+    { query: paging.commandsQuerySchema, pages: 'newest', answer: commands.commandsSchema },
   ),
   readCommand: endpoint<commands.Command>('GET /api/commands/:command', 'look', 'One command', {
     answer: commands.commandSchema,
   }),
 
-  listDashboards: endpoint<dashboards.Dashboard[]>('GET /api/dashboards', 'look', 'Dashboards', {
-    answer: dashboards.dashboardsSchema,
-  }),
+  listDashboards: endpoint<dashboards.Dashboard[], undefined, Query<paging.DashboardsQuery>>(
+    'GET /api/dashboards',
+    'look',
+    'Dashboards',
+    {
+      query: paging.dashboardsQuerySchema,
+      pages: 'all',
+      answer: dashboards.dashboardsSchema,
+    },
+  ),
   createDashboard: endpoint<dashboards.Dashboard, DashboardIn>(
     'POST /api/dashboards',
     'change',
@@ -385,6 +434,7 @@ export const endpoints = {
     { answer: dashboards.dashboardSchema },
   ),
   readDashboard: endpoint<dashboards.Dashboard>('GET /api/dashboards/:dashboard', 'look', 'One dashboard', {
+    versioned: 'dashboard',
     answer: dashboards.dashboardSchema,
   }),
   changeDashboard: endpoint<
@@ -392,28 +442,40 @@ export const endpoints = {
     { version: number; title: string; widgets: dashboards.Dashboard['widgets'] }
   >('PUT /api/dashboards/:dashboard', 'change', 'Keep a change; 409 when somebody else changed it since', {
     body: dashboards.dashboardChangeSchema,
+    versioned: 'dashboard',
     answer: dashboards.dashboardSchema,
   }),
-  deleteDashboard: endpoint<void>('DELETE /api/dashboards/:dashboard', 'change', 'Delete a dashboard'),
+  deleteDashboard: endpoint<void>('DELETE /api/dashboards/:dashboard', 'change', 'Delete a dashboard', {
+    versioned: 'dashboard',
+  }),
 
-  listRules: endpoint<rules.Rule[]>('GET /api/rules', 'look', 'Event rules', { answer: rules.rulesSchema }),
+  listRules: endpoint<rules.Rule[], undefined, Query<paging.RulesQuery>>(
+    'GET /api/rules',
+    'look',
+    'Event rules',
+    { query: paging.rulesQuerySchema, pages: 'all', answer: rules.rulesSchema },
+  ),
   createRule: endpoint<rules.Rule, RuleIn>('POST /api/rules', 'change', 'Make an event rule', {
     body: rules.newRuleSchema,
     answer: rules.ruleSchema,
   }),
   readRule: endpoint<rules.Rule>('GET /api/rules/:rule', 'look', 'One event rule', {
+    versioned: 'rule',
     answer: rules.ruleSchema,
   }),
   changeRule: endpoint<rules.Rule, RuleIn>('PUT /api/rules/:rule', 'change', 'Change an event rule', {
     body: rules.newRuleSchema,
+    versioned: 'rule',
     answer: rules.ruleSchema,
   }),
-  deleteRule: endpoint<void>('DELETE /api/rules/:rule', 'change', 'Delete an event rule; its events stay'),
-  listEvents: endpoint<rules.Event[], undefined, { device?: string; limit?: number }>(
+  deleteRule: endpoint<void>('DELETE /api/rules/:rule', 'change', 'Delete an event rule; its events stay', {
+    versioned: 'rule',
+  }),
+  listEvents: endpoint<rules.Event[], undefined, Query<paging.EventsQuery>>(
     'GET /api/events',
     'look',
     'Events, newest first',
-    { query: rules.eventsQuerySchema, answer: rules.eventsSchema },
+    { query: paging.eventsQuerySchema, pages: 'newest', answer: rules.eventsSchema },
   ),
   acknowledgeEvent: endpoint<rules.Event>(
     'POST /api/events/:event/acknowledge',

@@ -52,6 +52,8 @@ export const meSchema = object({
   workspace: object({ id: number().required(), title: string().required() }),
   role: string().oneOf(ROLES).required(),
   address: addressSchema,
+  /** Counted up by every change of name or units. */
+  version: number().required(),
 });
 export type Me = InferType<typeof meSchema>;
 

@@ -89,6 +89,8 @@ export const deviceSchema = object({
   serial: string().nullable().defined(),
   /** When its picture was put there; null for none. */
   pictureAt: number().nullable().defined(),
+  /** Counted up by every change; the ETag says the same. */
+  version: number().required(),
 });
 export type Device = InferType<typeof deviceSchema>;
 export const devicesSchema = array(deviceSchema).required();

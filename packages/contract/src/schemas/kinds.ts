@@ -239,6 +239,8 @@ export const kindSchema = object({
   notes: string().defined(),
   board: string().defined(),
   icon: string().defined(),
+  /** Counted up by every change, to the kind or its datastreams; the ETag says the same. */
+  version: number().required(),
   streams: array(keptStreamSchema).required(),
   devices: number().required(),
 });
@@ -251,6 +253,7 @@ export interface Kind {
   notes: string;
   board: string;
   icon: string;
+  version: number;
   streams: Stream[];
   /** How many devices are of this kind. */
   devices: number;

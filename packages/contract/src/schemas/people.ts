@@ -19,6 +19,8 @@ export const personSchema = object({
   role,
   /** Until when their link can be used, epoch ms; null for a person who has joined. */
   linkEndsAt: number().nullable().defined(),
+  /** Counted up by every change. */
+  version: number().required(),
 });
 /** Somebody who belongs to the workspace, or was added and has not joined yet. */
 export type Person = InferType<typeof personSchema>;

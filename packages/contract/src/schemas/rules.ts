@@ -54,6 +54,8 @@ export const ruleSchema = object({
   active: boolean().required(),
   sentence: string().required(),
   openEvents: number().required(),
+  /** Counted up by every change; the ETag says the same. */
+  version: number().required(),
 });
 export type Rule = InferType<typeof ruleSchema>;
 export const rulesSchema = array(ruleSchema).required();
@@ -85,7 +87,3 @@ export const eventSchema = object({
 });
 export type Event = InferType<typeof eventSchema>;
 export const eventsSchema = array(eventSchema).required();
-export const eventsQuerySchema = object({
-  device: string().max(40),
-  limit: number().integer().min(1).max(500).default(100),
-}).noUnknown();

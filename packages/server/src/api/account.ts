@@ -9,6 +9,7 @@ import type { KeyRow } from '../store/models';
 import { findAll, findOne, insert, listIn, oneIn } from '../store/rows';
 import type { Store } from '../store/store';
 import { numberOf, type ApiParts, type Handlers } from './context';
+import { pageIn } from './pages';
 import { demandPerson, makeAccessKey, SESSION_COOKIE, sessionIdOf } from './scope';
 import { createSessions } from './sessions';
 
@@ -63,8 +64,7 @@ export function accountHandlers(parts: ApiParts): AccountHandlers {
       const right = await verify(user?.passwordHash ?? NOBODY_HASH, body.password).catch(() => false);
       if (user === null || !right)
         throw new ProblemError(
-          401,
-          'Not signed in',
+          'not-signed-in',
           'Email or password is not right. Capitals matter in the password; check both and try again.',
         );
       await limits.succeeded(bounds, 2);
@@ -75,8 +75,7 @@ export function accountHandlers(parts: ApiParts): AccountHandlers {
       });
       if (membership === undefined)
         throw new ProblemError(
-          403,
-          'No workspace',
+          'no-workspace',
           'This account belongs to no workspace any more. Ask its owner.',
         );
       return sessions.start(request, response, user.id, membership.workspaceId);
@@ -93,8 +92,13 @@ export function accountHandlers(parts: ApiParts): AccountHandlers {
       await models.users.update({ name, units }, { where: { id: scope.userId } });
       return sessions.me({ ...scope, userName: name, units });
     },
-    listKeys: async ({ scope: { workspaceId, userId } }) => {
-      const rows = await findAll(models.accessKeys, { where: { workspaceId, userId }, order: ['id'] });
+    listKeys: async (call) => {
+      const { workspaceId, userId } = call.scope;
+      const rows = await pageIn(models.accessKeys, workspaceId, call, {
+        where: { userId },
+        by: 'id',
+        id: 'id',
+      });
       const devices = await listIn(models.devices, workspaceId);
       return rows.map((row) =>
         toKey(row, devices.find(({ rowId }) => rowId === row.deviceRowId)?.id ?? null),
@@ -178,8 +182,7 @@ export async function createAccount(
 
 function notOpen(): ProblemError {
   return new ProblemError(
-    403,
-    'Not open',
+    'not-open',
     'This service has its accounts already. Ask an owner of a workspace, or sign in.',
   );
 }

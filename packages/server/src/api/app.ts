@@ -31,7 +31,10 @@ import { peopleHandlers } from './people';
 import { ruleHandlers } from './rules';
 import { checkBody, checkQuery } from './validation';
 import { isForeign, isOwnPage } from './origin';
-import { demand, demandReach, scopeOf, sessionIdOf } from './scope';
+import { problemPages } from './problemPages';
+import { onceFor, type Outcome } from './repeats';
+import { demand, demandReach, scopeOf, sessionIdOf, type Scope } from './scope';
+import { etagOf, expectedVersions, underVersion } from './versions';
 
 /** Answers the state of the service; `ok` false makes it a 503, for balancers. */
 export type HealthCheck = () => Promise<{ ok: boolean }>;
@@ -61,6 +64,7 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
     response.status(state.ok ? 200 : 503).json(state);
   });
   app.get('/api/openapi.json', (_request, response) => void response.json(openApiDocument(VERSION)));
+  problemPages(app);
   app.use('/api', refuseForeignOrigins);
   devicePictures(app, parts);
   app.use('/api', express.json({ limit: '1mb' }));
@@ -85,8 +89,7 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
   });
   app.use('/api', (request) => {
     throw new ProblemError(
-      404,
-      'Not found',
+      'not-found',
       `There is no ${request.method} ${request.originalUrl.split('?')[0]}. See /api/openapi.json for what there is.`,
     );
   });
@@ -119,13 +122,62 @@ async function answer(
   const { device } = request.params as { device?: string };
   if (scope !== null && scope.only !== null)
     demandReach(scope, endpoint, device === undefined ? null : (await deviceOf(parts, scope, device)).rowId);
+  const { status, body, headers } = await onceFor(parts.store, scope, request, () =>
+    outcomeOf(parts, endpoint, handler, scope, request, response),
+  );
+  for (const [name, value] of Object.entries(headers)) response.setHeader(name, value);
+  response.setHeader('cache-control', 'no-store');
+  if (body === undefined) response.status(status).end();
+  else response.status(status).json(body);
+}
+
+async function outcomeOf(
+  parts: ApiParts,
+  endpoint: Endpoint,
+  handler: (call: Call<never>) => Promise<unknown>,
+  scope: Scope | null,
+  request: Request,
+  response: Response,
+): Promise<Outcome> {
   const body = await checkBody(endpoint.body, request.body ?? {});
   const query = await checkQuery(endpoint.query, request.query);
   const params = request.params as Record<string, string>;
-  const result = await handler({ scope, params, query, body, request, response } as unknown as Call<never>);
-  response.setHeader('cache-control', 'no-store');
-  if (result === undefined) response.status(204).end();
-  else response.json(result);
+  const work = (): Promise<unknown> =>
+    handler({ scope, params, query, body, request, response } as unknown as Call<never>);
+  const { versioned, method } = endpoint;
+  let result: unknown;
+  let version: number | null = null;
+  // A body that names its version is compared where it is kept.
+  const compares = versioned !== undefined && method !== 'GET' && !hasVersion(body);
+  if (compares && scope !== null)
+    ({ result, version } = await underVersion(
+      parts.store,
+      scope,
+      versioned,
+      params,
+      expectedVersions(request),
+      work,
+    ));
+  else result = await work();
+  if (versioned !== undefined && hasVersion(result)) {
+    if (version !== null) result = { ...result, version };
+    else version = result.version;
+  }
+  const cookies = response.getHeader('set-cookie') as string[] | undefined;
+  return {
+    status: result === undefined ? 204 : 200,
+    body: result,
+    headers: {
+      ...(version !== null && method !== 'DELETE' && { etag: etagOf(version) }),
+      ...(cookies !== undefined && { 'set-cookie': cookies }),
+    },
+  };
+}
+
+function hasVersion(value: unknown): value is { version: number } {
+  return (
+    typeof value === 'object' && value !== null && 'version' in value && typeof value.version === 'number'
+  );
 }
 
 function toProblem(error: Error): ProblemError {
@@ -135,24 +187,23 @@ function toProblem(error: Error): ProblemError {
     const detail = errors
       .map(({ field, reason, remedy }) => `${field || 'The body'} ${reason}. ${remedy}`)
       .join(' ');
-    return new ProblemError(422, 'Not accepted', detail, { errors });
+    return new ProblemError('not-accepted', detail, { errors });
   }
   const { type, status, limit } = error as { type?: string; status?: number; limit?: number };
   if (type === 'entity.too.large')
     return new ProblemError(
-      413,
-      'Too large',
+      'too-large',
       `The body is larger than ${Math.round((limit ?? 2 ** 20) / 1024)} KB. Send less at once.`,
     );
   if (type === 'entity.parse.failed')
-    return new ProblemError(400, 'Unreadable', `The body is not JSON: ${error.message}.`);
+    return new ProblemError('unreadable', `The body is not JSON: ${error.message}.`);
   if (isLostConnection(error)) return unavailable();
   if (status !== undefined && status >= 400 && status < 500)
-    return new ProblemError(status, 'Not accepted', error.message);
+    return new ProblemError(status === 415 ? 'wrong-form' : 'unreadable', `${error.message}.`);
   return new ProblemError(
-    500,
-    'A fault in the service',
+    'fault',
     'Something went wrong that should not. It is in the log; trying again may help.',
+    { cause: error },
   );
 }
 
@@ -162,8 +213,7 @@ function refuseForeignOrigins(request: Request, _response: Response, next: NextF
   const byCookie = sessionIdOf(request) !== undefined && request.headers.authorization === undefined;
   if (changes && (byCookie ? !isOwnPage(request) : isForeign(request)))
     throw new ProblemError(
-      403,
-      'Foreign page',
+      'foreign-page',
       'This call does not come from a page of this service. Open the console at the address of the service itself; programs use an access key.',
     );
   next();

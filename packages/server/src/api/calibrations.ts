@@ -10,9 +10,10 @@ import type { CalibrationPreview, KeptCalibration } from '@peatmoor/contract';
 import { notFound, wrongField } from '../problems';
 import type { DeviceEntry } from '../registry';
 import type { CalibrationRow } from '../store/models';
-import { addTo, deleteIn, listIn, oneIn } from '../store/rows';
+import { addTo, deleteIn, oneIn } from '../store/rows';
 import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
-import { numericOf } from './data';
+import { numericOf, streamOf } from './data';
+import { pageIn } from './pages';
 import type { Scope } from './scope';
 
 /** Newest readings that a preview shows at the most, and how far back it looks. */
@@ -33,11 +34,17 @@ export function calibrationHandlers(parts: ApiParts): CalibrationHandlers {
     });
   };
   return {
-    listCalibrations: async ({ scope, params }) => {
+    listCalibrations: async (call) => {
+      const { scope, params, query } = call;
       const entry = await deviceOf(parts, scope, params.device);
-      const rows = await listIn(calibrations, scope.workspaceId, {
-        where: { deviceRowId: entry.rowId },
-        order: [['id', 'DESC']],
+      const rows = await pageIn(calibrations, scope.workspaceId, call, {
+        where: {
+          deviceRowId: entry.rowId,
+          ...(query.stream !== undefined && { streamId: streamOf(entry, String(query.stream)).streamId }),
+        },
+        by: 'id',
+        id: 'id',
+        direction: 'DESC',
       });
       return rows.map((row) => toKept(row, entry));
     },

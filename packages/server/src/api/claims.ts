@@ -4,6 +4,7 @@ import { notFound, wrongField } from '../problems';
 import type { ClaimRow, DeviceRow, KindRow } from '../store/models';
 import { addTo, changeIn, listIn, oneIn } from '../store/rows';
 import { numberOf, type ApiParts, type Handlers } from './context';
+import { pageIn } from './pages';
 import type { Scope } from './scope';
 
 const DAY_MS = 86_400_000;
@@ -31,11 +32,14 @@ export function claimHandlers({ store, bus }: ApiParts): ClaimHandlers {
       message: { type: 'changed', what: 'kinds', id: kindId, by: scope.userName },
     });
   return {
-    listClaims: async ({ scope, params }) => {
+    listClaims: async (call) => {
+      const { scope, params } = call;
       const kind = await kindOf(scope, params.kind);
-      const rows = await listIn(models.claims, scope.workspaceId, {
+      const rows = await pageIn(models.claims, scope.workspaceId, call, {
         where: { kindId: kind.id },
-        order: [['id', 'DESC']],
+        by: 'id',
+        id: 'id',
+        direction: 'DESC',
       });
       const devices =
         rows.length === 0

@@ -1,6 +1,9 @@
 import { isRefusal } from '@peatmoor/core';
 import { notFound, wrongField } from '../problems';
+import type { CommandRow } from '../store/models';
 import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
+import { streamOf } from './data';
+import { pageIn } from './pages';
 
 type CommandHandlers = Pick<Handlers, 'createCommand' | 'listCommands' | 'readCommand'>;
 
@@ -18,7 +21,24 @@ export function commandHandlers(parts: ApiParts): CommandHandlers {
         );
       return outcome;
     },
-    listCommands: async ({ scope, params }) => commands.list(await deviceOf(parts, scope, params.device)),
+    listCommands: async (call) => {
+      const { scope, params, query } = call;
+      const entry = await deviceOf(parts, scope, params.device);
+      const rows = await pageIn(parts.store.models.commands, scope.workspaceId, call, {
+        where: {
+          deviceRowId: entry.rowId,
+          ...(query.stream !== undefined && { streamId: streamOf(entry, String(query.stream)).streamId }),
+          ...(query.state !== undefined && { state: query.state as CommandRow['state'] }),
+        },
+        by: 'id',
+        id: 'id',
+        direction: 'DESC',
+      });
+      const page = rows.map((row) => commands.describe(entry, row));
+      // The first page shows every control as it stands, however long ago it was wanted.
+      const isFirst = query.after === undefined && query.stream === undefined && query.state === undefined;
+      return isFirst ? [...page, ...(await commands.newestBeside(entry, rows))] : page;
+    },
     readCommand: async ({ scope, params }) => {
       const command = await commands.read(scope.workspaceId, numberOf(params.command, 'command'));
       if (command === null) throw notFound('command', params.command ?? '');

@@ -8,6 +8,7 @@ import type { DeviceEntry } from '../registry';
 import type { StreamRow } from '../store/models';
 import { listIn, oneIn } from '../store/rows';
 import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
+import { pageOf } from './pages';
 import type { Scope } from './scope';
 
 const PREVIEW_VALUES = 20;
@@ -62,7 +63,8 @@ export function computingHandlers(parts: ApiParts): ComputingHandlers {
       await recomputing.request(targets, -Infinity, scope.userName);
       return { devices: targets.length };
     },
-    listRecomputations: async ({ scope, params }) => {
+    listRecomputations: async (call) => {
+      const { scope, params, query } = call;
       const stream = await computedOf(scope, params);
       const rows = await listIn(models.recomputations, scope.workspaceId, {
         where: { streamId: stream.id },
@@ -71,7 +73,7 @@ export function computingHandlers(parts: ApiParts): ComputingHandlers {
       });
       const newest = rows.filter((row, i) => rows.findIndex((one) => one.seriesId === row.seriesId) === i);
       const entries = await Promise.all(newest.map(({ deviceRowId }) => registry.byRow(deviceRowId)));
-      return newest.map((row, i): Recomputation => ({
+      const all = newest.map((row, i): Recomputation => ({
         device: entries[i]?.id ?? '?',
         state: row.state,
         doneDays: row.doneDays,
@@ -81,6 +83,15 @@ export function computingHandlers(parts: ApiParts): ComputingHandlers {
         at: row.madeAt,
         endedAt: row.endedAt,
       }));
+      return pageOf(
+        call,
+        all.filter(
+          ({ device, state }) =>
+            device === (query.device ?? device) &&
+            state === ((query.state as typeof state | undefined) ?? state),
+        ),
+        ({ device }) => device,
+      );
     },
   };
 }

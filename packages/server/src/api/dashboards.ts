@@ -2,9 +2,11 @@ import { fitPlace, starterWidgets, type Widget } from '@peatmoor/core';
 import type { Dashboard } from '@peatmoor/contract';
 import { conflict, notFound, wrongField } from '../problems';
 import type { DashboardRow } from '../store/models';
-import { addTo, changeIn, deleteIn, listIn, oneIn } from '../store/rows';
+import { addTo, changeIn, deleteIn, oneIn } from '../store/rows';
 import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
+import { pageIn } from './pages';
 import type { Scope } from './scope';
+import { changedMeanwhile, expectedVersions } from './versions';
 
 type DashboardHandlers = Pick<
   Handlers,
@@ -47,8 +49,14 @@ export function dashboardHandlers(parts: ApiParts): DashboardHandlers {
     return row;
   };
   return {
-    listDashboards: async ({ scope }) =>
-      (await listIn(dashboards, scope.workspaceId, { order: ['title', 'id'] })).map(toDashboard),
+    listDashboards: async (call) =>
+      (
+        await pageIn(dashboards, call.scope.workspaceId, call, {
+          where: call.query.kind === undefined ? {} : { kindId: Number(call.query.kind) },
+          by: 'title',
+          id: 'id',
+        })
+      ).map(toDashboard),
     createDashboard: async ({ scope, body }) => {
       const kindId = body.kindId ?? null;
       if (kindId !== null && (await oneIn(kinds, scope.workspaceId, { id: kindId })) === null)
@@ -66,8 +74,11 @@ export function dashboardHandlers(parts: ApiParts): DashboardHandlers {
       return toDashboard(made);
     },
     readDashboard: async ({ scope, params }) => toDashboard(await rowOf(scope, params.dashboard)),
-    changeDashboard: async ({ scope, params, body }) => {
+    changeDashboard: async ({ scope, params, body, request }) => {
       const row = await rowOf(scope, params.dashboard);
+      const expected = expectedVersions(request);
+      if (Array.isArray(expected) && !expected.includes(row.version))
+        throw changedMeanwhile('dashboard', row.version);
       const next = {
         title: body.title,
         widgets: body.widgets.map(fitPlace),

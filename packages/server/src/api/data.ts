@@ -12,8 +12,9 @@ import {
 import type { CorrectionIn, Import, Imported } from '@peatmoor/contract';
 import { unavailable, wrongField } from '../problems';
 import type { DeviceEntry, DeviceStream } from '../registry';
-import { addTo, listIn } from '../store/rows';
+import { addTo } from '../store/rows';
 import { deviceOf, type ApiParts, type Handlers } from './context';
+import { pageIn } from './pages';
 
 /** Steps of the calendar in one answer at the most. */
 const MOST_STEPS = 5000;
@@ -105,12 +106,17 @@ export function dataHandlers(parts: ApiParts): DataHandlers {
       await parts.recomputing.pastChanged(entry, stream, body.from ?? -Infinity, scope.userName);
       return { count };
     },
-    listCorrections: async ({ scope, params }) => {
+    listCorrections: async (call) => {
+      const { scope, params, query } = call;
       const entry = await deviceOf(parts, scope, params.device);
-      const rows = await listIn(store.models.corrections, scope.workspaceId, {
-        where: { deviceRowId: entry.rowId },
-        order: [['id', 'DESC']],
-        limit: 200,
+      const rows = await pageIn(store.models.corrections, scope.workspaceId, call, {
+        where: {
+          deviceRowId: entry.rowId,
+          ...(query.stream !== undefined && { streamKey: String(query.stream) }),
+        },
+        by: 'id',
+        id: 'id',
+        direction: 'DESC',
       });
       return rows.map(({ id, streamKey, fromAt, toAt, count, userName, madeAt }) => ({
         id,

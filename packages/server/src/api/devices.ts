@@ -6,19 +6,21 @@ import {
   presenceOf,
   type DecodedReport,
 } from '@peatmoor/core';
-import type { Device, TokenOwner } from '@peatmoor/contract';
+import { Op, type WhereOptions } from 'sequelize';
+import type { Arrival, Device, TokenOwner } from '@peatmoor/contract';
 import { addToken, createDevice } from '../definitions/device';
 import { JournalBusyError } from '../journal/writer';
 import { conflict, notFound, unavailable, wrongField } from '../problems';
 import { remoteAddress } from '../listeners/address';
 import { hashSecret, type DeviceEntry } from '../registry';
-import type { DeviceRow } from '../store/models';
+import type { ArrivalRow, DeviceRow, TokenRow } from '../store/models';
 import { changeIn, deleteIn, listIn, oneIn } from '../store/rows';
 import { readDeviceList } from './manyDevices';
 import { retakeRefused } from '../ingest/retake';
 import { shownTime } from '../ingest/times';
 import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
 import { deleteSeries } from '../history/deleting';
+import { contains, containsAnyCase, pageIn, period, type PageCall } from './pages';
 import type { Scope } from './scope';
 
 type DeviceHandlers = Pick<
@@ -89,6 +91,7 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
       gateway: gateways.get(row.gatewayRowId ?? 0) ?? null,
       serial: row.serial,
       pictureAt: pictures.get(entry.rowId) ?? null,
+      version: row.revision,
     };
   };
   const describeAll = async (scope: Scope, rows: DeviceRow[]): Promise<Device[]> => {
@@ -128,6 +131,40 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
     );
     return new Map(rows.map(({ deviceRowId, madeAt }) => [deviceRowId, Number(madeAt)]));
   };
+  const filterOf = async (
+    scope: Scope,
+    { kind, label, gateway, text }: Record<string, unknown>,
+  ): Promise<WhereOptions<DeviceRow>> => {
+    const gatewayRow =
+      gateway === undefined ? null : await oneIn(models.devices, scope.workspaceId, { id: String(gateway) });
+    return {
+      ...(kind !== undefined && { kindId: Number(kind) }),
+      ...(gateway !== undefined && { gatewayRowId: gatewayRow?.rowId ?? 0 }),
+      // Labels are kept as a JSON list.
+      ...(label !== undefined && { labels: contains(JSON.stringify(String(label))) }),
+      ...(text !== undefined && {
+        [Op.or]: [containsAnyCase('name', String(text)), containsAnyCase('id', String(text))],
+      }),
+    } as WhereOptions<DeviceRow>;
+  };
+  const listArrivals = async (
+    call: PageCall & { scope: Scope },
+    deviceRowId: number | null,
+  ): Promise<Arrival[]> => {
+    await arrivals.save();
+    const { outcome } = call.query;
+    const rows = await pageIn(models.arrivals, call.scope.workspaceId, call, {
+      where: {
+        ...(deviceRowId !== null && { deviceRowId }),
+        ...(outcome !== undefined && { refused: outcome === 'refused' }),
+        ...period('receivedAt', call.query),
+      } as WhereOptions<ArrivalRow>,
+      by: 'id',
+      id: 'id',
+      direction: 'DESC',
+    });
+    return rows.map(({ body }) => body as Arrival);
+  };
   const rowOf = async (scope: Scope, id: string | undefined): Promise<DeviceRow> => {
     const row = await oneIn(models.devices, scope.workspaceId, { id: (id ?? '').slice(0, 80) });
     if (row === null) throw notFound('device', id ?? '');
@@ -137,8 +174,15 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
     (await describeAll(scope, [await rowOf(scope, id)]))[0]!;
 
   return {
-    listDevices: async ({ scope }) =>
-      describeAll(scope, await listIn(models.devices, scope.workspaceId, { order: ['name', 'rowId'] })),
+    listDevices: async (call) =>
+      describeAll(
+        call.scope,
+        await pageIn(models.devices, call.scope.workspaceId, call, {
+          where: await filterOf(call.scope, call.query),
+          by: 'name',
+          id: 'rowId',
+        }),
+      ),
     createDevice: async ({ scope, body }) => {
       const made = await createDevice(store, scope.workspaceId, body);
       changed(scope, made.row.rowId, made.row.id);
@@ -211,11 +255,18 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
       for (const rule of rules) bus.emit('rules', { workspaceId: scope.workspaceId, ruleId: rule.id });
       changed(scope, rowId, id);
     },
-    listTokens: async ({ scope, params }) => {
+    listTokens: async (call) => {
+      const { scope, params, query } = call;
       const row = await rowOf(scope, params.device);
-      const tokens = await listIn(models.deviceTokens, scope.workspaceId, {
-        where: { deviceRowId: row.rowId },
-        order: ['id'],
+      const tokens = await pageIn(models.deviceTokens, scope.workspaceId, call, {
+        where: {
+          deviceRowId: row.rowId,
+          ...(query.state !== undefined && {
+            withdrawnAt: query.state === 'in-use' ? null : { [Op.ne]: null },
+          }),
+        } as WhereOptions<TokenRow>,
+        by: 'id',
+        id: 'id',
       });
       return tokens.map(({ id, title, fingerprint, createdAt, usedAt, withdrawnAt }) => ({
         id,
@@ -244,9 +295,9 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
       bus.emit('dismiss', { deviceRowId: row.rowId, tokenId: id });
     },
     whoseToken: async ({ scope, body }) => whose(scope, body.text),
-    listArrivals: async ({ scope, params }) =>
-      arrivals.list(scope.workspaceId, (await deviceOf(parts, scope, params.device)).rowId),
-    listAllArrivals: async ({ scope }) => arrivals.list(scope.workspaceId, null),
+    listArrivals: async (call) =>
+      listArrivals(call, (await deviceOf(parts, call.scope, call.params.device)).rowId),
+    listAllArrivals: async (call) => listArrivals(call, null),
     retake: async ({ scope, params }) =>
       retakeRefused({ arrivals, report: verbs.report }, await deviceOf(parts, scope, params.device)),
     reportByHand: async ({ scope, params, body, request }) => {

@@ -16,6 +16,7 @@ import type { Store } from '../store/store';
 
 import { numberOf, type ApiParts, type Handlers } from './context';
 import { countReadings, moveDevices } from './moving';
+import { containsAnyCase, pageIn } from './pages';
 import type { Scope } from './scope';
 
 type KindHandlers = Pick<
@@ -64,8 +65,15 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
   const read = async (kind: KindRow): Promise<Kind> => (await withStreams(store, [kind]))[0]!;
 
   return {
-    listKinds: async ({ scope }) =>
-      withStreams(store, await listIn(models.kinds, scope.workspaceId, { order: ['title', 'id'] })),
+    listKinds: async (call) =>
+      withStreams(
+        store,
+        await pageIn(models.kinds, call.scope.workspaceId, call, {
+          where: call.query.text === undefined ? {} : containsAnyCase('title', String(call.query.text)),
+          by: 'title',
+          id: 'id',
+        }),
+      ),
     createKind: async ({ scope, body }) => {
       const kind = await store.transaction((transaction) =>
         createKind(store, scope.workspaceId, body, transaction),
@@ -105,6 +113,7 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
         title: _title,
         id: _id,
         devices: _devices,
+        version: _version,
         streams,
         ...rest
       } = await read(await kindOf(scope, params.kind));
@@ -222,7 +231,7 @@ async function withStreams(store: Store, kinds: KindRow[]): Promise<Kind[]> {
   const where = { kindId: ids, workspaceId: workspaces };
   const streams = await findAll(store.models.streams, { where, order: ['id'] });
   const devices = await findAll(store.models.devices, { where });
-  return kinds.map(({ id, title, intervalS, acceptNew, notes, board, icon }) => ({
+  return kinds.map(({ id, title, intervalS, acceptNew, notes, board, icon, revision }) => ({
     id,
     title,
     intervalS,
@@ -230,6 +239,7 @@ async function withStreams(store: Store, kinds: KindRow[]): Promise<Kind[]> {
     notes,
     board,
     icon,
+    version: revision,
     streams: streams.filter(({ kindId }) => kindId === id).map(toStream),
     devices: devices.filter(({ kindId }) => kindId === id).length,
   }));

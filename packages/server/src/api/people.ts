@@ -10,6 +10,7 @@ import type { InvitationRow, MembershipRow, UserRow } from '../store/models';
 import { addTo, deleteIn, findAll, findOne, insert, listIn, oneIn } from '../store/rows';
 import { takeRow } from '../store/store';
 import type { ApiParts, Handlers } from './context';
+import { pageOf } from './pages';
 import { demandPerson, type Scope } from './scope';
 import { createSessions } from './sessions';
 
@@ -29,19 +30,21 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
       workspaceId: scope.workspaceId,
       message: { type: 'changed', what: 'people', by: scope.userName },
     });
-  const member = (user: UserRow, { role }: MembershipRow): Person => ({
+  const member = (user: UserRow, { role, revision }: MembershipRow): Person => ({
     id: `person-${user.id}`,
     name: user.name,
     email: user.email,
     role,
     linkEndsAt: null,
+    version: revision,
   });
-  const waiting = ({ id, name, role, endsAt }: InvitationRow): Person => ({
+  const waiting = ({ id, name, role, endsAt, revision }: InvitationRow): Person => ({
     id: `link-${id}`,
     name,
     email: null,
     role,
     linkEndsAt: endsAt,
+    version: revision,
   });
   /** What a path names: a member, or a link that nobody has used. */
   const read = (text: string | undefined): { sort: 'person' | 'link'; id: number } => {
@@ -67,19 +70,18 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
   };
 
   return {
-    listPeople: async ({ scope: { workspaceId } }) => {
+    listPeople: async (call) => {
+      const { workspaceId } = call.scope;
       const rows = await listIn(models.memberships, workspaceId);
       const users = await findAll(models.users, { where: { id: rows.map(({ userId }) => userId) } });
       const links = await listIn(models.invitations, workspaceId, { order: ['id'] });
-      return [
-        ...users.map((user) =>
-          member(
-            user,
-            rows.find(({ userId }) => userId === user.id)!,
-          ),
-        ),
+      const members = new Map(rows.map((row) => [row.userId, row]));
+      const all = [
+        ...users.map((user) => member(user, members.get(user.id)!)),
         ...links.filter(({ endsAt }) => endsAt > Date.now()).map(waiting),
       ];
+      const { role } = call.query;
+      return pageOf(call, role === undefined ? all : all.filter((one) => one.role === role), ({ id }) => id);
     },
     addPerson: async ({ scope, body }) => {
       demandPerson(scope);
@@ -149,8 +151,7 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
           const gone = await models.invitations.destroy({ where: { secretHash }, transaction });
           if (link === null || gone === 0 || link.endsAt < Date.now())
             throw new ProblemError(
-              403,
-              'Not valid',
+              'link-not-valid',
               'This link was used, taken back, or is too old. Ask whoever gave it to you for a new one.',
             );
           const { workspaceId, role, name } = link;

@@ -6,13 +6,15 @@ import {
   type Condition,
   type Fact,
 } from '@peatmoor/core';
-import type { Event, NewRule, Rule } from '@peatmoor/contract';
+import { Op, type WhereOptions } from 'sequelize';
+import type { Event, NewRule, Rule, Severity } from '@peatmoor/contract';
 import { conflict, notFound, unavailable, wrongField } from '../problems';
 import { whom } from '../rules/events';
 import type { EventRow, RuleRow } from '../store/models';
 import { addTo, changeIn, deleteIn, findAll, listIn, oneIn } from '../store/rows';
 import { numberOf, type ApiParts, type Handlers } from './context';
 import { toStream } from './kinds';
+import { pageIn, period } from './pages';
 import type { Scope } from './scope';
 
 type RuleHandlers = Pick<
@@ -40,7 +42,10 @@ export function ruleHandlers({ store, bus, rules, journal }: ApiParts): RuleHand
     return row;
   };
   /** A rule as its row, with device and kind of the caller's workspace. */
-  const toRow = async (scope: Scope, body: NewRule): Promise<Omit<RuleRow, 'id' | 'workspaceId'>> => {
+  const toRow = async (
+    scope: Scope,
+    body: NewRule,
+  ): Promise<Omit<RuleRow, 'id' | 'workspaceId' | 'revision'>> => {
     const device =
       body.deviceId === null ? null : await oneIn(models.devices, scope.workspaceId, { id: body.deviceId });
     if (body.deviceId !== null && device === null)
@@ -114,6 +119,7 @@ export function ruleHandlers({ store, bus, rules, journal }: ApiParts): RuleHand
         closeHoldMs: row.closeHoldMs,
         emails: row.emails,
         active: row.active,
+        version: row.revision,
         sentence:
           row.comparison === 'raised'
             ? raisedSentence(row.streamKey, whom(row, name))
@@ -178,8 +184,23 @@ export function ruleHandlers({ store, bus, rules, journal }: ApiParts): RuleHand
     (await describeEvents(scope, [await eventOf(scope, String(id))]))[0]!;
 
   return {
-    listRules: async ({ scope }) =>
-      describe(scope, await listIn(models.rules, scope.workspaceId, { order: ['id'] })),
+    listRules: async (call) => {
+      const { scope, query } = call;
+      const device =
+        query.device === undefined
+          ? null
+          : await oneIn(models.devices, scope.workspaceId, { id: String(query.device) });
+      const where = {
+        ...(query.kind !== undefined && { kindId: Number(query.kind) }),
+        ...(query.device !== undefined && { deviceRowId: device?.rowId ?? 0 }),
+        ...(query.severity !== undefined && { severity: query.severity as Severity }),
+        ...(query.active !== undefined && { active: query.active as boolean }),
+      };
+      return describe(
+        scope,
+        await pageIn(models.rules, scope.workspaceId, call, { where, by: 'id', id: 'id' }),
+      );
+    },
     createRule: async ({ scope, body }) => {
       const row = await addTo(models.rules, scope.workspaceId, await toRow(scope, body as NewRule));
       bus.emit('rules', { workspaceId: scope.workspaceId, ruleId: row.id });
@@ -199,17 +220,22 @@ export function ruleHandlers({ store, bus, rules, journal }: ApiParts): RuleHand
       await deleteIn(models.rules, scope.workspaceId, { id: row.id });
       await renew(scope, row.id);
     },
-    listEvents: async ({ scope, query }) => {
-      const where = query.device === undefined ? {} : { deviceId: String(query.device) };
+    listEvents: async (call) => {
+      const { scope, query } = call;
+      const where = {
+        ...(query.device !== undefined && { deviceId: String(query.device) }),
+        ...(query.rule !== undefined && { ruleId: Number(query.rule) }),
+        ...(query.severity !== undefined && { severity: query.severity as Severity }),
+        ...(query.state !== undefined && { closedAt: query.state === 'open' ? null : { [Op.ne]: null } }),
+        ...period('openedAt', query),
+      } as WhereOptions<EventRow>;
       return describeEvents(
         scope,
-        await listIn(models.events, scope.workspaceId, {
+        await pageIn(models.events, scope.workspaceId, call, {
           where,
-          order: [
-            ['openedAt', 'DESC'],
-            ['id', 'DESC'],
-          ],
-          limit: Number(query.limit),
+          by: 'openedAt',
+          id: 'id',
+          direction: 'DESC',
         }),
       );
     },

@@ -29,6 +29,8 @@ export interface Scope {
   userName: string;
   email: string;
   units: UnitSystem;
+  /** Counted up when name or units change. */
+  userVersion: number;
   workspaceId: number;
   workspaceTitle: string;
   role: Role;
@@ -69,14 +71,12 @@ export function sessionIdOf(request: IncomingMessage): string | undefined {
 export function demand(scope: Scope | null, action: Action): Scope {
   if (scope === null)
     throw new ProblemError(
-      401,
-      'Not signed in',
+      'not-signed-in',
       'Sign in first, or send an access key as "Authorization: Bearer key_…".',
     );
   if (!mayDo(scope.role, action))
     throw new ProblemError(
-      403,
-      'Not allowed',
+      'not-allowed',
       `This needs the role ${ACTIONS[action]}; you are ${scope.role} in ${scope.workspaceTitle}. Ask an owner of the workspace.`,
     );
   return scope;
@@ -119,8 +119,7 @@ function lesser(mine: Role, wanted: Role): Role {
 export function demandPerson(scope: Scope): void {
   if (scope.limited)
     throw new ProblemError(
-      403,
-      'Not allowed',
+      'not-allowed',
       'This access key may not change the account or its keys. Sign in, or use a key for everything.',
     );
 }
@@ -136,8 +135,7 @@ export function demandReach(
   const fits = scope.only.may === 'look' ? call.method === 'GET' : reports;
   if (deviceRowId === scope.only.deviceRowId && fits) return;
   throw new ProblemError(
-    403,
-    'Not allowed',
+    'not-allowed',
     scope.only.may === 'look'
       ? 'This access key may only look at one device. Use a key with a wider scope.'
       : 'This access key may only report for one device. Use a key with a wider scope.',
@@ -154,6 +152,7 @@ async function member(store: Store, userId: number, workspaceId: number, pass: P
     userName: user.name,
     email: user.email,
     units: user.units,
+    userVersion: user.revision,
     workspaceId,
     workspaceTitle: workspace.title,
     role: membership.role,

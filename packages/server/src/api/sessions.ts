@@ -19,6 +19,7 @@ export function createSessions({ store, config, address }: ApiParts): Sessions {
     workspace: { id: scope.workspaceId, title: scope.workspaceTitle },
     role: scope.role,
     address: address(),
+    version: scope.userVersion,
   });
   return {
     me,

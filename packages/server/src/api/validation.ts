@@ -47,8 +47,7 @@ function refuseShape(body: unknown): void {
   for (let depth = 1; level.length > 0; depth++) {
     if (depth > DEEPEST)
       throw new ProblemError(
-        422,
-        'Not accepted',
+        'not-accepted',
         `The body is nested more than ${DEEPEST} levels deep. Lay it flatter.`,
       );
     const next: object[] = [];
@@ -56,11 +55,7 @@ function refuseShape(body: unknown): void {
       const isList = Array.isArray(one);
       for (const name in one) {
         if (++parts > MOST_PARTS)
-          throw new ProblemError(
-            413,
-            'Too large',
-            'The body has more parts than are taken. Send less at once.',
-          );
+          throw new ProblemError('too-large', 'The body has more parts than are taken. Send less at once.');
         if (!isList && INHERITED.has(name)) throw unknown(name);
         const value = (one as Record<string, unknown>)[name];
         if (isNested(value)) next.push(value);

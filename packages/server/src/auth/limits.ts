@@ -40,8 +40,7 @@ export function createLimits(store: Store): Limits {
         if (row === undefined || Number(row.count) <= bound.most) continue;
         const seconds = Math.max(1, Number(row.seconds));
         throw new ProblemError(
-          429,
-          'Too many attempts',
+          'too-often',
           `Too many attempts to ${what}. Wait ${seconds} ${seconds === 1 ? 'second' : 'seconds'} and try again.`,
           { retryAfterS: seconds },
         );

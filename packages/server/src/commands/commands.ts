@@ -43,7 +43,9 @@ export interface CommandBook {
   applied(entry: DeviceEntry, name: string, raw: string | null): Promise<Refusal | null>;
   /** A report of a `both` datastream: applied, if it is the value asked for. */
   confirm(entry: DeviceEntry, stream: DeviceStream, value: number | string): void;
-  list(entry: DeviceEntry): Promise<Command[]>;
+  describe(entry: DeviceEntry, row: CommandRow): Command;
+  /** The newest command of each control of which none of these rows is. */
+  newestBeside(entry: DeviceEntry, rows: readonly CommandRow[]): Promise<Command[]>;
   read(workspaceId: number, id: number): Promise<Command | null>;
   /** Resolves when something is newly wanted, after `ms`, or when nobody waits any more. */
   waitForChange(deviceRowId: number, ms: number, gone: AbortSignal): Promise<void>;
@@ -269,18 +271,13 @@ export function createCommands(
         .then((row) => (row !== null && kept(row) === value ? happen(entry, row, 'applied') : undefined))
         .catch((error: Error) => log.debug({ error: error.message }, 'a confirmation was missed'));
     },
-    async list(entry) {
-      const rows = await listIn(commands, entry.workspaceId, {
-        where: { deviceRowId: entry.rowId },
-        order: [['id', 'DESC']],
-        limit: 100,
-      });
+    describe: (entry, row) => toCommand(row, entry),
+    async newestBeside(entry, rows) {
       const covered = new Set(rows.map(({ streamId }) => streamId));
-      for (const stream of entry.streams.filter((one) => isControllable(one) && !covered.has(one.streamId))) {
-        const row = await newestOf(entry, stream.streamId);
-        if (row !== null) rows.push(row);
-      }
-      return rows.map((row) => toCommand(row, entry));
+      if (entry.streams.every((stream) => !isControllable(stream) || covered.has(stream.streamId))) return [];
+      return [...(await newestOfAll(entry)).values()]
+        .filter(({ streamId }) => !covered.has(streamId))
+        .map((row) => toCommand(row, entry));
     },
     async read(workspaceId, id) {
       const [row] = await listIn(commands, workspaceId, { where: { id }, limit: 1 });

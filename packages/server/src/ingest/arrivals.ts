@@ -5,7 +5,7 @@ import type { Bus } from '../bus';
 import { factsOf } from '../journal/others';
 import type { DeviceEntry, DeviceStream } from '../registry';
 import type { ArrivalRow } from '../store/models';
-import { findAll, listIn } from '../store/rows';
+import { findAll } from '../store/rows';
 import type { Store } from '../store/store';
 import type { MessageFacts } from './message';
 import { showPayload, strikeSecrets } from './payload';
@@ -38,8 +38,8 @@ export interface ArrivalBook {
   ): void;
   /** Notes a message that was refused as a whole, if one more is noted in this second. */
   refuse(entry: DeviceEntry, refused: readonly Refusal[], facts: MessageFacts): void;
-  /** Newest first, of one device or of a whole workspace. */
-  list(workspaceId: number, deviceRowId: number | null): Promise<Arrival[]>;
+  /** Writes down what waits to be, so that a list has it. */
+  save(): Promise<void>;
   /** The refused messages of a device that are kept whole, the oldest first. */
   refused(entry: DeviceEntry): Promise<ArrivalRow[]>;
   /** Forgets that a message was refused: it has been taken again. */
@@ -73,7 +73,7 @@ export function startArrivals(store: Store, bus: Bus, times: Times, log: Logger)
     await store
       .withConnection(async (connection) => {
         await connection.batch(
-          'INSERT INTO arrivals (workspaceId, deviceRowId, receivedAt, body, form, raw, rowsAt) VALUES (?, ?, ?, ?, ?, ?, ?)',
+          'INSERT INTO arrivals (workspaceId, deviceRowId, receivedAt, body, form, raw, rowsAt, refused) VALUES (?, ?, ?, ?, ?, ?, ?, ?)',
           batch.map(({ entry, arrival, form, raw, rowsAt }) => [
             entry.workspaceId,
             entry.rowId,
@@ -82,6 +82,7 @@ export function startArrivals(store: Store, bus: Bus, times: Times, log: Logger)
             form.slice(0, 80),
             raw,
             rowsAt,
+            arrival.refusedCount > 0,
           ]),
         );
         for (const rowId of devices)
@@ -171,22 +172,7 @@ export function startArrivals(store: Store, bus: Bus, times: Times, log: Logger)
         null,
       );
     },
-    async list(workspaceId, deviceRowId) {
-      const mine = waiting
-        .filter(({ entry }) =>
-          deviceRowId === null ? entry.workspaceId === workspaceId : entry.rowId === deviceRowId,
-        )
-        .map(({ arrival }) => arrival);
-      const rows = await listIn(store.models.arrivals, workspaceId, {
-        where: deviceRowId === null ? {} : { deviceRowId },
-        order: [['id', 'DESC']],
-        limit: KEPT_ARRIVALS,
-      });
-      const known = new Map<string, Arrival>();
-      for (const arrival of [...mine.reverse(), ...rows.map(({ body }) => body as Arrival)])
-        known.set(arrival.id, arrival);
-      return [...known.values()].slice(0, KEPT_ARRIVALS);
-    },
+    save,
     async refused(entry) {
       await save();
       const rows = await findAll(store.models.arrivals, {

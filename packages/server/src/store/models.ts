@@ -3,6 +3,8 @@ import type { Calibration, Datastream, Location, Proof, UnitSystem, Value, Widge
 import type { DeviceAbout, KeyScope, NewCalibration, Role, Severity } from '@peatmoor/contract';
 
 export interface UserRow {
+  /** Counted up by every change. */
+  revision: number;
   id: number;
   email: string;
   name: string;
@@ -17,6 +19,8 @@ export interface WorkspaceRow {
   createdAt: number;
 }
 export interface MembershipRow {
+  /** Counted up by every change. */
+  revision: number;
   workspaceId: number;
   userId: number;
   role: Role;
@@ -64,6 +68,8 @@ export interface CorrectionRow {
   madeAt: number;
 }
 export interface KindRow {
+  /** Counted up by every change. */
+  revision: number;
   id: number;
   workspaceId: number;
   title: string;
@@ -83,6 +89,8 @@ export interface StreamRow extends Datastream {
   unconfirmed: boolean;
 }
 export interface DeviceRow {
+  /** Counted up by every change. */
+  revision: number;
   rowId: number;
   workspaceId: number;
   kindId: number;
@@ -150,6 +158,8 @@ export interface DashboardRow {
   widgets: Widget[];
 }
 export interface RuleRow {
+  /** Counted up by every change. */
+  revision: number;
   id: number;
   workspaceId: number;
   title: string;
@@ -216,10 +226,14 @@ export interface ArrivalRow {
   raw: Buffer | null;
   /** The time of its rows that named none, should it be taken again; null in what came before that was kept. */
   rowsAt: number | null;
+  /** True where something of it was refused. */
+  refused: boolean;
 }
 
 /** A person who was added and has not joined yet. */
 export interface InvitationRow {
+  /** Counted up by every change. */
+  revision: number;
   id: number;
   workspaceId: number;
   name: string;
@@ -273,6 +287,7 @@ const { INTEGER, BIGINT, STRING, DOUBLE, BOOLEAN, TEXT, BLOB } = DataTypes;
 /** Column descriptions are made anew each time: Sequelize writes into them. */
 const number = () => ({ type: INTEGER, autoIncrement: true, primaryKey: true });
 const key = () => ({ type: INTEGER, primaryKey: true });
+const revision = () => ({ revision: { type: INTEGER, defaultValue: 1 } });
 const fields = <T>(names: string, type: T): Record<string, T> =>
   Object.fromEntries(names.split(' ').map((name) => [name, type]));
 
@@ -283,11 +298,17 @@ export function defineModels(sequelize: Sequelize) {
   return {
     users: table<UserRow>('users', {
       id: number(),
+      ...revision(),
       ...fields('email name passwordHash units', STRING),
       createdAt: BIGINT,
     }),
     workspaces: table<WorkspaceRow>('workspaces', { id: number(), title: STRING, createdAt: BIGINT }),
-    memberships: table<MembershipRow>('memberships', { workspaceId: key(), userId: key(), role: STRING }),
+    memberships: table<MembershipRow>('memberships', {
+      workspaceId: key(),
+      userId: key(),
+      role: STRING,
+      ...revision(),
+    }),
     sessions: table<SessionRow>('sessions', {
       idHash: { type: BLOB, primaryKey: true },
       ...fields('userId workspaceId', INTEGER),
@@ -318,6 +339,7 @@ export function defineModels(sequelize: Sequelize) {
       workspaceId: INTEGER,
       ...fields('title board icon', STRING),
       intervalS: INTEGER,
+      ...revision(),
       acceptNew: BOOLEAN,
       notes: TEXT,
       createdAt: BIGINT,
@@ -333,6 +355,7 @@ export function defineModels(sequelize: Sequelize) {
     devices: table<DeviceRow>('devices', {
       rowId: number(),
       ...fields('workspaceId kindId dashboardId gatewayRowId claimId', INTEGER),
+      ...revision(),
       ...fields('id name serial', STRING),
       claimOpen: BOOLEAN,
       ...fields('createdAt lastSeenAt', BIGINT),
@@ -370,6 +393,7 @@ export function defineModels(sequelize: Sequelize) {
     rules: table<RuleRow>('rules', {
       id: number(),
       ...fields('workspaceId deviceRowId kindId', INTEGER),
+      ...revision(),
       ...fields('title severity streamKey comparison', STRING),
       ...fields('limit closeLimit', DOUBLE),
       ...fields('holdMs closeHoldMs', BIGINT),
@@ -399,6 +423,7 @@ export function defineModels(sequelize: Sequelize) {
     invitations: table<InvitationRow>('invitations', {
       id: number(),
       workspaceId: INTEGER,
+      ...revision(),
       ...fields('name role', STRING),
       secretHash: BLOB,
       ...fields('createdAt endsAt', BIGINT),
@@ -431,6 +456,7 @@ export function defineModels(sequelize: Sequelize) {
       form: STRING,
       raw: BLOB,
       rowsAt: DOUBLE,
+      refused: BOOLEAN,
     }),
   };
 }

@@ -18,10 +18,10 @@ const JSON_COLUMNS = [
   'captured',
   'computation',
 ] as const;
-const BOOLEAN_COLUMNS = ['active', 'acceptNew', 'unconfirmed', 'claimOpen'] as const;
+const BOOLEAN_COLUMNS = ['active', 'acceptNew', 'unconfirmed', 'claimOpen', 'refused'] as const;
 
 /** What belongs to a workspace names it. Every query on such rows goes through these functions with its workspace. */
-interface Owned {
+export interface Owned {
   workspaceId: number;
 }
 

@@ -138,5 +138,17 @@ export const PEOPLE = [
   `ALTER TABLE workspaces ADD COLUMN IF NOT EXISTS version BIGINT UNSIGNED NOT NULL DEFAULT 0`,
 ];
 
+/** Versions of what can be changed, what came of calls that may be repeated, and which arrivals had something refused. */
+export const MANNERS = [
+  ...['users', 'memberships', 'invitations', 'kinds', 'devices', 'rules'].map(
+    (table) => `ALTER TABLE ${table} ADD COLUMN IF NOT EXISTS revision INT UNSIGNED NOT NULL DEFAULT 1`,
+  ),
+  `CREATE TABLE IF NOT EXISTS repeats (keyHash BINARY(32) PRIMARY KEY, callHash BINARY(32) NOT NULL, state VARCHAR(10) NOT NULL,
+    madeAt DATETIME(3) NOT NULL, answer LONGBLOB NULL, KEY (madeAt))`,
+  `ALTER TABLE arrivals ADD COLUMN IF NOT EXISTS refused TINYINT(1) NOT NULL DEFAULT 0`,
+  `UPDATE arrivals SET refused = 1 WHERE JSON_VALUE(body, '$.refusedCount') > 0`,
+  `ALTER TABLE arrivals ADD KEY IF NOT EXISTS refusedOnes (workspaceId, refused, id)`,
+];
+
 /** How a table is made, whatever the database says: any letter can be kept, and texts are compared letter by letter. */
 export const TABLE_FORM = 'ENGINE=InnoDB DEFAULT CHARACTER SET utf8mb4 COLLATE utf8mb4_bin';

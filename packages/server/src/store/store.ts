@@ -11,6 +11,7 @@ import {
   DEFAULT_VALUES,
   FIRST_TABLES,
   LIMITS,
+  MANNERS,
   PEOPLE,
   SHARED_WORK,
   TABLE_FORM,
@@ -199,6 +200,12 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
         name: '0008-limits-and-people',
         up: async () => {
           for (const statement of [...LIMITS, ...PEOPLE]) await sequelize.query(withForm(statement));
+        },
+      },
+      {
+        name: '0009-manners',
+        up: async () => {
+          for (const statement of MANNERS) await sequelize.query(withForm(statement));
         },
       },
     ],

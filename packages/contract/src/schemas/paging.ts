@@ -1,0 +1,81 @@
+import '../locale';
+import { boolean, number, object, string, type InferType, type ObjectShape } from 'yup';
+
+/** Items of a list in one answer at the most. */
+export const MOST_LISTED = 500;
+
+const paging = {
+  /** How many items at the most. */
+  limit: number().integer().min(1).max(MOST_LISTED).default(100),
+  /** Where the page before ended, as its Link header (rel="next", RFC 8288) says it. */
+  after: string().min(1).max(600),
+};
+
+/** The query of a list: a page of it, and by what it is filtered. */
+const listQuery = <S extends ObjectShape>(filters: S) => object({ ...paging, ...filters }).noUnknown();
+
+const number1 = () => number().integer().min(1);
+const name = () => string().min(1).max(80);
+
+export const pageQuerySchema = listQuery({});
+export const kindsQuerySchema = listQuery({
+  /** A part of the title, in any case. */
+  text: name(),
+});
+export const devicesQuerySchema = listQuery({
+  kind: number1(),
+  label: name(),
+  /** Only what is behind this gateway. */
+  gateway: name(),
+  /** A part of name or ID, in any case. */
+  text: name(),
+});
+export const dashboardsQuerySchema = listQuery({ kind: number1() });
+export const rulesQuerySchema = listQuery({
+  kind: number1(),
+  device: name(),
+  severity: string().oneOf(['notice', 'warning', 'urgent']),
+  active: boolean(),
+});
+export const eventsQuerySchema = listQuery({
+  device: name(),
+  rule: number1(),
+  severity: string().oneOf(['notice', 'warning', 'urgent']),
+  state: string().oneOf(['open', 'closed']),
+  /** Opened at or after, epoch ms. */
+  from: number(),
+  /** Opened before, epoch ms. */
+  to: number(),
+});
+export const arrivalsQuerySchema = listQuery({
+  /** `refused`: only messages of which something was refused. */
+  outcome: string().oneOf(['accepted', 'refused']),
+  from: number(),
+  to: number(),
+});
+export const tokensQuerySchema = listQuery({ state: string().oneOf(['in-use', 'withdrawn']) });
+export const ofStreamQuerySchema = listQuery({ stream: name() });
+export const commandsQuerySchema = listQuery({
+  stream: name(),
+  state: string().oneOf(['waiting', 'sent', 'applied', 'refused', 'expired']),
+});
+export const recomputationsQuerySchema = listQuery({
+  device: name(),
+  state: string().oneOf(['waiting', 'running', 'done', 'failed']),
+});
+export const peopleQuerySchema = listQuery({
+  role: string().oneOf(['viewer', 'operator', 'editor', 'owner']),
+});
+
+export type PageQuery = InferType<typeof pageQuerySchema>;
+export type KindsQuery = InferType<typeof kindsQuerySchema>;
+export type DevicesQuery = InferType<typeof devicesQuerySchema>;
+export type DashboardsQuery = InferType<typeof dashboardsQuerySchema>;
+export type RulesQuery = InferType<typeof rulesQuerySchema>;
+export type EventsQuery = InferType<typeof eventsQuerySchema>;
+export type ArrivalsQuery = InferType<typeof arrivalsQuerySchema>;
+export type TokensQuery = InferType<typeof tokensQuerySchema>;
+export type OfStreamQuery = InferType<typeof ofStreamQuerySchema>;
+export type CommandsQuery = InferType<typeof commandsQuerySchema>;
+export type RecomputationsQuery = InferType<typeof recomputationsQuerySchema>;
+export type PeopleQuery = InferType<typeof peopleQuerySchema>;
