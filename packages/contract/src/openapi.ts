@@ -1,5 +1,6 @@
 import type { AnySchema, SchemaDescription, SchemaFieldDescription } from 'yup';
 import { endpoints, type Endpoint } from './endpoints';
+import { PROBLEMS, problemType, type ProblemCode } from './problems';
 
 type Json = Record<string, unknown>;
 
@@ -28,7 +29,7 @@ const PROBLEM = {
   type: 'object',
   required: ['type', 'title', 'status', 'detail'],
   properties: {
-    type: { type: 'string' },
+    type: { type: 'string', enum: (Object.keys(PROBLEMS) as ProblemCode[]).map(problemType) },
     title: { type: 'string' },
     status: { type: 'integer' },
     detail: { type: 'string' },
@@ -53,14 +54,14 @@ function operation(name: string, endpoint: Endpoint): Json {
   const ok =
     endpoint.answer === undefined
       ? { 204: { description: 'Done' } }
-      : { 200: { description: 'OK', content: json(endpoint.answer) } };
+      : { 200: { description: 'OK', headers: answerHeaders(endpoint), content: json(endpoint.answer) } };
   return {
     operationId: name,
     summary: endpoint.summary,
     ...(endpoint.access === 'open'
       ? { security: [] }
       : { security: [{ session: [] }, { accessKey: [] }], 'x-least-role': endpoint.access }),
-    parameters: [...inPath, ...inQuery],
+    parameters: [...inPath, ...inQuery, ...inHeaders(endpoint)],
     ...(endpoint.body !== undefined && { requestBody: { required: true, content: json(endpoint.body) } }),
     responses: {
       ...ok,
@@ -69,6 +70,40 @@ function operation(name: string, endpoint: Endpoint): Json {
         content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } },
       },
     },
+  };
+}
+
+/** What a call may be sent with beside its body: how it is done once, and to which version. */
+function inHeaders({ method, versioned }: Endpoint): Json[] {
+  const header = (name: string, description: string): Json => ({
+    name,
+    in: 'header',
+    required: false,
+    description,
+    schema: { type: 'string' },
+  });
+  return [
+    ...(method === 'POST'
+      ? [
+          header(
+            'Idempotency-Key',
+            '16 to 255 letters and digits, new for each call. Sent again with the same key, the call is done once and answered again.',
+          ),
+        ]
+      : []),
+    ...(versioned !== undefined && method !== 'GET'
+      ? [header('If-Match', 'The ETag of what is changed: 412 where it is no longer the newest.')]
+      : []),
+  ];
+}
+
+function answerHeaders({ method, pages, versioned }: Endpoint): Json {
+  const header = (description: string): Json => ({ description, schema: { type: 'string' } });
+  return {
+    ...(pages !== undefined && {
+      Link: header('Address of the next page, with rel="next"; missing at the end.'),
+    }),
+    ...(versioned !== undefined && method !== 'DELETE' && { ETag: header('The version, for If-Match.') }),
   };
 }
 

@@ -1,6 +1,6 @@
 import { yupResolver } from '@hookform/resolvers/yup';
 import { Box, Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material';
-import type { ReactNode } from 'react';
+import { useRef, type ReactNode } from 'react';
 import { FormProvider, useForm } from 'react-hook-form';
 import { streamSchema, type NewStream, type Stream } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
@@ -27,6 +27,8 @@ export function StreamDialog({
     defaultValues: before === undefined ? { ...EMPTY_STREAM, ...initial } : withoutId(before),
   });
   const kind = useRead('readKind', { params: { kind: kindId } }).data;
+  // What the form was filled from: somebody else's change meanwhile is not written over.
+  const version = useRef(kind?.version);
   const create = useChange('createStream', ['listKinds', 'readKind']);
   const change = useChange('changeStream', ['listKinds', 'readKind']);
   const done = {
@@ -38,7 +40,14 @@ export function StreamDialog({
   const submit = form.handleSubmit((body) =>
     before === undefined
       ? create.mutate({ params: { kind: kindId }, body }, done)
-      : change.mutate({ params: { kind: kindId, stream: before.key }, body }, done),
+      : change.mutate(
+          {
+            params: { kind: kindId, stream: before.key },
+            body,
+            ...(version.current !== undefined && { ifVersion: version.current }),
+          },
+          done,
+        ),
   );
   return (
     <Dialog open onClose={onClose} maxWidth="md" fullWidth>

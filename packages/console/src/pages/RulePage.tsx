@@ -90,6 +90,8 @@ function RuleForm({
 }): ReactNode {
   const navigate = useNavigate();
   const create = useChange('createRule', ['listRules']);
+  // What the form was filled from: somebody else's change meanwhile is not written over.
+  const [version] = useState(before?.version);
   const change = useChange('changeRule', ['listRules', 'readRule', 'listEvents']);
   const remove = useChange('deleteRule', ['listRules']);
   const displayOf = useDisplay();
@@ -147,7 +149,11 @@ function RuleForm({
       active: fields.active,
     };
     if (before === undefined) create.mutate({ body }, done);
-    else change.mutate({ params: { rule: before.id }, body }, done);
+    else
+      change.mutate(
+        { params: { rule: before.id }, body, ...(version !== undefined && { ifVersion: version }) },
+        done,
+      );
   };
   const unit = display?.unit ?? '';
   return (
