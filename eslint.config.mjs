@@ -2,6 +2,15 @@ import importX from 'eslint-plugin-import-x';
 import reactHooks from 'eslint-plugin-react-hooks';
 import tseslint from 'typescript-eslint';
 
+const PROMISES = {
+  '@typescript-eslint/no-floating-promises': 'error',
+  '@typescript-eslint/no-misused-promises': [
+    'error',
+    { checksVoidReturn: { attributes: false, arguments: false } },
+  ],
+  '@typescript-eslint/await-thenable': 'error',
+};
+
 /** What each package may import; data and knowledge walk one way. */
 const MAY_IMPORT = {
   core: [],
@@ -45,8 +54,48 @@ export default tseslint.config(
     },
   },
   {
+    // What a promise comes to is waited for, or said not to matter.
+    files: ['packages/*/src/**/*.{ts,tsx}', 'packages/*/test/**/*.ts', 'test/**/*.ts'],
+    ignores: ['packages/console/src/**'],
+    languageOptions: { parserOptions: { project: './tsconfig.json', tsconfigRootDir: import.meta.dirname } },
+    rules: PROMISES,
+  },
+  {
+    files: ['packages/console/src/**/*.{ts,tsx}'],
+    languageOptions: {
+      parserOptions: { project: './packages/console/tsconfig.json', tsconfigRootDir: import.meta.dirname },
+    },
+    rules: PROMISES,
+  },
+  {
+    // The core knows no clock, no chance and no outside world: what it needs is given to it.
     files: ['packages/core/src/**/*.ts'],
-    rules: { 'no-restricted-globals': ['error', 'process', 'Date.now', 'fetch', 'setTimeout', 'Buffer'] },
+    rules: {
+      'no-restricted-globals': [
+        'error',
+        ...['process', 'fetch', 'setTimeout', 'setInterval', 'setImmediate', 'queueMicrotask', 'performance'],
+        ...['Buffer', 'crypto', 'window', 'document', 'globalThis'],
+      ],
+      'no-restricted-properties': [
+        'error',
+        { object: 'Date', property: 'now', message: 'The time is given to the core.' },
+        { object: 'Math', property: 'random', message: 'Chance is given to the core.' },
+      ],
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector:
+            "NewExpression[callee.name='Date'][arguments.length=0], CallExpression[callee.name='Date']",
+          message: 'The time is given to the core.',
+        },
+        {
+          selector:
+            "MemberExpression[object.name='DateTime'][property.name=/^(now|local|utc)$/]:not([parent.arguments.length>0])",
+          message: 'The time is given to the core.',
+        },
+        { selector: 'ImportDeclaration[source.value=/^node:/]', message: 'The core has no outside world.' },
+      ],
+    },
   },
   {
     files: ['packages/console/src/**/*.{ts,tsx}'],

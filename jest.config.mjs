@@ -4,10 +4,15 @@ export default {
   roots: ['<rootDir>/packages'],
   testMatch: ['**/test/**/*.test.ts'],
   // Packages that come as ES modules only are read through the same transform.
-  moduleNameMapper: { '^cborg$': '<rootDir>/node_modules/cborg/cborg.js' },
-  transformIgnorePatterns: ['/node_modules/(?!cborg/|@marcbachmann/cel-js/|p-queue/|p-timeout/|tinyqueue/)'],
+  moduleNameMapper: {
+    '^cborg$': '<rootDir>/node_modules/cborg/cborg.js',
+    '^d3-array$': '<rootDir>/node_modules/d3-array/dist/d3-array.js',
+  },
+  transformIgnorePatterns: [
+    '/node_modules/(?!cborg/|@marcbachmann/cel-js/|p-queue/|p-timeout/|tinyqueue/|d3-array/)',
+  ],
   transform: {
-    '^.+\\.ts$|/node_modules/(cborg|@marcbachmann/cel-js|p-queue|p-timeout|tinyqueue)/.+\\.js$': [
+    '^.+\\.ts$|/node_modules/(cborg|@marcbachmann/cel-js|p-queue|p-timeout|tinyqueue|d3-array)/.+\\.js$': [
       '@swc/jest',
       { jsc: { parser: { syntax: 'typescript' }, target: 'es2023' }, module: { type: 'commonjs' } },
     ],

@@ -1,3 +1,4 @@
+import { storeCondition } from '@peatmoor/core';
 import type { Client } from '@peatmoor/contract';
 import { createConnection } from 'mariadb';
 import type { Sender } from './generator';
@@ -34,10 +35,21 @@ export async function addRules(
     const idle = devices.filter(({ watched }) => Number(watched) === 1);
     const rows = Array.from({ length: count }, (_, i) => {
       const { workspaceId, rowId } = devices[i] ?? idle[i % idle.length]!;
-      return [workspaceId, `Rule ${i}`, 'notice', rowId, 'level', 'above', 1e12 + i, 0, 0, '[]', 1];
+      const settings = { comparison: 'above', limit: 1e12 + i, holdMs: 0, closeLimit: null, closeHoldMs: 0 };
+      return [
+        workspaceId,
+        `Rule ${i}`,
+        'notice',
+        rowId,
+        'level',
+        'above',
+        JSON.stringify(storeCondition('above', settings)),
+        '[]',
+        1,
+      ];
     });
     await connection.batch(
-      'INSERT INTO rules (workspaceId, title, severity, deviceRowId, streamKey, comparison, `limit`, holdMs, closeHoldMs, emails, active) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)',
+      'INSERT INTO rules (workspaceId, title, severity, deviceRowId, streamKey, sort, settings, recipients, active) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)',
       rows,
     );
     return count;

@@ -1,3 +1,4 @@
+import { counted } from '@peatmoor/core';
 import type { Command } from 'commander';
 import { print, readCount, readDuration, say, showTime, table } from './output';
 import { kindByName } from './kindByName';
@@ -31,7 +32,7 @@ export function claimCommands(kind: Command): void {
         print(command, made, (one) =>
           [
             `Claim secret, shown only now:  ${one.secret}`,
-            `For ${one.most} boards, until ${showTime(one.endsAt)}. Each board sends its own serial once:`,
+            `For ${counted(one.most, 'board')}, until ${showTime(one.endsAt)}. Each board sends its own serial once:`,
             '',
             `curl -H "Authorization: Bearer ${one.secret}" -d '{"serial": "A1"}' ${address.httpUrl}/device/claim`,
           ].join('\n'),

@@ -1,5 +1,5 @@
 import type { Command } from 'commander';
-import { COMPUTATION_FORMS, RESTARTS, type Computation } from '@peatmoor/core';
+import { counted, COMPUTATION_FORMS, RESTARTS, type Computation } from '@peatmoor/core';
 import type { Client, Recomputation } from '@peatmoor/contract';
 import { print, readDuration, table } from './output';
 import { kindByName } from './kindByName';
@@ -98,7 +98,7 @@ async function follow(
       const done = jobs.reduce((sum, one) => sum + one.doneDays, 0);
       const days = jobs.reduce((sum, one) => sum + one.days, 0);
       process.stderr.write(
-        `\r${done} of ${days} days, ${open.length} of ${jobs.length} devices to go \u001b[K`,
+        `\r${done} of ${days} days, ${open.length} of ${counted(jobs.length, 'device')} to go \u001b[K`,
       );
     }
     if (open.length === 0) {

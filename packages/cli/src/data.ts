@@ -1,3 +1,4 @@
+import { counted } from '@peatmoor/core';
 import { createReadStream, createWriteStream } from 'node:fs';
 import fs from 'node:fs';
 import readline from 'node:readline';
@@ -52,7 +53,7 @@ export function dataCommands(program: Command): void {
         if (options.out === undefined) await pipeline(body, process.stdout, { end: false });
         else {
           await pipeline(body, createWriteStream(options.out));
-          say(`${fs.statSync(options.out).size} bytes are in ${options.out}.`);
+          say(`${counted(fs.statSync(options.out).size, 'byte is', 'bytes are')} in ${options.out}.`);
         }
       },
     );
@@ -69,7 +70,7 @@ export function dataCommands(program: Command): void {
       const total = await importFile(signedInClient(), device, file, options.try ?? false);
       print(command, total, ({ rows, accepted, refused, errors }) =>
         [
-          `${rows} rows: ${accepted} values ${options.try ? 'would be' : 'are'} taken, ${refused} refused.`,
+          `${counted(rows, 'row')}: ${options.try ? `${counted(accepted, 'value')} would be` : counted(accepted, 'value is', 'values are')} taken, ${refused} refused.`,
           ...(errors.length === 0
             ? []
             : [
@@ -108,7 +109,9 @@ async function importFile(client: Client, device: string, file: string, only: bo
     lines = [];
     letters = 0;
     if (process.stderr.isTTY)
-      process.stderr.write(`\r${Math.round((read / Math.max(1, size)) * 100)} %, ${total.rows} rows `);
+      process.stderr.write(
+        `\r${Math.round((read / Math.max(1, size)) * 100)} %, ${counted(total.rows, 'row')} `,
+      );
   };
   for await (const line of readline.createInterface({ input: createReadStream(file), crlfDelay: Infinity })) {
     read += Buffer.byteLength(line) + 1;

@@ -1,6 +1,7 @@
 import fs from 'node:fs';
 import { Command } from 'commander';
 import {
+  counted,
   sheetCell,
   pasteLines,
   readLocation,
@@ -140,7 +141,8 @@ export function deviceCommands(program: Command): void {
       print(
         command,
         made,
-        () => `${made.length} devices are registered; their tokens are in ${options.out}.`,
+        () =>
+          `${counted(made.length, 'device is', 'devices are')} registered; their tokens are in ${options.out}.`,
       );
     });
   device
@@ -160,10 +162,10 @@ export function deviceCommands(program: Command): void {
       });
       print(command, result, ({ moved, keeps, loses }) =>
         [
-          `${moved} devices ${options.yes ? 'are' : 'would be'} of the kind ${kind.title}. History goes along of: ${keeps.join(', ') || 'nothing'}.`,
+          `${options.yes ? counted(moved, 'device is', 'devices are') : `${counted(moved, 'device')} would be`} of the kind ${kind.title}. History goes along of: ${keeps.join(', ') || 'nothing'}.`,
           ...loses.map(
             (one) =>
-              `${options.yes ? 'lost' : 'would be lost'}: ${one.readings} readings of ${one.stream} of ${one.device}`,
+              `${options.yes ? 'lost' : 'would be lost'}: ${counted(one.readings, 'reading')} of ${one.stream} of ${one.device}`,
           ),
           ...(options.yes ? [] : ['Add --yes to move them.']),
         ].join('\n'),
@@ -196,7 +198,7 @@ export function deviceCommands(program: Command): void {
       const lines = pasteLines(await planOf(client, one, kind, null));
       print(command, { ...one, tokens, streams: kind.streams }, () =>
         [
-          `${one.name} (${one.id}), ${one.kindTitle}: ${showPresence(one)}${one.openEvents > 0 ? `, ${one.openEvents} open events` : ''}`,
+          `${one.name} (${one.id}), ${one.kindTitle}: ${showPresence(one)}${one.openEvents > 0 ? `, ${counted(one.openEvents, 'open event')}` : ''}`,
           '',
           table(
             ['datastream', 'direction', 'newest', 'measured'],
@@ -277,7 +279,7 @@ export function deviceCommands(program: Command): void {
         command,
         result,
         ({ messages, accepted, stillRefused }) =>
-          `${messages} messages taken again: ${accepted} values accepted, ${stillRefused} still refused.`,
+          `${counted(messages, 'message')} taken again: ${counted(accepted, 'value')} accepted, ${stillRefused} still refused.`,
       );
     });
   device
@@ -300,7 +302,9 @@ export function deviceCommands(program: Command): void {
         const body = { stream, from: readTime(options.from), to: readTime(options.to), try: !options.yes };
         const result = await signedInClient().call('deleteReadings', { params: { device: id }, body });
         print(command, result, ({ count }) =>
-          options.yes ? `${count} readings are deleted.` : `${count} readings; add --yes to delete them.`,
+          options.yes
+            ? `${counted(count, 'reading is', 'readings are')} deleted.`
+            : `${counted(count, 'reading')}; add --yes to delete them.`,
         );
       },
     );

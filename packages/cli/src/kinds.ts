@@ -1,5 +1,6 @@
 import { Command } from 'commander';
 import {
+  counted,
   describeComputation,
   DIRECTIONS,
   estimateCost,
@@ -65,7 +66,8 @@ export function kindCommands(program: Command): void {
       print(
         command,
         made,
-        (one) => `Kind ${one.title} (number ${one.id}) is made, with ${one.streams.length} datastreams.`,
+        (one) =>
+          `Kind ${one.title} (number ${one.id}) is made, with ${counted(one.streams.length, 'datastream')}.`,
       );
     });
   kind
@@ -98,7 +100,7 @@ export function kindCommands(program: Command): void {
         command,
         one,
         (found) =>
-          `${found.title}: ${found.devices} devices, a message expected every ${found.intervalS} s${found.board && `, ${found.board}`}\n\n${streamTable(found)}\n\n${costTable(found)}`,
+          `${found.title}: ${counted(found.devices, 'device')}, a message expected every ${found.intervalS} s${found.board && `, ${found.board}`}\n\n${streamTable(found)}\n\n${costTable(found)}`,
       );
     });
   kind
@@ -155,7 +157,8 @@ export function kindCommands(program: Command): void {
       print(
         command,
         made,
-        (one) => `Kind ${one.title} (number ${one.id}) is made, with ${one.streams.length} datastreams.`,
+        (one) =>
+          `Kind ${one.title} (number ${one.id}) is made, with ${counted(one.streams.length, 'datastream')}.`,
       );
     });
   kind

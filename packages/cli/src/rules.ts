@@ -109,6 +109,7 @@ export function ruleCommands(program: Command): void {
           id: _id,
           sentence: _sentence,
           openEvents: _open,
+          version,
           ...before
         } = await client.call('readRule', { params: { rule: id } });
         const body = {
@@ -118,7 +119,7 @@ export function ruleCommands(program: Command): void {
         };
         print(
           command,
-          await client.call('changeRule', { params: { rule: id }, body }),
+          await client.call('changeRule', { params: { rule: id }, body, ifVersion: version }),
           (one) => `${one.active ? '' : 'Switched off: '}${one.sentence}`,
         );
       },

@@ -2,6 +2,7 @@ import fs from 'node:fs';
 import path from 'node:path';
 import type { Command } from 'commander';
 import {
+  counted,
   CLAIM_SORTS,
   STARTER_SORTS,
   STARTERS,
@@ -102,6 +103,6 @@ function write(files: readonly StarterFile[], folder: string, command: Command):
     command,
     written.map(({ target }) => target),
     (list) =>
-      `Written: ${list.join(', ')}${kept > 0 ? `. ${kept} files of yours were left as they are` : ''}.`,
+      `Written: ${list.join(', ')}${kept > 0 ? `. ${counted(kept, 'file of yours was left as it is', 'files of yours were left as they are')}` : ''}.`,
   );
 }

@@ -200,9 +200,9 @@ it('copies a kind, registers many devices from a list, and moves one', async () 
   });
   await run('report', 'bridge-east', 'visitors=3');
   const told = await run('device', 'move', 'Footbridge', 'bridge-east');
-  expect(told.out).toMatch(/1 devices would be of the kind Footbridge.*visitors[\s\S]*Add --yes/);
+  expect(told.out).toMatch(/1 device would be of the kind Footbridge.*visitors[\s\S]*Add --yes/);
   expect((await run('device', 'move', 'Footbridge', 'bridge-east', '--yes')).out).toContain(
-    '1 devices are of the kind',
+    '1 device is of the kind',
   );
   expect(await json('device', 'show', 'bridge-east')).toMatchObject({
     kindTitle: 'Footbridge',

@@ -46,7 +46,7 @@ it('makes the first account, signs out and in again', async () => {
   await page.getByLabel('Email').fill('warden@quillmere.example');
   await page.getByLabel('Password').fill('short');
   await page.getByRole('button', { name: 'Make the account' }).click();
-  await page.getByText('needs at least 10 letters').waitFor();
+  await page.getByText('is too short; type 10 letters or more').waitFor();
   await page.getByLabel('Password').fill(password);
   await page.getByRole('button', { name: 'Make the account' }).click();
   await page.getByText('Name your first device').waitFor();

@@ -93,7 +93,7 @@ it('filters to refusals, pauses, and takes refused messages again', async () => 
   await arrivals.getByRole('button', { name: 'Make “depth” a datastream' }).click();
   await page.getByText('is a datastream now').waitFor();
   await arrivals.getByRole('button', { name: 'Take the refused ones again' }).click();
-  await page.getByText('1 refused messages taken again: 1 values accepted, 0 still refused.').waitFor();
+  await page.getByText('1 refused message taken again: 1 value accepted, 0 still refused.').waitFor();
   await part('Newest readings').getByText('Depth').waitFor();
 });
 
@@ -194,7 +194,7 @@ it('brings readings in from a file: looks first, names the rows that are refused
   await data.getByText('old.csv: 2501 rows. 2500 values would be taken, 1 refused.').waitFor();
   await data.getByText('row 2502: level out-of-range').waitFor();
   await data.getByRole('button', { name: 'Take 2500 values' }).click();
-  await data.getByText('2500 values of 2501 rows are taken, 1 refused.').waitFor();
+  await data.getByText('2500 values of 2501 rows taken, 1 refused.').waitFor();
 });
 
 it('makes values right, looked at first, and takes that back', async () => {

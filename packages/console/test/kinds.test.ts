@@ -158,7 +158,7 @@ it('makes a claim secret with its program, shows who claimed, opens it again and
   });
   expect(response.status).toBe(201);
   await page.reload();
-  await claims.getByText('1 of 2 boards have claimed').waitFor();
+  await claims.getByText('Claimed by 1 of 2 boards').waitFor();
   await claims.getByRole('link', { name: 'Rain meter B7' }).waitFor();
   await claims.getByRole('button', { name: 'Let it claim again' }).click();
   await claims.getByText('may claim once more').waitFor();
@@ -254,7 +254,7 @@ it('lists the arrivals of all devices, and finds some', async () => {
 it('looks back at texts and places', async () => {
   await page.goto(`${service.url}/history?device=${id}`);
   await page.locator('[data-others="seen"]').getByText('a heron').waitFor();
-  await page.getByRole('img', { name: /1 places, the newest 53.42, -1.86/ }).waitFor();
+  await page.getByRole('img', { name: /1 place, the newest 53.42, -1.86/ }).waitFor();
 });
 
 it('keeps a picture of a device, and names its tokens', async () => {

@@ -52,7 +52,7 @@ describe('a computation', () => {
   it.each([
     [{ form: 'guess', of: 'level' }, /computation\.form: must be one of: formula/],
     [{ form: 'formula' }, /computation\.formula: is missing/],
-    [{ form: 'formula', formula: 'x'.repeat(501) }, /computation\.formula: has more than 500 letters/],
+    [{ form: 'formula', formula: 'x'.repeat(501) }, /computation\.formula: is too long; 500 letters at most/],
     [{ form: 'rate' }, /computation\.of: is missing/],
     [{ form: 'rate', of: 'level', perS: 0 }, /computation\.perS: must be 0.001 or more/],
     [{ form: 'moving', of: 'level', overS: 0 }, /computation\.overS: must be 1 or more/],

@@ -9,3 +9,4 @@ export * from './commands/index';
 export * from './dashboards/index';
 export * from './starters/index';
 export * from './people';
+export * from './words';

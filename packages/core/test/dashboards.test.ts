@@ -9,7 +9,12 @@ import {
   overlaps,
   phoneRows,
   starterWidgets,
+  checkOptions,
+  readWidget,
+  storeWidget,
+  WIDGET_TYPES,
   WIDGETS,
+  type Widget,
   widgetsFor,
   type Place,
 } from '@peatmoor/core';
@@ -107,4 +112,47 @@ it('fits a scale around what was seen, on round bounds, with graduations inside'
       expect(marks.length).toBeLessThan(20);
     }),
   );
+});
+
+describe('a stored widget', () => {
+  const place = { x: 0, y: 0, w: 3, h: 5 };
+  const base = { id: 'w1', title: '', sources: [{ device: null, stream: 'level' }], ...place };
+
+  it('is read as it was kept, for every sort there is', () => {
+    for (const type of WIDGET_TYPES) {
+      const options = Object.fromEntries(
+        Object.entries(WIDGETS[type].options).map(([name, { usual }]) => [name, usual]),
+      );
+      const widget: Widget = { ...base, type, options };
+      expect(readWidget(JSON.parse(JSON.stringify(storeWidget(widget))))).toEqual(widget);
+    }
+  });
+
+  it('of an earlier version is brought up to date, and one of a later sort is left out', () => {
+    expect(readWidget({ ...base, type: 'gauge', min: 2, max: null })).toEqual({
+      ...base,
+      type: 'gauge',
+      options: { min: 2 },
+    });
+    expect(readWidget({ ...base, type: 'lamp', min: 2, max: 5 })).toEqual({
+      ...base,
+      type: 'lamp',
+      options: {},
+    });
+    expect(readWidget({ ...base, version: 7, type: 'hologram', options: {} })).toBeNull();
+    expect(readWidget({ ...base, type: 'constructor' })).toBeNull();
+  });
+
+  it.each([
+    ['gauge', {}, null],
+    ['gauge', { min: 1, max: 2 }, null],
+    ['gauge', { min: null }, null],
+    ['gauge', { min: 2, max: 2 }, 'max'],
+    ['gauge', { min: 'low' }, 'min'],
+    ['gauge', { min: Infinity }, 'min'],
+    ['lamp', { min: 1 }, 'min'],
+    ['chart', { constructor: 1 }, 'constructor'],
+  ] as const)('of type %s with options %j is wrong at %s', (type, options, wrong) => {
+    expect(checkOptions(type, options)?.option ?? null).toBe(wrong);
+  });
 });

@@ -1,9 +1,10 @@
 import { randomBytes } from 'node:crypto';
 import fs from 'node:fs';
 import path from 'node:path';
-import type { Widget } from '@peatmoor/core';
+import { storeCondition, storeWidget, type Widget } from '@peatmoor/core';
 import {
   addTo,
+  recipientBy,
   changeIn,
   createAccount,
   createDevice,
@@ -163,7 +164,7 @@ async function addRules(
   kinds: Record<QuillmereKind, number>,
   email: string,
 ): Promise<void> {
-  const shared = { emails: [email], active: true };
+  const shared = { recipients: [recipientBy('email', email)], active: true };
   const sluice = (await listIn(store.models.devices, workspaceId, { where: { id: 'sluice-mill' } }))[0]!;
   await addTo(store.models.rules, workspaceId, {
     ...shared,
@@ -172,11 +173,14 @@ async function addRules(
     deviceRowId: sluice.rowId,
     kindId: null,
     streamKey: 'upstream_level',
-    comparison: 'above',
-    limit: 900,
-    holdMs: 10_000,
-    closeLimit: 850,
-    closeHoldMs: 0,
+    sort: 'above',
+    settings: storeCondition('above', {
+      comparison: 'above',
+      limit: 900,
+      holdMs: 10_000,
+      closeLimit: 850,
+      closeHoldMs: 0,
+    }),
   });
   await addTo(store.models.rules, workspaceId, {
     ...shared,
@@ -185,11 +189,14 @@ async function addRules(
     deviceRowId: null,
     kindId: kinds.dipwell,
     streamKey: 'water_level',
-    comparison: 'below',
-    limit: -350,
-    holdMs: 1_800_000,
-    closeLimit: -330,
-    closeHoldMs: 600_000,
+    sort: 'below',
+    settings: storeCondition('below', {
+      comparison: 'below',
+      limit: -350,
+      holdMs: 1_800_000,
+      closeLimit: -330,
+      closeHoldMs: 600_000,
+    }),
   });
 }
 
@@ -209,8 +216,7 @@ async function addDashboard(store: Store, workspaceId: number, sluiceKindId: num
     type,
     title,
     sources: sources.map(([device, stream]) => ({ device, stream })),
-    min: null,
-    max: null,
+    options: {},
     x,
     y,
     w,
@@ -246,7 +252,7 @@ async function addDashboard(store: Store, workspaceId: number, sluiceKindId: num
     version: 1,
     changedBy: 'Warden',
     changedAt: Date.now(),
-    widgets,
+    widgets: widgets.map(storeWidget),
   });
   const [sluice] = await findAll(store.models.devices, { where: { workspaceId, kindId: sluiceKindId } });
   await changeIn(store.models.devices, workspaceId, { rowId: sluice!.rowId }, { dashboardId: dashboard.id });

@@ -1,5 +1,6 @@
 export { readConfig, SettingError, type Config } from './config';
 export { startService, type Service, type ServiceOptions } from './service';
+export { recipientBy } from './alerts/channels';
 export { createAccount } from './api/account';
 export { createDevice } from './definitions/device';
 export { createKind } from './definitions/kind';

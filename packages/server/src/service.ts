@@ -5,7 +5,8 @@ import type { AddressInfo } from 'node:net';
 import type { Duplex } from 'node:stream';
 import { LIVE_PATH, type Address } from '@peatmoor/contract';
 import type { Logger } from 'pino';
-import { startMailer } from './alerts/mailer';
+import { startChannels } from './alerts/channels';
+import { startOutbox } from './alerts/outbox';
 import { createApp } from './api/app';
 import { isForeign } from './api/origin';
 import { scopeOf, type Scope } from './api/scope';
@@ -127,9 +128,9 @@ export async function startService({
     stops.push(tokenUse.stop);
     const arrivals = startArrivals(store, bus, times, log);
     stops.push(arrivals.stop);
-    const mailer = startMailer(store, config.smtpUrl, config.mailFrom, bus, log);
-    stops.push(mailer.stop);
-    const rules = startRuleWorker({ store, registry, bus, log, onAlerts: mailer.wake, ...shared });
+    const outbox = startOutbox(store, startChannels(config), bus, log);
+    stops.push(outbox.stop);
+    const rules = startRuleWorker({ store, registry, bus, log, onAlerts: outbox.wake, ...shared });
     stops.push(rules.stop);
     const computing = startComputing({
       store,

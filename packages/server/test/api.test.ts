@@ -91,7 +91,7 @@ describe('accounts', () => {
     });
     expect(
       await problem(service.open.call('createAccount', { body: { ...body, password: 'short' } })),
-    ).toMatchObject({ status: 422, errors: [{ field: 'password', reason: 'needs at least 10 letters' }] });
+    ).toMatchObject({ status: 422, errors: [{ field: 'password', reason: 'is too short; type 10 letters or more' }] });
   });
 
   it('access keys do what their person may do, until they are ended', async () => {
@@ -251,8 +251,7 @@ describe('dashboards', () => {
       type: 'gauge',
       title: '',
       sources: [{ device: null, stream: 'level' }],
-      min: null,
-      max: null,
+      options: {},
       x: 0,
       y: 0,
       w: 2,

@@ -1,3 +1,4 @@
+import { counted } from '@peatmoor/core';
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
 import { showClock } from '../parts/time';
@@ -35,7 +36,7 @@ export function Track({ places }: { places: { at: number; lat: number; lon: numb
       component="svg"
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
       role="img"
-      aria-label={`${places.length} places, the newest ${newest.lat}, ${newest.lon}`}
+      aria-label={`${counted(places.length, 'place')}, the newest ${newest.lat}, ${newest.lon}`}
       sx={{ width: '100%', maxWidth: 720, display: 'block' }}
     >
       <rect x="0.5" y="0.5" width={WIDTH - 1} height={HEIGHT - 1} fill="none" stroke={ink.line} />

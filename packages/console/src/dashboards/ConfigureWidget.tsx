@@ -9,9 +9,19 @@ import {
   TextField,
 } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import { fitRange, widgetFits, WIDGET_TYPES, WIDGETS, type Widget, type WidgetType } from '@peatmoor/core';
+import {
+  checkOptions,
+  fitRange,
+  widgetFits,
+  WIDGET_TYPES,
+  WIDGETS,
+  type OptionValue,
+  type Widget,
+  type WidgetType,
+} from '@peatmoor/core';
 import { PERIODS } from '../charts/period';
 import { useHistory } from '../charts/useHistory';
+import { OptionField } from './OptionField';
 import type { Catalogue } from './useCatalogue';
 
 /** Title, type and range of one widget. */
@@ -41,19 +51,11 @@ export function ConfigureWidget({
       sources.every(({ stream }) => widgetFits(type, stream)) &&
       widget.sources.length <= WIDGETS[type].mostSources,
   );
-  const ranged = draft.type === 'gauge' || draft.type === 'chart';
-  const number = (field: 'min' | 'max', label: string) => (
-    <TextField
-      label={label}
-      type="number"
-      value={draft[field] ?? ''}
-      placeholder={String(sources[0]?.stream[field] ?? 'as seen')}
-      onChange={({ target }) =>
-        setDraft({ ...draft, [field]: target.value === '' ? null : Number(target.value) })
-      }
-      slotProps={{ htmlInput: { step: 'any' }, inputLabel: { shrink: true } }}
-    />
-  );
+  const { options } = WIDGETS[draft.type];
+  const scaled = 'min' in options;
+  const set = (chosen: Record<string, OptionValue>): void =>
+    setDraft({ ...draft, options: { ...draft.options, ...chosen } });
+  const wrong = checkOptions(draft.type, draft.options);
   return (
     <Dialog open onClose={onClose} maxWidth="xs" fullWidth>
       <DialogTitle sx={{ fontWeight: 700 }}>Change the widget</DialogTitle>
@@ -68,7 +70,7 @@ export function ConfigureWidget({
           select
           label="Type"
           value={draft.type}
-          onChange={({ target }) => setDraft({ ...draft, type: target.value as WidgetType })}
+          onChange={({ target }) => setDraft(withType(draft, target.value as WidgetType))}
         >
           {types.map((type) => (
             <MenuItem key={type} value={type}>
@@ -76,19 +78,22 @@ export function ConfigureWidget({
             </MenuItem>
           ))}
         </TextField>
-        {ranged && (
-          <>
-            <Box sx={{ display: 'grid', gridTemplateColumns: '1fr 1fr', gap: 2 }}>
-              {number('min', 'Scale from')}
-              {number('max', 'to')}
-            </Box>
-            <Button
-              disabled={!Number.isFinite(low)}
-              onClick={() => setDraft({ ...draft, ...fitRange(low, high) })}
-            >
-              Fit range to seen values
-            </Button>
-          </>
+        <Box sx={{ display: 'grid', gridTemplateColumns: '1fr 1fr', gap: 2 }}>
+          {Object.entries(options).map(([name, facts]) => (
+            <OptionField
+              key={name}
+              facts={facts}
+              value={draft.options[name] ?? null}
+              placeholder={String(scaled ? (sources[0]?.stream[name as 'min'] ?? 'as seen') : '')}
+              problem={wrong?.option === name ? `${wrong.reason}. ${wrong.remedy}` : null}
+              onChange={(value) => set({ [name]: value })}
+            />
+          ))}
+        </Box>
+        {scaled && (
+          <Button disabled={!Number.isFinite(low)} onClick={() => set(fitRange(low, high))}>
+            Fit range to seen values
+          </Button>
         )}
       </DialogContent>
       <DialogActions sx={{ px: 3, pb: 2 }}>
@@ -96,7 +101,7 @@ export function ConfigureWidget({
         <Button
           variant="contained"
           color="primary"
-          disabled={draft.min !== null && draft.max !== null && draft.min >= draft.max}
+          disabled={wrong !== null}
           onClick={() => {
             onChange(draft);
             onClose();
@@ -107,4 +112,11 @@ export function ConfigureWidget({
       </DialogActions>
     </Dialog>
   );
+}
+
+/** A widget as another type: of its options it keeps what that type has too. */
+function withType(widget: Widget, type: WidgetType): Widget {
+  const known = WIDGETS[type].options;
+  const options = Object.fromEntries(Object.entries(widget.options).filter(([name]) => name in known));
+  return { ...widget, type, options };
 }

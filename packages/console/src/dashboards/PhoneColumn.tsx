@@ -1,8 +1,7 @@
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
-import { phoneRows, type Widget, type WidgetType } from '@peatmoor/core';
-
-const HEIGHTS: Record<WidgetType, number> = { gauge: 300, chart: 260, value: 116, lamp: 116, switch: 132 };
+import { phoneRows, type Widget } from '@peatmoor/core';
+import { DRAWN } from './widgets';
 
 /** The phone arrangement: one column, small widgets in pairs. */
 export function PhoneColumn({
@@ -26,7 +25,7 @@ export function PhoneColumn({
           {row.map((widget) => (
             <Box
               key={widget.id}
-              sx={{ height: Math.max(...row.map(({ type }) => HEIGHTS[type])), minWidth: 0 }}
+              sx={{ height: Math.max(...row.map(({ type }) => DRAWN[type].phoneHeight)), minWidth: 0 }}
             >
               {render(widget)}
             </Box>

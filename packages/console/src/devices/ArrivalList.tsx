@@ -1,6 +1,6 @@
 import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import { guessStream } from '@peatmoor/core';
+import { counted, guessStream } from '@peatmoor/core';
 import type { Arrival, Device, Kind } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { Notice } from '../parts/Notice';
@@ -37,8 +37,8 @@ export function ArrivalList({
       )}
       {retake.data && (
         <Notice tone={retake.data.stillRefused === 0 ? 'good' : 'plain'}>
-          {retake.data.messages} refused messages taken again: {retake.data.accepted} values accepted,{' '}
-          {retake.data.stillRefused} still refused.
+          {counted(retake.data.messages, 'refused message')} taken again:{' '}
+          {counted(retake.data.accepted, 'value')} accepted, {retake.data.stillRefused} still refused.
         </Notice>
       )}
       {all.length > 0 && (

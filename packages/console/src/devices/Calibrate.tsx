@@ -1,6 +1,14 @@
 import { Box, Button, MenuItem, TextField } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import { isReportable, isScalar, showReading, throughPoints, zeroAt, type Calibration } from '@peatmoor/core';
+import {
+  counted,
+  isReportable,
+  isScalar,
+  showReading,
+  throughPoints,
+  zeroAt,
+  type Calibration,
+} from '@peatmoor/core';
 import type { Kind, NewCalibration } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { Notice } from '../parts/Notice';
@@ -225,7 +233,7 @@ function referenceOf(
 }
 
 function showCalibration(calibration: Calibration): string {
-  if (calibration.form === 'table') return `by a table of ${calibration.points.length} points`;
+  if (calibration.form === 'table') return `by a table of ${counted(calibration.points.length, 'point')}`;
   const { scale, offset } = calibration;
   const tidy = (value: number): number => Number(value.toPrecision(6));
   return `× ${tidy(scale)} ${offset < 0 ? '−' : '+'} ${tidy(Math.abs(offset))}`;

@@ -1,3 +1,4 @@
+import { counted } from '@peatmoor/core';
 import { Box, Button, MenuItem, TextField } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import type { Kind } from '@peatmoor/contract';
@@ -55,7 +56,7 @@ export function Correct({ device, kind }: { device: string; kind: Kind }): React
         <Notice
           {...(count.data.count > 0 && {
             action: {
-              label: `Delete ${count.data.count} readings`,
+              label: `Delete ${counted(count.data.count, 'reading')}`,
               onClick: () => remove.mutate({ params: { device }, body }),
             },
           })}
@@ -63,7 +64,9 @@ export function Correct({ device, kind }: { device: string; kind: Kind }): React
           {count.data.count === 0 ? 'There are no readings in this period.' : 'This cannot be undone.'}
         </Notice>
       )}
-      {remove.data && <Notice tone="good">{remove.data.count} readings are deleted.</Notice>}
+      {remove.data && (
+        <Notice tone="good">{counted(remove.data.count, 'reading is', 'readings are')} deleted.</Notice>
+      )}
       {records.slice(0, 10).map((one) => (
         <Box key={one.id} sx={{ borderTop: `1px solid ${ink.faint}`, py: 0.5, color: ink.soft }}>
           {new Date(one.at).toLocaleString('en-GB')}: {one.by} deleted {one.count} of {one.stream}

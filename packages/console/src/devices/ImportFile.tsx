@@ -1,3 +1,4 @@
+import { counted } from '@peatmoor/core';
 import { Box, Button, LinearProgress } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import type { Imported } from '@peatmoor/contract';
@@ -43,7 +44,7 @@ export function ImportFile({ device }: { device: string }): ReactNode {
       <Notice error={error} />
       {taken && (
         <Notice tone="good">
-          {taken.accepted} values of {taken.rows} rows are taken, {taken.refused} refused.
+          {counted(taken.accepted, 'value')} of {counted(taken.rows, 'row')} taken, {taken.refused} refused.
         </Notice>
       )}
       {looked && taken === null && file !== null && (
@@ -51,11 +52,14 @@ export function ImportFile({ device }: { device: string }): ReactNode {
           <Notice
             tone={looked.refused === 0 ? 'good' : 'plain'}
             {...(looked.accepted > 0 && {
-              action: { label: `Take ${looked.accepted} values`, onClick: () => run(file, false, setTaken) },
+              action: {
+                label: `Take ${counted(looked.accepted, 'value')}`,
+                onClick: () => run(file, false, setTaken),
+              },
             })}
           >
-            {file.name}: {looked.rows} rows. {looked.accepted} values would be taken, {looked.refused}{' '}
-            refused.
+            {file.name}: {counted(looked.rows, 'row')}. {counted(looked.accepted, 'value')} would be taken,{' '}
+            {looked.refused} refused.
           </Notice>
           {looked.errors.slice(0, 20).map(({ row, name, reason, hint }) => (
             <Box

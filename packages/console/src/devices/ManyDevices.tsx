@@ -1,6 +1,6 @@
 import { Box, Button, TextField } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import { sheetCell } from '@peatmoor/core';
+import { counted, sheetCell } from '@peatmoor/core';
 import { useChange } from '../api';
 import { downloadText } from '../parts/Copyable';
 import { Section } from '../parts/Heading';
@@ -45,8 +45,7 @@ export function ManyDevices(): ReactNode {
           tone="good"
           action={{ label: 'Download IDs and tokens', onClick: () => downloadText('tokens.csv', file!) }}
         >
-          {made.length} {made.length === 1 ? 'device is' : 'devices are'} registered. Their tokens are shown
-          only now.
+          {counted(made.length, 'device is', 'devices are')} registered. Their tokens are shown only now.
         </Notice>
       )}
     </Section>

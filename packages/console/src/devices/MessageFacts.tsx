@@ -1,6 +1,6 @@
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
-import { calibrate, isScalar, orderSteps, sendAgainLine, showReading } from '@peatmoor/core';
+import { counted, calibrate, isScalar, orderSteps, sendAgainLine, showReading } from '@peatmoor/core';
 import type { Arrival, Kind } from '@peatmoor/contract';
 import { useRead } from '../api';
 import { CopyButton } from '../parts/Copyable';
@@ -16,7 +16,8 @@ export function MessageFacts({ arrival, kind }: { arrival: Arrival; kind: Kind |
     <Box sx={{ my: 1, pl: 1.5, borderLeft: `3px solid ${ink.line}`, fontSize: '0.9rem' }} data-message>
       <Box sx={{ color: ink.soft }}>
         received {new Date(arrival.receivedAt).toLocaleString('en-GB')}
-        {arrival.from && ` from ${arrival.from}`}, {arrival.size} bytes, {arrival.form || 'no body'}
+        {arrival.from && ` from ${arrival.from}`}, {counted(arrival.size, 'byte')},{' '}
+        {arrival.form || 'no body'}
       </Box>
       {arrival.payload && (
         <Box

@@ -79,7 +79,7 @@ export function StarterProject({
           </Button>
         ))}
         <Button onClick={() => files.forEach((one) => downloadText(one.path.replace(/^.*\//, ''), one.text))}>
-          Download all {files.length} files
+          {files.length === 1 ? 'Download the file' : `Download all ${files.length} files`}
         </Button>
       </Box>
       <Copyable text={file.text} file={file.path.replace(/^.*\//, '')} />

@@ -1,7 +1,7 @@
 import { Box, Button, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
-import { CLAIM_SORTS, sortFor } from '@peatmoor/core';
+import { counted, CLAIM_SORTS, sortFor } from '@peatmoor/core';
 import type { Claim, Kind } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { StarterProject } from '../devices/StarterProject';
@@ -82,7 +82,7 @@ function ClaimRow({ claim, kindId }: { claim: Claim; kindId: number }): ReactNod
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'center', minHeight: 40 }}>
         <Box sx={{ fontFamily: MONO }}>claim_moor{claim.fingerprint}…</Box>
         <Typography color="text.secondary" sx={{ flex: 1 }}>
-          {claim.used} of {claim.most} boards have claimed;{' '}
+          Claimed by {claim.used} of {counted(claim.most, 'board')};{' '}
           {claim.endedAt !== null
             ? `ended ${date(claim.endedAt)}`
             : `${over ? 'over since' : 'holds until'} ${date(claim.endsAt)}`}

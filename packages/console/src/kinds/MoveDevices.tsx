@@ -1,3 +1,4 @@
+import { counted } from '@peatmoor/core';
 import { Box, Button, Checkbox, FormControlLabel } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import type { Kind } from '@peatmoor/contract';
@@ -65,7 +66,7 @@ export function MoveDevices({ kind }: { kind: Kind }): ReactNode {
             : 'No datastream of the two kinds is the same. '}
           {told.loses.length === 0
             ? 'No reading would be lost.'
-            : `Would be deleted: ${told.loses.map(({ device, stream, readings }) => `${readings} readings of ${stream} on ${device}`).join('; ')}.`}
+            : `Would be deleted: ${told.loses.map(({ device, stream, readings }) => `${counted(readings, 'reading')} of ${stream} on ${device}`).join('; ')}.`}
         </Notice>
       )}
     </Box>

@@ -1,6 +1,6 @@
 import { Box, Button, LinearProgress } from '@mui/material';
 import type { ReactNode } from 'react';
-import { describeComputation } from '@peatmoor/core';
+import { counted, describeComputation } from '@peatmoor/core';
 import type { Stream } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { Notice } from '../parts/Notice';
@@ -37,7 +37,7 @@ export function OverHistory({ kindId, stream }: { kindId: number; stream: Stream
             aria-label="how much of history is worked out"
           />
           <span style={{ color: ink.soft, fontSize: '0.9rem' }}>
-            {done} of {days} days
+            {done} of {counted(days, 'day')}
           </span>
         </Box>
       ) : (

@@ -1,6 +1,6 @@
 import { Box, Button } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import { partOf, showUnit } from '@peatmoor/core';
+import { counted, partOf, showUnit } from '@peatmoor/core';
 import type { Stream } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { Notice } from '../parts/Notice';
@@ -101,7 +101,7 @@ export function StreamRow({
               ? ' with its readings'
               : effect.readings === 0
                 ? '? It has no readings.'
-                : ` with ${effect.readings} readings on ${effect.devices} ${effect.devices === 1 ? 'device' : 'devices'}?`}{' '}
+                : ` with ${counted(effect.readings, 'reading')} on ${counted(effect.devices, 'device')}?`}{' '}
             This cannot be undone.
           </Notice>
         </Box>

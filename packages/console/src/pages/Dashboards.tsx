@@ -1,3 +1,4 @@
+import { counted } from '@peatmoor/core';
 import { Box, Button, Typography } from '@mui/material';
 import type { ReactNode } from 'react';
 import { Link, useNavigate } from 'react-router';
@@ -42,9 +43,7 @@ export function Dashboards(): ReactNode {
           <Typography variant="h2" component={Link} to={`/dashboards/${id}`}>
             {title}
           </Typography>
-          <Typography color="text.secondary">
-            {widgets.length} {widgets.length === 1 ? 'widget' : 'widgets'}
-          </Typography>
+          <Typography color="text.secondary">{counted(widgets.length, 'widget')}</Typography>
         </Box>
       ))}
       {dashboards.data?.length === 0 && (

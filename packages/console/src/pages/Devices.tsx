@@ -1,3 +1,4 @@
+import { counted } from '@peatmoor/core';
 import { Box, Button, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
@@ -33,7 +34,7 @@ export function Devices(): ReactNode {
           mark={<KindMark icon={kind.icon} />}
           note={
             <>
-              {kind.streams.length} datastreams, every {kind.intervalS} s.{' '}
+              {counted(kind.streams.length, 'datastream')}, every {kind.intervalS} s.{' '}
               <Link to={`/kinds/${kind.id}`}>Look at the kind</Link>
               {' · '}
               <Link to={`/devices/new?kind=${kind.id}`}>Add another like it</Link>

@@ -1,7 +1,7 @@
 import { Box, Button, Typography } from '@mui/material';
 import type { ReactNode } from 'react';
 import { Link } from 'react-router';
-import { ruleSentence, showDuration, watched, type Condition } from '@peatmoor/core';
+import { counted, ruleSentence, showDuration, watched, type Condition } from '@peatmoor/core';
 import type { Event, Rule } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { useNow } from '../live';
@@ -125,7 +125,7 @@ function EventRow({ event, now }: { event: Event; now: number }): ReactNode {
             ? `, open for ${showDuration(Math.max(1000, now - event.openedAt))}`
             : `, closed after ${showDuration(event.closedAt! - event.openedAt)}`}
           {event.acknowledgedAt !== null && `, acknowledged by ${event.acknowledgedBy}`}
-          {sent > 0 && `. ${sent} ${sent === 1 ? 'email' : 'emails'} sent`}
+          {sent > 0 && `. ${counted(sent, 'email')} sent`}
           {failed && `. An alert to ${failed.recipient} failed: ${failed.error}`}
         </Box>
         <Notice error={acknowledge.error ?? close.error} />

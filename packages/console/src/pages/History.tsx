@@ -4,7 +4,7 @@ import { useSearchParams } from 'react-router';
 import { isNumeric, type Widget } from '@peatmoor/core';
 import { PERIODS, type Period } from '../charts/period';
 import { TimeStrip } from '../charts/TimeStrip';
-import { ChartWidget } from '../dashboards/ChartWidget';
+import { DRAWN } from '../dashboards/widgets';
 import { useCatalogue } from '../dashboards/useCatalogue';
 import { Heading } from '../parts/Heading';
 import { ink } from '../theme';
@@ -74,7 +74,12 @@ export function History(): ReactNode {
               }}
             >
               {source && (
-                <ChartWidget widget={{ ...PLAIN, id: stream.key }} sources={[source]} period={period} />
+                <Chart
+                  widget={{ ...PLAIN, id: stream.key }}
+                  sources={[source]}
+                  period={period}
+                  editing={false}
+                />
               )}
             </Box>
           );
@@ -85,13 +90,13 @@ export function History(): ReactNode {
   );
 }
 
+const Chart = DRAWN.chart.Body;
 const PLAIN: Widget = {
   id: '',
   type: 'chart',
   title: '',
   sources: [],
-  min: null,
-  max: null,
+  options: {},
   x: 0,
   y: 0,
   w: 12,

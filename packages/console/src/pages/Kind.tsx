@@ -1,3 +1,4 @@
+import { counted } from '@peatmoor/core';
 import { Box, Button, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
@@ -31,7 +32,7 @@ export function KindPage(): ReactNode {
             <KindMark icon={kind.data.icon} size={28} /> {kind.data.title}
           </>
         }
-        below={`A kind with ${devices.length} ${devices.length === 1 ? 'device' : 'devices'}. A change here reaches all of them at once.`}
+        below={`A kind with ${counted(devices.length, 'device')}. A change here reaches all of them at once.`}
       >
         <CopyKind kind={kind.data} />
         <Button component={Link} to={`/devices/new?kind=${kind.data.id}`}>

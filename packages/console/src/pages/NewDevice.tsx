@@ -4,7 +4,7 @@ import { useState, type ReactNode } from 'react';
 import { FormProvider, useFieldArray, useForm } from 'react-hook-form';
 import { useNavigate, useSearchParams } from 'react-router';
 import { array, object, string } from 'yup';
-import { proposeDeviceId } from '@peatmoor/core';
+import { counted, proposeDeviceId } from '@peatmoor/core';
 import { newKindSchema, streamSchema, type MadeDevice, type NewStream } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { NumberField } from '../kinds/NumberField';
@@ -101,7 +101,7 @@ export function NewDevice(): ReactNode {
               <MenuItem value="">a new one, listed below</MenuItem>
               {kinds.map(({ id, title, streams }) => (
                 <MenuItem key={id} value={id}>
-                  {title} ({streams.length} datastreams)
+                  {title} ({counted(streams.length, 'datastream')})
                 </MenuItem>
               ))}
             </TextField>

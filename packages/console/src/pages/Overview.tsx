@@ -1,3 +1,4 @@
+import { counted } from '@peatmoor/core';
 import { Box, Button, Typography } from '@mui/material';
 import { useEffect, type ReactNode } from 'react';
 import { Link } from 'react-router';
@@ -31,7 +32,7 @@ export function Overview(): ReactNode {
     <>
       <Heading
         title="Overview"
-        below={`${list.length} ${list.length === 1 ? 'device' : 'devices'}${quiet > 0 ? `, ${quiet} quiet` : ''}. The last 24 hours.`}
+        below={`${counted(list.length, 'device')}${quiet > 0 ? `, ${quiet} quiet` : ''}. The last 24 hours.`}
       >
         <Button component={Link} to="/devices/new">
           Add a device

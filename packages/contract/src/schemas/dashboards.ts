@@ -1,11 +1,13 @@
 import '../locale';
-import { WIDGET_TYPES, type Widget } from '@peatmoor/core';
-import { array, number, object, string, type InferType } from 'yup';
+import { checkOptions, WIDGET_TYPES, type OptionValue, type Widget, type WidgetType } from '@peatmoor/core';
+import { array, mixed, number, object, string, type InferType } from 'yup';
 
 const cell = number().integer().min(0).max(1000).required();
 export const widgetSchema = object({
   id: string().min(1).max(40).required(),
-  type: string().oneOf(WIDGET_TYPES).required(),
+  type: string()
+    .oneOf([...WIDGET_TYPES])
+    .required(),
   title: string().max(80).defined(),
   sources: array(
     object({
@@ -16,8 +18,25 @@ export const widgetSchema = object({
     .min(1)
     .max(8)
     .required(),
-  min: number().nullable().defined(),
-  max: number().nullable().defined(),
+  /** What is chosen beside the usual, by the names that the sort of widget declares. */
+  options: mixed<Record<string, OptionValue>>()
+    .default({})
+    .test('options', function (options) {
+      if (options === undefined) return true;
+      if (typeof options !== 'object' || options === null || Array.isArray(options))
+        return this.createError({ message: 'is no object of names and values' });
+      const { type } = this.parent as { type: WidgetType };
+      // A wrong type is said at its own field.
+      if (!WIDGET_TYPES.includes(type)) return true;
+      const wrong = checkOptions(type, options);
+      return (
+        wrong === null ||
+        this.createError({
+          path: `${this.path}.${wrong.option.slice(0, 40)}`,
+          message: `${wrong.reason}. ${wrong.remedy.replace(/\.$/, '')}`,
+        })
+      );
+    }),
   x: cell,
   y: cell,
   w: cell.min(1).max(12),

@@ -1,3 +1,4 @@
+import { counted } from '../words';
 import type { Computation } from '../readings/computation';
 
 /** How a datastream is computed, in words. */
@@ -32,5 +33,5 @@ export function spanWords(seconds: number): string {
   ] as const)
     if (seconds >= size && seconds % size === 0)
       return seconds === size ? word : `${seconds / size} ${word}s`;
-  return `${seconds} seconds`;
+  return counted(seconds, 'second');
 }

@@ -1,4 +1,5 @@
-import { WIDGETS, type Place, type Widget } from './catalogue';
+import type { Place, Widget } from './catalogue';
+import { WIDGETS, type WidgetSort } from './widgets';
 
 /** Columns of the wide arrangement. */
 export const COLUMNS = 12;
@@ -24,26 +25,25 @@ export function findPlace(taken: readonly Place[], size: { w: number; h: number 
 export type PhoneRow = Widget[];
 
 /**
- * Derives the phone arrangement from the wide one: in reading order, charts over the full width, small widgets of
- * one height (gauges; lamps, values and switches) in pairs, and three where one would be left over.
+ * Derives the phone arrangement from the wide one: in reading order, some widgets over the full width, those of one height
+ * (tall ones, low ones) in pairs, and three where one tall one would be left over.
  */
 export function phoneRows(widgets: readonly Widget[]): PhoneRow[] {
-  const inOrder = [...widgets].sort((a, b) => a.y - b.y || a.x - b.x);
+  const heightOf = ({ type }: Widget): WidgetSort['phone'] => WIDGETS[type].phone;
   const rows: PhoneRow[] = [];
   const group: Widget[] = [];
   const flush = (): void => {
     while (group.length > 0)
       rows.push(
-        group.splice(0, group[0]!.type === 'gauge' && group.length % 2 === 1 && group.length >= 3 ? 3 : 2),
+        group.splice(
+          0,
+          heightOf(group[0]!) === 'tall' && group.length % 2 === 1 && group.length >= 3 ? 3 : 2,
+        ),
       );
   };
-  for (const widget of inOrder) {
-    if (
-      group.length > 0 &&
-      (widget.type === 'chart' || (group[0]!.type === 'gauge') !== (widget.type === 'gauge'))
-    )
-      flush();
-    if (widget.type === 'chart') rows.push([widget]);
+  for (const widget of [...widgets].sort((a, b) => a.y - b.y || a.x - b.x)) {
+    if (group.length > 0 && heightOf(group[0]!) !== heightOf(widget)) flush();
+    if (heightOf(widget) === 'full') rows.push([widget]);
     else group.push(widget);
   }
   flush();

@@ -1,7 +1,13 @@
-import { isControllable, isScalar, VALUE_TYPES, type Datastream, type ValueType } from '../readings/types';
-
-export const WIDGET_TYPES = ['gauge', 'value', 'lamp', 'chart', 'switch'] as const;
-export type WidgetType = (typeof WIDGET_TYPES)[number];
+import { counted } from '../words';
+import { isControllable, type Datastream } from '../readings/types';
+import {
+  WIDGET_TYPES,
+  WIDGETS,
+  type OptionFacts,
+  type OptionValue,
+  type WidgetType,
+  type WrongOption,
+} from './widgets';
 
 /** Where a widget takes its value: a datastream of a device, or of the chosen device (null). */
 export interface WidgetSource {
@@ -24,83 +30,74 @@ export interface Widget extends Place {
   /** Shown above the widget; empty shows the datastream's title. */
   title: string;
   sources: WidgetSource[];
-  /** Range of the scale; null takes the datastream's. */
-  min: number | null;
-  max: number | null;
+  /** What its maker chose, by the names that its sort declares; what is left out is as usual. */
+  options: Record<string, OptionValue>;
 }
-
-/** What a widget of a type can show, its size when new, and the least it can be. */
-export interface WidgetFacts {
-  title: string;
-  purpose: string;
-  takes: readonly ValueType[];
-  controls: boolean;
-  mostSources: number;
-  size: { w: number; h: number };
-  least: { w: number; h: number };
-}
-
-export const WIDGETS: Record<WidgetType, WidgetFacts> = {
-  gauge: {
-    title: 'Gauge',
-    purpose: 'one value on a graduated staff',
-    takes: ['number', 'integer'],
-    controls: false,
-    mostSources: 1,
-    size: { w: 2, h: 5 },
-    least: { w: 2, h: 4 },
-  },
-  value: {
-    title: 'Value',
-    purpose: 'one value in large figures',
-    takes: VALUE_TYPES,
-    controls: false,
-    mostSources: 1,
-    size: { w: 3, h: 2 },
-    least: { w: 2, h: 2 },
-  },
-  lamp: {
-    title: 'Lamp',
-    purpose: 'on or off',
-    takes: ['boolean'],
-    controls: false,
-    mostSources: 1,
-    size: { w: 2, h: 2 },
-    least: { w: 2, h: 2 },
-  },
-  chart: {
-    title: 'Line chart',
-    purpose: 'values over the period of the time strip',
-    takes: ['number', 'integer', 'boolean'],
-    controls: false,
-    mostSources: 8,
-    size: { w: 6, h: 5 },
-    least: { w: 3, h: 3 },
-  },
-  switch: {
-    title: 'Switch',
-    purpose: 'tells the device on or off, and shows whether it did',
-    takes: ['boolean'],
-    controls: true,
-    mostSources: 1,
-    size: { w: 3, h: 2 },
-    least: { w: 2, h: 2 },
-  },
-};
 
 /** True where a widget of this type can show, or steer, this datastream. */
 export function widgetFits(type: WidgetType, stream: Pick<Datastream, 'type' | 'direction'>): boolean {
-  const facts = WIDGETS[type];
-  return facts.takes.includes(stream.type) && (!facts.controls || isControllable(stream));
+  const sort = WIDGETS[type];
+  return sort.takes.includes(stream.type) && (!sort.controls || isControllable(stream));
 }
 
 /** The widget types that fit a datastream, the most telling first. */
 export function widgetsFor(stream: Pick<Datastream, 'type' | 'direction' | 'min' | 'max'>): WidgetType[] {
-  const liking: WidgetType[] =
-    stream.type === 'boolean'
-      ? ['switch', 'lamp', 'value', 'chart']
-      : isScalar(stream) && stream.min !== null && stream.max !== null
-        ? ['gauge', 'chart', 'value']
-        : ['value', 'chart', 'gauge'];
-  return liking.filter((type) => widgetFits(type, stream));
+  return WIDGET_TYPES.filter((type) => widgetFits(type, stream)).sort(
+    (a, b) => WIDGETS[b].liking(stream) - WIDGETS[a].liking(stream),
+  );
+}
+
+/** An option of a widget: what was chosen, or the usual. */
+export function optionOf(widget: Pick<Widget, 'type' | 'options'>, name: string): OptionValue {
+  return widget.options[name] ?? WIDGETS[widget.type].options[name]?.usual ?? null;
+}
+
+/** The same for an option that is a number; null for none. */
+export function numberOption(widget: Pick<Widget, 'type' | 'options'>, name: string): number | null {
+  const value = optionOf(widget, name);
+  return typeof value === 'number' ? value : null;
+}
+
+/** What is wrong with the options of a widget; null where nothing is. */
+export function checkOptions(
+  type: WidgetType,
+  options: Readonly<Record<string, unknown>>,
+): WrongOption | null {
+  const sort = WIDGETS[type];
+  for (const [option, value] of Object.entries(options)) {
+    const facts = Object.hasOwn(sort.options, option) ? sort.options[option] : undefined;
+    if (facts === undefined)
+      return {
+        option,
+        reason: `is no option of a ${sort.title.toLowerCase()}`,
+        remedy: `It has ${Object.keys(sort.options).join(', ') || 'none'}.`,
+      };
+    const wrong = wrongValue(facts, value);
+    if (wrong !== null) return { option, ...wrong };
+  }
+  return sort.check?.(options as Record<string, OptionValue>) ?? null;
+}
+
+function wrongValue(facts: OptionFacts, value: unknown): { reason: string; remedy: string } | null {
+  if (value === null) return null;
+  switch (facts.kind) {
+    case 'number':
+      if (typeof value !== 'number' || !Number.isFinite(value))
+        return { reason: 'is no number', remedy: 'Write a number, or leave it empty.' };
+      if (value < (facts.min ?? -Infinity) || value > (facts.max ?? Infinity))
+        return { reason: 'is out of range', remedy: `Choose from ${facts.min} to ${facts.max}.` };
+      return null;
+    case 'choice':
+      return facts.among.includes(value as string)
+        ? null
+        : { reason: 'is none of the choices', remedy: `Choose one of ${facts.among.join(', ')}.` };
+    case 'boolean':
+      return typeof value === 'boolean'
+        ? null
+        : { reason: 'is neither yes nor no', remedy: 'Send true or false.' };
+    case 'text':
+      return typeof value === 'string' && value.length <= facts.most
+        ? null
+        : { reason: 'is too long, or no text', remedy: `Write at most ${counted(facts.most, 'letter')}.` };
+  }
 }

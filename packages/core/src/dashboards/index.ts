@@ -1,4 +1,6 @@
+export * from './widgets';
 export * from './catalogue';
+export * from './stored';
 export * from './arrange';
 export * from './starter';
 export * from './range';

@@ -1,6 +1,7 @@
 import { isScalar, type Datastream } from '../readings/types';
 import { COLUMNS, findPlace } from './arrange';
-import { WIDGETS, widgetFits, type Widget, type WidgetSource, type WidgetType } from './catalogue';
+import { widgetFits, type Widget, type WidgetSource } from './catalogue';
+import { WIDGETS, type WidgetType } from './widgets';
 
 /** Adds one widget of a type for each source, at free places; the list is returned whole. */
 export function addWidgets(
@@ -12,7 +13,7 @@ export function addWidgets(
 ): Widget[] {
   const result = [...widgets];
   for (const sources of groups)
-    result.push({ id: newId(), type, title: '', sources, min: null, max: null, ...findPlace(result, size) });
+    result.push({ id: newId(), type, title: '', sources, options: {}, ...findPlace(result, size) });
   return result;
 }
 

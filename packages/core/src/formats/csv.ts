@@ -1,3 +1,4 @@
+import { counted } from '../words';
 import Papa from 'papaparse';
 import { refusal, type Refusal } from '../readings/refusals';
 import { refuseCount, refuseTableSize } from './bounds';
@@ -21,7 +22,7 @@ export function parseTable(text: string): Table | string {
   if (names.some((name) => name === '')) return 'A column of the header row has no name.';
   for (const [i, cells] of rows.entries())
     if (cells.length !== names.length)
-      return `Row ${i + 2} has ${cells.length} cells, but the header has ${names.length}.`;
+      return `Row ${i + 2} has ${counted(cells.length, 'cell')}, but the header has ${names.length}.`;
   return { names, rows };
 }
 

@@ -1,3 +1,4 @@
+import { counted } from '../words';
 import { DateTime, IANAZone } from 'luxon';
 import { joinRollups, type Rollup } from './rollup';
 
@@ -36,7 +37,7 @@ export function calendarBounds(
   let at = DateTime.fromMillis(from, { zone }).startOf(step);
   const bounds = [at.toMillis()];
   while (at.toMillis() < to) {
-    if (bounds.length > most) throw new RangeError(`more than ${most} steps`);
+    if (bounds.length > most) throw new RangeError(`more than ${counted(most, 'step')}`);
     at = at.plus({ [step]: 1 }).startOf(step);
     bounds.push(at.toMillis());
   }

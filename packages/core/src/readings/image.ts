@@ -1,3 +1,4 @@
+import { counted } from '../words';
 import { refusal, type Refusal } from './refusals';
 import type { ImageType, ImageValue } from './types';
 
@@ -16,7 +17,7 @@ export function readImage(raw: unknown, name: string): ImageValue | Refusal {
     return refusal(
       name,
       'too-large',
-      `The image has ${bytes.length} bytes; ${MOST_IMAGE_BYTES} are taken at most. Lower its quality or size.`,
+      `The image has ${counted(bytes.length, 'byte')}; ${MOST_IMAGE_BYTES} are taken at most. Lower its quality or size.`,
     );
   const type = imageType(bytes);
   if (type === null)

@@ -1,3 +1,4 @@
+import { counted } from '../words';
 /** Every reason for which a message or a value is not accepted, each with its hint (DESIGN: refusal reasons). */
 export const REFUSAL_HINTS = {
   'unknown-name': 'No datastream has this name. Add it to the kind, or correct the name in the program.',
@@ -53,7 +54,7 @@ export function showRaw(raw: unknown): string {
     if (raw.length <= SHOWN_LETTERS) return JSON.stringify(raw);
     return `${JSON.stringify(raw.slice(0, SHOWN_LETTERS)).slice(0, -1)}…"`;
   }
-  if (raw instanceof Uint8Array) return raw.length === 1 ? '1 byte' : `${raw.length} bytes`;
+  if (raw instanceof Uint8Array) return counted(raw.length, 'byte');
   if (Array.isArray(raw)) return `a list of ${raw.length}`;
   if (raw !== null && typeof raw === 'object') return 'an object';
   return String(raw);

@@ -1,3 +1,4 @@
+import { counted } from '../words';
 import { readImage } from './image';
 import { isRefusal, refusal, showRaw, type Refusal } from './refusals';
 import { readLocation, showLocation } from './location';
@@ -175,7 +176,7 @@ function readText(raw: unknown, name: string): string | Refusal {
   // A letter takes four bytes at the most, and one at the least.
   const bytes = text.length * 4 <= LONGEST_TEXT ? 0 : new TextEncoder().encode(text).length;
   return bytes > LONGEST_TEXT
-    ? refusal(name, 'too-long', `The text has ${bytes} bytes; ${LONGEST_TEXT} are kept at most.`)
+    ? refusal(name, 'too-long', `The text has ${counted(bytes, 'byte')}; ${LONGEST_TEXT} are kept at most.`)
     : text;
 }
 

@@ -1,4 +1,4 @@
-import { fitPlace, starterWidgets, type Widget } from '@peatmoor/core';
+import { fitPlace, readWidget, starterWidgets, storeWidget, type Widget } from '@peatmoor/core';
 import type { Dashboard } from '@peatmoor/contract';
 import { conflict, notFound, wrongField } from '../problems';
 import type { DashboardRow } from '../store/models';
@@ -43,7 +43,7 @@ export function dashboardHandlers(parts: ApiParts): DashboardHandlers {
       version: 1,
       changedBy: scope.userName,
       changedAt: Date.now(),
-      widgets: widgets.map(fitPlace),
+      widgets: widgets.map((widget) => storeWidget(fitPlace(widget))),
     });
     changed(scope, row.id);
     return row;
@@ -81,7 +81,7 @@ export function dashboardHandlers(parts: ApiParts): DashboardHandlers {
         throw changedMeanwhile('dashboard', row.version);
       const next = {
         title: body.title,
-        widgets: body.widgets.map(fitPlace),
+        widgets: body.widgets.map((widget) => storeWidget(fitPlace(widget))),
         version: body.version + 1,
         changedBy: scope.userName,
         changedAt: Date.now(),
@@ -118,5 +118,13 @@ export function dashboardHandlers(parts: ApiParts): DashboardHandlers {
 }
 
 function toDashboard({ id, title, kindId, version, changedBy, changedAt, widgets }: DashboardRow): Dashboard {
-  return { id, title, kindId, version, changedBy, changedAt, widgets };
+  return {
+    id,
+    title,
+    kindId,
+    version,
+    changedBy,
+    changedAt,
+    widgets: widgets.flatMap((stored) => readWidget(stored) ?? []),
+  };
 }

@@ -1,3 +1,4 @@
+import { counted } from '@peatmoor/core';
 import {
   type Effect,
   type Kind,
@@ -6,11 +7,12 @@ import {
   type NewStream,
   type Stream,
 } from '@peatmoor/contract';
+import { Op, type WhereOptions } from 'sequelize';
 import { checkComputations, streamsAfter } from '../definitions/computations';
 import { createKind, keepStream, toRow } from '../definitions/kind';
 import { deleteSeries } from '../history/deleting';
 import { conflict, notFound } from '../problems';
-import type { KindRow, StreamRow } from '../store/models';
+import type { KindRow, RuleRow, StreamRow } from '../store/models';
 import { addTo, changeIn, deleteIn, findAll, listIn, oneIn } from '../store/rows';
 import type { Store } from '../store/store';
 
@@ -97,7 +99,7 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
       });
       if (devices > 0)
         throw conflict(
-          `${devices} ${devices === 1 ? 'device is' : 'devices are'} of the kind "${kind.title}". Delete them first.`,
+          `${counted(devices, 'device is', 'devices are')} of the kind "${kind.title}". Delete them first.`,
         );
       await store.transaction(async (transaction) => {
         await deleteIn(models.streams, scope.workspaceId, { kindId: kind.id }, transaction);
@@ -167,7 +169,7 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
           await parts.folding.foldAll();
           const { readings, devices } = await effectOf(scope, stream);
           throw conflict(
-            `"${stream.key}" has ${readings} readings of type ${stream.type} on ${devices} ${devices === 1 ? 'device' : 'devices'} already. Make a new datastream for ${next.type} values, so that they keep their meaning.`,
+            `"${stream.key}" has ${counted(readings, 'reading')} of type ${stream.type} on ${counted(devices, 'device')} already. Make a new datastream for ${next.type} values, so that they keep their meaning.`,
           );
         }
       }
@@ -212,7 +214,9 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
   /** Rules that speak of a renamed datastream go on speaking of it. */
   async function renameUses(scope: Scope, kindId: number, before: string, after: string): Promise<void> {
     const devices = await listIn(models.devices, scope.workspaceId, { where: { kindId } });
-    const rules = await listIn(models.rules, scope.workspaceId, { where: { streamKey: before } });
+    const rules = await listIn(models.rules, scope.workspaceId, {
+      where: { streamKey: before, sort: { [Op.ne]: 'raised' } } as WhereOptions<RuleRow>,
+    });
     for (const rule of rules)
       if (rule.kindId === kindId || devices.some(({ rowId }) => rowId === rule.deviceRowId))
         await changeIn(models.rules, scope.workspaceId, { id: rule.id }, { streamKey: after });

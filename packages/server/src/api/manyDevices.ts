@@ -1,4 +1,4 @@
-import { DEVICE_ID_PATTERN, parseTable } from '@peatmoor/core';
+import { counted, DEVICE_ID_PATTERN, parseTable } from '@peatmoor/core';
 import type { DeviceIn } from '@peatmoor/contract';
 import { wrongField } from '../problems';
 import { listIn } from '../store/rows';
@@ -25,7 +25,7 @@ export async function readDeviceList(store: Store, workspaceId: number, csv: str
     throw wrong('needs the columns name and kind', 'Write a header row such as: name,kind,labels');
   if (table.rows.length > MOST_DEVICES)
     throw wrong(
-      `has ${table.rows.length} rows; ${MOST_DEVICES} are taken at once`,
+      `has ${counted(table.rows.length, 'row')}; ${MOST_DEVICES} are taken at once`,
       'Send the list in parts.',
     );
   const kinds = await listIn(store.models.kinds, workspaceId);

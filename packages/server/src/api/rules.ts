@@ -1,13 +1,7 @@
-import {
-  checkCondition,
-  KEY_PATTERN,
-  raisedSentence,
-  ruleSentence,
-  type Condition,
-  type Fact,
-} from '@peatmoor/core';
+import { readCondition, storeCondition, type Condition, type Fact } from '@peatmoor/core';
 import { Op, type WhereOptions } from 'sequelize';
 import type { Event, NewRule, Rule, Severity } from '@peatmoor/contract';
+import { readRecipients, recipientBy } from '../alerts/channels';
 import { conflict, notFound, unavailable, wrongField } from '../problems';
 import { whom } from '../rules/events';
 import type { EventRow, RuleRow } from '../store/models';
@@ -58,40 +52,26 @@ export function ruleHandlers({ store, bus, rules, journal }: ApiParts): RuleHand
     const kind = await oneIn(models.kinds, scope.workspaceId, { id: kindId });
     if (kind === null)
       throw wrongField('kindId', `${kindId} is no kind of this workspace`, 'Choose one of its kinds.');
-    const raised = body.comparison === 'raised';
-    if (raised && !KEY_PATTERN.test(body.stream))
-      throw wrongField(
-        'stream',
-        `"${body.stream}" cannot be the key of an event`,
-        'Write small letters, digits and underscores, such as low_battery.',
-      );
+    const settings = settingsOf(body);
+    const { sort } = readCondition(body.comparison, settings)!;
     const stream = await oneIn(models.streams, scope.workspaceId, { kindId, key: body.stream });
-    if (stream === null && !raised)
+    if (stream === null && sort.watches === 'readings')
       throw wrongField(
         'stream',
         `"${body.stream}" is no datastream of ${kind.title}`,
         'Choose one of its datastreams.',
       );
-    const wrong = raised
-      ? null
-      : checkCondition({
-          ...body,
-          comparison: body.comparison as 'above',
-          closeLimit: body.closeLimit ?? null,
-        });
-    if (wrong !== null) throw wrongField(wrong.field, 'lies on the wrong side of the limit', wrong.reason);
+    const wrong = sort.check(settings as never);
+    if (wrong !== null) throw wrongField(wrong.field, wrong.reason, wrong.remedy);
     return {
       title: body.title,
       severity: body.severity,
       deviceRowId: device?.rowId ?? null,
       kindId: device === null ? kindId : null,
       streamKey: stream?.key ?? body.stream,
-      comparison: body.comparison,
-      limit: body.limit,
-      holdMs: body.holdMs,
-      closeLimit: body.closeLimit ?? null,
-      closeHoldMs: body.closeHoldMs,
-      emails: body.emails,
+      sort: body.comparison,
+      settings: storeCondition(body.comparison, settings),
+      recipients: body.emails.map((email) => recipientBy('email', email)),
       active: body.active,
     };
   };
@@ -104,7 +84,12 @@ export function ruleHandlers({ store, bus, rules, journal }: ApiParts): RuleHand
       const device = devices.find(({ rowId }) => rowId === row.deviceRowId);
       const kind = kinds.find(({ id }) => id === (device?.kindId ?? row.kindId));
       const stream = streams.find(({ key, kindId }) => key === row.streamKey && kindId === kind?.id);
-      const name = { name: device?.name ?? '', kindTitle: kind?.title ?? '' };
+      const condition = readCondition(row.sort, row.settings);
+      const spoken = {
+        stream: stream === undefined ? undefined : toStream(stream),
+        key: row.streamKey,
+        whom: whom(row, { name: device?.name ?? '', kindTitle: kind?.title ?? '' }),
+      };
       return {
         id: row.id,
         title: row.title,
@@ -112,20 +97,13 @@ export function ruleHandlers({ store, bus, rules, journal }: ApiParts): RuleHand
         deviceId: device?.id ?? null,
         kindId: row.kindId,
         stream: row.streamKey,
-        comparison: row.comparison,
-        limit: row.limit,
-        holdMs: row.holdMs,
-        closeLimit: row.closeLimit,
-        closeHoldMs: row.closeHoldMs,
-        emails: row.emails,
+        comparison: row.sort,
+        ...shownSettings(condition?.settings ?? {}),
+        emails: readRecipients(row.recipients).flatMap(({ channel, to }) => (channel === 'email' ? to : [])),
         active: row.active,
         version: row.revision,
         sentence:
-          row.comparison === 'raised'
-            ? raisedSentence(row.streamKey, whom(row, name))
-            : stream === undefined
-              ? `The datastream "${row.streamKey}" is gone: this rule watches nothing.`
-              : ruleSentence(row as Condition, toStream(stream), whom(row, name)),
+          condition?.sort.sentence(condition.settings, spoken) ?? 'A condition that is not known here.',
         openEvents: open.filter(({ ruleId }) => ruleId === row.id).length,
       };
     });
@@ -259,4 +237,19 @@ export function ruleHandlers({ store, bus, rules, journal }: ApiParts): RuleHand
       return readEvent(scope, event.id);
     },
   };
+}
+
+/** What a body sets a condition to, as its sort keeps it. */
+function settingsOf(body: NewRule): object {
+  if (body.comparison === 'raised') return { key: body.stream };
+  const { comparison, limit, holdMs, closeLimit, closeHoldMs } = body;
+  return { comparison, limit, holdMs, closeLimit: closeLimit ?? null, closeHoldMs } satisfies Condition;
+}
+
+/** The same as an answer tells it. */
+function shownSettings(
+  settings: Partial<Condition>,
+): Pick<Rule, 'limit' | 'holdMs' | 'closeLimit' | 'closeHoldMs'> {
+  const { limit = 0, holdMs = 0, closeLimit = null, closeHoldMs = 0 } = settings;
+  return { limit, holdMs, closeLimit, closeHoldMs };
 }

@@ -115,7 +115,7 @@ export function createClaiming({ store, bus, tokenUse, address }: Parts): Claimi
     if (current.used >= current.most)
       return refused(
         403,
-        `All ${current.most} boards of this claim secret have claimed. Make a new one on the page of the kind.`,
+        `${current.most === 1 ? 'The one board' : `All ${current.most} boards`} of this claim secret ${current.most === 1 ? 'has' : 'have'} claimed. Make a new one on the page of the kind.`,
       );
     const kind = (await oneIn(models.kinds, workspaceId, { id: kindId }, transaction)) as KindRow;
     const title = name ?? `${kind.title} ${serial}`.slice(0, 80);

@@ -1,12 +1,6 @@
-import {
-  ruleSentence,
-  type Condition,
-  showDuration,
-  showReading,
-  type Transition,
-  whomWatched,
-} from '@peatmoor/core';
+import { type ReadyCondition, showDuration, showReading, type Transition, whomWatched } from '@peatmoor/core';
 import type { Connection } from 'mariadb';
+import { readRecipients } from '../alerts/channels';
 import type { Bus } from '../bus';
 import type { DeviceEntry, DeviceStream } from '../registry';
 import type { EventRow, RuleRow } from '../store/models';
@@ -14,6 +8,7 @@ import type { EventRow, RuleRow } from '../store/models';
 /** A rule opened or closed for a device. */
 export interface Happened {
   rule: RuleRow;
+  condition: ReadyCondition;
   entry: DeviceEntry;
   stream: DeviceStream;
   transition: Transition;
@@ -42,14 +37,15 @@ export async function writeTransitions(
 
 async function open(
   connection: Connection,
-  { rule, entry, stream, transition }: Happened,
+  { rule, condition, entry, stream, transition }: Happened,
 ): Promise<EventRow | null> {
+  const spoken = { stream, key: rule.streamKey, whom: whom(rule, entry) };
   const event: Omit<EventRow, 'id'> = {
     workspaceId: rule.workspaceId,
     ruleId: rule.id,
     deviceRowId: entry.rowId,
     title: rule.title,
-    sentence: ruleSentence(rule as Condition, stream, whom(rule, entry)).slice(0, 400),
+    sentence: condition.sort.sentence(condition.settings, spoken).slice(0, 400),
     severity: rule.severity,
     deviceName: entry.name,
     deviceId: entry.id,
@@ -129,25 +125,25 @@ export async function closeOfRule(connection: Connection, ruleId: number, at: nu
 
 async function addAlerts(connection: Connection, happened: Happened, event: EventRow): Promise<void> {
   const { rule, transition } = happened;
-  if (rule.emails.length === 0) return;
+  if (rule.recipients.length === 0) return;
   await queueAlerts(connection, rule, event, transition.kind, wording(happened, event));
 }
 
 /** Puts one alert for each recipient of a rule into the outbox. */
 export async function queueAlerts(
   connection: Connection,
-  rule: Pick<RuleRow, 'workspaceId' | 'emails'>,
+  rule: Pick<RuleRow, 'workspaceId' | 'recipients'>,
   event: Pick<EventRow, 'id'>,
   phase: 'opened' | 'closed',
   { subject, text }: { subject: string; text: string },
 ): Promise<void> {
   await connection.batch(
     'INSERT INTO alerts (workspaceId, eventId, channel, recipient, phase, subject, text, state, attempts, dueAt, error) VALUES (?, ?, ?, ?, ?, ?, ?, ?, 0, ?, ?)',
-    rule.emails.map((email) => [
+    readRecipients(rule.recipients).map(({ channel, to }) => [
       rule.workspaceId,
       event.id,
-      'email',
-      email,
+      channel,
+      to,
       phase,
       subject,
       text,

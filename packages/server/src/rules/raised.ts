@@ -26,7 +26,7 @@ export function createRaisedEvents(store: Store, journal: JournalWriter): Raised
     async say(entry, kind, key, text) {
       const known = await listIn(store.models.rules, entry.workspaceId, {
         where: {
-          comparison: 'raised',
+          sort: 'raised',
           active: true,
           [Op.or]: [{ deviceRowId: entry.rowId }, { kindId: entry.kindId }],
         } as never,
@@ -100,7 +100,7 @@ async function tell(
   phase: 'opened' | 'closed',
   { subject, text }: { subject: string; text: string },
 ): Promise<void> {
-  if (rule.emails.length === 0) return;
+  if (rule.recipients.length === 0) return;
   const [row] = (await connection.query(
     `SELECT COUNT(DISTINCT a.eventId, a.phase) AS count FROM events e JOIN alerts a ON a.eventId = e.id
       WHERE e.ruleId = ? AND e.deviceRowId = ? AND e.openedAt > ?`,

@@ -1,4 +1,4 @@
-import { QUIET, type RuleState } from '@peatmoor/core';
+import { QUIET, readCondition, type ReadyCondition, type RuleState } from '@peatmoor/core';
 import type { DeviceEntry, DeviceStream, Registry } from '../registry';
 import type { RuleRow } from '../store/models';
 import { findAll } from '../store/rows';
@@ -7,6 +7,7 @@ import type { Store } from '../store/store';
 /** A rule as it stands for one device. */
 export interface Watch {
   rule: RuleRow;
+  condition: ReadyCondition;
   entry: DeviceEntry;
   stream: DeviceStream;
   state: RuleState;
@@ -35,6 +36,8 @@ export function createWatches(store: Store, registry: Registry): Watches {
   const bySeries = new Map<number, Set<Watch>>();
   const byRule = new Map<number, Map<number, Watch>>();
   const rules = new Map<number, RuleRow>();
+  const conditions = new Map<number, ReadyCondition>();
+  const watchesReadings = ({ id }: RuleRow): boolean => conditions.get(id)?.sort.watches === 'readings';
 
   const forget = (ruleId: number): void => {
     for (const watch of byRule.get(ruleId)?.values() ?? []) {
@@ -44,11 +47,13 @@ export function createWatches(store: Store, registry: Registry): Watches {
     }
     byRule.delete(ruleId);
     rules.delete(ruleId);
+    conditions.delete(ruleId);
   };
   const watch = (rule: RuleRow, entry: DeviceEntry, state: RuleState): void => {
     const stream = entry.streams.find((one) => one.key === rule.streamKey);
-    if (stream === undefined) return;
-    const one: Watch = { rule, entry, stream, state };
+    const condition = conditions.get(rule.id);
+    if (stream === undefined || condition === undefined) return;
+    const one: Watch = { rule, condition, entry, stream, state };
     const set = bySeries.get(stream.seriesId);
     if (set === undefined) bySeries.set(stream.seriesId, new Set([one]));
     else set.add(one);
@@ -57,7 +62,8 @@ export function createWatches(store: Store, registry: Registry): Watches {
 
   /** Reads some rules anew, with their devices and states, in a bounded number of queries. */
   const read = async (rows: readonly RuleRow[]): Promise<void> => {
-    const values = rows.filter(({ comparison }) => comparison !== 'raised');
+    const ready = new Map(rows.map((rule) => [rule.id, readCondition(rule.sort, rule.settings)] as const));
+    const values = rows.filter(({ id }) => ready.get(id)?.sort.watches === 'readings');
     const kindIds = [
       ...new Set(values.flatMap(({ kindId, deviceRowId }) => (deviceRowId === null ? [kindId!] : []))),
     ];
@@ -85,7 +91,10 @@ export function createWatches(store: Store, registry: Registry): Watches {
       forget(rule.id);
       rules.set(rule.id, rule);
       byRule.set(rule.id, new Map());
-      if (rule.comparison === 'raised') continue;
+      const condition = ready.get(rule.id);
+      if (condition == null) continue;
+      conditions.set(rule.id, condition);
+      if (!watchesReadings(rule)) continue;
       const ids = rule.deviceRowId === null ? (devicesOfKind.get(rule.kindId!) ?? []) : [rule.deviceRowId];
       for (const id of ids) {
         const entry = entries.get(id);
@@ -106,8 +115,7 @@ export function createWatches(store: Store, registry: Registry): Watches {
         set?.delete(before);
         if (set?.size === 0) bySeries.delete(before.stream.seriesId);
       }
-      if (entry === undefined || rule.comparison === 'raised' || rule.workspaceId !== entry.workspaceId)
-        continue;
+      if (entry === undefined || !watchesReadings(rule) || rule.workspaceId !== entry.workspaceId) continue;
       if (rule.deviceRowId === null ? rule.kindId === entry.kindId : rule.deviceRowId === rowId)
         watch(rule, entry, before?.state ?? QUIET);
     }
@@ -123,7 +131,7 @@ export function createWatches(store: Store, registry: Registry): Watches {
     raised: (entry, key) =>
       [...rules.values()].filter(
         (rule) =>
-          rule.comparison === 'raised' &&
+          rule.sort === 'raised' &&
           rule.streamKey === key &&
           rule.workspaceId === entry.workspaceId &&
           (rule.deviceRowId === null ? rule.kindId === entry.kindId : rule.deviceRowId === entry.rowId),

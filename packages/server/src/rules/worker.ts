@@ -1,12 +1,8 @@
 import {
-  advance,
   type Batch,
   type Columns,
   calibrate,
-  dueAt,
   QUIET,
-  stepThrough,
-  type Condition,
   type Fact,
   type RuleState,
   type Step,
@@ -72,7 +68,8 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
   });
 
   const plan = (watch: Watch): void => {
-    const at = dueAt(watch.rule as Condition, watch.state);
+    const { sort, settings } = watch.condition;
+    const at = sort.dueAt?.(settings, watch.state) ?? null;
     if (at !== null) due.push({ at, watch });
   };
   const load = async (): Promise<void> => {
@@ -144,8 +141,8 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
         for (const watch of watches.of(seriesId))
           take(
             watch,
-            stepThrough(
-              watch.rule as Condition,
+            watch.condition.sort.stepThrough!(
+              watch.condition.settings,
               states.get(watch) ?? watch.state,
               times,
               watch.stream.calibrations.length === 0
@@ -165,7 +162,8 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
       while ((due.peek()?.at ?? Infinity) <= now) {
         const one = due.pop()!;
         inHand.push(one);
-        take(one.watch, advance(one.watch.rule as Condition, states.get(one.watch) ?? one.watch.state, now));
+        const { sort, settings } = one.watch.condition;
+        take(one.watch, sort.advance!(settings, states.get(one.watch) ?? one.watch.state, now));
       }
     if (states.size > 0)
       await connection.batch(

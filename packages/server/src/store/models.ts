@@ -1,6 +1,15 @@
 import { DataTypes, type Model, type ModelStatic, type Sequelize } from 'sequelize';
-import type { Calibration, Datastream, Location, Proof, UnitSystem, Value, Widget } from '@peatmoor/core';
+import type {
+  Calibration,
+  ConditionName,
+  Datastream,
+  Location,
+  Proof,
+  UnitSystem,
+  Value,
+} from '@peatmoor/core';
 import type { DeviceAbout, KeyScope, NewCalibration, Role, Severity } from '@peatmoor/contract';
+import type { Recipient } from '../alerts/channels';
 
 export interface UserRow {
   /** Counted up by every change. */
@@ -155,7 +164,8 @@ export interface DashboardRow {
   version: number;
   changedBy: string;
   changedAt: number;
-  widgets: Widget[];
+  /** As stored, by whatever version: read them by `readWidget`. */
+  widgets: unknown[];
 }
 export interface RuleRow {
   /** Counted up by every change. */
@@ -167,12 +177,11 @@ export interface RuleRow {
   deviceRowId: number | null;
   kindId: number | null;
   streamKey: string;
-  comparison: 'above' | 'below' | 'raised';
-  limit: number;
-  holdMs: number;
-  closeLimit: number | null;
-  closeHoldMs: number;
-  emails: string[];
+  sort: ConditionName;
+  /** What the condition is set to, as stored, by whatever version: read it by `readCondition`. */
+  settings: object;
+  /** Who is alerted, as stored: read them by `readRecipients`. */
+  recipients: Recipient[];
   active: boolean;
 }
 export interface RuleStateRow {
@@ -394,10 +403,8 @@ export function defineModels(sequelize: Sequelize) {
       id: number(),
       ...fields('workspaceId deviceRowId kindId', INTEGER),
       ...revision(),
-      ...fields('title severity streamKey comparison', STRING),
-      ...fields('limit closeLimit', DOUBLE),
-      ...fields('holdMs closeHoldMs', BIGINT),
-      emails: TEXT,
+      ...fields('title severity streamKey sort', STRING),
+      ...fields('settings recipients', TEXT),
       active: BOOLEAN,
     }),
     ruleStates: table<RuleStateRow>('ruleStates', {

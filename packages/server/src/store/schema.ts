@@ -150,5 +150,17 @@ export const MANNERS = [
   `ALTER TABLE arrivals ADD KEY IF NOT EXISTS refusedOnes (workspaceId, refused, id)`,
 ];
 
+/** What a rule's condition is set to and whom it alerts, each as its own sort stores it, with a version. */
+export const RULE_PARTS = [
+  `ALTER TABLE rules ADD COLUMN IF NOT EXISTS sort VARCHAR(20) NOT NULL DEFAULT '', ADD COLUMN IF NOT EXISTS settings TEXT NOT NULL DEFAULT '{}',
+    ADD COLUMN IF NOT EXISTS recipients TEXT NOT NULL DEFAULT '[]'`,
+  `UPDATE rules SET sort = comparison, settings = IF(comparison = 'raised', JSON_OBJECT('version', 1, 'key', streamKey),
+    JSON_OBJECT('version', 1, 'comparison', comparison, 'limit', \`limit\`, 'holdMs', holdMs, 'closeLimit', closeLimit, 'closeHoldMs', closeHoldMs))
+    WHERE sort = ''`,
+  `UPDATE rules SET recipients = COALESCE((SELECT JSON_ARRAYAGG(JSON_OBJECT('channel', 'email', 'to', e.address, 'version', 1))
+    FROM JSON_TABLE(emails, '$[*]' COLUMNS (address VARCHAR(254) PATH '$')) e), '[]') WHERE recipients = '[]' AND emails <> '[]'`,
+  `ALTER TABLE rules MODIFY comparison VARCHAR(10) NULL, MODIFY \`limit\` DOUBLE NULL, MODIFY holdMs BIGINT NULL, MODIFY closeHoldMs BIGINT NULL, MODIFY emails TEXT NULL`,
+];
+
 /** How a table is made, whatever the database says: any letter can be kept, and texts are compared letter by letter. */
 export const TABLE_FORM = 'ENGINE=InnoDB DEFAULT CHARACTER SET utf8mb4 COLLATE utf8mb4_bin';

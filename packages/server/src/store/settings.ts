@@ -1,3 +1,4 @@
+import { counted } from '@peatmoor/core';
 import { QueryTypes, type Sequelize } from 'sequelize';
 
 /** The database cannot hold what Peatmoor promises; its message says which setting, and what it should be. */
@@ -29,7 +30,7 @@ export async function refuseSettings(sequelize: Sequelize): Promise<void> {
     );
   if (Number(packet) < LEAST_PACKET)
     wrong(
-      `takes statements of ${packet} bytes at most, too few for a picture`,
+      `takes statements of ${counted(packet, 'byte')} at most, too few for a picture`,
       `Set max_allowed_packet to ${LEAST_PACKET} or more and start again.`,
     );
   if (Number(readOnly) !== 0)

@@ -13,6 +13,7 @@ import {
   LIMITS,
   MANNERS,
   PEOPLE,
+  RULE_PARTS,
   SHARED_WORK,
   TABLE_FORM,
 } from './schema';
@@ -205,7 +206,7 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
       {
         name: '0009-manners',
         up: async () => {
-          for (const statement of MANNERS) await sequelize.query(withForm(statement));
+          for (const statement of [...MANNERS, ...RULE_PARTS]) await sequelize.query(withForm(statement));
         },
       },
     ],

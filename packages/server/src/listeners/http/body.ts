@@ -1,5 +1,5 @@
 import type { IncomingMessage } from 'node:http';
-import { MOST_MESSAGE_BYTES, refusal, type Refusal } from '@peatmoor/core';
+import { counted, MOST_MESSAGE_BYTES, refusal, type Refusal } from '@peatmoor/core';
 
 /** Bytes that are taken of somebody who is not known yet. */
 const MOST_BEFORE_ADMISSION = 64 * 1024;
@@ -51,7 +51,7 @@ export function readBody(
         ? refusal(
             '',
             'too-large',
-            `The message has ${size} bytes; ${MOST_MESSAGE_BYTES} are taken at most. Send it in parts.`,
+            `The message has ${counted(size, 'byte')}; ${MOST_MESSAGE_BYTES} are taken at most. Send it in parts.`,
           )
         : parts.length === 1
           ? parts[0]!

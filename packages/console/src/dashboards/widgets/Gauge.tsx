@@ -1,11 +1,11 @@
 import { useMemo, type ReactNode } from 'react';
 import { Box } from '@mui/material';
 import { graduations } from '@peatmoor/core';
-import { PERIODS } from '../charts/period';
-import { useHistory } from '../charts/useHistory';
-import { useDisplay } from '../parts/useDisplay';
-import { ink, MONO } from '../theme';
-import type { Source } from './useCatalogue';
+import { PERIODS } from '../../charts/period';
+import { useHistory } from '../../charts/useHistory';
+import { useDisplay } from '../../parts/useDisplay';
+import { ink, MONO } from '../../theme';
+import type { Source } from '../useCatalogue';
 
 const STAFF = { top: 14, bottom: 246, left: 66, width: 26 };
 

@@ -1,35 +1,26 @@
-import nodemailer from 'nodemailer';
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import type { AlertRow } from '../store/models';
 import type { Store } from '../store/store';
+import { CannotBeSent, type Sender } from './channels';
 
 const MOST_ATTEMPTS = 8;
 const AT_ONCE = 20;
 /** While one process sends an alert, no other takes it for this long. */
 const CLAIM_MS = 60_000;
 
-export interface Mailer {
+export interface Outbox {
   wake(): void;
   stop(): Promise<void>;
 }
 
-/** Sends alerts from the outbox by SMTP; one that fails is tried again, ever later, and its error is kept. */
-export function startMailer(
+/** Sends alerts from the outbox, each by its channel; one that fails is tried again, ever later, and its error is kept. */
+export function startOutbox(
   store: Store,
-  smtpUrl: string | null,
-  from: string,
+  senders: ReadonlyMap<string, Sender>,
   bus: Bus,
   log: Logger,
-): Mailer {
-  const transport =
-    smtpUrl === null
-      ? null
-      : nodemailer.createTransport(smtpUrl, {
-          connectionTimeout: 10_000,
-          greetingTimeout: 10_000,
-          socketTimeout: 20_000,
-        } as never);
+): Outbox {
   let running: Promise<void> = Promise.resolve();
   let again = false;
   let stopped = false;
@@ -54,31 +45,20 @@ export function startMailer(
     store.models.alerts.update(change, { where: { id: row.id } });
 
   const send = async (row: AlertRow): Promise<void> => {
-    if (transport === null) {
-      await settle(row, {
-        state: 'failed',
-        error: 'No mail server is set. Set PEATMOOR_SMTP_URL and start again.',
-      });
-      return;
-    }
     try {
-      await transport.sendMail({
-        from,
-        to: row.recipient,
-        subject: row.subject,
-        text: row.text,
-        headers: { 'X-Peatmoor-Event': String(row.eventId) },
-      });
+      const sender = senders.get(row.channel);
+      if (sender === undefined) throw new CannotBeSent(`Alerts by ${row.channel} are not known here.`);
+      await sender.send(row);
       await settle(row, { state: 'sent', sentAt: Date.now(), error: '' });
     } catch (error) {
       const reason = (error as Error).message.slice(0, 300);
-      const last = row.attempts + 1 >= MOST_ATTEMPTS;
+      const last = error instanceof CannotBeSent || row.attempts + 1 >= MOST_ATTEMPTS;
       await settle(row, {
         state: last ? 'failed' : 'waiting',
         error: reason,
         dueAt: Date.now() + Math.min(3_600_000, 5000 * 3 ** row.attempts),
       });
-      log.warn({ recipient: row.recipient, reason, last }, 'an alert could not be sent');
+      log.warn({ err: error, alert: row.id, channel: row.channel, last }, 'an alert could not be sent');
     }
     bus.emit('live', {
       workspaceId: row.workspaceId,
@@ -99,7 +79,7 @@ export function startMailer(
     if (busy || stopped) return;
     busy = true;
     running = pass()
-      .catch((error: Error) => log.debug({ error: error.message }, 'alerts wait'))
+      .catch((error: Error) => log.debug({ err: error }, 'alerts wait'))
       .finally(() => (busy = false));
   };
   const timer = setInterval(wake, 2000);
@@ -109,7 +89,7 @@ export function startMailer(
       stopped = true;
       clearInterval(timer);
       await running;
-      transport?.close();
+      for (const sender of senders.values()) sender.close();
     },
   };
 }

@@ -1,15 +1,15 @@
 import { Box, ButtonBase } from '@mui/material';
 import type { ReactNode } from 'react';
-import { useChange, useRead } from '../api';
-import { wantedValue } from '../devices/Controls';
-import { useNewest } from '../live';
-import { CommandMark } from '../parts/marks';
-import { Notice } from '../parts/Notice';
-import { ink } from '../theme';
-import type { Source } from './useCatalogue';
+import { useChange, useRead } from '../../api';
+import { wantedValue } from '../../devices/Controls';
+import { useNewest } from '../../live';
+import { CommandMark } from '../../parts/marks';
+import { Notice } from '../../parts/Notice';
+import { ink } from '../../theme';
+import type { DrawnWidget, WidgetProps } from './drawn';
 
 /** Tells a board on or off; shows how far the command has come. */
-export function SwitchWidget({ source, disabled }: { source: Source; disabled: boolean }): ReactNode {
+function SwitchBody({ sources: [source], editing }: WidgetProps): ReactNode {
   const device = source.device?.id ?? '';
   const commands = useRead('listCommands', { params: { device } }, source.device !== null).data;
   const want = useChange('createCommand');
@@ -24,7 +24,7 @@ export function SwitchWidget({ source, disabled }: { source: Source; disabled: b
         role="switch"
         aria-checked={on}
         aria-label={source.stream.title}
-        disabled={disabled || source.device === null || want.isPending}
+        disabled={editing || source.device === null || want.isPending}
         onClick={() => want.mutate({ params: { device }, body: { stream: source.stream.key, value: !on } })}
         sx={{
           alignSelf: 'flex-start',
@@ -72,3 +72,5 @@ export function SwitchWidget({ source, disabled }: { source: Source; disabled: b
     </Box>
   );
 }
+
+export const onOffSwitch: DrawnWidget = { Body: SwitchBody, phoneHeight: 132 };

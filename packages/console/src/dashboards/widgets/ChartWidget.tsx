@@ -1,25 +1,17 @@
 import { Box } from '@mui/material';
 import { useMemo, useSyncExternalStore, type ReactNode } from 'react';
-import { sampleValue, type Display, type Widget } from '@peatmoor/core';
-import { LINE_DASHES, LINE_INKS, LineChart, type ChartLine } from '../charts/LineChart';
-import { chartColumns, type ChartColumns } from '../charts/lines';
-import type { Period } from '../charts/period';
-import { useHistory } from '../charts/useHistory';
-import { liveStore, useNow } from '../live';
-import { useDisplay } from '../parts/useDisplay';
-import { ink, MONO } from '../theme';
-import type { Source } from './useCatalogue';
+import { numberOption, sampleValue, type Display } from '@peatmoor/core';
+import { LINE_DASHES, LINE_INKS, LineChart, type ChartLine } from '../../charts/LineChart';
+import { chartColumns, type ChartColumns } from '../../charts/lines';
+import { useHistory } from '../../charts/useHistory';
+import { liveStore, useNow } from '../../live';
+import { useDisplay } from '../../parts/useDisplay';
+import { ink, MONO } from '../../theme';
+import type { Source } from '../useCatalogue';
+import type { DrawnWidget, WidgetProps } from './drawn';
 
 /** A line chart of up to eight datastreams over the period of the time strip. */
-export function ChartWidget({
-  widget,
-  sources,
-  period,
-}: {
-  widget: Widget;
-  sources: Source[];
-  period: Period;
-}): ReactNode {
+function ChartBody({ widget, sources, period }: WidgetProps): ReactNode {
   const real = sources.filter((source) => source.device !== null);
   const histories = useHistory(
     real.map(({ device, stream }) => ({ device: device!.id, stream: stream.key })),
@@ -97,12 +89,14 @@ export function ChartWidget({
           from={from}
           to={now}
           unit={first?.unit ?? ''}
-          range={[bound(widget.min), bound(widget.max)]}
+          range={[bound(numberOption(widget, 'min')), bound(numberOption(widget, 'max'))]}
         />
       </Box>
     </Box>
   );
 }
+
+export const chart: DrawnWidget = { Body: ChartBody, phoneHeight: 260 };
 
 /** The reading of a value that is in shown units already. */
 function readingOf(display: Display, shown: number): string {

@@ -1,0 +1,64 @@
+import { FormControlLabel, MenuItem, Switch, TextField } from '@mui/material';
+import type { ReactNode } from 'react';
+import type { OptionFacts, OptionValue } from '@peatmoor/core';
+
+/** The field of one option, by what its sort of widget declares. */
+export function OptionField({
+  facts,
+  value,
+  placeholder,
+  problem,
+  onChange,
+}: {
+  facts: OptionFacts;
+  value: OptionValue;
+  placeholder: string;
+  problem: string | null;
+  onChange: (value: OptionValue) => void;
+}): ReactNode {
+  if (facts.kind === 'boolean')
+    return (
+      <FormControlLabel
+        label={facts.title}
+        control={
+          <Switch
+            checked={value === null ? facts.usual : value === true}
+            onChange={(_, on) => onChange(on)}
+          />
+        }
+      />
+    );
+  const shared = {
+    label: facts.title,
+    error: problem !== null,
+    helperText: problem ?? ' ',
+    slotProps: { inputLabel: { shrink: true } },
+  };
+  if (facts.kind === 'choice')
+    return (
+      <TextField
+        select
+        {...shared}
+        value={value ?? facts.usual}
+        onChange={({ target }) => onChange(target.value)}
+      >
+        {facts.among.map((one) => (
+          <MenuItem key={one} value={one}>
+            {one}
+          </MenuItem>
+        ))}
+      </TextField>
+    );
+  return (
+    <TextField
+      {...shared}
+      type={facts.kind === 'number' ? 'number' : 'text'}
+      value={value ?? ''}
+      placeholder={placeholder}
+      onChange={({ target }) =>
+        onChange(target.value === '' ? null : facts.kind === 'number' ? Number(target.value) : target.value)
+      }
+      slotProps={{ htmlInput: { step: 'any' }, inputLabel: { shrink: true } }}
+    />
+  );
+}

@@ -1,0 +1,58 @@
+import { Box } from '@mui/material';
+import type { ReactNode } from 'react';
+import { patienceMs, sampleValue, type Value } from '@peatmoor/core';
+import { useNewest, useNow } from '../../live';
+import { showClock } from '../../parts/time';
+import { ink } from '../../theme';
+import type { Source } from '../useCatalogue';
+
+/** The newest value of a source, or a sample value where it has no device yet. */
+export interface Newest {
+  value: Value | undefined;
+  at: number | undefined;
+  sample: boolean;
+}
+
+/** The frame of a widget with one value: says that it is a sample, that there is none yet, or since when there is no new one. */
+export function OneValue({
+  source,
+  children,
+}: {
+  source: Source;
+  children: (newest: Newest) => ReactNode;
+}): ReactNode {
+  const { device, stream, kind } = source;
+  const now = useNow();
+  const newest = useNewest(device?.id ?? null, stream.key);
+  const sample = device === null;
+  const quiet = newest !== undefined && now - newest.at > patienceMs(kind.intervalS) ? newest.at : null;
+  return (
+    <Box
+      sx={{
+        height: '100%',
+        display: 'flex',
+        flexDirection: 'column',
+        minHeight: 0,
+        opacity: quiet ? 0.75 : 1,
+      }}
+    >
+      <Box sx={{ flex: 1, minHeight: 0 }}>
+        {children({ value: sample ? sampleValue(stream, now) : newest?.value, at: newest?.at, sample })}
+      </Box>
+      {sample && <Box sx={{ color: ink.heather, fontSize: '0.85rem' }}>sample value</Box>}
+      {!sample && newest === undefined && (
+        <Box sx={{ color: ink.soft, fontSize: '0.85rem' }}>no reading yet</Box>
+      )}
+      {quiet && (
+        <Box
+          sx={{
+            fontSize: '0.85rem',
+            background: `repeating-linear-gradient(135deg, ${ink.line} 0 1px, transparent 1px 5px)`,
+          }}
+        >
+          no reading since {showClock(quiet, now)}
+        </Box>
+      )}
+    </Box>
+  );
+}

@@ -1,0 +1,20 @@
+import type { ComponentType } from 'react';
+import type { Widget } from '@peatmoor/core';
+import type { Period } from '../../charts/period';
+import type { Source } from '../useCatalogue';
+
+/** What a widget is drawn from: at least one source that is known. */
+export interface WidgetProps {
+  widget: Widget;
+  sources: [Source, ...Source[]];
+  period: Period;
+  /** While the dashboard is arranged: nothing is steered. */
+  editing: boolean;
+}
+
+/** How a sort of widget is drawn. */
+export interface DrawnWidget {
+  Body: ComponentType<WidgetProps>;
+  /** Height on a phone, in px. */
+  phoneHeight: number;
+}

@@ -1,0 +1,60 @@
+import type { Datastream, ValueType } from '../../readings/types';
+
+/** A value of a widget's option; null takes the datastream's, or the usual. */
+export type OptionValue = number | string | boolean | null;
+
+/** One thing about a widget that its maker may choose. Forms and checks are made from it. */
+export type OptionFacts =
+  | { kind: 'number'; title: string; usual: number | null; min?: number; max?: number }
+  | { kind: 'choice'; title: string; usual: string; among: readonly string[] }
+  | { kind: 'boolean'; title: string; usual: boolean }
+  | { kind: 'text'; title: string; usual: string; most: number };
+
+/** Everything about one sort of widget that is not drawing. A sort is a file here, and one more where it is drawn. */
+export interface WidgetSort {
+  type: string;
+  title: string;
+  purpose: string;
+  takes: readonly ValueType[];
+  /** True where it steers: it fits only what people may tell the device. */
+  controls: boolean;
+  mostSources: number;
+  /** Size when new, and the least it can be, in cells of the wide arrangement. */
+  size: { w: number; h: number };
+  least: { w: number; h: number };
+  /** On a phone: over the full width, or beside others of its height. */
+  phone: 'full' | 'tall' | 'low';
+  options: Readonly<Record<string, OptionFacts>>;
+  /** What is wrong with options that each fit by themselves; null where nothing is. */
+  check?(options: Readonly<Record<string, OptionValue>>): WrongOption | null;
+  /** How telling it is for a datastream that it fits: the greatest is offered first. */
+  liking(stream: Pick<Datastream, 'type' | 'direction' | 'min' | 'max'>): number;
+  /** Version of what is stored of its options, from 1. */
+  version: number;
+  /** Brings options stored by an earlier version to this one. */
+  upgrade?(options: Record<string, unknown>, from: number): Record<string, unknown>;
+}
+
+export interface WrongOption {
+  option: string;
+  reason: string;
+  remedy: string;
+}
+
+/** The scale of a widget that has one. */
+export const SCALE = {
+  min: { kind: 'number', title: 'Scale from', usual: null },
+  max: { kind: 'number', title: 'to', usual: null },
+} as const satisfies Record<string, OptionFacts>;
+
+/** A scale needs its end above its start. */
+export function checkScale({ min, max }: Readonly<Record<string, OptionValue>>): WrongOption | null {
+  return typeof min === 'number' && typeof max === 'number' && min >= max
+    ? { option: 'max', reason: `must be more than ${min}`, remedy: 'Make the scale end above its start.' }
+    : null;
+}
+
+/** True for a number with both ends of its range known. */
+export function isRanged({ type, min, max }: Pick<Datastream, 'type' | 'min' | 'max'>): boolean {
+  return (type === 'number' || type === 'integer') && min !== null && max !== null;
+}

@@ -1,0 +1,3 @@
+import { limitSort } from './limit';
+
+export const above = limitSort('above');

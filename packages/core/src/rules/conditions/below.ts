@@ -1,0 +1,3 @@
+import { limitSort } from './limit';
+
+export const below = limitSort('below');

@@ -1,0 +1,23 @@
+import { KEY_PATTERN } from '../../readings/names';
+import { raisedSentence } from '../sentence';
+import type { ConditionSort } from './sort';
+
+/** What a device raises and clears itself, by a key of its own. */
+export interface RaisedSettings {
+  key: string;
+}
+
+export const raised: ConditionSort<RaisedSettings> = {
+  sort: 'raised',
+  watches: 'facts',
+  version: 1,
+  check: ({ key }) =>
+    KEY_PATTERN.test(key)
+      ? null
+      : {
+          field: 'stream',
+          reason: `"${key.slice(0, 40)}" cannot be the key of an event`,
+          remedy: 'Write small letters, digits and underscores, such as low_battery.',
+        },
+  sentence: ({ key }, { whom }) => raisedSentence(key, whom),
+};
