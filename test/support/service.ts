@@ -182,3 +182,18 @@ export async function readingsOf(
   });
   return lines[0]!.times.map((at, i) => [at, lines[0]!.values[i]!]);
 }
+
+/** How to reach the database of a service that keeps its own, to look at what is true in it. */
+export function databaseOf({ dataFolder }: TestService): {
+  socketPath: string;
+  user: string;
+  password: string;
+  database: string;
+} {
+  return {
+    socketPath: path.join(dataFolder, 'mariadb.sock'),
+    user: 'peatmoor',
+    password: fs.readFileSync(path.join(dataFolder, 'database-password'), 'utf8').trim(),
+    database: 'peatmoor',
+  };
+}

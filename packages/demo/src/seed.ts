@@ -113,7 +113,6 @@ async function fillHistory(store: Store, workspaceId: number): Promise<void> {
   for (const { device, key, at, value } of quillmereOthers(now)) {
     const series = await seriesOf(device, key);
     others.push({
-      workspaceId,
       series,
       at,
       bytes: 0,

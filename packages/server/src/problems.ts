@@ -45,7 +45,7 @@ export function notFound(what: string, id: string | number): ProblemError {
 
 /** 422: one field is wrong. */
 export function wrongField(field: string, reason: string, remedy: string): ProblemError {
-  const says = /^[:,]/.test(reason) ? reason : ` ${reason}`;
+  const says = (/^[:,]/.test(reason) ? reason : ` ${reason}`).replace(/\.$/, '');
   return new ProblemError('not-accepted', `${field}${says}. ${remedy}`, {
     errors: [{ field, reason, remedy }],
   });

@@ -18,6 +18,7 @@ import { startManagedDatabase, type ManagedDatabase } from './database/managed';
 import { startRecomputing } from './computing/recompute';
 import { startComputing } from './computing/worker';
 import { createCorrections } from './history/corrections';
+import { startClearing } from './history/deleting';
 import { startKeeping } from './history/keeping';
 import { startFolding } from './history/folding';
 import { createHistoryReader } from './history/read';
@@ -191,6 +192,8 @@ export async function startService({
     });
     const admission = createAdmission({ registry, arrivals, proofs, tokenUse });
     const corrections = createCorrections(store, folding, history);
+    const clearing = startClearing(store, log);
+    stops.push(clearing.stop);
     const keeping = startKeeping(store, log);
     stops.push(keeping.stop);
 
@@ -245,6 +248,7 @@ export async function startService({
         journal,
         corrections,
         folding,
+        clearing,
         commands,
         recent,
         history,

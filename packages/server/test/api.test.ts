@@ -91,7 +91,10 @@ describe('accounts', () => {
     });
     expect(
       await problem(service.open.call('createAccount', { body: { ...body, password: 'short' } })),
-    ).toMatchObject({ status: 422, errors: [{ field: 'password', reason: 'is too short; type 10 letters or more' }] });
+    ).toMatchObject({
+      status: 422,
+      errors: [{ field: 'password', reason: 'is too short; type 10 letters or more' }],
+    });
   });
 
   it('access keys do what their person may do, until they are ended', async () => {

@@ -80,9 +80,8 @@ describe('the journal', () => {
     );
     const { writer, committed } = await newWriter();
     for (let i = 0; i < 3; i++) {
-      writer.addOther({ workspaceId: 1, series: 900, at: 5000, value: 'dry', bytes: 6 });
+      writer.addOther({ series: 900, at: 5000, value: 'dry', bytes: 6 });
       writer.addOther({
-        workspaceId: 1,
         series: 900,
         at: 6000,
         value: { lat: 1, lon: 2, alt: null },

@@ -169,7 +169,7 @@ describe('many devices at once', () => {
       'row 2: "Not An Id" cannot be a device ID',
     ],
     ['with an ID twice', 'name,kind,id\nA,Tube,same\nB,Tube,same', '"same" is used by another device'],
-    ['with rows of another length', 'name,kind\nA', 'Row 2 has 1 cells'],
+    ['with rows of another length', 'name,kind\nA', 'Row 2 has 1 cell, but the header has 2. Correct'],
     ['that is empty', ' ', 'header row'],
     ['that is too long', `name,kind\n${'A,Tube\n'.repeat(1001)}`, '1001 rows'],
   ])('a list %s makes none at all', async (_what, csv, words) => {

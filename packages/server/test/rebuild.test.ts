@@ -99,13 +99,13 @@ describe('history under late, repeated and deleted readings', () => {
           const all = orderColumns(columnsOf(parts.flat()));
           await chunksApart(id);
           const reader = createHistoryReader(store, recent);
-          const raw = await reader.readings(1, plain(id), START, START + 6 * DAY_MS);
+          const raw = await reader.readings(plain(id), START, START + 6 * DAY_MS);
           expect(asRows(raw)).toEqual(asRows(all));
           for (const at of [all.times[a % all.times.length]!, all.times[b % all.times.length]! + 1]) {
             const before = all.times.findLastIndex((one) => one < at);
             const after = all.times.findIndex((one) => one > at);
-            expect((await reader.nearest(1, plain(id), at, 'before'))?.at).toBe(all.times[before]);
-            expect((await reader.nearest(1, plain(id), at, 'after'))?.at).toBe(
+            expect((await reader.nearest(plain(id), at, 'before'))?.at).toBe(all.times[before]);
+            expect((await reader.nearest(plain(id), at, 'after'))?.at).toBe(
               after < 0 ? undefined : all.times[after],
             );
           }
@@ -120,7 +120,7 @@ describe('history under late, repeated and deleted readings', () => {
             values: inside.map(([, value]) => value),
           };
           for (const buckets of [7, 100, 600]) {
-            const [line] = await reader.lines(1, [{ key: 'x', ...plain(id) }], from, to, buckets);
+            const [line] = await reader.lines([{ key: 'x', ...plain(id) }], from, to, buckets);
             const pure = bucketColumns(wanted, line!.spanMs);
             expect(line!.times).toEqual(pure.map(({ at }) => at));
             expect(line!.min).toEqual(pure.map(({ min }) => min));
@@ -147,10 +147,10 @@ describe('history under late, repeated and deleted readings', () => {
     );
     expect(stored[0]).toEqual({ hours: 1, tens: 1 });
     const reader = createHistoryReader(store, recent);
-    const all = await reader.readings(1, plain(id), START, START + DAY_MS);
+    const all = await reader.readings(plain(id), START, START + DAY_MS);
     for (const spanMs of [TENS_MS, HOUR_MS, DAY_MS]) {
       const bounds = Array.from({ length: DAY_MS / spanMs + 1 }, (_, i) => START + i * spanMs);
-      const rollups = await reader.rollups(1, plain(id), bounds);
+      const rollups = await reader.rollups(plain(id), bounds);
       const pure = bucketColumns(all, spanMs);
       expect(
         rollups.map(({ at, count, min, max, first, last }) => [at, count, min, max, first, last]),
@@ -179,7 +179,7 @@ describe('history under late, repeated and deleted readings', () => {
       [START - 50 * DAY_MS, START + 500 * DAY_MS],
     ] as const)
       for (const buckets of [10, 60, 150]) {
-        const [line] = await reader.lines(1, [{ key: 'x', ...plain(id) }], from, to, buckets);
+        const [line] = await reader.lines([{ key: 'x', ...plain(id) }], from, to, buckets);
         const inside = times.flatMap((at, i) => (at >= from && at < to ? [[at, values[i]!] as const] : []));
         const pure = bucketColumns(
           { times: inside.map(([at]) => at), values: inside.map(([, value]) => value) },
@@ -199,22 +199,10 @@ describe('history under late, repeated and deleted readings', () => {
     const id = await newSeries();
     await fold(id, columnsOf([[1, 1]]));
     await inRawTransaction(store, (connection) =>
-      writeDays(connection, [
-        { id, workspaceId: 1, day: Math.floor(START / DAY_MS), columns: { times: [], values: [] } },
-      ]),
+      writeDays(connection, [{ id, day: Math.floor(START / DAY_MS), columns: { times: [], values: [] } }]),
     );
     expect(
-      asRows(await createHistoryReader(store, recent).readings(1, plain(id), START, START + DAY_MS)),
-    ).toEqual([]);
-  });
-
-  it('is another workspace’s where another asks', async () => {
-    const id = await newSeries();
-    await fold(id, columnsOf([[1, 1]]));
-    const reader = createHistoryReader(store, recent);
-    expect(asRows(await reader.readings(2, plain(id), START, START + DAY_MS))).toEqual([]);
-    expect(
-      (await reader.lines(2, [{ key: 'x', ...plain(id) }], START, START + 5 * DAY_MS, 5))[0]!.times,
+      asRows(await createHistoryReader(store, recent).readings(plain(id), START, START + DAY_MS)),
     ).toEqual([]);
   });
 });
@@ -227,6 +215,10 @@ describe('keeping readings only so long', () => {
     await store.withConnection(async (connection) => {
       const columns =
         "INSERT INTO streams (id, workspaceId, kindId, `key`, title, type, rangePolicy, direction, aliases, description, choices, boardPin, keepDays, unconfirmed) VALUES (?, 1, ?, 'x', 'X', 'number', 'refuse', 'report', '[]', '', '[]', '', ?, 0)";
+      await connection.query("INSERT IGNORE INTO workspaces (id, title, createdAt) VALUES (1, 'Moss', 1)");
+      await connection.query(
+        "INSERT INTO kinds (id, workspaceId, title, intervalS, acceptNew, notes, board, icon, createdAt) VALUES (901, 1, 'A', 60, 0, '', '', '', 1), (902, 1, 'B', 60, 0, '', '', '', 1)",
+      );
       await connection.query(columns, [901, 901, null]);
       await connection.query(columns, [902, 902, 3]);
       await connection.query('UPDATE series SET streamId = 901 WHERE id = ?', [lasting]);
@@ -243,7 +235,7 @@ describe('keeping readings only so long', () => {
     expect(await keeping.tidy(now)).toBe(0);
     keeping.stop();
     const reader = createHistoryReader(store, createRecent());
-    expect((await reader.readings(1, plain(lasting), START, now)).values).toHaveLength(10);
-    expect((await reader.readings(1, plain(month), START, now)).values).toEqual([7, 8, 9]);
+    expect((await reader.readings(plain(lasting), START, now)).values).toHaveLength(10);
+    expect((await reader.readings(plain(month), START, now)).values).toEqual([7, 8, 9]);
   });
 });

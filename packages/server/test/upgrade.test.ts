@@ -69,13 +69,13 @@ it('brings a database of the first release up to date, and keeps what is in it',
 
 it('reads, adds to and looks around in days that were kept whole', async () => {
   const reader = createHistoryReader(store, createRecent());
-  expect((await reader.readings(1, plain, START, START + DAY)).values).toEqual([1, 2, 3]);
-  expect(await reader.nearest(1, plain, START + 3600_000, 'before')).toBeNull();
-  expect(await reader.nearest(1, plain, START + 3600_000, 'after')).toEqual({
+  expect((await reader.readings(plain, START, START + DAY)).values).toEqual([1, 2, 3]);
+  expect(await reader.nearest(plain, START + 3600_000, 'before')).toBeNull();
+  expect(await reader.nearest(plain, START + 3600_000, 'after')).toEqual({
     at: START + 5400_000,
     value: 2,
   });
-  expect(await reader.nearest(1, plain, Infinity, 'before')).toEqual({ at: START + 7200_000, value: 3 });
+  expect(await reader.nearest(plain, Infinity, 'before')).toEqual({ at: START + 7200_000, value: 3 });
   // Before, between and after what is there; the day stays one chunk.
   for (const [hours, value] of [
     [0.5, 10],
@@ -85,8 +85,8 @@ it('reads, adds to and looks around in days that were kept whole', async () => {
     await inRawTransaction(store, (connection) =>
       mergeIntoChunks(connection, new Map([[1, { times: [START + hours * 3600_000], values: [value] }]])),
     );
-  expect((await reader.readings(1, plain, START, START + DAY)).values).toEqual([10, 1, 11, 2, 3, 12]);
-  const [line] = await reader.lines(1, [{ key: 'level', ...plain }], START, START + 10 * DAY, 5);
+  expect((await reader.readings(plain, START, START + DAY)).values).toEqual([10, 1, 11, 2, 3, 12]);
+  const [line] = await reader.lines([{ key: 'level', ...plain }], START, START + 10 * DAY, 5);
   expect(line!.count.reduce((all, one) => all + one, 0)).toBe(6);
 });
 

@@ -65,7 +65,6 @@ export function calibrationHandlers(parts: ApiParts): CalibrationHandlers {
       const calibration = body.calibration as Calibration;
       const to = Date.now() + 1;
       const raw = await history.readings(
-        scope.workspaceId,
         { seriesId: stream.seriesId, calibrations: [] },
         to - PREVIEW_MS,
         to,

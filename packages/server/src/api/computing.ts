@@ -120,10 +120,7 @@ async function previewOf(
   const inputs = entry.streams.filter(({ key }) => computing.inputs.includes(key));
   let newest = -Infinity;
   for (const input of inputs)
-    newest = Math.max(
-      newest,
-      (await parts.history.nearest(entry.workspaceId, input, Infinity, 'before'))?.at ?? -Infinity,
-    );
+    newest = Math.max(newest, (await parts.history.nearest(input, Infinity, 'before'))?.at ?? -Infinity);
   if (newest === -Infinity) return [];
   const from = newest - PREVIEW_MS;
   const target = { entry, inputs, computing, stream: inputs[0]! };

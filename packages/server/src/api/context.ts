@@ -5,6 +5,7 @@ import type { CommandBook } from '../commands/commands';
 import type { Recomputing } from '../computing/recompute';
 import type { Config } from '../config';
 import type { Corrections } from '../history/corrections';
+import type { Clearing } from '../history/deleting';
 import type { Folding } from '../history/folding';
 import type { JournalWriter } from '../journal/writer';
 import type { HistoryReader } from '../history/read';
@@ -30,6 +31,7 @@ export interface ApiParts {
   journal: JournalWriter;
   corrections: Corrections;
   folding: Folding;
+  clearing: Clearing;
   commands: CommandBook;
   recent: Recent;
   history: HistoryReader;

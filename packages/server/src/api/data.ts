@@ -56,7 +56,7 @@ export function dataHandlers(parts: ApiParts): DataHandlers {
           'Take longer steps, or a shorter period.',
         );
       }
-      const rollups = await history.rollups(scope.workspaceId, stream, bounds);
+      const rollups = await history.rollups(stream, bounds);
       return { buckets: calendarBuckets(rollups, bounds) };
     },
     statistics: async ({ scope, params, query }) => {
@@ -64,7 +64,7 @@ export function dataHandlers(parts: ApiParts): DataHandlers {
       const { stream: name, from, to } = query as { stream: string; from: number; to: number };
       const stream = numericOf(entry, name);
       const gatherer = new StatisticsGatherer();
-      for await (const [part] of history.parts(scope.workspaceId, [stream], from, to)) gatherer.add(part!);
+      for await (const [part] of history.parts([stream], from, to)) gatherer.add(part!);
       return gatherer.statistics();
     },
     importRows: async ({ scope, params, body }) => {
@@ -76,7 +76,6 @@ export function dataHandlers(parts: ApiParts): DataHandlers {
         if (typeof value === 'number') journal.add(stream.seriesId, at, value);
         else
           journal.addOther({
-            workspaceId: scope.workspaceId,
             series: stream.seriesId,
             at,
             value,

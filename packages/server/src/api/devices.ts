@@ -6,7 +6,7 @@ import {
   presenceOf,
   type DecodedReport,
 } from '@peatmoor/core';
-import { Op, type WhereOptions } from 'sequelize';
+import { literal, Op, type WhereOptions } from 'sequelize';
 import type { Arrival, Device, TokenOwner } from '@peatmoor/contract';
 import { addToken, createDevice } from '../definitions/device';
 import { JournalBusyError } from '../journal/writer';
@@ -14,12 +14,12 @@ import { conflict, notFound, unavailable, wrongField } from '../problems';
 import { remoteAddress } from '../listeners/address';
 import { hashSecret, type DeviceEntry } from '../registry';
 import type { ArrivalRow, DeviceRow, TokenRow } from '../store/models';
-import { changeIn, deleteIn, listIn, oneIn } from '../store/rows';
+import { changeIn, listIn, oneIn } from '../store/rows';
 import { readDeviceList } from './manyDevices';
 import { retakeRefused } from '../ingest/retake';
 import { shownTime } from '../ingest/times';
 import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
-import { deleteSeries } from '../history/deleting';
+import { deleteDevice } from '../history/deleting';
 import { contains, containsAnyCase, pageIn, period, type PageCall } from './pages';
 import type { Scope } from './scope';
 
@@ -42,7 +42,7 @@ type DeviceHandlers = Pick<
 >;
 
 export function deviceHandlers(parts: ApiParts): DeviceHandlers {
-  const { store, bus, registry, presence, arrivals, verbs, recent } = parts;
+  const { store, bus, registry, presence, arrivals, verbs, recent, clearing } = parts;
   const { models } = store;
   const changed = (scope: Scope, deviceRowId: number, id: string): void => {
     bus.emit('definitions', { workspaceId: scope.workspaceId, deviceRowId });
@@ -155,7 +155,8 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
     const { outcome } = call.query;
     const rows = await pageIn(models.arrivals, call.scope.workspaceId, call, {
       where: {
-        ...(deviceRowId !== null && { deviceRowId }),
+        // What is left of a deleted device is on its way out.
+        deviceRowId: deviceRowId ?? { [Op.in]: literal('(SELECT rowId FROM devices)') },
         ...(outcome !== undefined && { refused: outcome === 'refused' }),
         ...period('receivedAt', call.query),
       } as WhereOptions<ArrivalRow>,
@@ -220,37 +221,8 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
           `${behind.length} ${behind.length === 1 ? 'sub-device is' : 'sub-devices are'} behind ${name}. Delete them first.`,
         );
       const rules = await listIn(models.rules, scope.workspaceId, { where: { deviceRowId: rowId } });
-      await store.transaction(async (transaction) => {
-        const series = await listIn(models.series, scope.workspaceId, {
-          where: { deviceRowId: rowId },
-          transaction,
-        });
-        await deleteSeries(
-          store,
-          series.map((row) => row.id),
-          transaction,
-        );
-        // What was sent to people about it goes too, with their addresses.
-        await store.sequelize.query(
-          'DELETE a FROM alerts a JOIN events e ON e.id = a.eventId WHERE e.deviceRowId = ? AND e.workspaceId = ?',
-          { replacements: [rowId, scope.workspaceId], transaction },
-        );
-        for (const table of [
-          models.deviceTokens,
-          models.arrivals,
-          models.commands,
-          models.calibrations,
-          models.recomputations,
-          models.devicePictures,
-          models.corrections,
-          models.accessKeys,
-          models.ruleStates,
-          models.events,
-          models.rules,
-        ] as (typeof models.arrivals)[])
-          await deleteIn(table, scope.workspaceId, { deviceRowId: rowId }, transaction);
-        await deleteIn(models.devices, scope.workspaceId, { rowId }, transaction);
-      });
+      await store.transaction((transaction) => deleteDevice(store, rowId, transaction));
+      clearing.wake();
       bus.emit('dismiss', { deviceRowId: rowId });
       for (const rule of rules) bus.emit('rules', { workspaceId: scope.workspaceId, ruleId: rule.id });
       changed(scope, rowId, id);

@@ -38,7 +38,7 @@ export async function sendExport(
   response.type(writing.type);
   response.write(writing.first);
   let isFirst = true;
-  for await (const columns of parts.history.parts(scope.workspaceId, streams, from, to)) {
+  for await (const columns of parts.history.parts(streams, from, to)) {
     let text = '';
     for (const { at, values } of rowsByTime(columns)) {
       text += writing.row(shownTime(at), values, isFirst);

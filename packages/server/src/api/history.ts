@@ -43,8 +43,7 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
       const entry = await deviceOf(parts, scope, params.device);
       const { from, to, buckets } = query as { from: number; to: number; buckets: number };
       const streams = streamsOf(entry, String(query.streams));
-      if (buckets > 0)
-        return { from, to, lines: await history.lines(scope.workspaceId, streams, from, to, buckets) };
+      if (buckets > 0) return { from, to, lines: await history.lines(streams, from, to, buckets) };
       if (to - from > MOST_RAW_MS)
         throw wrongField(
           'from',
@@ -53,7 +52,7 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
         );
       const lines = await Promise.all(
         streams.map(async (stream): Promise<HistoryLine> => {
-          const { times, values } = await history.readings(scope.workspaceId, stream, from, to);
+          const { times, values } = await history.readings(stream, from, to);
           return {
             key: stream.key,
             spanMs: 0,
@@ -78,7 +77,7 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
           `"${stream.key}" is kept as numbers`,
           'Ask for its history; here are texts, locations and images.',
         );
-      const rows = await readOthers(store, scope.workspaceId, stream, from, to, limit + 1);
+      const rows = await readOthers(store, stream, from, to, limit + 1);
       return {
         key: stream.key,
         readings: rows.slice(0, limit).map(({ at, value }) => ({ at: shownTime(at), value })),
@@ -96,7 +95,7 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
           .map(({ key, seriesId, calibrations }) => ({ device: entry.id, key, seriesId, calibrations })),
       );
       // Many lines are drawn from hours, few from quarter hours.
-      const lines = await history.lines(scope.workspaceId, wanted, from, to, wanted.length > 120 ? 26 : 97);
+      const lines = await history.lines(wanted, from, to, wanted.length > 120 ? 26 : 97);
       return { from, to, lines: lines.map((line, i) => ({ ...line, device: wanted[i]!.device })) };
     },
   };

@@ -21,10 +21,8 @@ export async function sendImage(
   const rows = await parts.store.withConnection(
     async (connection) =>
       (await connection.execute(
-        `SELECT type, body FROM images WHERE workspaceId = ? AND seriesId = ? ${at === undefined ? '' : 'AND at >= ? AND at < ? + 1'} ORDER BY at DESC LIMIT 1`,
-        at === undefined
-          ? [scope.workspaceId, stream.seriesId]
-          : [scope.workspaceId, stream.seriesId, Number(at), Number(at)],
+        `SELECT type, body FROM images WHERE seriesId = ? ${at === undefined ? '' : 'AND at >= ? AND at < ? + 1'} ORDER BY at DESC LIMIT 1`,
+        at === undefined ? [stream.seriesId] : [stream.seriesId, Number(at), Number(at)],
       )) as { type: string; body: Buffer }[],
   );
   const [image] = rows;

@@ -58,7 +58,7 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
   };
   const effectOf = async (scope: Scope, stream: StreamRow): Promise<Effect> => {
     const series = await listIn(models.series, scope.workspaceId, { where: { streamId: stream.id } });
-    const counts = await Promise.all(series.map(({ id }) => countReadings(store, scope.workspaceId, id)));
+    const counts = await Promise.all(series.map(({ id }) => countReadings(store, id)));
     return {
       devices: counts.filter((count) => count > 0).length,
       readings: counts.reduce((sum, one) => sum + one, 0),
@@ -102,9 +102,6 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
           `${counted(devices, 'device is', 'devices are')} of the kind "${kind.title}". Delete them first.`,
         );
       await store.transaction(async (transaction) => {
-        await deleteIn(models.streams, scope.workspaceId, { kindId: kind.id }, transaction);
-        await deleteIn(models.rules, scope.workspaceId, { kindId: kind.id }, transaction);
-        await deleteIn(models.claims, scope.workspaceId, { kindId: kind.id }, transaction);
         await deleteIn(models.kinds, scope.workspaceId, { id: kind.id }, transaction);
       });
       bus.emit('rules', { workspaceId: scope.workspaceId });
@@ -202,10 +199,10 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
           transaction,
         );
         await deleteIn(models.commands, scope.workspaceId, { streamId: stream.id }, transaction);
-        await deleteIn(models.calibrations, scope.workspaceId, { streamId: stream.id }, transaction);
         await deleteIn(models.recomputations, scope.workspaceId, { streamId: stream.id }, transaction);
         await deleteIn(models.streams, scope.workspaceId, { id: stream.id }, transaction);
       });
+      parts.clearing.wake();
       bus.emit('rules', { workspaceId: scope.workspaceId });
       changed(scope, kind.id);
     },

@@ -14,13 +14,13 @@ interface Moved extends MovedDevices {
 }
 
 /** Readings of a series, those in the journal's tail not counted. */
-export async function countReadings(store: Store, workspaceId: number, seriesId: number): Promise<number> {
+export async function countReadings(store: Store, seriesId: number): Promise<number> {
   return store.withConnection(async (connection) => {
     const [row] = (await connection.query(
-      `SELECT COALESCE((SELECT SUM(count) FROM chunks WHERE workspaceId = ? AND seriesId = ?), 0)
+      `SELECT COALESCE((SELECT SUM(count) FROM chunks WHERE seriesId = ?), 0)
         + (SELECT COUNT(*) FROM texts WHERE seriesId = ?) + (SELECT COUNT(*) FROM locations WHERE seriesId = ?)
         + (SELECT COUNT(*) FROM images WHERE seriesId = ?) AS count`,
-      [workspaceId, seriesId, seriesId, seriesId, seriesId],
+      [seriesId, seriesId, seriesId, seriesId],
     )) as { count: number }[];
     return Number(row!.count);
   });
@@ -60,7 +60,7 @@ export async function moveDevices(
         continue;
       }
       plan.lost.push(one);
-      const readings = await countReadings(store, workspaceId, one.id);
+      const readings = await countReadings(store, one.id);
       if (readings > 0) result.loses.push({ device: row.id, stream: stream?.key ?? '?', readings });
     }
     plans.push(plan);

@@ -1,5 +1,5 @@
 import { readCondition, storeCondition, type Condition, type Fact } from '@peatmoor/core';
-import { Op, type WhereOptions } from 'sequelize';
+import { literal, Op, type WhereOptions } from 'sequelize';
 import type { Event, NewRule, Rule, Severity } from '@peatmoor/contract';
 import { readRecipients, recipientBy } from '../alerts/channels';
 import { conflict, notFound, unavailable, wrongField } from '../problems';
@@ -206,6 +206,8 @@ export function ruleHandlers({ store, bus, rules, journal }: ApiParts): RuleHand
         ...(query.severity !== undefined && { severity: query.severity as Severity }),
         ...(query.state !== undefined && { closedAt: query.state === 'open' ? null : { [Op.ne]: null } }),
         ...period('openedAt', query),
+        // What is left of a deleted device is on its way out.
+        deviceRowId: { [Op.in]: literal('(SELECT rowId FROM devices)') },
       } as WhereOptions<EventRow>;
       return describeEvents(
         scope,

@@ -155,23 +155,20 @@ async function recomputeTarget(
   stopped: () => boolean,
   progress: (done: number, all: number) => Promise<void>,
 ): Promise<void> {
-  const { entry, stream, computing, inputs } = target;
+  const { stream, computing, inputs } = target;
   const own = { seriesId: stream.seriesId, calibrations: [] };
-  const { workspaceId } = entry;
   worker.watchDisturbance(stream.seriesId);
   await folding.foldAll();
   const daysFrom = (start: number): Promise<number[]> =>
     store.withConnection(async (connection) => {
       const ids = [stream, ...inputs].map(({ seriesId }) => seriesId).join(',');
       const rows = (await connection.query(
-        `SELECT DISTINCT day FROM chunks WHERE workspaceId = ? AND seriesId IN (${ids}) AND day >= ? ORDER BY day`,
-        [workspaceId, Math.floor(Math.max(start, -8.64e15) / DAY_MS)],
+        `SELECT DISTINCT day FROM chunks WHERE seriesId IN (${ids}) AND day >= ? ORDER BY day`,
+        [Math.floor(Math.max(start, -8.64e15) / DAY_MS)],
       )) as { day: number }[];
       return rows.map(({ day }) => day);
     });
-  let prior: Sample | null = Number.isFinite(from)
-    ? await history.nearest(workspaceId, own, from, 'before')
-    : null;
+  let prior: Sample | null = Number.isFinite(from) ? await history.nearest(own, from, 'before') : null;
   let before = Number.isFinite(from) ? await inputsOver(history, target, from, from - 1, Infinity) : null;
 
   const step = async (day: number): Promise<void> => {
@@ -181,8 +178,7 @@ async function recomputeTarget(
     for (const input of inputs) {
       const earlier = before?.get(input.key) ?? EMPTY_COLUMNS;
       let columns = earlier;
-      for await (const [part] of history.parts(workspaceId, [input], start, end))
-        columns = mergeColumns(columns, part!);
+      for await (const [part] of history.parts([input], start, end)) columns = mergeColumns(columns, part!);
       material.set(input.key, columns);
     }
     let columns = compute(computing, { inputs: material, from: start, prior });
@@ -199,11 +195,11 @@ async function recomputeTarget(
       }),
     );
     if (start > day * DAY_MS)
-      for await (const [kept] of history.parts(workspaceId, [own], day * DAY_MS, start))
+      for await (const [kept] of history.parts([own], day * DAY_MS, start))
         columns = mergeColumns(kept!, columns);
     await inRawTransaction(store, async (connection) => {
       const there = await takeSeries(connection, [stream.seriesId]);
-      if (there.length > 0) await writeDays(connection, [{ id: stream.seriesId, workspaceId, day, columns }]);
+      if (there.length > 0) await writeDays(connection, [{ id: stream.seriesId, day, columns }]);
     });
   };
 
@@ -218,7 +214,7 @@ async function recomputeTarget(
     folding.alone(async () => {
       for (const day of await daysFrom(Math.max(last, from))) await step(day);
       recent.forgetNewest(stream.seriesId);
-      const newest = await history.nearest(workspaceId, own, Infinity, 'before');
+      const newest = await history.nearest(own, Infinity, 'before');
       await inRawTransaction(store, (connection) =>
         connection.query('UPDATE series SET newestAt = ?, newestValue = ? WHERE id = ?', [
           newest?.at ?? null,

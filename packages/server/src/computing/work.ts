@@ -47,21 +47,21 @@ export async function workOut(
   target: Target,
   fresh: ReadonlyMap<string, Columns>,
 ): Promise<Worked> {
-  const { computing, entry, stream } = target;
+  const { computing, stream } = target;
   const from = earliest(fresh);
   let to = -Infinity;
   let newest = true;
   for (const input of target.inputs) {
     const last = fresh.get(input.key)?.times.at(-1);
     if (last === undefined) continue;
-    const next = (await history.nearest(entry.workspaceId, input, last, 'after'))?.at ?? Infinity;
+    const next = (await history.nearest(input, last, 'after'))?.at ?? Infinity;
     to = Math.max(to, reachOf(computing.computation, last, next));
     newest &&= next === Infinity;
   }
   const inputs = await inputsOver(history, target, from, to, MOST_AT_ONCE);
   if (inputs === null) return { outputs: EMPTY_COLUMNS, tail: null, tooMuch: true, from };
   for (const [key, columns] of fresh) inputs.set(key, mergeColumns(inputs.get(key)!, columns));
-  const prior = await history.nearest(entry.workspaceId, { ...stream, calibrations: [] }, from, 'before');
+  const prior = await history.nearest({ ...stream, calibrations: [] }, from, 'before');
   const outputs = compute(computing, { inputs, from, prior });
   return {
     outputs,
@@ -73,7 +73,7 @@ export async function workOut(
 /** True readings of a target's inputs that count from a time on, up to another; null where there are more than `most`. */
 export async function inputsOver(
   history: HistoryReader,
-  { computing, entry, inputs }: Target,
+  { computing, inputs }: Target,
   from: number,
   to: number,
   most: number,
@@ -81,10 +81,10 @@ export async function inputsOver(
   const result = new Map<string, Columns>();
   let count = 0;
   for (const input of inputs) {
-    const before = await history.nearest(entry.workspaceId, input, from, 'before');
+    const before = await history.nearest(input, from, 'before');
     let columns: Columns = before === null ? EMPTY_COLUMNS : { times: [before.at], values: [before.value] };
     const start = from - lookBackMs(computing.computation);
-    for await (const [part] of history.parts(entry.workspaceId, [input], start, to + 1)) {
+    for await (const [part] of history.parts([input], start, to + 1)) {
       columns = mergeColumns(columns, part!);
       count += part!.times.length;
       if (count > most) return null;

@@ -78,25 +78,20 @@ export function rollupsOf(row: ChunkRow, spanMs: number): Rollup[] {
  * Takes series for the caller's transaction: whoever rewrites their chunks writes here first, so that two never work on
  * the same one at once. Gives those that still exist.
  */
-export async function takeSeries(connection: Connection, ids: readonly number[]): Promise<SeriesOwner[]> {
+export async function takeSeries(connection: Connection, ids: readonly number[]): Promise<{ id: number }[]> {
   const ordered = [...ids].sort((a, b) => a - b);
   for (let i = 0; i < ordered.length; i += 1000)
     await connection.query(
       `UPDATE series SET version = version + 1 WHERE id IN (${ordered.slice(i, i + 1000).join(',')})`,
     );
-  const known: SeriesOwner[] = [];
+  const known: { id: number }[] = [];
   for (let i = 0; i < ordered.length; i += 1000)
     known.push(
       ...((await connection.query(
-        `SELECT id, workspaceId FROM series WHERE id IN (${ordered.slice(i, i + 1000).join(',')})`,
-      )) as SeriesOwner[]),
+        `SELECT id FROM series WHERE id IN (${ordered.slice(i, i + 1000).join(',')})`,
+      )) as { id: number }[]),
     );
   return known;
-}
-
-interface SeriesOwner {
-  id: number;
-  workspaceId: number;
 }
 
 /**
@@ -111,8 +106,8 @@ export async function mergeIntoChunks(
 ): Promise<void> {
   if (bySeries.size === 0) return;
   const known = await takeSeries(connection, [...bySeries.keys()]);
-  const parts = known.flatMap(({ id, workspaceId }) =>
-    splitDays(bySeries.get(id)!).map(({ day, columns }) => ({ id, workspaceId, day, columns })),
+  const parts = known.flatMap(({ id }) =>
+    splitDays(bySeries.get(id)!).map(({ day, columns }) => ({ id, day, columns })),
   );
   for (let start = 0; start < parts.length; start += 400)
     await mergeDivided(connection, parts.slice(start, start + 400), full, log);
@@ -162,7 +157,6 @@ const isDeadlock = (error: unknown): boolean =>
 /** Readings of one series within one day, in order of time. */
 export interface Part {
   id: number;
-  workspaceId: number;
   day: number;
   columns: Columns;
 }
@@ -296,34 +290,18 @@ async function writePieces(connection: Connection, pieces: readonly Part[]): Pro
   const worked = turnTaker();
   const rows: unknown[][] = [];
   for (const piece of pieces) {
-    const { id, workspaceId, day, columns } = piece;
+    const { id, day, columns } = piece;
     const { count, min, max, sum, first, last, spread } = rollUp(columns, DAY_MS)[0]!;
     const hours = count < FEWEST_FOR_HOURS ? null : encodeRollups(columns, HOUR_MS);
     const tens = count < FEWEST_FOR_TENS ? null : encodeRollups(columns, TENS_MS);
     const body = await encodeChunk(columns);
     const toMs = Math.ceil(columns.times.at(-1)! - day * DAY_MS);
-    rows.push([
-      id,
-      day,
-      firstMs(piece),
-      toMs,
-      workspaceId,
-      count,
-      min,
-      max,
-      sum,
-      first,
-      last,
-      spread,
-      hours,
-      tens,
-      body,
-    ]);
+    rows.push([id, day, firstMs(piece), toMs, count, min, max, sum, first, last, spread, hours, tens, body]);
     await worked(count);
   }
   if (rows.length > 0)
     await connection.batch(
-      'REPLACE INTO chunks (seriesId, day, part, toMs, workspaceId, count, min, max, sum, first, last, spread, hours, tens, body) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)',
+      'REPLACE INTO chunks (seriesId, day, part, toMs, count, min, max, sum, first, last, spread, hours, tens, body) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)',
       rows,
     );
 }

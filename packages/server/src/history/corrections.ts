@@ -32,14 +32,13 @@ export function createCorrections(store: Store, folding: Folding, history: Histo
       if (!isNumeric(stream))
         return store.withConnection(async (connection) => {
           const [row] = (await connection.query(
-            `SELECT COUNT(*) AS count FROM ${tableOf(stream)} WHERE workspaceId = ? AND seriesId = ? AND at >= ? AND at < ?`,
-            [entry.workspaceId, stream.seriesId, from, to],
+            `SELECT COUNT(*) AS count FROM ${tableOf(stream)} WHERE seriesId = ? AND at >= ? AND at < ?`,
+            [stream.seriesId, from, to],
           )) as { count: number }[];
           return Number(row!.count);
         });
       let count = 0;
-      for await (const [part] of history.parts(entry.workspaceId, [stream], from, to))
-        count += part!.times.length;
+      for await (const [part] of history.parts([stream], from, to)) count += part!.times.length;
       return count;
     },
     async remove(entry, stream, period) {
@@ -51,8 +50,8 @@ export function createCorrections(store: Store, folding: Folding, history: Histo
           await takeSeries(connection, [stream.seriesId]);
           if (isNumeric(stream)) {
             const rows = (await connection.query(
-              'SELECT day, body FROM chunks WHERE workspaceId = ? AND seriesId = ? AND day BETWEEN ? AND ? ORDER BY day, part',
-              [entry.workspaceId, stream.seriesId, Math.floor(from / DAY_MS), Math.floor((to - 1) / DAY_MS)],
+              'SELECT day, body FROM chunks WHERE seriesId = ? AND day BETWEEN ? AND ? ORDER BY day, part',
+              [stream.seriesId, Math.floor(from / DAY_MS), Math.floor((to - 1) / DAY_MS)],
             )) as { day: number; body: Buffer }[];
             const days = new Map<number, Columns>();
             for (const { day, body } of rows)
@@ -61,9 +60,7 @@ export function createCorrections(store: Store, folding: Folding, history: Histo
               const columns = without(before, from, to);
               if (columns.times.length === before.times.length) continue;
               count += before.times.length - columns.times.length;
-              await writeDays(connection, [
-                { id: stream.seriesId, workspaceId: entry.workspaceId, day, columns },
-              ]);
+              await writeDays(connection, [{ id: stream.seriesId, day, columns }]);
             }
             const [newest] = (await connection.query(
               'SELECT body FROM chunks WHERE seriesId = ? ORDER BY day DESC, part DESC LIMIT 1',
@@ -78,13 +75,13 @@ export function createCorrections(store: Store, folding: Folding, history: Histo
             return count;
           }
           const result = (await connection.query(
-            `DELETE FROM ${tableOf(stream)} WHERE workspaceId = ? AND seriesId = ? AND at >= ? AND at < ?`,
-            [entry.workspaceId, stream.seriesId, from, to],
+            `DELETE FROM ${tableOf(stream)} WHERE seriesId = ? AND at >= ? AND at < ?`,
+            [stream.seriesId, from, to],
           )) as { affectedRows: number };
           return result.affectedRows;
         }),
       );
-      if (!isNumeric(stream)) await settleNewest(store, entry.workspaceId, stream);
+      if (!isNumeric(stream)) await settleNewest(store, stream);
       return removed;
     },
   };

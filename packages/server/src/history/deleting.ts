@@ -1,7 +1,21 @@
+import { setTimeout as sleep } from 'node:timers/promises';
 import type { Transaction } from 'sequelize';
+import type { Logger } from 'pino';
 import type { Store } from '../store/store';
 
-/** Deletes series with all their readings, in the caller's transaction. */
+/** Rows that go at once, so that nobody waits long for a lock or the disk. Chunks are large. */
+const ROWS_AT_ONCE = { chunks: 20, texts: 500, locations: 500, images: 20, others: 500 };
+const REST_MS = 10;
+const EVERY_MS = 60_000;
+
+/** Tables of the readings of a series. */
+const OF_SERIES = ['chunks', 'texts', 'locations', 'images'] as const;
+/** Tables of what happened with a device. */
+const OF_DEVICE = ['arrivals', 'commands', 'recomputations', 'corrections', 'ruleStates'] as const;
+
+/**
+ * Takes series away, in the caller's transaction: nobody finds them any more. Their readings are marked, and go in slices.
+ */
 export async function deleteSeries(
   store: Store,
   ids: readonly number[],
@@ -10,9 +24,127 @@ export async function deleteSeries(
   if (ids.length === 0) return;
   // First of all: whoever folds them waits here, or is waited for, and then finds them gone.
   await store.models.series.destroy({ where: { id: [...ids] }, transaction });
-  for (const table of ['chunks', 'texts', 'locations', 'images'])
-    await store.sequelize.query(`DELETE FROM ${table} WHERE seriesId IN (?)`, {
-      replacements: [ids],
+  await mark(store, 'series', ids, transaction);
+}
+
+/** Takes a device away with all that belongs to it, in the caller's transaction; what is much is marked, and goes in slices. */
+export async function deleteDevice(store: Store, rowId: number, transaction: Transaction): Promise<void> {
+  const series = (await store.models.series.findAll({
+    where: { deviceRowId: rowId },
+    attributes: ['id'],
+    raw: true,
+    transaction,
+  })) as unknown as { id: number }[];
+  await deleteSeries(
+    store,
+    series.map(({ id }) => id),
+    transaction,
+  );
+  await mark(store, 'device', [rowId], transaction);
+  await store.models.devices.destroy({ where: { rowId }, transaction });
+}
+
+async function mark(
+  store: Store,
+  what: 'series' | 'device',
+  ids: readonly number[],
+  transaction: Transaction,
+): Promise<void> {
+  const now = Date.now();
+  for (let i = 0; i < ids.length; i += 1000)
+    await store.sequelize.query('INSERT IGNORE INTO leftovers (what, id, madeAt) VALUES ?', {
+      replacements: [ids.slice(i, i + 1000).map((id) => [what, id, now])],
       transaction,
     });
+}
+
+/** Removes what is left of things that were deleted. */
+export interface Clearing {
+  /** Something was deleted: begin soon. */
+  wake(): void;
+  /** Resolves when nothing is left, or it could not go on. */
+  settled(): Promise<void>;
+  stop(): Promise<void>;
+}
+
+/** Works in slices, with rests; what a stop breaks off is gone on with at the next start. Two at once do no harm. */
+export function startClearing(store: Store, log: Logger): Clearing {
+  let stopped = false;
+  let running: Promise<void> | null = null;
+  let again = false;
+
+  const slices = async (statement: string, id: number, rows: number): Promise<void> => {
+    for (;;) {
+      const { affectedRows } = await store.withConnection(
+        async (connection) =>
+          (await connection.query(`${statement} LIMIT ${rows}`, [id])) as { affectedRows: number },
+      );
+      if (affectedRows < rows || stopped) return;
+      await sleep(REST_MS);
+    }
+  };
+  /** Events, and what was sent to people about them, with their addresses. */
+  const clearEvents = async (deviceRowId: number): Promise<void> => {
+    for (let more = true; more && !stopped; await sleep(REST_MS))
+      more = await store.withConnection(async (connection) => {
+        const rows = (await connection.query('SELECT id FROM events WHERE deviceRowId = ? LIMIT ?', [
+          deviceRowId,
+          ROWS_AT_ONCE.others,
+        ])) as { id: number }[];
+        if (rows.length === 0) return false;
+        const ids = rows.map(({ id }) => id);
+        await connection.query('DELETE FROM alerts WHERE eventId IN (?)', [ids]);
+        await connection.query('DELETE FROM events WHERE id IN (?)', [ids]);
+        return true;
+      });
+  };
+  const clear = async (what: 'series' | 'device', id: number): Promise<void> => {
+    if (what === 'series')
+      for (const table of OF_SERIES)
+        await slices(`DELETE FROM ${table} WHERE seriesId = ?`, id, ROWS_AT_ONCE[table]);
+    else {
+      await clearEvents(id);
+      for (const table of OF_DEVICE)
+        await slices(`DELETE FROM ${table} WHERE deviceRowId = ?`, id, ROWS_AT_ONCE.others);
+    }
+    if (stopped) return;
+    await store.withConnection((connection) =>
+      connection.query('DELETE FROM leftovers WHERE what = ? AND id = ?', [what, id]),
+    );
+  };
+  const pass = async (): Promise<void> => {
+    do {
+      again = false;
+      const rows = await store.withConnection(
+        async (connection) =>
+          (await connection.query('SELECT what, id FROM leftovers ORDER BY madeAt LIMIT 100')) as {
+            what: 'series' | 'device';
+            id: number;
+          }[],
+      );
+      for (const { what, id } of rows) {
+        if (stopped) return;
+        await clear(what, id);
+      }
+      again ||= rows.length === 100;
+    } while (again && !stopped);
+  };
+  const wake = (): void => {
+    again = true;
+    if (stopped || running !== null) return;
+    running = pass()
+      .catch((error: Error) => log.warn({ err: error }, 'what is left of deleted things waits'))
+      .finally(() => (running = null));
+  };
+  const timer = setInterval(wake, EVERY_MS);
+  wake();
+  return {
+    wake,
+    settled: () => running ?? Promise.resolve(),
+    async stop() {
+      stopped = true;
+      clearInterval(timer);
+      await running;
+    },
+  };
 }

@@ -5,7 +5,6 @@ import type { Store } from '../store/store';
 /** Readings of a datastream of texts, locations or images with from ≤ time < to, the newest first; images by type and size only. */
 export async function readOthers(
   store: Store,
-  workspaceId: number,
   { seriesId, type }: Pick<DeviceStream, 'seriesId' | 'type'>,
   from: number,
   to: number,
@@ -20,8 +19,8 @@ export async function readOthers(
   const rows = await store.withConnection(
     async (connection) =>
       (await connection.execute(
-        `SELECT at, ${columns} FROM ${table} WHERE workspaceId = ? AND seriesId = ? AND at >= ? AND at < ? ORDER BY at DESC LIMIT ?`,
-        [workspaceId, seriesId, from, to, limit],
+        `SELECT at, ${columns} FROM ${table} WHERE seriesId = ? AND at >= ? AND at < ? ORDER BY at DESC LIMIT ?`,
+        [seriesId, from, to, limit],
       )) as {
         at: number;
         body: string;
@@ -42,10 +41,9 @@ export async function readOthers(
 /** Notes what is the newest reading of such a datastream now, after some were deleted. */
 export async function settleNewest(
   store: Store,
-  workspaceId: number,
   stream: Pick<DeviceStream, 'seriesId' | 'type'>,
 ): Promise<void> {
-  const [newest] = await readOthers(store, workspaceId, stream, 0, 8.64e15, 1);
+  const [newest] = await readOthers(store, stream, 0, 8.64e15, 1);
   await store.withConnection((connection) =>
     connection.execute('UPDATE series SET newestAt = ?, newestOther = ? WHERE id = ?', [
       newest?.at ?? null,

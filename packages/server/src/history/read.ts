@@ -37,26 +37,15 @@ export interface ReadSeries {
 /** Gives values as they are shown: calibrated. Raw ones stay as they are stored. */
 export interface HistoryReader {
   /** Readings with from ≤ time < to, the newest MOST_READINGS of them. */
-  readings(workspaceId: number, series: ReadSeries, from: number, to: number): Promise<Columns>;
+  readings(series: ReadSeries, from: number, to: number): Promise<Columns>;
   /** The newest reading before a time, or the oldest after it; null for none. */
-  nearest(
-    workspaceId: number,
-    series: ReadSeries,
-    at: number,
-    side: 'before' | 'after',
-  ): Promise<Sample | null>;
+  nearest(series: ReadSeries, at: number, side: 'before' | 'after'): Promise<Sample | null>;
   /** Rollups that lie each within one step of ascending bounds, as wide as those allow. */
-  rollups(workspaceId: number, series: ReadSeries, bounds: readonly number[]): Promise<Rollup[]>;
+  rollups(series: ReadSeries, bounds: readonly number[]): Promise<Rollup[]>;
   /** Readings of several series with from ≤ time < to, a day at a time; days without any are passed over. */
-  parts(
-    workspaceId: number,
-    series: readonly ReadSeries[],
-    from: number,
-    to: number,
-  ): AsyncGenerator<Columns[]>;
+  parts(series: readonly ReadSeries[], from: number, to: number): AsyncGenerator<Columns[]>;
   /** Buckets over a period for several series at once, in the order asked for. */
   lines(
-    workspaceId: number,
     series: readonly (ReadSeries & { key: string })[],
     from: number,
     to: number,
@@ -66,7 +55,6 @@ export interface HistoryReader {
 
 export function createHistoryReader(store: Store, recent: Recent): HistoryReader {
   const readColumns = async (
-    workspaceId: number,
     series: readonly ReadSeries[],
     from: number,
     to: number,
@@ -80,8 +68,8 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
         : await store.withConnection(
             async (connection) =>
               (await connection.query(
-                `SELECT seriesId, body FROM chunks WHERE workspaceId = ? AND seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ? ORDER BY seriesId, day, part`,
-                [workspaceId, Math.floor(from / DAY_MS), Math.floor((to - 1) / DAY_MS)],
+                `SELECT seriesId, body FROM chunks WHERE seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ? ORDER BY seriesId, day, part`,
+                [Math.floor(from / DAY_MS), Math.floor((to - 1) / DAY_MS)],
               )) as { seriesId: number; body: Buffer }[],
           );
     const stored = new Map<number, Columns>();
@@ -100,7 +88,6 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
 
   /** Rollups of several series, exact at both ends and where readings are not folded yet. */
   const readRollups = async (
-    workspaceId: number,
     series: readonly ReadSeries[],
     from: number,
     to: number,
@@ -123,8 +110,8 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
         (await connection.query(
           `SELECT seriesId, day, count, min, max, sum, first, last, spread, ${spanMs === HOUR_MS ? 'hours' : 'NULL AS hours'}, ${spanMs === TENS_MS ? 'tens' : 'NULL AS tens'},
             IF(${raw} OR NOT (${kept}), body, NULL) AS body
-            FROM chunks WHERE workspaceId = ? AND seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ? ORDER BY seriesId, day, part`,
-          [workspaceId, dayOf(from), dayOf(to - 1)],
+            FROM chunks WHERE seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ? ORDER BY seriesId, day, part`,
+          [dayOf(from), dayOf(to - 1)],
         )) as (ChunkRow & { seriesId: number })[],
     );
     const result = new Map<number, Rollup[]>(ids.map((id) => [id, []]));
@@ -165,7 +152,6 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
    * need their readings (the ragged ends, and those with readings not folded yet) are left to readRollups.
    */
   const readDays = async (
-    workspaceId: number,
     series: readonly ReadSeries[],
     from: number,
     to: number,
@@ -181,10 +167,10 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
           {
             rowsAsArray: true,
             sql: `SELECT seriesId, FLOOR(day / ?) AS bucket, SUM(count), MIN(min), MAX(max), SUM(sum) FROM chunks
-              WHERE workspaceId = ? AND seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ? AND day NOT IN (${[...apart].join(',')})
+              WHERE seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ? AND day NOT IN (${[...apart].join(',')})
               GROUP BY seriesId, bucket ORDER BY seriesId, bucket`,
           },
-          [spanMs / DAY_MS, workspaceId, dayOf(from), dayOf(to - 1)],
+          [spanMs / DAY_MS, dayOf(from), dayOf(to - 1)],
         )) as [id: number, bucket: number, count: number, min: number, max: number, sum: number][],
     );
     const result = new Map<number, Rollup[]>(ids.map((id) => [id, []]));
@@ -202,7 +188,7 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
     for (const day of apart) {
       const start = Math.max(from, day * DAY_MS);
       const end = Math.min(to, (day + 1) * DAY_MS);
-      const columns = await readColumns(workspaceId, series, start, end);
+      const columns = await readColumns(series, start, end);
       for (const [id, one] of columns) result.get(id)!.push(...rollUp(one, DAY_MS));
     }
     for (const list of result.values()) list.sort((a, b) => a.at - b.at);
@@ -210,14 +196,14 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
   };
 
   const reader: HistoryReader = {
-    async readings(workspaceId, series, from, to) {
-      const columns = (await readColumns(workspaceId, [series], from, to)).get(series.seriesId)!;
+    async readings(series, from, to) {
+      const columns = (await readColumns([series], from, to)).get(series.seriesId)!;
       const surplus = columns.times.length - MOST_READINGS;
       return surplus <= 0
         ? columns
         : { times: columns.times.slice(surplus), values: columns.values.slice(surplus) };
     },
-    async nearest(workspaceId, { seriesId, calibrations }, at, side) {
+    async nearest({ seriesId, calibrations }, at, side) {
       const before = side === 'before';
       const fresh = recent.of(seriesId);
       const day = dayOf(clampDay(at));
@@ -229,8 +215,8 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
       const rows = await store.withConnection(
         async (connection) =>
           (await connection.query(
-            `SELECT body FROM chunks WHERE workspaceId = ? AND seriesId = ? AND ${bound} ORDER BY ${order} LIMIT 2`,
-            [workspaceId, seriesId, day, day, ms],
+            `SELECT body FROM chunks WHERE seriesId = ? AND ${bound} ORDER BY ${order} LIMIT 2`,
+            [seriesId, day, day, ms],
           )) as { body: Buffer }[],
       );
       let nearest: Sample | null = null;
@@ -243,27 +229,26 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
       }
       return nearest;
     },
-    async rollups(workspaceId, series, bounds) {
+    async rollups(series, bounds) {
       const from = bounds[0]!;
       const to = bounds.at(-1)!;
       const spanMs = [DAY_MS, HOUR_MS, TENS_MS].find((span) => bounds.every((bound) => bound % span === 0));
       if (spanMs !== undefined && isLinear(series.calibrations))
-        return (await readRollups(workspaceId, [series], from, to, spanMs)).get(series.seriesId)!;
+        return (await readRollups([series], from, to, spanMs)).get(series.seriesId)!;
       // Bounds between the kept spans: a zone that is some quarter hours off.
       const result: Rollup[] = [];
-      for await (const [part] of reader.parts(workspaceId, [series], from, to))
-        result.push(...rollUp(part!, QUARTER_MS));
+      for await (const [part] of reader.parts([series], from, to)) result.push(...rollUp(part!, QUARTER_MS));
       return result;
     },
-    async *parts(workspaceId, series, from, to) {
+    async *parts(series, from, to) {
       const ids = series.map(({ seriesId }) => seriesId);
       if (ids.length === 0) return;
       const days = new Set<number>(ids.flatMap((id) => recent.of(id).times.map(dayOf)));
       const stored = await store.withConnection(
         async (connection) =>
           (await connection.query(
-            `SELECT DISTINCT day FROM chunks WHERE workspaceId = ? AND seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ?`,
-            [workspaceId, dayOf(clampDay(from)), dayOf(clampDay(to) - 1)],
+            `SELECT DISTINCT day FROM chunks WHERE seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ?`,
+            [dayOf(clampDay(from)), dayOf(clampDay(to) - 1)],
           )) as { day: number }[],
       );
       for (const { day } of stored) days.add(day);
@@ -271,24 +256,24 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
         const start = Math.max(from, day * DAY_MS);
         const end = Math.min(to, (day + 1) * DAY_MS);
         if (start >= end) continue;
-        const columns = await readColumns(workspaceId, series, start, end);
+        const columns = await readColumns(series, start, end);
         yield ids.map((id) => columns.get(id)!);
       }
     },
-    async lines(workspaceId, series, from, to, buckets) {
+    async lines(series, from, to, buckets) {
       if (series.length === 0) return [];
       const { spanMs, rollupMs } = planBuckets(from, to, buckets);
       if (rollupMs !== null && to - from > DAY_MS && series.every((one) => isLinear(one.calibrations))) {
         const plain = series.every(({ calibrations }) => calibrations.length === 0);
         const rollups =
           plain && spanMs > DAY_MS && spanMs % DAY_MS === 0
-            ? await readDays(workspaceId, series, from, to, spanMs)
-            : await readRollups(workspaceId, series, from, to, rollupMs);
+            ? await readDays(series, from, to, spanMs)
+            : await readRollups(series, from, to, rollupMs);
         return series.map(({ key, seriesId }) =>
           toLine(key, spanMs, bucketRollups(rollups.get(seriesId)!, spanMs)),
         );
       }
-      const columns = await readColumns(workspaceId, series, from, to);
+      const columns = await readColumns(series, from, to);
       return series.map(({ key, seriesId }) =>
         toLine(key, spanMs, bucketColumns(columns.get(seriesId)!, spanMs)),
       );

@@ -3,7 +3,6 @@ import type { Connection } from 'mariadb';
 
 /** A reading that is no number: a text, a location or an image. */
 export interface OtherReading {
-  workspaceId: number;
   series: number;
   at: number;
   value: string | Location | ImageValue;
@@ -36,22 +35,19 @@ export async function writeOthers(connection: Connection, readings: readonly Oth
   const texts: unknown[][] = [];
   const locations: unknown[][] = [];
   const images: unknown[][] = [];
-  for (const { series, at, value, workspaceId } of readings) {
+  for (const { series, at, value } of readings) {
     if (gone.has(series)) continue;
-    if (typeof value === 'string') texts.push([series, at, workspaceId, value]);
-    else if ('lat' in value) locations.push([series, at, workspaceId, value.lat, value.lon, value.alt]);
-    else images.push([series, at, workspaceId, value.type, Buffer.from(value.bytes)]);
+    if (typeof value === 'string') texts.push([series, at, value]);
+    else if ('lat' in value) locations.push([series, at, value.lat, value.lon, value.alt]);
+    else images.push([series, at, value.type, Buffer.from(value.bytes)]);
   }
   if (texts.length > 0)
-    await connection.batch('REPLACE INTO texts (seriesId, at, workspaceId, body) VALUES (?, ?, ?, ?)', texts);
+    await connection.batch('REPLACE INTO texts (seriesId, at, body) VALUES (?, ?, ?)', texts);
   if (locations.length > 0)
     await connection.batch(
-      'REPLACE INTO locations (seriesId, at, workspaceId, lat, lon, alt) VALUES (?, ?, ?, ?, ?, ?)',
+      'REPLACE INTO locations (seriesId, at, lat, lon, alt) VALUES (?, ?, ?, ?, ?)',
       locations,
     );
   for (const row of images)
-    await connection.execute(
-      'REPLACE INTO images (seriesId, at, workspaceId, type, body) VALUES (?, ?, ?, ?, ?)',
-      row,
-    );
+    await connection.execute('REPLACE INTO images (seriesId, at, type, body) VALUES (?, ?, ?, ?)', row);
 }

@@ -10,6 +10,7 @@ import {
   COMPUTING_TABLES,
   DEFAULT_VALUES,
   FIRST_TABLES,
+  LEFTOVERS,
   LIMITS,
   MANNERS,
   PEOPLE,
@@ -206,7 +207,8 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
       {
         name: '0009-manners',
         up: async () => {
-          for (const statement of [...MANNERS, ...RULE_PARTS]) await sequelize.query(withForm(statement));
+          for (const statement of [...MANNERS, ...RULE_PARTS, ...LEFTOVERS])
+            await sequelize.query(withForm(statement));
         },
       },
     ],

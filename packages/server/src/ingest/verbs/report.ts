@@ -97,7 +97,7 @@ export function createReport(parts: Parts): Report {
     for (const { stream, at: time, value } of accepted) {
       if (typeof value === 'number') journal.add(stream.seriesId, time, value);
       else {
-        const reading = otherReading(entry.workspaceId, stream.seriesId, time, value);
+        const reading = otherReading(stream.seriesId, time, value);
         (others ??= new Map()).set(reading, stream.key);
         journal.addOther(reading);
       }
@@ -280,12 +280,7 @@ function takeBack(
   }
 }
 
-function otherReading(
-  workspaceId: number,
-  series: number,
-  at: number,
-  value: OtherReading['value'],
-): OtherReading {
+function otherReading(series: number, at: number, value: OtherReading['value']): OtherReading {
   const bytes = typeof value === 'string' ? value.length * 2 : 'bytes' in value ? value.size : 40;
-  return { workspaceId, series, at, value, bytes };
+  return { series, at, value, bytes };
 }
