@@ -1,5 +1,5 @@
 import { Command } from 'commander';
-import { LIVE_PATH, type LiveMessage } from '@peatmoor/contract';
+import { LIVE_PATH, type LiveMessage, type WatchMessage } from '@peatmoor/contract';
 import { isControllable, isNumeric, isPending, isReportable, sampleValue, showReading } from '@peatmoor/core';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { WebSocket } from 'ws';
@@ -134,6 +134,9 @@ async function follow(device: string | undefined, forMs: number | null, json: bo
   await new Promise<void>((resolve, reject) => {
     const timer = forMs === null ? undefined : setTimeout(() => socket.close(), forMs);
     let last = '';
+    const wanted = device === undefined ? 'all' : [device];
+    const watch: WatchMessage = { type: 'watch', devices: wanted, arrivals: wanted };
+    socket.on('open', () => socket.send(JSON.stringify(watch)));
     socket.on('message', (data: Buffer) => {
       const message = JSON.parse(data.toString()) as LiveMessage;
       if (json) return say(JSON.stringify(message));

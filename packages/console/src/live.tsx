@@ -9,10 +9,13 @@ import {
   type Command,
   type Device,
   type LiveMessage,
+  type WatchMessage,
 } from '@peatmoor/contract';
 
 /** Points of each datastream that came since the page was opened, the newest last. */
 const MOST_POINTS = 3000;
+/** Devices that are named one by one; of more, the page hears of all. */
+const MOST_WATCHED = 500;
 
 interface Point {
   at: number;
@@ -39,6 +42,35 @@ class LiveStore {
   };
 
   newest = (device: string, stream: string): Newest | undefined => this.#newest.get(`${device}/${stream}`);
+  /** Devices that something on the page shows, and of which it shows messages, with how many times each. */
+  #shown = { devices: new Map<string, number>(), arrivals: new Map<string, number>() };
+  #onWatch: () => void = () => undefined;
+
+  /** Says that something on the page shows a device ('all' for all of them); call what it gives once it no longer does. */
+  show = (what: 'devices' | 'arrivals', device: string): (() => void) => {
+    const shown = this.#shown[what];
+    shown.set(device, (shown.get(device) ?? 0) + 1);
+    this.#onWatch();
+    return () => {
+      const left = shown.get(device)! - 1;
+      if (left > 0) shown.set(device, left);
+      else shown.delete(device);
+      this.#onWatch();
+    };
+  };
+
+  watched(): WatchMessage {
+    const of = (what: 'devices' | 'arrivals'): 'all' | string[] => {
+      const shown = this.#shown[what];
+      return shown.has('all') || shown.size > MOST_WATCHED ? 'all' : [...shown.keys()].sort();
+    };
+    return { type: 'watch', devices: of('devices'), arrivals: of('arrivals') };
+  }
+
+  onWatch(tell: () => void): void {
+    this.#onWatch = tell;
+  }
+
   tail = (device: string, stream: string): readonly Point[] => this.#tails.get(`${device}/${stream}`) ?? [];
   lastSeen = (device: string): number | undefined => this.#seen.get(device);
 
@@ -93,14 +125,29 @@ interface LiveState {
 const LiveContext = createContext<LiveState>({ connected: false, changed: null, arrived: [] });
 export const useLive = (): LiveState => use(LiveContext);
 
+/** Has the page hear what comes from a device for as long as it is shown; null for none. */
+export function useShown(what: 'devices' | 'arrivals', device: string | null): void {
+  useEffect(() => (device === null ? undefined : liveStore.show(what, device)), [what, device]);
+}
+
+/** The same for several, as a text with commas between them. */
+export function useAllShown(devices: string): void {
+  useEffect(() => {
+    const ends = devices.split(',').map((device) => device !== '' && liveStore.show('devices', device));
+    return () => ends.forEach((end) => end && end());
+  }, [devices]);
+}
+
 /** The newest reading of a datastream, live. */
 export function useNewest(device: string | null, stream: string): Newest | undefined {
+  useShown('devices', device);
   return useSyncExternalStore(liveStore.subscribe, () =>
     device === null ? undefined : liveStore.newest(device, stream),
   );
 }
 
 export function useLastSeen(device: string): number | undefined {
+  useShown('devices', device);
   return useSyncExternalStore(liveStore.subscribe, () => liveStore.lastSeen(device));
 }
 
@@ -127,6 +174,10 @@ const STALE: Record<ChangedWhat, string[]> = {
 
 function take(client: QueryClient, message: LiveMessage): void {
   if (message.type === 'readings') liveStore.readings(message.device, message.values);
+  // Messages that came before the page was heard.
+  if (message.type === 'watching')
+    for (const name of ['listArrivals', 'listAllArrivals'])
+      void client.invalidateQueries({ queryKey: [name] });
   if (message.type === 'changed')
     for (const name of STALE[message.what]) void client.invalidateQueries({ queryKey: [name] });
   if (message.type === 'arrival')
@@ -159,10 +210,25 @@ export function LiveProvider({ children }: { children: ReactNode }): ReactNode {
     let timer = 0;
     let wait = 500;
     let ended = false;
+    let said = '';
+    let later = 0;
+    const say = (): void => {
+      const text = JSON.stringify(liveStore.watched());
+      if (socket?.readyState !== WebSocket.OPEN || text === said) return;
+      said = text;
+      socket.send(text);
+    };
+    // What a page shows changes in bursts as it is drawn.
+    liveStore.onWatch(() => {
+      clearTimeout(later);
+      later = window.setTimeout(say, 60);
+    });
     const connect = (): void => {
       socket = new WebSocket(
         `${location.protocol === 'https:' ? 'wss' : 'ws'}://${location.host}${LIVE_PATH}`,
       );
+      said = '';
+      socket.onopen = say;
       socket.onmessage = (event: MessageEvent<string>) => {
         const message = JSON.parse(event.data) as LiveMessage;
         if (message.type === 'hello') {
@@ -187,6 +253,7 @@ export function LiveProvider({ children }: { children: ReactNode }): ReactNode {
     return () => {
       ended = true;
       clearTimeout(timer);
+      clearTimeout(later);
       socket?.close();
     };
   }, [client]);

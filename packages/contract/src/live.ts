@@ -12,6 +12,8 @@ export type ChangedWhat =
 /** A message on the live WebSocket, from the service to a page. */
 export type LiveMessage =
   | { type: 'hello'; now: number }
+  /** What the page says it shows is heard from now on. */
+  | { type: 'watching' }
   /** New readings of one device: `values` are [datastream key, time in ms, value]. */
   | { type: 'readings'; device: string; values: [key: string, at: number, value: Value][] }
   | { type: 'arrival'; arrival: Arrival }
@@ -20,6 +22,17 @@ export type LiveMessage =
   /** A device that has never connected before is connected. */
   | { type: 'firstOnline'; device: string; name: string; at: number }
   | { type: 'changed'; what: ChangedWhat; id?: string | number; by?: string };
+
+/**
+ * What a page says, as often as it changes: of which devices it shows readings and commands, and of which their messages.
+ * Before that it hears only of changes and events.
+ */
+export interface WatchMessage {
+  type: 'watch';
+  /** IDs of devices, 2000 at the most, or all of the workspace. */
+  devices: 'all' | readonly string[];
+  arrivals: 'all' | readonly string[];
+}
 
 /** Where the picture of an image datastream at a time is. */
 export function imagePath(device: string, stream: string, at: number): string {

@@ -101,7 +101,7 @@ export async function startService({
     const registry = createRegistry(store, bus);
     const recent = createRecent();
     registry.onNewest = recent.noteNewest;
-    const hub = createLiveHub(store, registry, bus, log);
+    const hub = createLiveHub({ store, registry, recent, bus, log });
     stops.push(hub.stop);
     let wakeReaders = (): void => undefined;
     const onCommit = (committed: Committed): void => {

@@ -1,9 +1,17 @@
 import { once } from 'node:events';
 import { WebSocket } from 'ws';
-import { endpoints, LIVE_PATH, type Client, type Endpoint } from '@peatmoor/contract';
+import {
+  endpoints,
+  LIVE_PATH,
+  type Client,
+  type Endpoint,
+  type LiveMessage,
+  type WatchMessage,
+} from '@peatmoor/contract';
 import {
   newDevice,
   newPerson,
+  post,
   startService,
   until,
   type Person,
@@ -190,6 +198,65 @@ describe('an open page', () => {
     const { closed } = await open({ authorization: `Bearer ${secret}` });
     await client.call('deleteKey', { params: { key: id } });
     expect(await closed).toBe(4401);
+  });
+
+  it('hears readings and messages only of the devices it says it shows', async () => {
+    const made = [await newDevice(client, 'Heard'), await newDevice(client, 'Not heard')];
+    const { page } = await open({ cookie: person.cookie() });
+    const heard: LiveMessage[] = [];
+    page.on('message', (data: Buffer) => heard.push(JSON.parse(data.toString()) as LiveMessage));
+    const report = async (): Promise<void> => {
+      for (const { token } of made) await post(service, token, { level: -100 });
+      await new Promise((resolve) => setTimeout(resolve, 400));
+    };
+    const of = (type: LiveMessage['type']): string[] => [
+      ...new Set(
+        heard.flatMap((one) =>
+          one.type !== type
+            ? []
+            : one.type === 'readings'
+              ? one.device
+              : one.type === 'arrival'
+                ? one.arrival.deviceId
+                : '',
+        ),
+      ),
+    ];
+    await report();
+    expect([of('readings'), of('arrival')]).toEqual([[], []]);
+    page.send(JSON.stringify({ type: 'watch', devices: ['heard'], arrivals: [] } satisfies WatchMessage));
+    // What it missed before it asked comes at once.
+    await until(() => of('watching').length > 0 && of('readings').length > 0);
+    await report();
+    expect([of('readings'), of('arrival')]).toEqual([['heard'], []]);
+    page.send(JSON.stringify({ type: 'watch', devices: [], arrivals: 'all' } satisfies WatchMessage));
+    await until(() => heard.filter(({ type }) => type === 'watching').length === 2);
+    heard.length = 0;
+    await report();
+    expect([of('readings'), of('arrival').sort()]).toEqual([[], ['heard', 'not-heard']]);
+    page.terminate();
+  });
+
+  it.each([
+    ['what is no JSON', '{'],
+    ['another message', '{"type":"shout"}'],
+    ['devices that are no list', '{"type":"watch","devices":{}}'],
+    ['too many devices', JSON.stringify({ type: 'watch', devices: Array.from({ length: 2001 }, () => 'a') })],
+    ['too long a name', JSON.stringify({ type: 'watch', devices: ['x'.repeat(81)] })],
+    ['null', 'null'],
+  ])('that sends %s is closed, and nobody else', async (_what, text) => {
+    const calm = await open({ cookie: person.cookie() });
+    const { page, closed } = await open({ cookie: person.cookie() });
+    page.send(text);
+    expect(await closed).toBe(1008);
+    expect(calm.page.readyState).toBe(WebSocket.OPEN);
+    calm.page.terminate();
+  });
+
+  it('that sends without end is closed', async () => {
+    const { page, closed } = await open({ cookie: person.cookie() });
+    for (let i = 0; i < 100; i++) page.send('{"type":"watch","devices":["heard"]}');
+    expect(await closed).toBe(1008);
   });
 
   it('of another address, or of one that hides it, is not let in', async () => {

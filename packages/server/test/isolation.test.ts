@@ -5,6 +5,7 @@ import {
   ApiError,
   endpoints,
   LIVE_PATH,
+  type WatchMessage,
   ROLES,
   roleIncludes,
   type EndpointName,
@@ -195,9 +196,19 @@ describe('a second account', () => {
       ),
     );
     await until(() => heard.owner.includes('hello') && heard.stranger.includes('hello'));
+    // The stranger asks for all, and for the device of the first by its name.
+    sockets[0]!.send(
+      JSON.stringify({ type: 'watch', devices: [id], arrivals: 'all' } satisfies WatchMessage),
+    );
+    sockets[1]!.send(
+      JSON.stringify({ type: 'watch', devices: [id], arrivals: 'all' } satisfies WatchMessage),
+    );
+    await until(() => heard.owner.includes('watching') && heard.stranger.includes('watching'));
+    // It has a device of that name too, and hears of that one.
+    heard.stranger.length = 0;
     await post(service, token, { level: -130 });
     await until(() => heard.owner.includes('readings') && heard.owner.includes('arrival'));
-    expect(heard.stranger).toEqual(['hello']);
+    expect(heard.stranger).toEqual([]);
     for (const socket of sockets) socket.terminate();
     const refused = open('peatmoor_session=guess');
     await expect(

@@ -3,6 +3,7 @@ import { useState, type ReactNode } from 'react';
 import { counted, guessStream } from '@peatmoor/core';
 import type { Arrival, Device, Kind } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
+import { useShown } from '../live';
 import { Notice } from '../parts/Notice';
 import { ArrivalRow } from './ArrivalRow';
 
@@ -16,6 +17,7 @@ export function ArrivalList({
   kind: Kind;
   most?: number;
 }): ReactNode {
+  useShown('arrivals', device.id);
   const arrivals = useRead('listArrivals', { params: { device: device.id } });
   const adopt = useChange('createStream', ['listKinds', 'readKind']);
   const retake = useChange('retake', ['listArrivals', 'readDevice']);

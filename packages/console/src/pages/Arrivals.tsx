@@ -3,6 +3,7 @@ import { useState, type ReactNode } from 'react';
 import { guessStream } from '@peatmoor/core';
 import type { Arrival } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
+import { useShown } from '../live';
 import { ArrivalRow } from '../devices/ArrivalRow';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
@@ -11,6 +12,7 @@ const MOST = 100;
 
 /** Every message of every device, newest first, live: what was accepted, what refused and why. */
 export function Arrivals(): ReactNode {
+  useShown('arrivals', 'all');
   const arrivals = useRead('listAllArrivals');
   const devices = useRead('listDevices').data ?? [];
   const kinds = useRead('listKinds').data ?? [];

@@ -7,10 +7,14 @@ import { WebSocketServer, type WebSocket } from 'ws';
 import type { Bus } from '../bus';
 import { shownTime } from '../ingest/times';
 import { factsOf } from '../journal/others';
+import type { Recent } from '../history/recent';
 import type { Committed } from '../journal/writer';
 import type { Registry } from '../registry';
+import { listIn } from '../store/rows';
 import type { Store } from '../store/store';
+import { createAudience, type Watched } from './audience';
 import { ended, type Holder } from './passes';
+import { readWatch, type Watch } from './watch';
 
 const FLUSH_MS = 100;
 const MOST_BUFFERED = 4_000_000;
@@ -19,6 +23,19 @@ const HEARTBEAT_MS = 30_000;
 const LOOK_MS = 1000;
 /** Close code of a page that may not stay (RFC 6455 §7.4.2: 4000 to 4999 are for applications). */
 const SIGNED_OUT = 4401;
+/** The same for one that sends what is not understood, or without end (RFC 6455 §7.4.1). */
+const NOT_UNDERSTOOD = 1008;
+const MOST_WATCH_BYTES = 128 * 1024;
+/** Messages of a page in a second at the most. */
+const MOST_MESSAGES = 20;
+
+interface Parts {
+  store: Store;
+  registry: Registry;
+  recent: Recent;
+  bus: Bus;
+  log: Logger;
+}
 
 export interface LiveHub {
   upgrade(request: IncomingMessage, socket: Duplex, head: Buffer, holder: Holder): void;
@@ -27,18 +44,34 @@ export interface LiveHub {
   stop(): void;
 }
 
-/** Sends pages what happens in their workspace. Readings are gathered for a tenth of a second, the newest of each series wins. */
-export function createLiveHub(store: Store, registry: Registry, bus: Bus, log: Logger): LiveHub {
-  const server = new WebSocketServer({ noServer: true, maxPayload: 1024 });
+/**
+ * Sends pages what happens in their workspace: changes to all of them, readings, commands and arrivals of a device to those that
+ * say they show it. Readings are gathered for a tenth of a second, the newest of each series wins.
+ */
+export function createLiveHub({ store, registry, recent, bus, log }: Parts): LiveHub {
+  const server = new WebSocketServer({ noServer: true, maxPayload: MOST_WATCH_BYTES });
   const pages = new Map<number, Set<WebSocket>>();
   const holders = new Map<Holder, WebSocket>();
   const fresh = new Map<number, { at: number; value: Value }>();
+  const devices = createAudience();
+  const arrivals = createAudience();
 
+  const audienceOf = (workspaceId: number, message: LiveMessage): Iterable<WebSocket> => {
+    switch (message.type) {
+      case 'readings':
+        return devices.of(workspaceId, message.device);
+      case 'command':
+        return devices.of(workspaceId, message.command.deviceId);
+      case 'arrival':
+        return arrivals.of(workspaceId, message.arrival.deviceId);
+      default:
+        return pages.get(workspaceId) ?? [];
+    }
+  };
   const send = (workspaceId: number, message: LiveMessage): void => {
-    const sockets = pages.get(workspaceId);
-    if (sockets === undefined) return;
-    const text = JSON.stringify(message);
-    for (const socket of sockets) {
+    let text: string | undefined;
+    for (const socket of audienceOf(workspaceId, message)) {
+      text ??= JSON.stringify(message);
       // A page that does not keep up is dropped; it connects again and reads everything anew.
       if (socket.bufferedAmount > MOST_BUFFERED) socket.terminate();
       else socket.send(text);
@@ -50,7 +83,7 @@ export function createLiveHub(store: Store, registry: Registry, bus: Bus, log: L
     if (fresh.size === 0) return;
     const readings = [...fresh];
     fresh.clear();
-    const devices = new Map<
+    const told = new Map<
       number,
       { workspaceId: number; device: string; values: [string, number, Value][] }
     >();
@@ -58,19 +91,20 @@ export function createLiveHub(store: Store, registry: Registry, bus: Bus, log: L
       const owner = await registry.ownerOf(seriesId);
       if (owner === null) continue;
       const { entry, stream } = owner;
-      const one = devices.get(entry.rowId) ?? {
+      if (isNobody(devices.of(entry.workspaceId, entry.id))) continue;
+      const one = told.get(entry.rowId) ?? {
         workspaceId: entry.workspaceId,
         device: entry.id,
         values: [],
       };
-      devices.set(entry.rowId, one);
+      told.set(entry.rowId, one);
       one.values.push([
         stream.key,
         shownTime(at),
         typeof value === 'number' ? calibrate(stream.calibrations, at, value) : value,
       ]);
     }
-    for (const { workspaceId, device, values } of devices.values())
+    for (const { workspaceId, device, values } of told.values())
       send(workspaceId, { type: 'readings', device, values });
   };
   const timer = setInterval(
@@ -93,6 +127,29 @@ export function createLiveHub(store: Store, registry: Registry, bus: Bus, log: L
     for (const sockets of pages.values()) for (const socket of sockets) socket.ping();
   }, HEARTBEAT_MS);
 
+  /** What a page may have missed before it said what it shows. */
+  const showNewest = async (page: WebSocket, workspaceId: number, watched: Watched): Promise<void> => {
+    if (watched !== 'all' && watched.size > 0) {
+      const rows = await listIn(store.models.devices, workspaceId, {
+        where: { id: [...watched] },
+        attributes: ['rowId'],
+      });
+      for (const entry of (await registry.load(rows.map(({ rowId }) => rowId))).values()) {
+        const values = entry.streams.flatMap(({ key, seriesId, calibrations }): [string, number, Value][] => {
+          const newest = recent.newest(seriesId);
+          if (newest === undefined) return [];
+          const { at, value } = newest;
+          return [
+            [key, shownTime(at), typeof value === 'number' ? calibrate(calibrations, at, value) : value],
+          ];
+        });
+        if (values.length > 0 && page.bufferedAmount < MOST_BUFFERED)
+          page.send(JSON.stringify({ type: 'readings', device: entry.id, values } satisfies LiveMessage));
+      }
+    }
+    page.send(JSON.stringify({ type: 'watching' } satisfies LiveMessage));
+  };
+
   return {
     upgrade(request, socket, head, holder) {
       const { workspaceId } = holder;
@@ -101,7 +158,26 @@ export function createLiveHub(store: Store, registry: Registry, bus: Bus, log: L
         pages.set(workspaceId, mine);
         mine.add(page);
         holders.set(holder, page);
+        let messages = 0;
+        let shown: Promise<void> = Promise.resolve();
+        let newest: Watch | null = null;
+        const calm = setInterval(() => (messages = 0), 1000);
+        page.on('message', (data) => {
+          const watch = ++messages > MOST_MESSAGES ? null : readWatch(data);
+          if (watch === null)
+            return page.close(NOT_UNDERSTOOD, 'send {"type":"watch","devices":[…],"arrivals":[…]}');
+          devices.set(page, workspaceId, watch.devices);
+          arrivals.set(page, workspaceId, watch.arrivals);
+          newest = watch;
+          // One after the other, and only for what it shows by then.
+          shown = shown
+            .then(() => (newest === watch ? showNewest(page, workspaceId, watch.devices) : undefined))
+            .catch((error: Error) => log.debug({ err: error }, 'newest readings missed'));
+        });
         page.on('close', () => {
+          clearInterval(calm);
+          devices.forget(page);
+          arrivals.forget(page);
           mine.delete(page);
           holders.delete(holder);
           if (mine.size === 0 && pages.get(workspaceId) === mine) pages.delete(workspaceId);
@@ -111,7 +187,7 @@ export function createLiveHub(store: Store, registry: Registry, bus: Bus, log: L
       });
     },
     committed({ batch, others }) {
-      if (pages.size === 0) return;
+      if (devices.isEmpty()) return;
       for (const { series, at, value } of others) fresh.set(series, { at, value: factsOf(value) });
       for (let i = 0; i < batch.series.length; i++) {
         const known = fresh.get(batch.series[i]!);
@@ -128,4 +204,8 @@ export function createLiveHub(store: Store, registry: Registry, bus: Bus, log: L
       server.close();
     },
   };
+}
+
+function isNobody(pages: Iterable<WebSocket>): boolean {
+  return pages[Symbol.iterator]().next().done === true;
 }

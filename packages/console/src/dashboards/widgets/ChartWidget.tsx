@@ -4,7 +4,7 @@ import { numberOption, sampleValue, type Display } from '@peatmoor/core';
 import { LINE_DASHES, LINE_INKS, LineChart, type ChartLine } from '../../charts/LineChart';
 import { chartColumns, type ChartColumns } from '../../charts/lines';
 import { useHistory } from '../../charts/useHistory';
-import { liveStore, useNow } from '../../live';
+import { liveStore, useAllShown, useNow } from '../../live';
 import { useDisplay } from '../../parts/useDisplay';
 import { ink, MONO } from '../../theme';
 import type { Source } from '../useCatalogue';
@@ -20,6 +20,7 @@ function ChartBody({ widget, sources, period }: WidgetProps): ReactNode {
   const tails = useSyncExternalStore(liveStore.subscribe, () =>
     real.map(({ device, stream }) => liveStore.tail(device!.id, stream.key).length).join(),
   );
+  useAllShown(real.map(({ device }) => device!.id).join());
   const displayOf = useDisplay();
   const now = useNow(Math.max(1000, period.ms / 300));
   const from = now - period.ms;
