@@ -4,6 +4,7 @@ import { hostname } from 'node:os';
 import type { AddressInfo } from 'node:net';
 import type { Duplex } from 'node:stream';
 import { LIVE_PATH, type Address } from '@peatmoor/contract';
+import type { Fact } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import { startChannels } from './alerts/channels';
 import { startOutbox } from './alerts/outbox';
@@ -123,11 +124,15 @@ export async function startService({
     // Begun now, not waited for: what was left is in memory and found there.
     void folding.foldAll().catch((error: Error) => log.warn({ err: error }, 'folding waits'));
     const history = createHistoryReader(store, recent);
-    const presence = startPresence(store, log);
+    // What happens with devices beside readings: rules are worked out from the journal alone.
+    const tell = (fact: Fact): void => {
+      if (journal.takes()) journal.addFact(fact);
+    };
+    const presence = startPresence(store, tell, log);
     stops.push(presence.stop);
     const tokenUse = startTokenUse(store, log);
     stops.push(tokenUse.stop);
-    const arrivals = startArrivals(store, bus, times, log);
+    const arrivals = startArrivals({ store, bus, times, tell, log });
     stops.push(arrivals.stop);
     const outbox = startOutbox(store, startChannels(config), bus, log);
     stops.push(outbox.stop);
@@ -163,7 +168,7 @@ export async function startService({
     stops.push(journal.stop);
 
     const proofs = createProofs(store, bus, log);
-    const commands = createCommands(store, registry, presence, bus, log);
+    const commands = createCommands({ store, registry, presence, bus, tell, log });
     const rate = createWorkRate(config.deviceRate);
     const report = createReport({
       registry,

@@ -7,6 +7,7 @@ import {
   takeValue,
   wireValue,
   type CommandHappening,
+  type Fact,
   type Refusal,
 } from '@peatmoor/core';
 import type { Command } from '@peatmoor/contract';
@@ -51,13 +52,16 @@ export interface CommandBook {
   waitForChange(deviceRowId: number, ms: number, gone: AbortSignal): Promise<void>;
 }
 
-export function createCommands(
-  store: Store,
-  registry: Registry,
-  presence: PresenceBook,
-  bus: Bus,
-  log: Logger,
-): CommandBook {
+interface Parts {
+  store: Store;
+  registry: Registry;
+  presence: PresenceBook;
+  bus: Bus;
+  tell: (fact: Fact) => void;
+  log: Logger;
+}
+
+export function createCommands({ store, registry, presence, bus, tell, log }: Parts): CommandBook {
   const { commands } = store.models;
   const pending = new Map<string, number>();
   const waiters = new Map<number, Set<() => void>>();
@@ -104,6 +108,7 @@ export function createCommands(
       return;
     }
     if (!isPending(state)) pending.delete(place(row.deviceRowId, row.streamId));
+    if (state === 'applied') tell({ kind: 'applied', device: entry.rowId, at: now, command: row.id });
     announce(entry, { ...row, ...change });
   };
 
@@ -146,7 +151,7 @@ export function createCommands(
       .byRow(deviceRowId)
       .then((entry) => entry && bring(entry, wanted))
       .catch((error: Error) =>
-        log.debug({ error: error.message, deviceRowId }, 'a wanted value waits for the next connection'),
+        log.debug({ err: error, deviceRowId }, 'a wanted value waits for the next connection'),
       );
   });
 
@@ -269,7 +274,7 @@ export function createCommands(
       if (id === undefined) return;
       findOne(commands, { id })
         .then((row) => (row !== null && kept(row) === value ? happen(entry, row, 'applied') : undefined))
-        .catch((error: Error) => log.debug({ error: error.message }, 'a confirmation was missed'));
+        .catch((error: Error) => log.debug({ err: error }, 'a confirmation was missed'));
     },
     describe: (entry, row) => toCommand(row, entry),
     async newestBeside(entry, rows) {

@@ -105,7 +105,7 @@ export function startRecomputing(parts: Parts): Recomputing {
       try {
         await run(row);
       } catch (error) {
-        log.warn({ error: (error as Error).message }, 'a recomputation failed');
+        log.warn({ err: error }, 'a recomputation failed');
         const failures = (failed.get(row.id) ?? 0) + 1;
         failed.set(row.id, failures);
         const reason = 'It failed three times; why is in the log of the service. Ask for it again.';
@@ -120,7 +120,7 @@ export function startRecomputing(parts: Parts): Recomputing {
     running ??= look()
       .catch((error: Error) => {
         interrupted = true;
-        log.debug({ error: error.message }, 'recomputing waits');
+        log.debug({ err: error }, 'recomputing waits');
       })
       .finally(() => (running = null));
   }, LOOK_MS);

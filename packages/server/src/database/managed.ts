@@ -47,9 +47,7 @@ export async function startManagedDatabase(dataFolder: string, log: Logger): Pro
     pid = child.pid ?? null;
     let last = '';
     child.stderr?.on('data', (text: Buffer) => (last = text.toString().slice(-600)));
-    child.on('error', (error) =>
-      log.error({ error: error.message }, 'the database server cannot be started'),
-    );
+    child.on('error', (error) => log.error({ err: error }, 'the database server cannot be started'));
     child.on('exit', (code, signal) => {
       pid = null;
       if (stopping) return;

@@ -54,7 +54,7 @@ export function startKeeping(store: Store, log: Logger): Keeping {
   const run = (): void =>
     void tidy(Date.now()).then(
       (gone) => gone > 0 && log.info({ gone }, 'old readings went, as their datastreams say'),
-      (error: Error) => log.warn({ error: error.message }, 'old readings wait to be deleted'),
+      (error: Error) => log.warn({ err: error }, 'old readings wait to be deleted'),
     );
   const first = setTimeout(run, 20_000);
   const timer = setInterval(run, EVERY_MS);

@@ -1,4 +1,11 @@
-import { showRaw, withoutSecrets, type DecodedReport, type Refusal, type TakenReport } from '@peatmoor/core';
+import {
+  showRaw,
+  withoutSecrets,
+  type DecodedReport,
+  type Fact,
+  type Refusal,
+  type TakenReport,
+} from '@peatmoor/core';
 import type { Arrival } from '@peatmoor/contract';
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
@@ -53,22 +60,42 @@ interface Waiting {
   form: string;
   raw: Buffer | null;
   rowsAt: number | null;
+  /** True once the journal was told what was refused of it. */
+  told: boolean;
+}
+
+interface Parts {
+  store: Store;
+  bus: Bus;
+  times: Times;
+  tell: (fact: Fact) => void;
+  log: Logger;
 }
 
 /** Keeps the newest messages of each device: live at once, in the records within a second. */
-export function startArrivals(store: Store, bus: Bus, times: Times, log: Logger): ArrivalBook {
+export function startArrivals({ store, bus, times, tell, log }: Parts): ArrivalBook {
   let counter = 0;
   const start = Date.now().toString(36);
   let waiting: Waiting[] = [];
   let waitingBytes = 0;
   const inSecond = new Map<number, number>();
 
+  /** How much was refused of each device, once a second. */
+  const tellRefused = (batch: readonly Waiting[]): void => {
+    const counts = new Map<number, number>();
+    for (const { entry, arrival, told } of batch)
+      if (arrival.refusedCount > 0 && !told)
+        counts.set(entry.rowId, (counts.get(entry.rowId) ?? 0) + arrival.refusedCount);
+    for (const one of batch) one.told = true;
+    for (const [device, count] of counts) tell({ kind: 'refused', device, at: Date.now(), count });
+  };
   const write = async (): Promise<void> => {
     inSecond.clear();
     if (waiting.length === 0) return;
     const batch = waiting;
     waiting = [];
     waitingBytes = 0;
+    tellRefused(batch);
     const devices = new Set(batch.map(({ entry }) => entry.rowId));
     await store
       .withConnection(async (connection) => {
@@ -124,7 +151,7 @@ export function startArrivals(store: Store, bus: Bus, times: Times, log: Logger)
     // Should it be taken again, its rows without a time have the one they have now.
     const rowsAt = kept === null ? null : (at ?? times.keepFor(entry.rowId, receivedAt));
     waitingBytes += kept?.length ?? 0;
-    waiting.push({ entry, arrival, form, raw: kept, rowsAt });
+    waiting.push({ entry, arrival, form, raw: kept, rowsAt, told: false });
     if (waiting.length > MOST_WAITING) waitingBytes -= waiting.shift()!.raw?.length ?? 0;
     bus.emit('live', { workspaceId: entry.workspaceId, message: { type: 'arrival', arrival } });
   };

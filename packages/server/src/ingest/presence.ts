@@ -1,3 +1,4 @@
+import type { Fact } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import type { Store } from '../store/store';
 
@@ -28,8 +29,8 @@ export interface PresenceBook {
 
 const NONE: ReadonlySet<DeviceSession> = new Set();
 
-/** Keeps presence in memory and writes the times of last messages down every two seconds. */
-export function startPresence(store: Store, log: Logger): PresenceBook {
+/** Keeps presence in memory, tells the journal when a device's first connection opens and its last one ends, and writes the times of last messages down every two seconds. */
+export function startPresence(store: Store, tell: (fact: Fact) => void, log: Logger): PresenceBook {
   const lastSeen = new Map<number, number>();
   const unsaved = new Set<number>();
   const sessions = new Map<number, Set<DeviceSession>>();
@@ -43,7 +44,7 @@ export function startPresence(store: Store, log: Logger): PresenceBook {
       )
       .catch((error: Error) => {
         for (const [, rowId] of rows) unsaved.add(rowId!);
-        log.debug({ error: error.message }, 'times of last messages wait');
+        log.debug({ err: error }, 'times of last messages wait');
       });
   };
   const timer = setInterval(() => void save(), 2000);
@@ -56,13 +57,15 @@ export function startPresence(store: Store, log: Logger): PresenceBook {
     sessions: (deviceRowId) => sessions.get(deviceRowId) ?? NONE,
     open(session) {
       const known = sessions.get(session.deviceRowId);
-      if (known === undefined) sessions.set(session.deviceRowId, new Set([session]));
-      else known.add(session);
+      if (known !== undefined) return void known.add(session);
+      sessions.set(session.deviceRowId, new Set([session]));
+      tell({ kind: 'online', device: session.deviceRowId, at: Date.now() });
     },
     close(session) {
       const known = sessions.get(session.deviceRowId);
-      known?.delete(session);
-      if (known?.size === 0) sessions.delete(session.deviceRowId);
+      if (known === undefined || !known.delete(session) || known.size > 0) return;
+      sessions.delete(session.deviceRowId);
+      tell({ kind: 'offline', device: session.deviceRowId, at: Date.now() });
     },
     count: () => [...sessions.values()].reduce((sum, one) => sum + one.size, 0),
     async stop() {

@@ -26,7 +26,7 @@ export function createProofs(store: Store, bus: Bus, log: Logger): Proofs {
         }),
       )
       .catch((error: Error) =>
-        log.warn({ error: error.message }, 'how far a device has come could not be written down'),
+        log.warn({ err: error }, 'how far a device has come could not be written down'),
       );
   };
   return {

@@ -24,7 +24,7 @@ export function startTokenUse(store: Store, log: Logger): TokenUse {
       )
       .catch((error: Error) => {
         for (const [, id] of rows) unsaved.add(id!);
-        log.debug({ error: error.message }, 'uses of tokens wait');
+        log.debug({ err: error }, 'uses of tokens wait');
       });
   };
   const timer = setInterval(() => void save(), SAVE_MS);
