@@ -194,3 +194,21 @@ it('packs single-precision values in four bytes each, and others in eight', () =
   expect(packColumns(singles).length).toBeLessThan(200 * 4 + 230);
   expect(packColumns(doubles).length).toBeLessThan(200 * 8 + 230);
 });
+
+it('reads what the first version left in a journal', () => {
+  const bytes = new Uint8Array(8 + 2 * 20);
+  const view = new DataView(bytes.buffer);
+  view.setUint32(0, 0x504d_3031);
+  view.setUint32(4, 2, true);
+  [7, 9].forEach((series, i) => view.setUint32(8 + i * 4, series, true));
+  [1000, 2000].forEach((time, i) => view.setFloat64(16 + i * 8, time, true));
+  [1.5, -3].forEach((value, i) => view.setFloat64(32 + i * 8, value, true));
+  const { batch, facts } = unpackBatch(bytes);
+  expect([Array.from(batch.series), Array.from(batch.times), Array.from(batch.values), facts]).toEqual([
+    [7, 9],
+    [1000, 2000],
+    [1.5, -3],
+    [],
+  ]);
+  expect(() => unpackBatch(bytes.subarray(0, 40))).toThrow('cut short');
+});

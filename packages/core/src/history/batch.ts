@@ -7,6 +7,8 @@ export interface Batch {
 
 const HEADER_BYTES = 8;
 const MAGIC = 0x504d_3032;
+/** The form of the first version: series ahead of times and values, no facts. */
+const FIRST_MAGIC = 0x504d_3031;
 
 /** Gathers readings in columns that grow; no object a reading. */
 export class BatchBuilder {
@@ -84,13 +86,15 @@ export function packBatch({ series, times, values }: Batch, facts: readonly Fact
   return new Uint8Array(buffer);
 }
 
-/** Unpacks what packBatch made. Throws RangeError on anything else. */
+/** Unpacks what packBatch made, of any version. Throws RangeError on anything else. */
 export function unpackBatch(bytes: Uint8Array): Commit {
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-  if (bytes.length < HEADER_BYTES || view.getUint32(0) !== MAGIC) throw new RangeError('not a journal batch');
+  const magic = bytes.length < HEADER_BYTES ? 0 : view.getUint32(0);
+  if (magic !== MAGIC && magic !== FIRST_MAGIC) throw new RangeError('not a journal batch');
   const count = view.getUint32(4, true);
   const readings = HEADER_BYTES + count * 20;
   if (bytes.length < readings) throw new RangeError('a journal batch is cut short');
+  if (magic === FIRST_MAGIC) return { batch: readFirst(view, count), facts: [] };
   const { buffer } = Uint8Array.from(bytes.subarray(0, readings));
   return {
     batch: {
@@ -99,6 +103,17 @@ export function unpackBatch(bytes: Uint8Array): Commit {
       series: new Uint32Array(buffer, HEADER_BYTES + count * 16, count),
     },
     facts: bytes.length === readings ? [] : readFacts(bytes.subarray(readings)),
+  };
+}
+
+function readFirst(view: DataView, count: number): Batch {
+  const times = HEADER_BYTES + count * 4;
+  const values = times + count * 8;
+  const places = Array.from({ length: count }, (_, i) => i);
+  return {
+    series: places.map((i) => view.getUint32(HEADER_BYTES + i * 4, true)),
+    times: places.map((i) => view.getFloat64(times + i * 8, true)),
+    values: places.map((i) => view.getFloat64(values + i * 8, true)),
   };
 }
 

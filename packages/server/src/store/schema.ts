@@ -68,6 +68,31 @@ export const FIRST_TABLES = [
     attempts INT UNSIGNED NOT NULL, dueAt BIGINT NOT NULL, sentAt BIGINT NULL, error VARCHAR(300) NOT NULL, KEY (state, dueAt), KEY (eventId))`,
 ];
 
+/**
+ * What the first tables gained while they still had the name of the first migration: folders made in between have some of it,
+ * all of it, or nothing.
+ */
+export const EARLY_FOLDERS = [
+  ...FIRST_TABLES.map((statement) => statement.replace('CREATE TABLE', 'CREATE TABLE IF NOT EXISTS')),
+  `ALTER TABLE accessKeys ADD COLUMN IF NOT EXISTS scope VARCHAR(20) NOT NULL DEFAULT 'everything', ADD COLUMN IF NOT EXISTS deviceRowId INT UNSIGNED NULL,
+    ADD COLUMN IF NOT EXISTS endsAt BIGINT NULL, ADD KEY IF NOT EXISTS deviceRowId (deviceRowId)`,
+  `ALTER TABLE kinds ADD COLUMN IF NOT EXISTS acceptNew TINYINT(1) NOT NULL DEFAULT 0, ADD COLUMN IF NOT EXISTS notes TEXT NOT NULL DEFAULT '',
+    ADD COLUMN IF NOT EXISTS board VARCHAR(20) NOT NULL DEFAULT '', ADD COLUMN IF NOT EXISTS icon VARCHAR(20) NOT NULL DEFAULT ''`,
+  `ALTER TABLE streams ADD COLUMN IF NOT EXISTS description VARCHAR(500) NOT NULL DEFAULT '', ADD COLUMN IF NOT EXISTS choices TEXT NOT NULL DEFAULT '[]',
+    ADD COLUMN IF NOT EXISTS colour CHAR(7) NULL, ADD COLUMN IF NOT EXISTS part VARCHAR(40) NULL, ADD COLUMN IF NOT EXISTS boardPin VARCHAR(40) NOT NULL DEFAULT '',
+    ADD COLUMN IF NOT EXISTS keepDays INT NULL, ADD COLUMN IF NOT EXISTS unconfirmed TINYINT(1) NOT NULL DEFAULT 0`,
+  `ALTER TABLE devices ADD COLUMN IF NOT EXISTS labels TEXT NOT NULL DEFAULT '[]', ADD COLUMN IF NOT EXISTS place TEXT NULL, ADD COLUMN IF NOT EXISTS notes TEXT NOT NULL DEFAULT '',
+    ADD COLUMN IF NOT EXISTS about TEXT NOT NULL DEFAULT '{}', ADD COLUMN IF NOT EXISTS gatewayRowId INT UNSIGNED NULL, ADD COLUMN IF NOT EXISTS serial VARCHAR(80) NULL,
+    ADD UNIQUE KEY IF NOT EXISTS gatewaySerial (gatewayRowId, serial)`,
+  `ALTER TABLE series ADD COLUMN IF NOT EXISTS newestOther TEXT NULL`,
+  `ALTER TABLE chunks ADD COLUMN IF NOT EXISTS hours BLOB NULL, ADD COLUMN IF NOT EXISTS tens BLOB NULL`,
+  // Rolled up from the chunks, and worked out from them where it is missing.
+  `DROP TABLE IF EXISTS hours`,
+  `ALTER TABLE arrivals ADD COLUMN IF NOT EXISTS form VARCHAR(80) NOT NULL DEFAULT '', ADD COLUMN IF NOT EXISTS raw MEDIUMBLOB NULL,
+    ADD KEY IF NOT EXISTS workspaceId (workspaceId, id)`,
+  `ALTER TABLE commands ADD COLUMN IF NOT EXISTS textValue TEXT NULL`,
+];
+
 /** Computed datastreams, and their being worked out anew over history. */
 export const COMPUTING_TABLES = [
   `ALTER TABLE streams ADD COLUMN IF NOT EXISTS computation TEXT NULL`,

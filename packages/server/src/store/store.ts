@@ -9,6 +9,7 @@ import {
   CLAIM_TABLES,
   COMPUTING_TABLES,
   DEFAULT_VALUES,
+  EARLY_FOLDERS,
   FIRST_TABLES,
   LEFTOVERS,
   LIMITS,
@@ -18,6 +19,7 @@ import {
   SHARED_WORK,
   TABLE_FORM,
 } from './schema';
+import { rollUpEarlyChunks } from './earlyChunks';
 import { refuseSettings } from './settings';
 import { guardConnections, inTransaction } from './oneConnection';
 
@@ -186,6 +188,7 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
         },
       },
       ...Object.entries({
+        '0001b-early-folders': EARLY_FOLDERS,
         '0002-computing': COMPUTING_TABLES,
         '0003-claims': CLAIM_TABLES,
         '0004-chunk-parts': CHUNK_PARTS,
@@ -195,6 +198,7 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
         name,
         up: async () => {
           for (const statement of statements) await sequelize.query(withForm(statement));
+          if (name === '0001b-early-folders') await rollUpEarlyChunks(sequelize);
         },
       })),
       { name: '0007-any-letter', up: () => convertTables(sequelize) },
