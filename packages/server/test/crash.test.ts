@@ -38,6 +38,8 @@ async function lastingClient(service: TestService, client: Client): Promise<Clie
 async function underLoad(
   service: TestService,
   token: string,
+  /** Boards without a clock: what they send names no time. */
+  clockless: readonly Clockless[],
   /** Given a wait for some more acknowledgements, so that each disturbance meets a load, however slow the disk is. */
   disturb: (someMore: () => Promise<unknown>) => Promise<void>,
 ): Promise<{ acknowledged: Set<number> }> {
@@ -83,7 +85,16 @@ async function underLoad(
       await board.endAsync(true).catch(() => undefined);
     }
   };
-  const load = [http(), http(), http(), mqtt('a'), mqtt('b'), mqtt('c')];
+  const free = async ({ token: own, acknowledged: kept }: Clockless) => {
+    while (running) {
+      const number = (mark += 2);
+      await post(service, own, { mark: number }).then(
+        ({ status }) => (status === 200 ? kept.add(number) : pause(20)),
+        () => pause(20),
+      );
+    }
+  };
+  const load = [http(), http(), http(), mqtt('a'), mqtt('b'), mqtt('c'), ...clockless.map(free)];
   const someMore = (): Promise<unknown> => {
     const enough = acknowledged.size + SOME_MORE;
     return until(() => acknowledged.size >= enough, 'that some more are acknowledged', 60_000);
@@ -93,6 +104,34 @@ async function underLoad(
   running = false;
   await Promise.all(load);
   return { acknowledged };
+}
+
+/** A board without a clock, and the numbers of its that were acknowledged. */
+interface Clockless {
+  id: string;
+  token: string;
+  acknowledged: Set<number>;
+}
+
+async function addClockless(client: Client, kindId: number): Promise<Clockless[]> {
+  const boards: Clockless[] = [];
+  for (let i = 0; i < 4; i++) {
+    const { device, token } = await client.call('createDevice', { body: { name: `Clockless ${i}`, kindId } });
+    boards.push({ id: device.id, token, acknowledged: new Set() });
+  }
+  return boards;
+}
+
+/** Each acknowledged number is found, and none took the place of another. */
+async function expectClocklessStored(client: Client, boards: readonly Clockless[]): Promise<void> {
+  for (const { id: device, acknowledged } of boards) {
+    expect(acknowledged.size).toBeGreaterThan(20);
+    const query = { streams: 'mark', from: LOAD_START, to: Date.now() + 60_000 };
+    const { lines } = await client.call('history', { params: { device }, query });
+    const stored = new Set(lines[0]!.values);
+    expect([...acknowledged].filter((number) => !stored.has(number))).toEqual([]);
+    expect(stored.size).toBe(lines[0]!.values.length);
+  }
 }
 
 const SOME_MORE = 35;
@@ -151,7 +190,8 @@ describe('a service killed again and again under load', () => {
         body: { title: 'Wave', deviceId: id, stream: 'wave', ...condition },
       });
 
-      const { acknowledged } = await underLoad(service, token, async (someMore) => {
+      const boards = await addClockless(client, device.kindId);
+      const { acknowledged } = await underLoad(service, token, boards, async (someMore) => {
         for (let round = 0; round < ROUNDS; round++) {
           await someMore();
           await pause(150 + Math.random() * 500);
@@ -159,6 +199,7 @@ describe('a service killed again and again under load', () => {
         }
       });
       await expectAllStored(client, acknowledged, `${ROUNDS} kills of the service`);
+      await expectClocklessStored(client, boards);
 
       // The rule took the readings in the order of the journal, in which late ones change nothing: what its
       // events say must be what the step gives over readings in order, wherever those opened and closed it.
@@ -237,7 +278,8 @@ describe('a database killed under the service', () => {
       const client = await lastingClient(service, person.client);
       const { token, device } = await newDevice(client);
       await addLoadStreams(client, device.kindId);
-      const { acknowledged } = await underLoad(service, token, async (someMore) => {
+      const boards = await addClockless(client, device.kindId);
+      const { acknowledged } = await underLoad(service, token, boards, async (someMore) => {
         for (let round = 0; round < DATABASE_ROUNDS; round++) {
           await someMore();
           await pause(400 + Math.random() * 600);
@@ -252,6 +294,7 @@ describe('a database killed under the service', () => {
         }
       });
       await expectAllStored(client, acknowledged, `${DATABASE_ROUNDS} kills of the database`);
+      await expectClocklessStored(client, boards);
     } finally {
       await service.stop();
     }
