@@ -161,13 +161,17 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
             transaction,
           );
           await insert(models.memberships, { userId: user.id, workspaceId, role }, transaction);
-          return { userId: user.id, workspaceId };
+          return { userId: user.id, workspaceId, name };
         })
         .catch((error: unknown) => {
           if (error instanceof UniqueConstraintError)
             throw wrongField('email', 'cannot be used', 'Use another address.');
           throw error;
         });
+      bus.emit('live', {
+        workspaceId: made.workspaceId,
+        message: { type: 'changed', what: 'people', by: made.name },
+      });
       await limits.succeeded(bounds, 1);
       return sessions.start(request, response, made.userId, made.workspaceId);
     },
