@@ -12,6 +12,7 @@ import {
   planBuckets,
   rollUp,
   sliceColumns,
+  mergeBack,
   unpackBatch,
   unpackColumns,
   unpackRollups,
@@ -211,4 +212,46 @@ it('reads what the first version left in a journal', () => {
     [],
   ]);
   expect(() => unpackBatch(bytes.subarray(0, 40))).toThrow('cut short');
+});
+
+describe('parts of a day', () => {
+  const FULL = 20_000;
+  /** Folds batches one after the other; gives the sizes of the parts and how often readings were written. */
+  const fold = (batches: readonly number[]): { parts: number[]; written: number } => {
+    let parts: number[] = [];
+    let written = 0;
+    for (const fresh of batches) {
+      const back = mergeBack(parts, fresh, FULL);
+      const merged = parts.slice(parts.length - back).reduce((sum, one) => sum + one, fresh);
+      parts = [...parts.slice(0, parts.length - back), merged];
+      written += merged;
+    }
+    return { parts, written };
+  };
+
+  it.each([
+    ['a device a minute, folded every five minutes', Array.from({ length: 288 }, () => 5)],
+    ['a device every two seconds', Array.from({ length: 288 }, () => 150)],
+    ['a fast one, folded every five seconds', Array.from({ length: 17_280 }, () => 50)],
+    ['one that reports now and then', Array.from({ length: 288 }, () => 1)],
+  ])('are written three times at the most, %s', (_what, batches) => {
+    const { parts, written } = fold(batches);
+    const readings = batches.reduce((sum, one) => sum + one, 0);
+    // Once more when the day is over.
+    expect(written / readings).toBeLessThanOrEqual(batches.length > 1000 ? 5 : 3);
+    expect(parts.length).toBeLessThanOrEqual(25 + readings / 9000);
+  });
+
+  it('stay few whatever comes, and never grow beyond full ones', () => {
+    fc.assert(
+      fc.property(fc.array(fc.integer({ min: 1, max: 400 }), { maxLength: 300 }), (batches) => {
+        const { parts, written } = fold(batches);
+        const readings = batches.reduce((sum, one) => sum + one, 0);
+        expect(parts.reduce((sum, one) => sum + one, 0)).toBe(readings);
+        expect(Math.max(0, ...parts)).toBeLessThanOrEqual(FULL);
+        expect(parts.length).toBeLessThanOrEqual(40 + readings / 2000);
+        expect(written).toBeLessThanOrEqual(readings * 5 + 1);
+      }),
+    );
+  });
 });

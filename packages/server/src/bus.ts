@@ -11,6 +11,8 @@ export interface BusEvents {
   wanted: { deviceRowId: number; name: string; value: string; commandId: number | null };
   /** A token was withdrawn, or a device deleted: its sessions end. */
   dismiss: { deviceRowId: number; tokenId?: number };
+  /** Something is to be worked out anew. */
+  recompute: { workspaceId: number };
   /** Something for the pages of a workspace. */
   live: { workspaceId: number; message: LiveMessage };
 }

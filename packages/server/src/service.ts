@@ -91,7 +91,7 @@ export async function startService({
   try {
     let database: ManagedDatabase | null = null;
     if (config.databaseUrl === null) {
-      database = await startManagedDatabase(config.dataFolder, log);
+      database = await startManagedDatabase(config.dataFolder, log, config.databaseSize);
       stops.push(database.stop);
     }
     const store = await openStore(database ?? { url: config.databaseUrl! }, log);

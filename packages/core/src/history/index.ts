@@ -1,3 +1,4 @@
+export * from './levels';
 export * from './series';
 export * from './bytes';
 export * from './pack';

@@ -6,6 +6,8 @@ import { CannotBeSent, type Sender } from './channels';
 
 const MOST_ATTEMPTS = 8;
 const AT_ONCE = 20;
+/** How often it is looked for alerts to try again, and for those of other services. */
+const LOOK_MS = 5000;
 /** While one process sends an alert, no other takes it for this long. */
 const CLAIM_MS = 60_000;
 
@@ -27,8 +29,13 @@ export function startOutbox(
 
   const claim = (): Promise<AlertRow[]> =>
     store.withConnection(async (connection) => {
-      await connection.beginTransaction();
       const now = Date.now();
+      const [any] = (await connection.query(
+        "SELECT 1 FROM alerts WHERE state = 'waiting' AND dueAt <= ? LIMIT 1",
+        [now],
+      )) as unknown[];
+      if (any === undefined) return [];
+      await connection.beginTransaction();
       const rows = (await connection.query(
         "SELECT * FROM alerts WHERE state = 'waiting' AND dueAt <= ? ORDER BY dueAt LIMIT ? FOR UPDATE SKIP LOCKED",
         [now, AT_ONCE],
@@ -82,7 +89,7 @@ export function startOutbox(
       .catch((error: Error) => log.debug({ err: error }, 'alerts wait'))
       .finally(() => (busy = false));
   };
-  const timer = setInterval(wake, 2000);
+  const timer = setInterval(wake, LOOK_MS);
   return {
     wake,
     async stop() {

@@ -24,7 +24,9 @@ import { targetsOf, type Target } from './targets';
 import { inputsOver, newestOf } from './work';
 import type { ComputingWorker } from './worker';
 
-const LOOK_MS = 700;
+const LOOK_MS = 20_000;
+/** Requests that come together are one piece of work. */
+const SOON_MS = 300;
 const TELL_MS = 400;
 /** A recomputation that fails is tried again: the database may have been away. */
 const MOST_FAILURES = 3;
@@ -116,20 +118,34 @@ export function startRecomputing(parts: Parts): Recomputing {
       if (stopped) return;
     }
   };
-  const timer = setInterval(() => {
+  const begin = (): void => {
     running ??= look()
       .catch((error: Error) => {
         interrupted = true;
         log.debug({ err: error }, 'recomputing waits');
       })
       .finally(() => (running = null));
-  }, LOOK_MS);
+  };
+  const timer = setInterval(begin, LOOK_MS);
+  let soon: NodeJS.Timeout | null = null;
+  const beginSoon = (): void => {
+    if (soon !== null) clearTimeout(soon);
+    soon = stopped
+      ? null
+      : setTimeout(() => {
+          // What is under way may have looked just before.
+          if (running !== null) void running.then(beginSoon);
+          else begin();
+        }, SOON_MS);
+  };
+  bus.on('recompute', beginSoon);
 
   const recomputing: Recomputing = {
     async request(targets, from, userName) {
       await inRawTransaction(store, async (connection) => {
         for (const target of targets) await enqueueRecomputation(connection, target, from, userName);
       });
+      beginSoon();
     },
     async pastChanged(entry, stream, from, userName) {
       const current = (await registry.byRow(entry.rowId)) ?? entry;
@@ -141,6 +157,7 @@ export function startRecomputing(parts: Parts): Recomputing {
     async stop() {
       stopped = true;
       clearInterval(timer);
+      if (soon !== null) clearTimeout(soon);
       await running;
     },
   };

@@ -92,7 +92,11 @@ export function startComputing(parts: Parts): ComputingWorker {
       const worked = inOrder
         ? goOn(target, tail, fresh)
         : await outsideTransactions(() => workOut(history, target, fresh));
-      if (worked.tooMuch) await enqueueRecomputation(connection, target, worked.from, '');
+      if (worked.tooMuch) {
+        await enqueueRecomputation(connection, target, worked.from, '');
+        // Once it is committed.
+        setTimeout(() => bus.emit('recompute', { workspaceId: target.entry.workspaceId }), 500);
+      }
       if (!inOrder) late.push([seriesId, from]);
       const { times, values } = worked.outputs;
       for (let i = 0; i < times.length; i++) made.add(seriesId, times[i]!, values[i]!);
@@ -119,7 +123,8 @@ export function startComputing(parts: Parts): ComputingWorker {
       entries: ENTRIES_AT_ONCE,
       looks: 1,
       readings: Infinity,
-      everyMs: 1000,
+      // While nothing is computed, moving on now and then is enough; what others commit is looked for.
+      everyMs: sole ? 60_000 : 1000,
       gatherMs: () => 50,
       async begin() {
         stale = true;
@@ -142,7 +147,6 @@ export function startComputing(parts: Parts): ComputingWorker {
     },
   );
   return {
-    // While nothing is computed, moving on once a second is enough.
     wake: () => (targets.size > 0 || stale) && worker.wake(),
     alone: (seriesId, work) =>
       worker.alone(async () => {

@@ -19,6 +19,21 @@ export interface ManagedDatabase {
   stop(): Promise<void>;
 }
 
+/** What the database may take: memory for pages, and its log on disk. */
+interface DatabaseSize {
+  bufferMb: number;
+  logMb: number;
+  connections: number;
+}
+
+export const SIZES = {
+  small: { bufferMb: 24, logMb: 16, connections: 40 },
+  usual: { bufferMb: 96, logMb: 64, connections: 60 },
+} as const satisfies Record<string, DatabaseSize>;
+export type SizeName = keyof typeof SIZES;
+/** A machine with less memory than this is a small one, in bytes. */
+const SMALL_BYTES = 1.5 * 2 ** 30;
+
 const SETPRIV = '/usr/bin/setpriv';
 const USER = 'peatmoor';
 const DATABASE = 'peatmoor';
@@ -27,7 +42,12 @@ const DATABASE = 'peatmoor';
  * Starts MariaDB on a data folder of its own, reachable only through a socket, and starts it again whenever it
  * ends by itself. The kernel ends it with this process, however that ends.
  */
-export async function startManagedDatabase(dataFolder: string, log: Logger): Promise<ManagedDatabase> {
+export async function startManagedDatabase(
+  dataFolder: string,
+  log: Logger,
+  sizeName: SizeName | null = null,
+): Promise<ManagedDatabase> {
+  const size = SIZES[sizeName ?? (os.totalmem() < SMALL_BYTES ? 'small' : 'usual')];
   const folder = path.join(dataFolder, 'mariadb');
   const temporary = path.join(dataFolder, 'tmp');
   fs.mkdirSync(temporary, { recursive: true, mode: 0o700 });
@@ -43,7 +63,7 @@ export async function startManagedDatabase(dataFolder: string, log: Logger): Pro
     install(folder, temporary);
   }
   const launch = (): void => {
-    child = launchServer(folder, temporary, socketPath, initFile(dataFolder, password));
+    child = launchServer(folder, temporary, socketPath, initFile(dataFolder, password), size);
     pid = child.pid ?? null;
     let last = '';
     child.stderr?.on('data', (text: Buffer) => (last = text.toString().slice(-600)));
@@ -79,7 +99,13 @@ export async function startManagedDatabase(dataFolder: string, log: Logger): Pro
   };
 }
 
-function launchServer(folder: string, temporary: string, socketPath: string, init: string): ChildProcess {
+function launchServer(
+  folder: string,
+  temporary: string,
+  socketPath: string,
+  init: string,
+  size: DatabaseSize,
+): ChildProcess {
   const options = [
     '--no-defaults',
     `--datadir=${folder}`,
@@ -94,10 +120,12 @@ function launchServer(folder: string, temporary: string, socketPath: string, ini
     '--skip-log-bin',
     '--performance-schema=OFF',
     '--innodb-flush-log-at-trx-commit=1',
-    '--innodb-buffer-pool-size=96M',
-    '--innodb-log-file-size=96M',
+    `--innodb-buffer-pool-size=${size.bufferMb}M`,
+    `--innodb-log-file-size=${size.logMb}M`,
     '--max-allowed-packet=64M',
-    '--max-connections=60',
+    `--max-connections=${size.connections}`,
+    '--aria-pagecache-buffer-size=8M',
+    '--key-buffer-size=1M',
     '--character-set-server=utf8mb4',
     '--collation-server=utf8mb4_bin',
     ...(process.getuid?.() === 0 ? ['--user=root'] : []),

@@ -7,6 +7,7 @@ import {
   DAY_MS,
   EMPTY_COLUMNS,
   HOUR_MS,
+  mergeBack,
   mergeColumns,
   orderColumns,
   packColumns,
@@ -171,7 +172,7 @@ interface Stored {
 }
 
 /**
- * Merges each batch with the chunks whose times it overlaps, or adds it to the one before while that has room;
+ * Merges each batch with the chunks whose times it overlaps, or puts it at the end of its day as a part that grows by levels;
  * so the work depends on what came, not on how much the day has already. Chunks of a day never overlap.
  */
 async function mergeParts(
@@ -246,8 +247,14 @@ function touchedBy({ day, columns }: Part, stored: readonly Stored[], full: numb
   const to = Math.ceil(columns.times.at(-1)! - day * DAY_MS);
   const overlapping = stored.filter(({ part, toMs }) => part <= to && toMs >= from);
   if (overlapping.length > 0) return overlapping;
-  const before = stored.filter(({ toMs }) => toMs < from).at(-1);
-  return before !== undefined && before.count + columns.times.length <= full ? [before] : [];
+  // At the end of its day it joins those of its size; one between others stays by itself.
+  if (stored.some(({ toMs }) => toMs >= from)) return [];
+  const back = mergeBack(
+    stored.map(({ count }) => count),
+    columns.times.length,
+    full,
+  );
+  return back === 0 ? [] : stored.slice(-back);
 }
 
 const keyOf = ({ seriesId, day, part }: Pick<Stored, 'seriesId' | 'day' | 'part'>): string =>
@@ -275,6 +282,42 @@ function split(part: Part, full: number): Part[] {
     });
   return pieces;
 }
+
+/** Series whose day before is put together in one hour of the day, so that not all are at once. */
+const HOURS_A_DAY = 24;
+
+/**
+ * Puts the parts of past days together, of those of some series whose turn it is in this hour of the day: each day is then one
+ * chunk, or a few full ones. To be called in the transaction that has taken the series.
+ */
+export async function closeDays(
+  connection: Connection,
+  ids: readonly number[],
+  now: number,
+  log: Logger | null = null,
+): Promise<void> {
+  const hour = Math.floor(now / HOUR_MS) % HOURS_A_DAY;
+  const turn = ids.filter((id) => id % HOURS_A_DAY === hour);
+  if (turn.length === 0) return;
+  const today = Math.floor(now / DAY_MS);
+  const days = (await connection.query(
+    'SELECT seriesId, day, COUNT(*) AS parts, SUM(count) AS readings FROM chunks WHERE seriesId IN (?) AND day BETWEEN ? AND ? GROUP BY seriesId, day HAVING parts > 1 AND parts > 2 * readings / ?',
+    [turn, today - PAST_DAYS, today - 1, FULL],
+  )) as { seriesId: number; day: number }[];
+  for (const { seriesId, day } of days) {
+    const parts = (await connection.query(
+      'SELECT seriesId, day, part, body FROM chunks WHERE seriesId = ? AND day = ? ORDER BY part',
+      [seriesId, day],
+    )) as (Stored & { body: Buffer })[];
+    let columns: Columns = EMPTY_COLUMNS;
+    for (const one of parts) columns = mergeColumns(columns, await readable(connection, one, one.body, log));
+    await writeDays(connection, [{ id: seriesId, day, columns }]);
+    await nextTurn();
+  }
+}
+
+/** Days back that are looked at: a service that was off in the hour of a series makes it good. */
+const PAST_DAYS = 3;
 
 /** Writes whole days of series anew, with the rollups made from them; a day without readings goes. In a transaction. */
 export async function writeDays(connection: Connection, parts: readonly Part[], full = FULL): Promise<void> {

@@ -4,7 +4,7 @@ import type { Logger } from 'pino';
 import { offsetsOf, trimJournal, type JournalEntry } from '../journal/reader';
 import { startJournalWorker, type JournalWorker } from '../journal/worker';
 import type { Store } from '../store/store';
-import { mergeIntoChunks } from './chunks';
+import { closeDays, mergeIntoChunks } from './chunks';
 import type { Recent } from './recent';
 
 /** Commits that are read in one look, and readings after which that is enough for one transaction. */
@@ -19,6 +19,10 @@ const LOOKS_AT_ONCE = 60;
 const REST_MS = 5000;
 const REST_TIMES = 4;
 const MOST_READINGS = 3_000_000;
+/** While little comes, a disk is spared: what waits is in the journal, and in memory for whoever asks. */
+const CALM_MS = 300_000;
+const CALM_READINGS = 50_000;
+const CALM_COMMITS = 10_000;
 /** How often it is looked what another service has folded. */
 const OTHERS_MS = 5000;
 
@@ -43,6 +47,7 @@ interface Parts {
 /** The reader that takes the journal into chunks and rollups. */
 export function startFolding({ store, recent, log, holder, sole }: Parts): Folding {
   let tookMs = 0;
+  let commits = 0;
   const drop = async (): Promise<void> => {
     for (const place of await store.withConnection((connection) => offsetsOf(connection, 'folding')))
       recent.drop(place);
@@ -54,15 +59,23 @@ export function startFolding({ store, recent, log, holder, sole }: Parts): Foldi
       entries: ENTRIES_AT_ONCE,
       looks: LOOKS_AT_ONCE,
       readings: READINGS_AT_ONCE,
-      everyMs: OTHERS_MS,
-      gatherMs: () =>
-        recent.status(Date.now()).readings > MOST_READINGS ? 0 : Math.max(REST_MS, REST_TIMES * tookMs),
+      everyMs: sole ? CALM_MS : OTHERS_MS,
+      gatherMs() {
+        const { readings } = recent.status(Date.now());
+        if (readings > MOST_READINGS) return 0;
+        const busy = readings > CALM_READINGS || commits > CALM_COMMITS;
+        return Math.max(busy ? REST_MS : CALM_MS, REST_TIMES * tookMs);
+      },
       begin: drop,
       prepare: () => Promise.resolve('work'),
       async step(connection: Connection, entries: readonly JournalEntry[], caughtUp: boolean) {
         const start = performance.now();
         const bySeries = gather(entries);
-        if (bySeries.size > 0) await mergeIntoChunks(connection, bySeries, { log });
+        if (bySeries.size > 0) {
+          await mergeIntoChunks(connection, bySeries, { log });
+          await closeDays(connection, [...bySeries.keys()], Date.now(), log);
+        }
+        commits = 0;
         if (caughtUp) await trimJournal(connection);
         return {
           after(reached) {
@@ -82,7 +95,10 @@ export function startFolding({ store, recent, log, holder, sole }: Parts): Foldi
       await worker.settled();
       return worker.alone(work);
     },
-    wake: worker.wake,
+    wake() {
+      commits++;
+      worker.wake();
+    },
     async stop() {
       clearInterval(others);
       await worker

@@ -25,6 +25,10 @@ export const MOST_KEPT_BYTES = 64 * 1024;
 /** Arrivals of one device shown live and written down in a second at the most; the rest is only in memory. */
 const MOST_A_SECOND = 20;
 const MOST_WAITING = 5000;
+/** Seconds between two writings down; whoever reads a list has it done first. */
+const SAVE_S = 15;
+/** Messages of a device after which the oldest are deleted again. */
+const TRIM_AFTER = 50;
 /** Bytes of messages that may wait to be written down; of more only what became of them is kept. */
 const MOST_WAITING_BYTES = 16 * 1024 * 1024;
 /** Values and refusals of one message that are listed. */
@@ -72,13 +76,15 @@ interface Parts {
   log: Logger;
 }
 
-/** Keeps the newest messages of each device: live at once, in the records within a second. */
+/** Keeps the newest messages of each device: live at once, in the records within a few seconds. */
 export function startArrivals({ store, bus, times, tell, log }: Parts): ArrivalBook {
   let counter = 0;
   const start = Date.now().toString(36);
   let waiting: Waiting[] = [];
   let waitingBytes = 0;
   const inSecond = new Map<number, number>();
+  const sinceTrimmed = new Map<number, number>();
+  const trimmed = new Set<number>();
 
   /** How much was refused of each device, once a second. */
   const tellRefused = (batch: readonly Waiting[]): void => {
@@ -90,7 +96,6 @@ export function startArrivals({ store, bus, times, tell, log }: Parts): ArrivalB
     for (const [device, count] of counts) tell({ kind: 'refused', device, at: Date.now(), count });
   };
   const write = async (): Promise<void> => {
-    inSecond.clear();
     if (waiting.length === 0) return;
     const batch = waiting;
     waiting = [];
@@ -99,6 +104,7 @@ export function startArrivals({ store, bus, times, tell, log }: Parts): ArrivalB
     const devices = new Set(batch.map(({ entry }) => entry.rowId));
     await store
       .withConnection(async (connection) => {
+        await connection.beginTransaction();
         await connection.batch(
           'INSERT INTO arrivals (workspaceId, deviceRowId, receivedAt, body, form, raw, rowsAt, refused) VALUES (?, ?, ?, ?, ?, ?, ?, ?)',
           batch.map(({ entry, arrival, form, raw, rowsAt }) => [
@@ -112,11 +118,18 @@ export function startArrivals({ store, bus, times, tell, log }: Parts): ArrivalB
             arrival.refusedCount > 0,
           ]),
         );
-        for (const rowId of devices)
+        for (const rowId of devices) {
+          const more =
+            (sinceTrimmed.get(rowId) ?? 0) + batch.filter(({ entry }) => entry.rowId === rowId).length;
+          sinceTrimmed.set(rowId, more % TRIM_AFTER);
+          if (more < TRIM_AFTER && trimmed.has(rowId)) continue;
+          trimmed.add(rowId);
           await connection.query(
             'DELETE FROM arrivals WHERE deviceRowId = ? AND id < COALESCE((SELECT MIN(id) FROM (SELECT id FROM arrivals WHERE deviceRowId = ? ORDER BY id DESC LIMIT ?) AS kept), 0)',
             [rowId, rowId, KEPT_ARRIVALS],
           );
+        }
+        await connection.commit();
       })
       .catch((error: Error) => {
         waiting = [...batch, ...waiting].slice(-MOST_WAITING);
@@ -157,7 +170,11 @@ export function startArrivals({ store, bus, times, tell, log }: Parts): ArrivalB
   };
   let writing: Promise<void> = Promise.resolve();
   const save = (): Promise<void> => (writing = writing.then(write));
-  const timer = setInterval(() => void save(), 1000);
+  const timer = setInterval(() => {
+    inSecond.clear();
+    if (++seconds % SAVE_S === 0 || waiting.length > MOST_WAITING / 5) void save();
+  }, 1000);
+  let seconds = 0;
   const book: ArrivalBook = {
     admits(entry) {
       const count = (inSecond.get(entry.rowId) ?? 0) + 1;

@@ -27,9 +27,11 @@ export interface PresenceBook {
   stop(): Promise<void>;
 }
 
+/** How often times of last messages are written down: after a crash they are as old at the most. */
+const SAVE_MS = 60_000;
 const NONE: ReadonlySet<DeviceSession> = new Set();
 
-/** Keeps presence in memory, tells the journal when a device's first connection opens and its last one ends, and writes the times of last messages down every two seconds. */
+/** Keeps presence in memory, tells the journal when a device's first connection opens and its last one ends, and writes the times of last messages down now and then. */
 export function startPresence(store: Store, tell: (fact: Fact) => void, log: Logger): PresenceBook {
   const lastSeen = new Map<number, number>();
   const unsaved = new Set<number>();
@@ -47,7 +49,7 @@ export function startPresence(store: Store, tell: (fact: Fact) => void, log: Log
         log.debug({ err: error }, 'times of last messages wait');
       });
   };
-  const timer = setInterval(() => void save(), 2000);
+  const timer = setInterval(() => void save(), SAVE_MS);
   return {
     seen(deviceRowId, at) {
       lastSeen.set(deviceRowId, Math.max(at, lastSeen.get(deviceRowId) ?? 0));

@@ -1,7 +1,7 @@
 import type { Logger } from 'pino';
 import type { Store } from '../store/store';
 
-const SAVE_MS = 2000;
+const SAVE_MS = 60_000;
 
 /** When each device token was used last: in memory, written down every two seconds. */
 export interface TokenUse {

@@ -66,7 +66,8 @@ export function createLease(
 
   return {
     async hold() {
-      if (epoch !== null && performance.now() - confirmedAt < RENEW_MS) return 'held';
+      // Nobody else can take it where nobody else can be.
+      if (epoch !== null && (alone || performance.now() - confirmedAt < RENEW_MS)) return 'held';
       return store.withConnection(async (connection) => {
         if (epoch !== null && (await renew(connection))) return 'held';
         return (await take(connection)) ? 'taken' : null;

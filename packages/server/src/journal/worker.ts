@@ -41,6 +41,11 @@ export interface JournalStep {
   /** Called before each transaction; true where there is nothing to do but move on. */
   prepare(): Promise<'work' | 'pass'>;
   step(connection: Connection, entries: readonly JournalEntry[], caughtUp: boolean): Promise<Done>;
+  /**
+   * Looks at entries without writing. Gives what to do where nothing needs to be written for them now: the offset is then kept
+   * later, together with what `step` writes next, and until then a crash only has them looked at again. Null for a step.
+   */
+  look?(entries: readonly JournalEntry[], caughtUp: boolean): (() => void) | null;
 }
 
 export interface JournalWorker {
@@ -60,6 +65,8 @@ export interface JournalWorker {
 /** Failures in a row after which what fails is looked for entry by entry. */
 const FAILURES = 2;
 const LONGEST_REST_MS = 5000;
+/** How long an offset may be kept in memory only, while nothing has to be written. */
+const LAZY_MS = 30_000;
 /** How long `settled` waits for another service to do the work. */
 const OTHERS_MS = 20_000;
 
@@ -82,10 +89,13 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
   let stopped = false;
   let timer: NodeJS.Timeout | null = null;
   let timerAt = Infinity;
+  /** Places looked at whose offset is not kept yet, and since when. */
+  const ahead = new Map<string, JournalPlace>();
+  let aheadSince = 0;
 
   const gather = async (connection: Connection, most: number, looks: number): Promise<Looked> => {
     const all: Looked = { entries: [], damaged: [], more: true };
-    const reached = new Map<string, number>();
+    const reached = new Map([...ahead].map(([line, { seq }]) => [line, seq]));
     let readings = 0;
     for (let look = 0; look < looks && all.more && readings < work.readings; look++) {
       const { entries, damaged, more } = await readJournal(connection, work.name, most, reached);
@@ -119,11 +129,33 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
         });
       }
       const done = await work.step(connection, looked.entries, !looked.more);
-      const reached = await keepOffsets(connection, work.name, [...looked.entries, ...looked.damaged]);
+      const reached = await keepOffsets(connection, work.name, [
+        ...ahead.values(),
+        ...looked.entries,
+        ...looked.damaged,
+      ]);
       return { done, reached, more: looked.more };
     });
+    ahead.clear();
     done.after?.(reached);
     return more || done.again === true;
+  };
+
+  /** Looks at what comes next without writing; null where a step is needed, else whether there is more. */
+  const glance = async (): Promise<boolean | null> => {
+    if (work.look === undefined || failures > 0) return null;
+    if (ahead.size > 0 && performance.now() - aheadSince > LAZY_MS) return null;
+    const { entries, damaged, more } = await store.withConnection((connection) =>
+      gather(connection, work.entries, work.looks),
+    );
+    if (damaged.length > 0) return null;
+    const keep = work.look(entries, !more);
+    if (keep === null) return null;
+    keep();
+    if (ahead.size === 0) aheadSince = performance.now();
+    for (const { writer, part, seq } of entries) ahead.set(lineOf({ writer, part }), { writer, part, seq });
+    if (ahead.size > 0) at(LAZY_MS + 100);
+    return more;
   };
 
   /** The next entry alone; where it still fails, it is set aside with its bytes, and the rest goes on. */
@@ -133,6 +165,7 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
       return await once(kind, 1, 1);
     } catch (error) {
       if (isPassing(error)) throw error;
+      ahead.clear();
       await work.begin();
       await inRawTransaction(store, async (connection) => {
         await lease.fence(connection);
@@ -157,6 +190,9 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
     }
   };
 
+  const next = async (kind: 'work' | 'pass'): Promise<boolean> =>
+    (kind === 'work' ? await glance() : null) ?? once(kind, work.entries, work.looks);
+
   /** Works until the journal is read to its end; false where another service does it. */
   const pass = async (): Promise<boolean> => {
     for (;;) {
@@ -166,10 +202,12 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
         begun = false;
         return false;
       }
-      if (state === 'taken' || !begun) await work.begin();
+      if (state === 'taken' || !begun) {
+        ahead.clear();
+        await work.begin();
+      }
       begun = true;
-      const more =
-        failures >= FAILURES ? await onlyNext() : await once(await work.prepare(), work.entries, work.looks);
+      const more = failures >= FAILURES ? await onlyNext() : await next(await work.prepare());
       // After a failure a while entry by entry, until the one that fails is behind.
       if (failures < FAILURES || !more) failures = 0;
       if (!more || stopped) return true;
@@ -237,6 +275,9 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
       stopped = true;
       if (timer !== null) clearTimeout(timer);
       await queue.onIdle();
+      // What was looked at is kept, so that the next start need not look again.
+      if (ahead.size > 0 && held)
+        await queue.add(() => once('work', work.entries, work.looks)).catch(() => undefined);
       await lease.release();
     },
   };

@@ -42,6 +42,9 @@ interface Parts {
   onAlerts: () => void;
 }
 
+/** Facts that open, close or end events. */
+const WRITTEN: ReadonlySet<Fact['kind']> = new Set(['raised', 'cleared', 'event-closed', 'rule-changed']);
+
 interface Due {
   at: number;
   watch: Watch;
@@ -56,6 +59,8 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
   let due = new TinyQueue<Due>([], (a, b) => a.at - b.at);
   /** Due times that the transaction under way has taken out. */
   const inHand: Due[] = [];
+  /** Watches whose state in memory is ahead of the one that is kept. */
+  const unkept = new Set<Watch>();
   let changes: Changes = noChanges();
   changes.all = true;
   bus.on('rules', ({ ruleId }) => {
@@ -76,15 +81,25 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
     const now = changes;
     if (!now.all && now.rules.size + now.kinds.size + now.devices.size === 0) return;
     changes = noChanges();
+    // What is kept of these is behind what is known here.
+    const known = new Map([...unkept].map((watch) => [nameOf(watch), watch.state]));
     try {
       await watches.load(now);
     } catch (error) {
       changes.all = true;
       throw error;
     }
+    unkept.clear();
     due = new TinyQueue<Due>([], (a, b) => a.at - b.at);
     inHand.length = 0;
-    for (const watch of watches.all()) plan(watch);
+    for (const watch of watches.all()) {
+      const state = known.get(nameOf(watch));
+      if (state !== undefined) {
+        watch.state = state;
+        unkept.add(watch);
+      }
+      plan(watch);
+    }
   };
 
   /** The readings of a commit that somebody watches, by series. */
@@ -102,13 +117,50 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
     return lines;
   };
 
+  type States = Map<Watch, RuleState>;
+  const stateOf = (states: States, watch: Watch): RuleState => states.get(watch) ?? watch.state;
+  /** Takes the watches of a commit's readings further. */
+  const readingsOf = (batch: Batch, states: States, take: (watch: Watch, next: Step) => void): void => {
+    for (const [seriesId, { times, values }] of watchedLines(batch))
+      for (const watch of watches.of(seriesId)) {
+        const { calibrations } = watch.stream;
+        const right =
+          calibrations.length === 0
+            ? values
+            : values.map((value, i) => calibrate(calibrations, times[i]!, value));
+        const { sort, settings } = watch.condition;
+        take(watch, sort.stepThrough!(settings, stateOf(states, watch), times, right));
+      }
+  };
+  /** Lets time pass for those whose time has come. */
+  const passTime = (states: States, take: (watch: Watch, next: Step) => void): void => {
+    const now = Date.now() - BEHIND_MS;
+    // A transaction that is tried again after a deadlock finds its due times again.
+    for (const one of inHand.splice(0)) due.push(one);
+    while ((due.peek()?.at ?? Infinity) <= now) {
+      const one = due.pop()!;
+      inHand.push(one);
+      const { sort, settings } = one.watch.condition;
+      take(one.watch, sort.advance!(settings, stateOf(states, one.watch), now));
+    }
+  };
+  const keepStates = (states: States): void => {
+    inHand.length = 0;
+    for (const [watch, state] of states) {
+      watch.state = state;
+      plan(watch);
+    }
+    const next = due.peek();
+    if (next !== undefined) worker.wakeIn(Math.max(20, next.at + BEHIND_MS - Date.now()));
+  };
+
   /** Works steps out over copies of the states; what came of them is kept only once it is committed. */
   const work = async (
     connection: Connection,
     entries: readonly JournalEntry[],
     caughtUp: boolean,
-  ): Promise<{ events: EventRow[]; states: Map<Watch, RuleState> }> => {
-    const states = new Map<Watch, RuleState>();
+  ): Promise<{ events: EventRow[]; states: States }> => {
+    const states: States = new Map();
     const happened: Happened[] = [];
     const events: EventRow[] = [];
     const take = (watch: Watch, next: Step): void => {
@@ -137,34 +189,14 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
       }
     };
     for (const { batch, facts } of entries) {
-      for (const [seriesId, { times, values }] of watchedLines(batch))
-        for (const watch of watches.of(seriesId))
-          take(
-            watch,
-            watch.condition.sort.stepThrough!(
-              watch.condition.settings,
-              states.get(watch) ?? watch.state,
-              times,
-              watch.stream.calibrations.length === 0
-                ? values
-                : values.map((value, i) => calibrate(watch.stream.calibrations, times[i]!, value)),
-            ),
-          );
+      readingsOf(batch, states, take);
       for (const one of facts) {
         if (happened.length > 0) events.push(...(await writeTransitions(connection, happened.splice(0))));
         await fact(one);
       }
     }
-    const now = Date.now() - BEHIND_MS;
-    // A transaction that is tried again after a deadlock finds its due times again.
-    for (const one of inHand.splice(0)) due.push(one);
-    if (caughtUp)
-      while ((due.peek()?.at ?? Infinity) <= now) {
-        const one = due.pop()!;
-        inHand.push(one);
-        const { sort, settings } = one.watch.condition;
-        take(one.watch, sort.advance!(settings, states.get(one.watch) ?? one.watch.state, now));
-      }
+    if (caughtUp) passTime(states, take);
+    for (const watch of unkept) if (!states.has(watch)) states.set(watch, watch.state);
     if (states.size > 0)
       await connection.batch(
         'REPLACE INTO ruleStates (ruleId, deviceRowId, workspaceId, state) VALUES (?, ?, ?, ?)',
@@ -186,24 +218,38 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
       entries: ENTRIES_AT_ONCE,
       looks: 1,
       readings: Infinity,
-      everyMs: 1000,
+      everyMs: sole ? 30_000 : 1000,
       gatherMs: () => 50,
-      begin: () => void (changes.all = true),
+      begin() {
+        unkept.clear();
+        changes.all = true;
+      },
       async prepare() {
         await load();
         return 'work';
+      },
+      look(entries, caughtUp) {
+        if (entries.some(({ facts }) => facts.some(({ kind }) => WRITTEN.has(kind)))) return null;
+        const states: States = new Map();
+        let quiet = true;
+        const take = (watch: Watch, next: Step): void => {
+          if (next.state !== stateOf(states, watch)) states.set(watch, next.state);
+          quiet &&= next.transitions.length === 0;
+        };
+        for (const { batch } of entries) readingsOf(batch, states, take);
+        if (caughtUp) passTime(states, take);
+        if (!quiet) return null;
+        return () => {
+          for (const watch of states.keys()) unkept.add(watch);
+          keepStates(states);
+        };
       },
       async step(connection, entries, caughtUp) {
         const { events, states } = await work(connection, entries, caughtUp);
         return {
           after() {
-            inHand.length = 0;
-            for (const [watch, state] of states) {
-              watch.state = state;
-              plan(watch);
-            }
-            const next = due.peek();
-            if (next !== undefined) worker.wakeIn(Math.max(20, next.at + BEHIND_MS - Date.now()));
+            unkept.clear();
+            keepStates(states);
             if (events.length === 0) return;
             announceEvents(bus, events);
             onAlerts();
@@ -215,4 +261,5 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
   return { wake: worker.wake, settled: worker.settled, stop: worker.stop };
 }
 
+const nameOf = ({ rule, entry }: Watch): string => `${rule.id}:${entry.rowId}`;
 const noChanges = (): Changes => ({ all: false, rules: new Set(), kinds: new Set(), devices: new Set() });
