@@ -4,6 +4,7 @@ import {
   sheetCell,
   isNumeric,
   showDuration,
+  showMean,
   showReading,
   showValue,
   type CalendarStep,
@@ -68,6 +69,8 @@ export function historyCommand(program: Command): void {
           });
           const show = (value: number | null): string | null =>
             value === null ? null : found === undefined ? String(value) : showReading(found, value);
+          const mean = (value: number | null): string | null =>
+            value === null ? null : found === undefined ? String(value) : showMean(found, value);
           return print(command, facts, (one) =>
             table(
               ['count', 'least', 'greatest', 'mean', 'deviation', 'longest gap'],
@@ -76,8 +79,8 @@ export function historyCommand(program: Command): void {
                   one.count,
                   show(one.min),
                   show(one.max),
-                  show(one.mean),
-                  show(one.deviation),
+                  mean(one.mean),
+                  mean(one.deviation),
                   one.longestGapMs === null ? null : showDuration(one.longestGapMs),
                 ],
               ],
@@ -191,7 +194,7 @@ async function bySteps(
           .slice(0, options.step === 'hour' ? 16 : 10),
         count,
         show(min),
-        show(mean),
+        mean === null ? null : stream === null ? String(mean) : showMean(stream, mean),
         show(max),
         show(last),
       ]),

@@ -90,9 +90,18 @@ describe('a calibration', () => {
 
 describe('calibrations one after the other', () => {
   const steps: CalibrationStep[] = orderSteps([
-    { from: 2000, calibration: { form: 'linear', scale: 1, offset: 200 } },
     { from: null, calibration: { form: 'linear', scale: 1, offset: 100 } },
+    { from: 2000, calibration: { form: 'linear', scale: 1, offset: 200 } },
   ]);
+
+  it('are all replaced by one over all history that was made later', () => {
+    const later = orderSteps([
+      ...steps,
+      { from: null, calibration: { form: 'linear', scale: 1, offset: 7 } },
+    ]);
+    expect([0, 1999, 2000, 5000].map((at) => calibrate(later, at, 1))).toEqual([8, 8, 8, 8]);
+  });
+
   it('hold each from its time on', () => {
     expect([0, 1999, 2000, 5000].map((at) => calibrate(steps, at, 1))).toEqual([101, 101, 201, 201]);
     expect(calibrate([steps[1]!], 1999, 1)).toBe(1);

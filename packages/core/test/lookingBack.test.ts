@@ -185,6 +185,10 @@ describe('rows of a sheet', () => {
   });
 
   it('show date and time of the zone', () => {
-    expect(sheetTime(Date.UTC(2026, 6, 1, 23, 30), 'Europe/Dublin')).toEqual(['2026-07-02', '00:30:00.000']);
+    expect(sheetTime(Date.UTC(2026, 6, 1, 23, 30), 'Europe/Dublin')).toEqual([
+      '2026-07-02',
+      '00:30:00.000',
+      '+01:00',
+    ]);
   });
 });

@@ -254,6 +254,7 @@ export async function startService({
         corrections,
         folding,
         clearing,
+        tokenUse,
         commands,
         recent,
         history,

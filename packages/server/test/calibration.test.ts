@@ -77,7 +77,7 @@ describe('a calibration', () => {
     });
     expect(facts.mean).toBeCloseTo(10 - 2 * 49.5);
     const csv = await fetch(
-      `${service.url}/api/devices/${id}/export?streams=level&from=${noon}&to=${noon + 60_000}`,
+      `${service.url}/api/devices/${id}/export?streams=level&values=right&from=${noon}&to=${noon + 60_000}`,
       { headers: { cookie: cookie() } },
     );
     expect(await csv.text()).toMatch(/,10\r\n$/);
@@ -127,6 +127,7 @@ describe('a calibration', () => {
       if (message.type === 'readings') heard.push(...message.values);
     });
     await new Promise((resolve) => live.once('open', resolve));
+    live.send(JSON.stringify({ type: 'watch', devices: [id] }));
     await post(service, token, { level: 150 });
     const newest = (await client.call('readDevice', { params: { device: id } })).newest;
     expect(newest.find(({ key }) => key === 'level')?.value).toBe(650);

@@ -153,9 +153,10 @@ describe('taking readings away', () => {
     const response = await take(`format=sheet&zone=Europe/Dublin&streams=level,gate&${period}`);
     expect(response.headers.get('content-disposition')).toContain('dipwell-north.csv');
     const [header, first, second] = (await response.text()).split('\r\n');
-    expect(header).toBe('date,time,Water level (mm),Gate');
+    expect(header).toBe('date,time,offset,Water level (mm),Gate');
     const local = new Date(noon).toLocaleTimeString('en-GB', { timeZone: 'Europe/Dublin' });
-    expect(first).toBe(`${new Date(noon).toISOString().slice(0, 10)},${local}.000,1.0,`);
+    const summer = local.startsWith(new Date(noon).toISOString().slice(11, 13)) ? '+00:00' : '+01:00';
+    expect(first).toBe(`${new Date(noon).toISOString().slice(0, 10)},${local}.000,${summer},1.0,`);
     expect(second).toMatch(/,,'=open$/);
   });
 

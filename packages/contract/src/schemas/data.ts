@@ -1,5 +1,5 @@
 import '../locale';
-import { CALENDAR_STEPS, isZone, type CalendarBucket, type Statistics } from '@peatmoor/core';
+import { AHEAD_MS, CALENDAR_STEPS, isZone, type CalendarBucket, type Statistics } from '@peatmoor/core';
 import { array, boolean, mixed, number, object, string, type InferType } from 'yup';
 
 const stream = string().max(80).required();
@@ -88,7 +88,10 @@ export const exportQuerySchema = object({
   /** Datastream keys with commas between; left out: all that are numbers. */
   streams: string().max(2000).default(''),
   from: number().default(0),
-  to: number().default(() => Date.now()),
+  /** A clock may be a little ahead, and what it measured is there. */
+  to: number().default(() => Date.now() + AHEAD_MS + 1),
+  /** `raw`: as measured, for bringing back (the default but for a sheet); `right`: made right by calibrations. */
+  values: string().oneOf(['raw', 'right'] as const),
   /** Days back from now, instead of from and to. */
   days: number().positive().max(36_500),
   zone: zoneSchema,

@@ -5,67 +5,101 @@ import { periodsOf } from './periods';
 import type { Computation, WindowTake } from '../readings/computation';
 
 type Accumulation = Exclude<Computation, { form: 'formula' }>;
-/** The output at a reading, from the reading and the output before it. */
-type Step = (reading: Sample, before: Sample | null, total: number | null) => number | null;
+/** What a total goes on from: exact (value + rest), where what is given out is rounded. */
+export interface Carry {
+  at: number;
+  value: number;
+  rest: number;
+}
+
+/** Outputs, and for a total what the next readings go on from. */
+export interface Accumulated {
+  outputs: Columns;
+  carry: Carry | null;
+}
+
+/** What a reading makes: a value of its own, or an addition to the total, which goes on or begins anew; null for nothing. */
+type Made = { value: number } | { add: number; goesOn: boolean } | null;
+type Step = (reading: Sample, before: Sample | null) => Made;
 
 /**
  * Works out an accumulation for the readings from `from` on. `input` holds those and what lies before as far as it
- * counts (the reading before; for a moving window, the window). `prior` is the output before `from`, null for none.
+ * counts (the reading before; for a moving window, the window). `prior` is the output before `from`, null for none; `carry`
+ * the exact total behind it, where it is known. Totals are summed with compensation (Neumaier 1974), so that neither a great
+ * total nor many small additions lose anything.
  */
 export function accumulate(
   computation: Accumulation,
   input: Columns,
   from: number,
   prior: Sample | null,
-): Columns {
+  carry: Carry | null = null,
+): Accumulated {
   const start = firstAtOrAfter(input.times, from);
   if (computation.form === 'moving')
-    return overWindow(input, start, computation.take, computation.overS * 1000);
+    return { outputs: overWindow(input, start, computation.take, computation.overS * 1000), carry: null };
   const step = stepOf(computation, prior);
-  const result: Columns = { times: [], values: [] };
+  const outputs: Columns = { times: [], values: [] };
   let before = start > 0 ? { at: input.times[start - 1]!, value: input.values[start - 1]! } : null;
-  let total = prior?.value ?? null;
+  let total: Carry =
+    carry !== null && carry.at === prior?.at
+      ? carry
+      : { at: prior?.at ?? 0, value: prior?.value ?? 0, rest: 0 };
+  let isTotal = false;
   for (let i = start; i < input.times.length; i++) {
     const reading = { at: input.times[i]!, value: input.values[i]! };
-    const value = step(reading, before, total);
+    const made = step(reading, before);
     before = reading;
-    if (value === null) continue;
-    total = tidy(value);
-    result.times.push(reading.at);
-    result.values.push(total);
+    if (made === null) continue;
+    outputs.times.push(reading.at);
+    if ('value' in made) {
+      outputs.values.push(tidy(made.value));
+      continue;
+    }
+    isTotal = true;
+    total = plus(made.goesOn ? total : { at: 0, value: 0, rest: 0 }, made.add, reading.at);
+    outputs.values.push(Number((total.value + total.rest).toPrecision(15)) + 0);
   }
-  return result;
+  return { outputs, carry: isTotal ? total : carry };
+}
+
+function plus({ value, rest }: Carry, add: number, at: number): Carry {
+  const sum = value + add;
+  const lost = Math.abs(value) >= Math.abs(add) ? value - sum + add : add - sum + value;
+  return { at, value: sum, rest: rest + lost };
 }
 
 function stepOf(computation: Exclude<Accumulation, { form: 'moving' }>, prior: Sample | null): Step {
   switch (computation.form) {
     case 'change':
-      return ({ value }, before) => (before === null ? null : value - before.value);
+      return ({ value }, before) => (before === null ? null : { value: value - before.value });
     case 'rate':
       return ({ at, value }, before) =>
-        before === null ? null : ((value - before.value) / (at - before.at)) * computation.perS * 1000;
+        before === null
+          ? null
+          : { value: ((value - before.value) / (at - before.at)) * computation.perS * 1000 };
     case 'counter': {
       const periodAt = periodsOf(computation.restarts, computation.zone);
-      return ({ at, value }, before, total) => {
-        if (before === null) return total ?? 0;
+      return ({ at, value }, before) => {
+        if (before === null) return { add: 0, goesOn: true };
         const counted = value >= before.value ? value - before.value : value;
-        return (before.at >= periodAt(at).from ? (total ?? 0) : 0) + counted;
+        return { add: counted, goesOn: before.at >= periodAt(at).from };
       };
     }
     case 'sum': {
       const periodAt = periodsOf(computation.restarts, computation.zone);
       let last = prior?.at ?? null;
-      return ({ at, value }, _before, total) => {
+      return ({ at, value }) => {
         const goesOn = last !== null && last >= periodAt(at).from;
         last = at;
-        return (goesOn ? (total ?? 0) : 0) + value;
+        return { add: value, goesOn };
       };
     }
     case 'integral': {
       const { restarts, zone, gapS, perS } = computation;
       const periodAt = periodsOf(restarts, zone);
-      return ({ at, value }, before, total) => {
-        if (before === null) return total ?? 0;
+      return ({ at, value }, before) => {
+        if (before === null) return { add: 0, goesOn: true };
         const { from } = periodAt(at);
         const goesOn = before.at >= from;
         const silent = at - before.at > gapS * 1000;
@@ -74,7 +108,7 @@ function stepOf(computation: Exclude<Accumulation, { form: 'moving' }>, prior: S
         const share = (begin - before.at) / (at - before.at);
         const atBegin = before.value + share * (value - before.value);
         const area = silent ? 0 : ((atBegin + value) / 2) * ((at - begin) / 1000 / perS);
-        return (goesOn ? (total ?? 0) : 0) + area;
+        return { add: area, goesOn };
       };
     }
   }
@@ -92,7 +126,13 @@ function overWindow({ times, values }: Columns, start: number, take: WindowTake,
     sum += values[i]!;
     while (candidates.length > 0 && better(values[i]!, values[candidates.at(-1)!]!)) candidates.pop();
     candidates.push(i);
-    for (; times[first]! <= times[i]! - width; first++) sum -= values[first]!;
+    let large = false;
+    for (; times[first]! <= times[i]! - width; first++) {
+      sum -= values[first]!;
+      large ||= Math.abs(values[first]!) > LARGE * Math.abs(sum);
+    }
+    // What a large value left behind in the last digits goes with it.
+    if (large || !Number.isFinite(sum)) sum = sumOf(values, first, i);
     while (candidates[0]! < first) candidates.shift();
     if (i < start) continue;
     result.times.push(times[i]!);
@@ -101,7 +141,16 @@ function overWindow({ times, values }: Columns, start: number, take: WindowTake,
   return result;
 }
 
-/** Twelve significant digits: enough for any sensor, and 0.1 + 0.2 is 0.3. */
+/** A value that is as many times the rest of a sum takes digits from it. */
+const LARGE = 1e3;
+
+function sumOf(values: readonly number[], first: number, last: number): number {
+  let total: Carry = { at: 0, value: 0, rest: 0 };
+  for (let i = first; i <= last; i++) total = plus(total, values[i]!, 0);
+  return total.value + total.rest;
+}
+
+/** Fourteen significant digits: more than any sensor has, and 0.1 + 0.2 is 0.3. */
 export function tidy(value: number): number {
-  return Number(value.toPrecision(12)) + 0;
+  return Number(value.toPrecision(14)) + 0;
 }

@@ -1,6 +1,6 @@
 import { firstAtOrAfter, type Columns } from '../history/series';
 import type { Sample, ValueType } from '../readings/types';
-import { accumulate, tidy } from './accumulate';
+import { accumulate, tidy, type Accumulated, type Carry } from './accumulate';
 import type { Formula } from './formula';
 import { periodsOf } from './periods';
 import type { Computation } from '../readings/computation';
@@ -24,18 +24,42 @@ export interface Material {
   from: number;
   /** Its own newest output before `from`; null for none. */
   prior: Sample | null;
+  /** The exact total behind it, where it is known. */
+  carry?: Carry | null;
 }
 
 /** Works a computation out. Pure: late, repeated or ordered otherwise, the same readings give the same outputs. */
-export function compute(computing: Computing, { inputs, from, prior }: Material): Columns {
+export function compute(computing: Computing, material: Material): Columns {
+  return computeOn(computing, material).outputs;
+}
+
+/** The same, with what the next readings go on from. */
+export function computeOn(computing: Computing, { inputs, from, prior, carry }: Material): Accumulated {
   const { computation, formula, type } = computing;
-  const made =
+  const { outputs: made, carry: next } =
     computation.form === 'formula'
-      ? overInputs(formula!, inputs, from, computation.gapS * 1000)
-      : accumulate(computation, inputs.get(computing.inputs[0]!) ?? { times: [], values: [] }, from, prior);
+      ? { outputs: overInputs(formula!, inputs, from, computation.gapS * 1000), carry: null }
+      : accumulate(
+          computation,
+          inputs.get(computing.inputs[0]!) ?? { times: [], values: [] },
+          from,
+          prior,
+          carry,
+        );
   if (type === 'integer') made.values = made.values.map((value) => Math.round(value) + 0);
   if (type === 'boolean') made.values = made.values.map((value) => (value === 0 ? 0 : 1));
-  return made;
+  return { outputs: made, carry: next };
+}
+
+/**
+ * From when a total must be worked out so that it is exact from `from` on, though only rounded outputs are known before: from
+ * the beginning of its hour or day. A total that never restarts goes on from its last output.
+ */
+export function exactFrom(computation: Computation, from: number): number {
+  if (computation.form !== 'counter' && computation.form !== 'sum' && computation.form !== 'integral')
+    return from;
+  if (computation.restarts === 'never' || !Number.isFinite(from)) return from;
+  return periodsOf(computation.restarts, computation.zone)(from).from;
 }
 
 /** How far before `from` inputs count, beside the newest reading before it, in ms. */

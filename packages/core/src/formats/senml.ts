@@ -31,6 +31,10 @@ const VALUES = ['v', 'vs', 'vb', 'vd'] as const;
 /** Times below this many seconds are relative to now (RFC 8428 §4.5.3). */
 const RELATIVE_BELOW_S = 2 ** 28;
 const NEWEST_VERSION = 10;
+/** Version 10 with the feature of secondary units (RFC 9100 §2, §4: bit 4), whose units are read anyway. */
+const SECONDARY_UNITS = 26;
+const isKnownVersion = (value: unknown): boolean =>
+  typeof value === 'number' && (value <= NEWEST_VERSION || value === SECONDARY_UNITS);
 /** Letters of a base name and a name together: a device and a datastream, with room. */
 const LONGEST_WHOLE_NAME = 200;
 const TAG_DECIMAL_FRACTION = 4;
@@ -145,7 +149,7 @@ function takeBase(base: Base, record: SenmlRecord, refused: Map<string, Refusal>
         label,
         refusal(label, 'no-meaning', 'An update time cannot be kept; set the interval of the kind.'),
       );
-    if (label === 'bver' && !(typeof value === 'number' && value <= NEWEST_VERSION))
+    if (label === 'bver' && !isKnownVersion(value))
       return refusal(
         'bver',
         'no-meaning',

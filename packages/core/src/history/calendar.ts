@@ -38,7 +38,11 @@ export function calendarBounds(
   const bounds = [at.toMillis()];
   while (at.toMillis() < to) {
     if (bounds.length > most) throw new RangeError(`more than ${counted(most, 'step')}`);
-    at = at.plus({ [step]: 1 }).startOf(step);
+    let next = at.plus({ [step]: 1 }).startOf(step);
+    // Where a clock is set back by half an hour, the start of the next hour may be the start of this one again.
+    for (let more = 1; next.toMillis() <= at.toMillis(); more++)
+      next = at.plus({ [step]: 1, minutes: 30 * more }).startOf(step);
+    at = next;
     bounds.push(at.toMillis());
   }
   return bounds;

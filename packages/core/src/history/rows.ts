@@ -25,6 +25,9 @@ export function* rowsByTime(columns: readonly Columns[]): Generator<TimedRow> {
   }
 }
 
+/** Heading of the times in a table whose values were made right by a calibration: bringing them back would correct them twice. */
+export const RIGHT_TIME = 'at (values made right)';
+
 /** A cell of CSV (RFC 4180), quoted where it must be. */
 export function csvCell(text: string): string {
   return /[",\r\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text;
@@ -44,8 +47,8 @@ export function fromSheetCell(text: string): string {
   return text.startsWith("'") && ARMED.test(text) ? text.slice(1) : text;
 }
 
-/** Date and time of day of a moment in a time zone, as a sheet shows them. */
-export function sheetTime(at: number, zone: string): [date: string, time: string] {
+/** Date, time of day and offset from UTC of a moment in a time zone, as a sheet shows them: the offset tells doubled hours apart. */
+export function sheetTime(at: number, zone: string): [date: string, time: string, offset: string] {
   const moment = DateTime.fromMillis(at, { zone });
-  return [moment.toFormat('yyyy-MM-dd'), moment.toFormat('HH:mm:ss.SSS')];
+  return [moment.toFormat('yyyy-MM-dd'), moment.toFormat('HH:mm:ss.SSS'), moment.toFormat('ZZ')];
 }

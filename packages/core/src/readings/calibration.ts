@@ -78,9 +78,13 @@ export function calibrateColumns(steps: readonly CalibrationStep[], columns: Col
   };
 }
 
-/** Puts steps in order: that of all history first, then by their beginning; of equal ones the later in the list is last. */
+/**
+ * Puts steps in order, given in the order in which they were made: that of all history first, then by their beginning; of equal
+ * ones the later made is last. One over all history takes the place of all that were made before it.
+ */
 export function orderSteps<S extends CalibrationStep>(steps: readonly S[]): S[] {
-  return [...steps].sort((a, b) => (a.from ?? -Infinity) - (b.from ?? -Infinity) || 0);
+  const whole = steps.findLastIndex(({ from }) => from === null);
+  return steps.slice(Math.max(0, whole)).sort((a, b) => (a.from ?? -Infinity) - (b.from ?? -Infinity) || 0);
 }
 
 /** How far a value is from the true one, in percent of the true one; null for a true value of 0. */
@@ -88,7 +92,7 @@ export function errorPercent(value: number, reference: number): number | null {
   return reference === 0 ? null : ((value - reference) / Math.abs(reference)) * 100;
 }
 
-/** Twelve significant digits: 0.1 × 3 is 0.3, and nothing that a sensor says is lost. */
+/** Fourteen significant digits: 0.1 × 3 is 0.3, and nothing that a sensor says is lost. */
 function tidy(value: number): number {
-  return Number(value.toPrecision(12));
+  return Number(value.toPrecision(14));
 }

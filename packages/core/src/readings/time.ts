@@ -34,5 +34,8 @@ function toMs(raw: unknown): number | null {
   if (!ISO_PATTERN.test(text)) return null;
   const zoned = /(Z|[+-]\d\d:?\d\d)$/.test(text) || text.length === 10;
   const ms = Date.parse(zoned ? text : `${text.replace(' ', 'T')}Z`);
-  return Number.isNaN(ms) ? null : ms;
+  // 30 February is no day, though some read it as 2 March.
+  const day = Number(text.slice(8, 10));
+  const month = Date.UTC(Number(text.slice(0, 4)), Number(text.slice(5, 7)) - 1, day);
+  return Number.isNaN(ms) || new Date(month).getUTCDate() !== day ? null : ms;
 }

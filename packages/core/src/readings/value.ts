@@ -206,9 +206,23 @@ export function showValue(stream: Shown, value: Value): string {
   if (stream.type === 'choice') return stream.choices?.[value] ?? `choice ${value}`;
   if (stream.type === 'colour') return `#${value.toString(16).padStart(6, '0')}`;
   if (stream.type === 'integer') return String(Math.round(value));
-  const text =
-    stream.decimals === null ? String(Number(value.toPrecision(6))) : value.toFixed(stream.decimals);
+  const text = stream.decimals === null ? shortest(value) : value.toFixed(stream.decimals);
   return text === '-0' || /^-0\.0+$/.test(text) ? text.slice(1) : text;
+}
+
+/** A number with the digits it came with, never in powers of ten where people can still read it plain. */
+function shortest(value: number): string {
+  const text = String(Number(value.toPrecision(15)));
+  return /e/.test(text) && Math.abs(value) < 1e21 && Math.abs(value) >= 1e-7 ? value.toFixed(0) : text;
+}
+
+/** A mean with its unit, as people read it: of booleans the share of the time or readings that were on. */
+export function showMean(stream: Shown & Pick<Datastream, 'unit'>, mean: number): string {
+  if (stream.type === 'boolean') return `${Math.round(mean * 1000) / 10} %`;
+  const whole = stream.type === 'integer' || stream.decimals === null;
+  const text = whole ? String(Number(mean.toPrecision(6))) : showValue(stream, mean);
+  const unit = showUnit(stream.unit);
+  return unit ? `${text} ${unit}` : text;
 }
 
 function showImage({ type, size }: ImageFacts): string {

@@ -109,10 +109,12 @@ export function dueAt(condition: Condition, state: RuleState): number | null {
   return null;
 }
 
-function enter(condition: Condition, state: RuleState, sample: Sample): RuleState {
+function enter(condition: Condition, state: RuleState, { at, value }: Sample): RuleState {
+  // A sample from before the phase began, after a hold that ran out by time: nothing ends before it began.
+  const sample = { at: Math.max(at, state.since), value };
   const across = isAcross(condition, sample.value);
   const back = isBack(condition, sample.value);
-  const next: RuleState = { ...state, last: sample };
+  const next: RuleState = { ...state, last: { at, value } };
   switch (state.phase) {
     case 'quiet':
       return across ? { ...next, phase: 'opening', since: sample.at, extreme: sample.value } : next;

@@ -11,6 +11,7 @@ import type { JournalWriter } from '../journal/writer';
 import type { HistoryReader } from '../history/read';
 import type { Recent } from '../history/recent';
 import type { ArrivalBook } from '../ingest/arrivals';
+import type { TokenUse } from '../ingest/tokenUse';
 import type { Verbs } from '../ingest/verbs';
 import type { PresenceBook } from '../ingest/presence';
 import { notFound } from '../problems';
@@ -28,6 +29,7 @@ export interface ApiParts {
   presence: PresenceBook;
   arrivals: ArrivalBook;
   verbs: Verbs;
+  tokenUse: TokenUse;
   journal: JournalWriter;
   corrections: Corrections;
   folding: Folding;

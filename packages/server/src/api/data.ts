@@ -3,6 +3,7 @@ import {
   calendarBuckets,
   decodeCsvReport,
   fromSheetCell,
+  RIGHT_TIME,
   isNumeric,
   isRefusal,
   StatisticsGatherer,
@@ -154,6 +155,12 @@ function readImport(
   entry: DeviceEntry,
   { csv, firstRow }: Import,
 ): { accepted: ReturnType<typeof takeReport<DeviceStream>>['accepted']; result: Imported } {
+  if (csv.slice(0, 200).replaceAll('"', '').startsWith(RIGHT_TIME))
+    throw wrongField(
+      'csv',
+      'holds values that calibrations made right; brought back, they would be corrected twice',
+      'Export it with values=raw, and import that.',
+    );
   const decoded = decodeCsvReport(csv);
   if (isRefusal(decoded))
     throw wrongField('csv', `: ${decoded.hint}`, 'Correct the file and import it again.');

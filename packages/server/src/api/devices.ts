@@ -42,7 +42,7 @@ type DeviceHandlers = Pick<
 >;
 
 export function deviceHandlers(parts: ApiParts): DeviceHandlers {
-  const { store, bus, registry, presence, arrivals, verbs, recent, clearing } = parts;
+  const { store, bus, registry, presence, arrivals, verbs, recent, clearing, tokenUse } = parts;
   const { models } = store;
   const changed = (scope: Scope, deviceRowId: number, id: string): void => {
     bus.emit('definitions', { workspaceId: scope.workspaceId, deviceRowId });
@@ -245,7 +245,7 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
         title,
         fingerprint,
         createdAt,
-        usedAt,
+        usedAt: tokenUse.lastUsed(id) ?? usedAt,
         withdrawnAt,
       }));
     },

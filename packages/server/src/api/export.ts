@@ -1,6 +1,6 @@
 import { once } from 'node:events';
 import type { Request, Response } from 'express';
-import { isNumeric, rowsByTime, sheetCell, sheetTime, showUnit, showValue } from '@peatmoor/core';
+import { isNumeric, RIGHT_TIME, rowsByTime, sheetCell, sheetTime, showUnit, showValue } from '@peatmoor/core';
 import { exportQuerySchema, type ExportFormat } from '@peatmoor/contract';
 import { shownTime } from '../ingest/times';
 import { wrongField } from '../problems';
@@ -29,10 +29,15 @@ export async function sendExport(
   const scope = demand(await scopeOf(parts.store, request, keyOf(query.access_token)), 'look');
   const entry = await deviceOf(parts, scope, request.params.device as string);
   demandReach(scope, { method: 'GET', path: request.path }, entry.rowId);
-  const streams = streamsOf(entry, query.streams);
+  // What is to be brought back holds what was measured; a sheet for people what is true.
+  const values = query.values ?? (query.format === 'sheet' ? 'right' : 'raw');
+  const chosen = streamsOf(entry, query.streams);
+  const isRight = values === 'right' && chosen.some(({ calibrations }) => calibrations.length > 0);
+  const streams = isRight ? chosen : chosen.map((stream) => ({ ...stream, calibrations: [] }));
   const to = query.to;
   const from = query.days === undefined ? query.from : to - query.days * DAY_MS;
-  const writing = writingOf(query.format, entry, streams, query.zone);
+  const writing = writingOf(query.format, entry, streams, query.zone, isRight);
+  response.setHeader('peatmoor-values', isRight ? 'right' : 'raw');
   response.setHeader('cache-control', 'no-store');
   response.setHeader('content-disposition', `attachment; filename="${entry.id}.${writing.ending}"`);
   response.type(writing.type);
@@ -73,6 +78,7 @@ function writingOf(
   entry: DeviceEntry,
   streams: readonly DeviceStream[],
   zone: string,
+  isRight: boolean,
 ): Writing {
   const plain = (value: number | null, stream: DeviceStream): string =>
     value === null ? '' : stream.type === 'choice' ? sheetCell(showValue(stream, value)) : String(value);
@@ -81,7 +87,7 @@ function writingOf(
       return {
         type: 'text/csv; charset=utf-8',
         ending: 'csv',
-        first: `at,${streams.map(({ key }) => key).join(',')}\r\n`,
+        first: `${isRight ? RIGHT_TIME : 'at'},${streams.map(({ key }) => key).join(',')}\r\n`,
         row: (at, values) =>
           `${new Date(at).toISOString()},${values.map((value, i) => plain(value, streams[i]!)).join(',')}\r\n`,
         last: '',
@@ -90,7 +96,7 @@ function writingOf(
       return {
         type: 'text/csv; charset=utf-8',
         ending: 'csv',
-        first: `date,time,${streams.map(headingOf).join(',')}\r\n`,
+        first: `date,time,offset,${streams.map(headingOf).join(',')}\r\n`,
         row: (at, values) =>
           `${sheetTime(at, zone).join(',')},${values
             .map((value, i) => (value === null ? '' : sheetCell(showValue(streams[i]!, value))))
@@ -121,7 +127,12 @@ function writingOf(
             .map((value, i) => {
               if (value === null) return '';
               const { key, unit, type } = streams[i]!;
-              const said = type === 'boolean' ? { vb: value !== 0 } : { v: value };
+              const said =
+                type === 'boolean'
+                  ? { vb: value !== 0 }
+                  : type === 'choice'
+                    ? { vs: showValue(streams[i]!, value) }
+                    : { v: value };
               return `,\n${JSON.stringify({ n: key, ...(unit !== null && { u: unit }), t: at / 1000, ...said })}`;
             })
             .join(''),

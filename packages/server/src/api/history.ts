@@ -52,7 +52,7 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
         );
       const lines = await Promise.all(
         streams.map(async (stream): Promise<HistoryLine> => {
-          const { times, values } = await history.readings(stream, from, to);
+          const { times, values, cut } = await history.readings(stream, from, to);
           return {
             key: stream.key,
             spanMs: 0,
@@ -61,7 +61,7 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
             min: [],
             max: [],
             count: [],
-            cut: times.length === MOST_READINGS ? 1 : 0,
+            cut: cut ? 1 : 0,
           };
         }),
       );

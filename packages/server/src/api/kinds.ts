@@ -58,7 +58,10 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
   };
   const effectOf = async (scope: Scope, stream: StreamRow): Promise<Effect> => {
     const series = await listIn(models.series, scope.workspaceId, { where: { streamId: stream.id } });
-    const counts = await Promise.all(series.map(({ id }) => countReadings(store, id)));
+    // What is not folded yet counts too.
+    const counts = await Promise.all(
+      series.map(async ({ id }) => (await countReadings(store, id)) + recent.of(id).times.length),
+    );
     return {
       devices: counts.filter((count) => count > 0).length,
       readings: counts.reduce((sum, one) => sum + one, 0),

@@ -1,11 +1,13 @@
 import { setTimeout as sleep } from 'node:timers/promises';
 import {
-  compute,
+  computeOn,
+  exactFrom,
   DAY_MS,
   EMPTY_COLUMNS,
   lookBackMs,
   mergeColumns,
   sliceColumns,
+  type Carry,
   type Columns,
   type Sample,
 } from '@peatmoor/core';
@@ -139,6 +141,8 @@ export function startRecomputing(parts: Parts): Recomputing {
         }, SOON_MS);
   };
   bus.on('recompute', beginSoon);
+  // What waits from before is gone on with at once.
+  beginSoon();
 
   const recomputing: Recomputing = {
     async request(targets, from, userName) {
@@ -168,11 +172,12 @@ export function startRecomputing(parts: Parts): Recomputing {
 async function recomputeTarget(
   { store, history, recent, folding, worker }: Parts,
   target: Target,
-  from: number,
+  asked: number,
   stopped: () => boolean,
   progress: (done: number, all: number) => Promise<void>,
 ): Promise<void> {
   const { stream, computing, inputs } = target;
+  const from = exactFrom(computing.computation, asked);
   const own = { seriesId: stream.seriesId, calibrations: [] };
   worker.watchDisturbance(stream.seriesId);
   await folding.foldAll();
@@ -185,6 +190,7 @@ async function recomputeTarget(
       )) as { day: number }[];
       return rows.map(({ day }) => day);
     });
+  let carry: Carry | null = null;
   let prior: Sample | null = Number.isFinite(from) ? await history.nearest(own, from, 'before') : null;
   let before = Number.isFinite(from) ? await inputsOver(history, target, from, from - 1, Infinity) : null;
 
@@ -198,8 +204,10 @@ async function recomputeTarget(
       for await (const [part] of history.parts([input], start, end)) columns = mergeColumns(columns, part!);
       material.set(input.key, columns);
     }
-    let columns = compute(computing, { inputs: material, from: start, prior });
+    const made = computeOn(computing, { inputs: material, from: start, prior, carry });
+    let columns = made.outputs;
     prior = newestOf(columns) ?? prior;
+    ({ carry } = made);
     before = new Map(
       [...material].map(([key, one]) => {
         const last = one.times.at(-1);

@@ -1,10 +1,12 @@
 import {
-  compute,
+  computeOn,
+  exactFrom,
   EMPTY_COLUMNS,
   lookBackMs,
   mergeColumns,
   reachOf,
   sliceColumns,
+  type Carry,
   type Columns,
   type Sample,
 } from '@peatmoor/core';
@@ -18,8 +20,9 @@ const MOST_AT_ONCE = 50_000;
 export interface Tail {
   /** The readings of each input that still count, by key. */
   inputs: Map<string, Columns>;
-  /** Its newest output. */
+  /** Its newest output, and the exact total behind it. */
   prior: Sample | null;
+  carry: Carry | null;
   /** Time of the newest reading of any input. */
   newestAt: number;
 }
@@ -37,8 +40,13 @@ export function goOn(target: Target, tail: Tail, fresh: ReadonlyMap<string, Colu
       mergeColumns(tail.inputs.get(key) ?? EMPTY_COLUMNS, fresh.get(key) ?? EMPTY_COLUMNS),
     ]),
   );
-  const outputs = compute(target.computing, { inputs, from: earliest(fresh), prior: tail.prior });
-  return { outputs, tail: tailOf(target, inputs, newestOf(outputs) ?? tail.prior), tooMuch: false };
+  const { prior, carry } = tail;
+  const made = computeOn(target.computing, { inputs, from: earliest(fresh), prior, carry });
+  return {
+    outputs: made.outputs,
+    tail: tailOf(target, inputs, newestOf(made.outputs) ?? prior, made.carry),
+    tooMuch: false,
+  };
 }
 
 /** Works out everything that readings reach, late ones too, from history. `fresh` may not be in history yet. */
@@ -58,14 +66,23 @@ export async function workOut(
     to = Math.max(to, reachOf(computing.computation, last, next));
     newest &&= next === Infinity;
   }
-  const inputs = await inputsOver(history, target, from, to, MOST_AT_ONCE);
+  // A total is worked out from the beginning of its hour or day: outputs are rounded, and what was rounded off counts.
+  const begin = exactFrom(computing.computation, from);
+  const inputs = await inputsOver(history, target, begin, to, MOST_AT_ONCE);
   if (inputs === null) return { outputs: EMPTY_COLUMNS, tail: null, tooMuch: true, from };
   for (const [key, columns] of fresh) inputs.set(key, mergeColumns(inputs.get(key)!, columns));
-  const prior = await history.nearest({ ...stream, calibrations: [] }, from, 'before');
-  const outputs = compute(computing, { inputs, from, prior });
+  const own = { ...stream, calibrations: [] };
+  const prior = await history.nearest(own, begin, 'before');
+  const made = computeOn(computing, { inputs, from: begin, prior });
+  const outputs = sliceColumns(made.outputs, from, Infinity);
+  // What was worked out before and has no inputs any more must go: that is a recomputation, which replaces.
+  const times = new Set(outputs.times);
+  for await (const [part] of history.parts([own], from, Math.min(to, lastOf(inputs)) + 1))
+    if (part!.times.some((at) => !times.has(at)))
+      return { outputs: EMPTY_COLUMNS, tail: null, tooMuch: true, from };
   return {
     outputs,
-    tail: newest ? tailOf(target, inputs, newestOf(outputs) ?? prior) : null,
+    tail: newest ? tailOf(target, inputs, newestOf(made.outputs) ?? prior, made.carry) : null,
     tooMuch: false,
   };
 }
@@ -99,6 +116,7 @@ export function tailOf(
   { computing }: Target,
   inputs: ReadonlyMap<string, Columns>,
   prior: Sample | null,
+  carry: Carry | null,
 ): Tail {
   const kept = new Map<string, Columns>();
   let newestAt = -Infinity;
@@ -109,11 +127,16 @@ export function tailOf(
     const start = Math.min(last, last - lookBackMs(computing.computation));
     kept.set(key, sliceColumns(columns, start, Infinity));
   }
-  return { inputs: kept, prior, newestAt };
+  return { inputs: kept, prior, carry, newestAt };
 }
 
 export function newestOf({ times, values }: Columns): Sample | null {
   return times.length === 0 ? null : { at: times.at(-1)!, value: values.at(-1)! };
+}
+
+/** The newest reading of any input. */
+function lastOf(inputs: ReadonlyMap<string, Columns>): number {
+  return Math.max(...[...inputs.values()].map(({ times }) => times.at(-1) ?? -Infinity));
 }
 
 function earliest(fresh: ReadonlyMap<string, Columns>): number {

@@ -95,7 +95,8 @@ export function startComputing(parts: Parts): ComputingWorker {
       if (worked.tooMuch) {
         await enqueueRecomputation(connection, target, worked.from, '');
         // Once it is committed.
-        setTimeout(() => bus.emit('recompute', { workspaceId: target.entry.workspaceId }), 500);
+        const { workspaceId } = target.entry;
+        outsideTransactions(() => setTimeout(() => bus.emit('recompute', { workspaceId }), 500));
       }
       if (!inOrder) late.push([seriesId, from]);
       const { times, values } = worked.outputs;

@@ -37,7 +37,7 @@ export interface ReadSeries {
 /** Gives values as they are shown: calibrated. Raw ones stay as they are stored. */
 export interface HistoryReader {
   /** Readings with from ≤ time < to, the newest MOST_READINGS of them. */
-  readings(series: ReadSeries, from: number, to: number): Promise<Columns>;
+  readings(series: ReadSeries, from: number, to: number): Promise<Columns & { cut: boolean }>;
   /** The newest reading before a time, or the oldest after it; null for none. */
   nearest(series: ReadSeries, at: number, side: 'before' | 'after'): Promise<Sample | null>;
   /** Rollups that lie each within one step of ascending bounds, as wide as those allow. */
@@ -92,6 +92,9 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
     from: number,
     to: number,
     spanMs: number,
+    /** Only these days; `among` names them where they are few. */
+    wanted: (day: number) => boolean = () => true,
+    among: ReadonlySet<number> | null = null,
   ): Promise<Map<number, Rollup[]>> => {
     const ids = series.map(({ seriesId }) => seriesId);
     const stepsOf = new Map(series.map(({ seriesId, calibrations }) => [seriesId, calibrations]));
@@ -110,7 +113,7 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
         (await connection.query(
           `SELECT seriesId, day, count, min, max, sum, first, last, spread, ${spanMs === HOUR_MS ? 'hours' : 'NULL AS hours'}, ${spanMs === TENS_MS ? 'tens' : 'NULL AS tens'},
             IF(${raw} OR NOT (${kept}), body, NULL) AS body
-            FROM chunks WHERE seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ? ORDER BY seriesId, day, part`,
+            FROM chunks WHERE seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ?${among === null ? '' : ` AND day IN (${[...among, -1e6].join(',')})`} ORDER BY seriesId, day, part`,
           [dayOf(from), dayOf(to - 1)],
         )) as (ChunkRow & { seriesId: number })[],
     );
@@ -118,6 +121,7 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
     for (const chunks of byDay(rows)) {
       const { seriesId, day } = chunks[0]!;
       const list = result.get(seriesId)!;
+      if (!wanted(day)) continue;
       if (!days.has(day)) {
         for (const chunk of chunks)
           for (const rollup of rollupsOf(chunk, spanMs))
@@ -133,7 +137,9 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
     }
     const stored = new Set(rows.map(({ seriesId, day }) => `${seriesId}:${day}`));
     for (const [id, columns] of fresh) {
-      const missing = new Set(columns.times.map(dayOf).filter((day) => !stored.has(`${id}:${day}`)));
+      const missing = new Set(
+        columns.times.map(dayOf).filter((day) => wanted(day) && !stored.has(`${id}:${day}`)),
+      );
       const list = result.get(id)!;
       for (const day of missing)
         list.push(
@@ -200,8 +206,8 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
       const columns = (await readColumns([series], from, to)).get(series.seriesId)!;
       const surplus = columns.times.length - MOST_READINGS;
       return surplus <= 0
-        ? columns
-        : { times: columns.times.slice(surplus), values: columns.values.slice(surplus) };
+        ? { ...columns, cut: false }
+        : { times: columns.times.slice(surplus), values: columns.values.slice(surplus), cut: true };
     },
     async nearest({ seriesId, calibrations }, at, side) {
       const before = side === 'before';
@@ -233,8 +239,15 @@ export function createHistoryReader(store: Store, recent: Recent): HistoryReader
       const from = bounds[0]!;
       const to = bounds.at(-1)!;
       const spanMs = [DAY_MS, HOUR_MS, TENS_MS].find((span) => bounds.every((bound) => bound % span === 0));
-      if (spanMs !== undefined && isLinear(series.calibrations))
-        return (await readRollups([series], from, to, spanMs)).get(series.seriesId)!;
+      if (spanMs !== undefined && isLinear(series.calibrations)) {
+        // Only days with a bound inside need more than what is kept of the whole day.
+        const split = new Set(bounds.filter((bound) => bound % DAY_MS !== 0).map(dayOf));
+        if (spanMs === DAY_MS || split.size > (to - from) / DAY_MS / 3)
+          return (await readRollups([series], from, to, spanMs)).get(series.seriesId)!;
+        const whole = await readRollups([series], from, to, DAY_MS, (day) => !split.has(day));
+        const apart = await readRollups([series], from, to, spanMs, (day) => split.has(day), split);
+        return [...whole.get(series.seriesId)!, ...apart.get(series.seriesId)!].sort((a, b) => a.at - b.at);
+      }
       // Bounds between the kept spans: a zone that is some quarter hours off.
       const result: Rollup[] = [];
       for await (const [part] of reader.parts([series], from, to)) result.push(...rollUp(part!, QUARTER_MS));

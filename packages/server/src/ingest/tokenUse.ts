@@ -8,6 +8,8 @@ export interface TokenUse {
   note(tokenId: number, at: number): void;
   /** True where a token was used since this process began. */
   used(tokenId: number): boolean;
+  /** When a token was last used, as far as this service has seen; null for not yet. */
+  lastUsed(tokenId: number): number | null;
   stop(): Promise<void>;
 }
 
@@ -36,6 +38,7 @@ export function startTokenUse(store: Store, log: Logger): TokenUse {
       unsaved.add(tokenId);
     },
     used: (tokenId) => uses.has(tokenId),
+    lastUsed: (tokenId) => uses.get(tokenId) ?? null,
     async stop() {
       clearInterval(timer);
       await save();

@@ -104,6 +104,21 @@ async function close(
   return { ...event, closedAt, extreme: transition.extreme };
 }
 
+/** Notes how far an open event went; nothing where it is known already. */
+export async function noteExtreme(
+  connection: Connection,
+  ruleId: number,
+  deviceRowId: number,
+  extreme: number,
+): Promise<EventRow[]> {
+  const { affectedRows } = (await connection.query(
+    'UPDATE events SET extreme = ? WHERE openKey = ? AND extreme <> ?',
+    [extreme, `${ruleId}:${deviceRowId}`, extreme],
+  )) as { affectedRows: number };
+  const event = affectedRows === 0 ? null : await openEventOf(connection, ruleId, deviceRowId);
+  return event === null ? [] : [event];
+}
+
 /** Closes one event at a time, by hand; null where it is closed already or gone. */
 export async function closeEvent(connection: Connection, id: number, at: number): Promise<EventRow | null> {
   const { affectedRows } = (await connection.query(

@@ -2,6 +2,7 @@ import {
   type Batch,
   type Columns,
   calibrate,
+  orderColumns,
   QUIET,
   type Fact,
   type RuleState,
@@ -16,13 +17,22 @@ import { startJournalWorker, type JournalWorker } from '../journal/worker';
 import type { Registry } from '../registry';
 import type { EventRow } from '../store/models';
 import type { Store } from '../store/store';
-import { announceEvents, closeEvent, closeOfRule, writeTransitions, type Happened } from './events';
+import {
+  announceEvents,
+  closeEvent,
+  closeOfRule,
+  noteExtreme,
+  writeTransitions,
+  type Happened,
+} from './events';
 import { writeRaised } from './raised';
 import { createWatches, type Changes, type Watch } from './watches';
 
 const ENTRIES_AT_ONCE = 200;
 /** Time passes only up to a moment before now, so that readings under way are looked at first. */
 const BEHIND_MS = 250;
+/** How often at the most it is written down how far open events went. */
+const EXTREMES_MS = 3000;
 
 export interface RuleWorker {
   /** Something was committed: look at it soon. */
@@ -61,6 +71,10 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
   const inHand: Due[] = [];
   /** Watches whose state in memory is ahead of the one that is kept. */
   const unkept = new Set<Watch>();
+  /** How far the open events of a rule are said to have gone, by device, and when that was written. */
+  const keptExtremes = new Map<number, Map<number, number | null>>();
+  let extremesAt = 0;
+  let furtherWaits = false;
   let changes: Changes = noChanges();
   changes.all = true;
   bus.on('rules', ({ ruleId }) => {
@@ -114,6 +128,8 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
       line.times.push(times[i]!);
       line.values.push(values[i]!);
     }
+    // Whoever sends the newest first is looked at in order all the same.
+    for (const [id, line] of lines) lines.set(id, orderColumns(line));
     return lines;
   };
 
@@ -208,6 +224,10 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
         ]),
       );
     events.push(...(await writeTransitions(connection, happened)));
+    for (const [watch, state] of states)
+      if (state.phase === 'open' || state.phase === 'closing')
+        if (keptExtremes.get(watch.rule.id)?.get(watch.entry.rowId) !== state.extreme)
+          events.push(...(await noteExtreme(connection, watch.rule.id, watch.entry.rowId, state.extreme!)));
     return { events, states };
   };
 
@@ -222,6 +242,7 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
       gatherMs: () => 50,
       begin() {
         unkept.clear();
+        keptExtremes.clear();
         changes.all = true;
       },
       async prepare() {
@@ -232,15 +253,21 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
         if (entries.some(({ facts }) => facts.some(({ kind }) => WRITTEN.has(kind)))) return null;
         const states: States = new Map();
         let quiet = true;
+        let further = false;
         const take = (watch: Watch, next: Step): void => {
           if (next.state !== stateOf(states, watch)) states.set(watch, next.state);
           quiet &&= next.transitions.length === 0;
+          if (isFurther(watch.state, next.state)) further = true;
         };
         for (const { batch } of entries) readingsOf(batch, states, take);
         if (caughtUp) passTime(states, take);
-        if (!quiet) return null;
+        // An open event says how far it went, soon enough.
+        const isDue = performance.now() - extremesAt > EXTREMES_MS;
+        if (!quiet || ((further || furtherWaits) && isDue)) return null;
         return () => {
           for (const watch of states.keys()) unkept.add(watch);
+          furtherWaits ||= further;
+          if (further) worker.wakeIn(EXTREMES_MS + 50);
           keepStates(states);
         };
       },
@@ -249,6 +276,15 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
         return {
           after() {
             unkept.clear();
+            extremesAt = performance.now();
+            furtherWaits = false;
+            for (const [{ rule, entry }, { phase, extreme }] of states) {
+              const ofRule = keptExtremes.get(rule.id) ?? new Map<number, number | null>();
+              keptExtremes.set(rule.id, ofRule);
+              if (phase === 'open' || phase === 'closing') ofRule.set(entry.rowId, extreme);
+              else ofRule.delete(entry.rowId);
+              if (ofRule.size === 0) keptExtremes.delete(rule.id);
+            }
             keepStates(states);
             if (events.length === 0) return;
             announceEvents(bus, events);
@@ -261,5 +297,8 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
   return { wake: worker.wake, settled: worker.settled, stop: worker.stop };
 }
 
+/** True where an open event went further. */
+const isFurther = (before: RuleState, after: RuleState): boolean =>
+  after.extreme !== before.extreme && (after.phase === 'open' || after.phase === 'closing');
 const nameOf = ({ rule, entry }: Watch): string => `${rule.id}:${entry.rowId}`;
 const noChanges = (): Changes => ({ all: false, rules: new Set(), kinds: new Set(), devices: new Set() });
