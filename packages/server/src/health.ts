@@ -3,6 +3,7 @@ import { readersBehind, type Reader } from './journal/reader';
 import { countSetAside } from './journal/setAside';
 import type { JournalWriter } from './journal/writer';
 import type { Store } from './store/store';
+import { now as clockNow, troubleOfClock } from './clock';
 
 /** How long the database may take before it counts as not answering, in ms. */
 const PATIENCE_MS = 900;
@@ -24,6 +25,8 @@ export interface Health {
   behind: Record<Reader, number> | null;
   /** What could not be handled and was set aside; see the table `setAside`. */
   setAside: { count: number; newest: { what: string; place: string; reason: string } | null } | null;
+  /** What is wrong with the clock, in words. */
+  clock: string;
   mqtt: { port: number | null; sessions: number };
   pages: number;
 }
@@ -44,7 +47,7 @@ export function createHealth({ store, journal, recent, mqtt, pages }: Parts): ()
   return async () => {
     const { queued, down } = journal.status();
     const found = down ? null : await Promise.race([look(), late()]);
-    const { readings, ageMs } = recent.status(Date.now());
+    const { readings, ageMs } = recent.status(clockNow());
     return {
       ok: found !== null,
       database: found !== null ? 'answers' : 'does not answer',
@@ -52,6 +55,7 @@ export function createHealth({ store, journal, recent, mqtt, pages }: Parts): ()
       unfolded: { readings, ageMs },
       behind: found?.behind ?? null,
       setAside: found?.setAside ?? null,
+      clock: troubleOfClock() ?? 'right',
       mqtt: mqtt(),
       pages: pages(),
     };

@@ -36,7 +36,8 @@ import { createVerbs } from './ingest/verbs';
 import { createReport } from './ingest/verbs/report';
 import { createWorkRate } from './ingest/workRate';
 import { openDerivedWriter } from './journal/derived';
-import { readTail } from './journal/tail';
+import { beginClock } from './clock';
+import { readMark, readTail } from './journal/tail';
 import { startHeartbeat, startJournalWriter, type Committed } from './journal/writer';
 import { createClaiming } from './definitions/claiming';
 import { createHealth } from './health';
@@ -96,6 +97,7 @@ export async function startService({
     }
     const store = await openStore(database ?? { url: config.databaseUrl! }, log);
     stops.push(store.close);
+    beginClock(await readMark(store));
     await prepare?.(store);
 
     const bus = createBus();

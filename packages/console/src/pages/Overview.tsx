@@ -16,6 +16,7 @@ export function Overview(): ReactNode {
   const devices = useRead('listDevices');
   const kinds = useRead('listKinds').data;
   const overview = useRead('overview');
+  const clock = useRead('status').data?.clock ?? null;
   const now = useNow();
   useEffect(() => devices.data && liveStore.seed(devices.data), [devices.data]);
   const { refetch } = overview;
@@ -38,6 +39,7 @@ export function Overview(): ReactNode {
           Add a device
         </Button>
       </Heading>
+      {clock !== null && <Notice>{clock}</Notice>}
       {overview.data && <TimeAxis from={overview.data.from} to={overview.data.to} />}
       <Box sx={{ borderBottom: `1px solid ${ink.line}` }}>
         {list.map((device) => (

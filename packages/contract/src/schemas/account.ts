@@ -24,6 +24,8 @@ export const statusSchema = object({
   signUpOpen: boolean().required(),
   /** True while there is no account at all. */
   empty: boolean().required(),
+  /** What is wrong with the clock of the service's computer, in words; null while nothing is. */
+  clock: string().nullable().defined(),
 });
 export type Status = InferType<typeof statusSchema>;
 

@@ -1,6 +1,6 @@
 import { foldName, LONGEST_NAME, RESERVED_NAMES, type NameIndex } from '../readings/names';
 import { refusal, type Refusal } from '../readings/refusals';
-import { readAt } from '../readings/time';
+import { AHEAD_MS, readAt } from '../readings/time';
 import { isReportable, type Datastream } from '../readings/types';
 import { isTaken, takeValue, type TakenValue } from '../readings/value';
 import { DEEPEST, refuseCount, tooDeep } from './bounds';
@@ -86,8 +86,9 @@ export class ReportTaker<S extends Datastream> {
     for (const one of refused) this.#refused.add(one);
   }
 
-  row(row: ReportRow, receivedMs: number): void {
-    const at = row.givenAt ?? (row.at === undefined ? receivedMs : readAt(row.at, receivedMs));
+  /** `aheadMs`: how far ahead of the time of arrival a row may lie. */
+  row(row: ReportRow, receivedMs: number, aheadMs = AHEAD_MS): void {
+    const at = row.givenAt ?? (row.at === undefined ? receivedMs : readAt(row.at, receivedMs, aheadMs));
     if (typeof at !== 'number') {
       this.#refused.add(at);
       for (const [name] of row.values)

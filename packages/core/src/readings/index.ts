@@ -11,3 +11,4 @@ export * from './samples';
 export * from './guess';
 export * from './calibration';
 export * from './display';
+export * from './clock';

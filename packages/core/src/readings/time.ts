@@ -7,9 +7,9 @@ const ISO_PATTERN = /^\d{4}-\d\d-\d\d([T ]\d\d:\d\d(:\d\d(\.\d{1,9})?)?(Z|[+-]\d
 
 /**
  * Reads an `at`: ISO 8601 text (UTC where no zone is given) epoch milliseconds, or epoch seconds (ten digits).
- * Absent gives `receivedMs`. Refuses with wrong-type, too-old or in-the-future.
+ * Absent gives `receivedMs`; `aheadMs`: how far ahead of that a time may lie. Refuses with wrong-type, too-old or in-the-future.
  */
-export function readAt(raw: unknown, receivedMs: number): number | Refusal {
+export function readAt(raw: unknown, receivedMs: number, aheadMs = AHEAD_MS): number | Refusal {
   if (raw === undefined || raw === null || raw === '') return receivedMs;
   const at = toMs(raw);
   if (at === null)
@@ -19,7 +19,7 @@ export function readAt(raw: unknown, receivedMs: number): number | Refusal {
       'A time in ISO 8601 (2026-05-01T12:00:00Z) or in milliseconds since 1970 is expected.',
     );
   if (at < receivedMs - OLDEST_MS) return refusal('at', 'too-old');
-  return at > receivedMs + AHEAD_MS ? refusal('at', 'in-the-future') : at;
+  return at > receivedMs + aheadMs ? refusal('at', 'in-the-future') : at;
 }
 
 /** Ten digits are seconds since 1970, all else milliseconds. */

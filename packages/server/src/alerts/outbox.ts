@@ -3,6 +3,7 @@ import type { Bus } from '../bus';
 import type { AlertRow } from '../store/models';
 import type { Store } from '../store/store';
 import { CannotBeSent, type Sender } from './channels';
+import { now as clockNow } from '../clock';
 
 const MOST_ATTEMPTS = 8;
 const AT_ONCE = 20;
@@ -29,7 +30,7 @@ export function startOutbox(
 
   const claim = (): Promise<AlertRow[]> =>
     store.withConnection(async (connection) => {
-      const now = Date.now();
+      const now = clockNow();
       const [any] = (await connection.query(
         "SELECT 1 FROM alerts WHERE state = 'waiting' AND dueAt <= ? LIMIT 1",
         [now],
@@ -56,14 +57,14 @@ export function startOutbox(
       const sender = senders.get(row.channel);
       if (sender === undefined) throw new CannotBeSent(`Alerts by ${row.channel} are not known here.`);
       await sender.send(row);
-      await settle(row, { state: 'sent', sentAt: Date.now(), error: '' });
+      await settle(row, { state: 'sent', sentAt: clockNow(), error: '' });
     } catch (error) {
       const reason = (error as Error).message.slice(0, 300);
       const last = error instanceof CannotBeSent || row.attempts + 1 >= MOST_ATTEMPTS;
       await settle(row, {
         state: last ? 'failed' : 'waiting',
         error: reason,
-        dueAt: Date.now() + Math.min(3_600_000, 5000 * 3 ** row.attempts),
+        dueAt: clockNow() + Math.min(3_600_000, 5000 * 3 ** row.attempts),
       });
       log.warn({ err: error, alert: row.id, channel: row.channel, last }, 'an alert could not be sent');
     }

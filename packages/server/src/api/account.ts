@@ -12,6 +12,7 @@ import { numberOf, type ApiParts, type Handlers } from './context';
 import { pageIn } from './pages';
 import { demandPerson, makeAccessKey, SESSION_COOKIE, sessionIdOf } from './scope';
 import { createSessions } from './sessions';
+import { now as clockNow, troubleOfClock } from '../clock';
 
 /** Version of the service, as its package says it. */
 export const VERSION = '0.2.0';
@@ -48,7 +49,12 @@ export function accountHandlers(parts: ApiParts): AccountHandlers {
   return {
     status: async () => {
       const empty = await isEmpty();
-      return { version: VERSION, empty, signUpOpen: empty || config.signUp === 'open' };
+      return {
+        version: VERSION,
+        empty,
+        signUpOpen: empty || config.signUp === 'open',
+        clock: troubleOfClock(),
+      };
     },
     createAccount: async ({ body, request, response }) => {
       if (config.signUp !== 'open' && !(await isEmpty())) throw notOpen();
@@ -120,11 +126,11 @@ export function accountHandlers(parts: ApiParts): AccountHandlers {
         workspaceId,
         userId,
         title,
-        createdAt: Date.now(),
+        createdAt: clockNow(),
         usedAt: null,
         scope,
         deviceRowId: device?.rowId ?? null,
-        endsAt: days === null ? null : Date.now() + days * 86_400_000,
+        endsAt: days === null ? null : clockNow() + days * 86_400_000,
         ...kept,
       });
       return { ...toKey(row, deviceId), secret };
@@ -155,7 +161,7 @@ export async function createAccount(
   onlyFirst = false,
 ): Promise<{ userId: number; workspaceId: number }> {
   const passwordHash = await hash(password);
-  const now = Date.now();
+  const now = clockNow();
   try {
     return await store.transaction(async (transaction) => {
       const user = await insert(

@@ -15,6 +15,7 @@ import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
 import { numericOf, streamOf } from './data';
 import { pageIn } from './pages';
 import type { Scope } from './scope';
+import { now as clockNow } from '../clock';
 
 /** Newest readings that a preview shows at the most, and how far back it looks. */
 const PREVIEW_READINGS = 20;
@@ -63,7 +64,7 @@ export function calibrationHandlers(parts: ApiParts): CalibrationHandlers {
       if (wrong !== null)
         throw wrongField('calibration', `: ${wrong}`, 'Correct it, and look at the preview.');
       const calibration = body.calibration as Calibration;
-      const to = Date.now() + 1;
+      const to = clockNow() + 1;
       const raw = await history.readings(
         { seriesId: stream.seriesId, calibrations: [] },
         to - PREVIEW_MS,
@@ -82,7 +83,7 @@ export function calibrationHandlers(parts: ApiParts): CalibrationHandlers {
         calibration,
         captured: body.captured ?? null,
         userName: scope.userName,
-        madeAt: Date.now(),
+        madeAt: clockNow(),
       });
       changed(scope, entry);
       await recomputing.pastChanged(entry, stream, row.fromAt ?? -Infinity, scope.userName);

@@ -6,6 +6,7 @@ import { addTo, changeIn, listIn, oneIn } from '../store/rows';
 import { numberOf, type ApiParts, type Handlers } from './context';
 import { pageIn } from './pages';
 import type { Scope } from './scope';
+import { now as clockNow } from '../clock';
 
 const DAY_MS = 86_400_000;
 
@@ -57,7 +58,7 @@ export function claimHandlers({ store, bus }: ApiParts): ClaimHandlers {
       const kind = await kindOf(scope, params.kind);
       const { title = '', most = 100, days = 30 } = body;
       const { secret, ...kept } = makeClaimSecret();
-      const now = Date.now();
+      const now = clockNow();
       const row = await addTo(models.claims, scope.workspaceId, {
         ...kept,
         kindId: kind.id,
@@ -78,7 +79,7 @@ export function claimHandlers({ store, bus }: ApiParts): ClaimHandlers {
         models.claims,
         scope.workspaceId,
         { id: claim.id, endedAt: null },
-        { endedAt: Date.now() },
+        { endedAt: clockNow() },
       );
       changed(scope, claim.kindId);
     },

@@ -7,6 +7,7 @@ import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
 import { pageIn } from './pages';
 import type { Scope } from './scope';
 import { changedMeanwhile, expectedVersions } from './versions';
+import { now as clockNow } from '../clock';
 
 type DashboardHandlers = Pick<
   Handlers,
@@ -42,7 +43,7 @@ export function dashboardHandlers(parts: ApiParts): DashboardHandlers {
       kindId,
       version: 1,
       changedBy: scope.userName,
-      changedAt: Date.now(),
+      changedAt: clockNow(),
       widgets: widgets.map((widget) => storeWidget(fitPlace(widget))),
     });
     changed(scope, row.id);
@@ -84,7 +85,7 @@ export function dashboardHandlers(parts: ApiParts): DashboardHandlers {
         widgets: body.widgets.map((widget) => storeWidget(fitPlace(widget))),
         version: body.version + 1,
         changedBy: scope.userName,
-        changedAt: Date.now(),
+        changedAt: clockNow(),
       };
       const count = await changeIn(
         dashboards,

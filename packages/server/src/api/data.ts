@@ -16,6 +16,7 @@ import type { DeviceEntry, DeviceStream } from '../registry';
 import { addTo } from '../store/rows';
 import { deviceOf, type ApiParts, type Handlers } from './context';
 import { pageIn } from './pages';
+import { now as clockNow } from '../clock';
 
 /** Steps of the calendar in one answer at the most. */
 const MOST_STEPS = 5000;
@@ -99,7 +100,7 @@ export function dataHandlers(parts: ApiParts): DataHandlers {
         toAt: to,
         count,
         userName: scope.userName,
-        madeAt: Date.now(),
+        madeAt: clockNow(),
       });
       recent.forgetNewest(stream.seriesId);
       parts.bus.emit('definitions', { workspaceId: scope.workspaceId, deviceRowId: entry.rowId });
@@ -164,7 +165,7 @@ function readImport(
   const decoded = decodeCsvReport(csv);
   if (isRefusal(decoded))
     throw wrongField('csv', `: ${decoded.hint}`, 'Correct the file and import it again.');
-  const now = Date.now();
+  const now = clockNow();
   const accepted: ReturnType<typeof takeReport<DeviceStream>>['accepted'] = [];
   const errors: Imported['errors'] = [];
   let refused = 0;

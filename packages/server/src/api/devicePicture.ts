@@ -6,6 +6,7 @@ import type { DeviceEntry } from '../registry';
 import { deleteIn, oneIn } from '../store/rows';
 import { deviceOf, type ApiParts } from './context';
 import { demand, demandReach, scopeOf, type Scope } from './scope';
+import { now as clockNow } from '../clock';
 
 /** The picture of a device itself: where it stands, how it is wired. Put as bytes, sent as bytes. */
 export function devicePictures(app: Express, parts: ApiParts): void {
@@ -50,7 +51,7 @@ export function devicePictures(app: Express, parts: ApiParts): void {
       workspaceId: scope.workspaceId,
       type: image.type,
       body: Buffer.from(image.bytes),
-      madeAt: Date.now(),
+      madeAt: clockNow(),
     });
     changed(scope, entry, response);
   });

@@ -22,6 +22,7 @@ import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
 import { deleteDevice } from '../history/deleting';
 import { contains, containsAnyCase, pageIn, period, type PageCall } from './pages';
 import type { Scope } from './scope';
+import { now as clockNow } from '../clock';
 
 type DeviceHandlers = Pick<
   Handlers,
@@ -68,7 +69,7 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
       createdAt: row.createdAt,
       lastSeenAt,
       connected,
-      presence: presenceOf({ connected, lastSeenAt, intervalS: entry.intervalS }, Date.now()),
+      presence: presenceOf({ connected, lastSeenAt, intervalS: entry.intervalS }, clockNow()),
       proof: entry.proof,
       newest: entry.streams.flatMap(({ key, seriesId, calibrations }) => {
         const newest = recent.newest(seriesId);
@@ -260,7 +261,7 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
         models.deviceTokens,
         scope.workspaceId,
         { id, deviceRowId: row.rowId },
-        { withdrawnAt: Date.now() },
+        { withdrawnAt: clockNow() },
       );
       if (count === 0) throw notFound('token', params.token ?? '');
       changed(scope, row.rowId, row.id);
@@ -293,7 +294,7 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
           way: 'by hand',
           from: remoteAddress(request),
           size: raw.length,
-          receivedAt: Date.now(),
+          receivedAt: clockNow(),
           form: 'application/json',
           raw,
         });

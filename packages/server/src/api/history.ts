@@ -1,13 +1,14 @@
 import { isNumeric, isScalar } from '@peatmoor/core';
 import type { HistoryLine, OthersQuery } from '@peatmoor/contract';
 import { readOthers } from '../history/others';
-import { MOST_READINGS } from '../history/read';
+
 import { shownTime } from '../ingest/times';
 import { wrongField } from '../problems';
 import type { DeviceEntry, DeviceStream } from '../registry';
 import { listIn } from '../store/rows';
 import { streamOf } from './data';
 import { deviceOf, type ApiParts, type Handlers } from './context';
+import { now as clockNow } from '../clock';
 
 const HOUR_MS = 3_600_000;
 /** Longest period that is given as single readings. */
@@ -85,7 +86,7 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
       };
     },
     overview: async ({ scope, query }) => {
-      const to = Date.now();
+      const to = clockNow();
       const from = to - Number(query.hours) * HOUR_MS;
       const devices = await listIn(store.models.devices, scope.workspaceId, { order: ['name'] });
       const entries = [...(await registry.load(devices.map(({ rowId }) => rowId))).values()];

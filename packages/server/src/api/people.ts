@@ -13,6 +13,7 @@ import type { ApiParts, Handlers } from './context';
 import { pageOf } from './pages';
 import { demandPerson, type Scope } from './scope';
 import { createSessions } from './sessions';
+import { now as clockNow } from '../clock';
 
 const LINK_MS = 7 * 86_400_000;
 const SECRET_BYTES = 24;
@@ -78,7 +79,7 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
       const members = new Map(rows.map((row) => [row.userId, row]));
       const all = [
         ...users.map((user) => member(user, members.get(user.id)!)),
-        ...links.filter(({ endsAt }) => endsAt > Date.now()).map(waiting),
+        ...links.filter(({ endsAt }) => endsAt > clockNow()).map(waiting),
       ];
       const { role } = call.query;
       return pageOf(call, role === undefined ? all : all.filter((one) => one.role === role), ({ id }) => id);
@@ -86,7 +87,7 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
     addPerson: async ({ scope, body }) => {
       demandPerson(scope);
       const secret = randomBytes(SECRET_BYTES).toString('base64url');
-      const now = Date.now();
+      const now = clockNow();
       const row = await addTo(models.invitations, scope.workspaceId, {
         name: body.name,
         role: body.role,
@@ -149,7 +150,7 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
           const link = await findOne(models.invitations, { secretHash }, transaction);
           // Deleted before anything is made of it: it works once, whoever asks at the same time.
           const gone = await models.invitations.destroy({ where: { secretHash }, transaction });
-          if (link === null || gone === 0 || link.endsAt < Date.now())
+          if (link === null || gone === 0 || link.endsAt < clockNow())
             throw new ProblemError(
               'link-not-valid',
               'This link was used, taken back, or is too old. Ask whoever gave it to you for a new one.',
@@ -157,7 +158,7 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
           const { workspaceId, role, name } = link;
           const user = await insert(
             models.users,
-            { email: body.email, name, passwordHash, createdAt: Date.now() },
+            { email: body.email, name, passwordHash, createdAt: clockNow() },
             transaction,
           );
           await insert(models.memberships, { userId: user.id, workspaceId, role }, transaction);

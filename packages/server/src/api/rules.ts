@@ -10,6 +10,7 @@ import { numberOf, type ApiParts, type Handlers } from './context';
 import { toStream } from './kinds';
 import { pageIn, period } from './pages';
 import type { Scope } from './scope';
+import { now as clockNow } from '../clock';
 
 type RuleHandlers = Pick<
   Handlers,
@@ -119,7 +120,7 @@ export function ruleHandlers({ store, bus, rules, journal }: ApiParts): RuleHand
   /** Open events of a rule that is no longer what it was are closed, now. */
   const renew = async (scope: Scope, ruleId: number): Promise<void> => {
     bus.emit('rules', { workspaceId: scope.workspaceId, ruleId });
-    await tellWorker({ kind: 'rule-changed', rule: ruleId, at: Date.now() });
+    await tellWorker({ kind: 'rule-changed', rule: ruleId, at: clockNow() });
     tell(scope, 'rules', ruleId);
   };
   const eventOf = async (scope: Scope, text: string | undefined): Promise<EventRow> => {
@@ -226,7 +227,7 @@ export function ruleHandlers({ store, bus, rules, journal }: ApiParts): RuleHand
           models.events,
           scope.workspaceId,
           { id: event.id, acknowledgedAt: null },
-          { acknowledgedAt: Date.now(), acknowledgedBy: scope.userName },
+          { acknowledgedAt: clockNow(), acknowledgedBy: scope.userName },
         );
       tell(scope, 'events', event.id);
       return readEvent(scope, event.id);
@@ -234,7 +235,7 @@ export function ruleHandlers({ store, bus, rules, journal }: ApiParts): RuleHand
     closeEvent: async ({ scope, params }) => {
       const event = await eventOf(scope, params.event);
       if (event.closedAt !== null) throw conflict('This event is closed already.');
-      await tellWorker({ kind: 'event-closed', event: event.id, at: Date.now() });
+      await tellWorker({ kind: 'event-closed', event: event.id, at: clockNow() });
       tell(scope, 'events', event.id);
       return readEvent(scope, event.id);
     },

@@ -17,6 +17,7 @@ import { ProblemError } from '../problems';
 import { hashSecret } from '../registry';
 import { findOne } from '../store/rows';
 import type { Store } from '../store/store';
+import { now as clockNow } from '../clock';
 
 export const SESSION_COOKIE = 'peatmoor_session';
 export const SESSION_MS = 30 * 86_400_000;
@@ -58,7 +59,7 @@ export async function scopeOf(
   if (session === undefined) return null;
   const idHash = hashSecret(session);
   const row = await findOne(store.models.sessions, { idHash });
-  return row === null || row.endsAt < Date.now()
+  return row === null || row.endsAt < clockNow()
     ? null
     : member(store, row.userId, row.workspaceId, { kind: 'session', idHash });
 }
@@ -93,9 +94,9 @@ async function scopeOfKey(store: Store, text: string): Promise<Scope | null> {
   const shape = inspectToken(text);
   if (shape.state !== 'whole') return null;
   const key = await findOne(store.models.accessKeys, { fingerprint: shape.fingerprint });
-  if (key !== null && key.endsAt !== null && key.endsAt < Date.now()) return null;
+  if (key !== null && key.endsAt !== null && key.endsAt < clockNow()) return null;
   if (key === null || !timingSafeEqual(key.secretHash, hashSecret(shape.token))) return null;
-  const now = Date.now();
+  const now = clockNow();
   if (now - (key.usedAt ?? 0) > 60_000)
     await store.models.accessKeys.update({ usedAt: now }, { where: { id: key.id } });
   const scope = await member(store, key.userId, key.workspaceId, { kind: 'key', id: key.id });

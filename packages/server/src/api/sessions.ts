@@ -5,6 +5,7 @@ import { hashSecret } from '../registry';
 import { insert } from '../store/rows';
 import type { ApiParts } from './context';
 import { scopeOf, SESSION_COOKIE, SESSION_MS, type Scope } from './scope';
+import { now as clockNow } from '../clock';
 
 /** Sessions of people, and what they are told of themselves. */
 export interface Sessions {
@@ -25,7 +26,7 @@ export function createSessions({ store, config, address }: ApiParts): Sessions {
     me,
     async start(request, response, userId, workspaceId) {
       const id = randomBytes(24).toString('base64url');
-      const now = Date.now();
+      const now = clockNow();
       await insert(store.models.sessions, {
         idHash: hashSecret(id),
         userId,

@@ -19,6 +19,7 @@ import type { CommandRow } from '../store/models';
 import { changeIn, findAll, findOne, listIn } from '../store/rows';
 import { takeSeries } from '../history/chunks';
 import { inRawTransaction, type Store } from '../store/store';
+import { now as clockNow } from '../clock';
 
 /** The one wanted name that every device understands without a datastream: seconds between its reports. */
 export const INTERVAL_NAME = 'interval';
@@ -93,7 +94,7 @@ export function createCommands({ store, registry, presence, bus, tell, log }: Pa
   ): Promise<void> => {
     const state = nextCommandState(row.state, happening);
     if (state === null) return;
-    const now = Date.now();
+    const now = clockNow();
     const change: Partial<CommandRow> = {
       state,
       note,
@@ -175,7 +176,7 @@ export function createCommands({ store, registry, presence, bus, tell, log }: Pa
       const taken = takeValue({ ...stream, rangePolicy: 'refuse' }, value, stream.key);
       if (isRefusal(taken)) return taken;
       const wanted = taken.value as number | string;
-      const createdAt = Date.now();
+      const createdAt = clockNow();
       // One at a time for each control: whoever comes second finds the first and replaces it.
       const { row, older } = await inRawTransaction(store, async (connection) => {
         await takeSeries(connection, [stream.seriesId]);

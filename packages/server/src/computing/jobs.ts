@@ -1,5 +1,6 @@
 import type { Connection } from 'mariadb';
 import type { Target } from './targets';
+import { now as clockNow } from '../clock';
 
 /**
  * Asks for a target to be worked out anew over history, from a time on (epoch ms, -Infinity for all). Where one waits
@@ -20,6 +21,6 @@ export async function enqueueRecomputation(
   await connection.query(
     `INSERT INTO recomputations (workspaceId, deviceRowId, streamId, seriesId, fromAt, state, doneDays, days, note, userName, madeAt)
       VALUES (?, ?, ?, ?, ?, 'waiting', 0, 0, '', ?, ?)`,
-    [entry.workspaceId, entry.rowId, stream.streamId, stream.seriesId, fromAt, userName, Date.now()],
+    [entry.workspaceId, entry.rowId, stream.streamId, stream.seriesId, fromAt, userName, clockNow()],
   );
 }

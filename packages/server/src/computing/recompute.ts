@@ -25,6 +25,7 @@ import { enqueueRecomputation } from './jobs';
 import { targetsOf, type Target } from './targets';
 import { inputsOver, newestOf } from './work';
 import type { ComputingWorker } from './worker';
+import { now as clockNow } from '../clock';
 
 const LOOK_MS = 20_000;
 /** Requests that come together are one piece of work. */
@@ -73,7 +74,7 @@ export function startRecomputing(parts: Parts): Recomputing {
     const entry = await registry.byRow(row.deviceRowId);
     const target = entry && targetsOf(entry).find(({ stream }) => stream.streamId === row.streamId);
     if (!target)
-      return note(row, { state: 'failed', note: 'It is not computed any more.', endedAt: Date.now() });
+      return note(row, { state: 'failed', note: 'It is not computed any more.', endedAt: clockNow() });
     let told = 0;
     const from = row.fromAt ?? -Infinity;
     await recomputeTarget(
@@ -82,8 +83,8 @@ export function startRecomputing(parts: Parts): Recomputing {
       from,
       () => stopped,
       async (doneDays, days) => {
-        if (Date.now() - told < TELL_MS) return;
-        told = Date.now();
+        if (clockNow() - told < TELL_MS) return;
+        told = clockNow();
         await note(row, { doneDays, days });
       },
     );
@@ -91,7 +92,7 @@ export function startRecomputing(parts: Parts): Recomputing {
     const days = await recomputations.findByPk(row.id, { raw: true });
     await note(row, {
       state: 'done',
-      endedAt: Date.now(),
+      endedAt: clockNow(),
       doneDays: (days as unknown as RecomputationRow).days,
     });
     await recomputing.pastChanged(target.entry, target.stream, from, row.userName);
@@ -114,7 +115,7 @@ export function startRecomputing(parts: Parts): Recomputing {
         failed.set(row.id, failures);
         const reason = 'It failed three times; why is in the log of the service. Ask for it again.';
         if (failures < MOST_FAILURES) await note(row, { state: 'waiting' });
-        else await note(row, { state: 'failed', note: reason, endedAt: Date.now() });
+        else await note(row, { state: 'failed', note: reason, endedAt: clockNow() });
         await sleep(RETRY_MS);
       }
       if (stopped) return;
@@ -234,7 +235,7 @@ async function recomputeTarget(
     await worker.alone(stream.seriesId, () => step(day));
     await progress(i + 1, days.length);
   }
-  const last = (days.at(-1) ?? Math.floor(Date.now() / DAY_MS)) * DAY_MS;
+  const last = (days.at(-1) ?? Math.floor(clockNow() / DAY_MS)) * DAY_MS;
   await worker.alone(stream.seriesId, () =>
     folding.alone(async () => {
       for (const day of await daysFrom(Math.max(last, from))) await step(day);

@@ -10,6 +10,7 @@ import { hashSecret } from '../registry';
 import type { ClaimRow, DeviceRow, KindRow } from '../store/models';
 import { changeIn, findOne, listIn, oneIn } from '../store/rows';
 import { takeRow, type Store } from '../store/store';
+import { now as clockNow } from '../clock';
 
 /** What a claim secret begins with, before letters made like those of a device token. */
 export const CLAIM_PREFIX = 'claim_';
@@ -76,7 +77,7 @@ export function createClaiming({ store, bus, tokenUse, address }: Parts): Claimi
       return wrong('No kind has this claim secret. Make a new one on the page of the kind.');
     if (claim.endedAt !== null)
       return refused(403, 'This claim secret was ended. Make a new one on the page of the kind.');
-    if (claim.endsAt < Date.now())
+    if (claim.endsAt < clockNow())
       return refused(403, 'The time of this claim secret is over. Make a new one on the page of the kind.');
     return claim;
   };
@@ -106,7 +107,7 @@ export function createClaiming({ store, bus, tokenUse, address }: Parts): Claimi
           `The board with the serial "${serial}" has claimed already, as ${known.id}. To let it claim again, open it on the page of its kind.`,
         );
       const where = { deviceRowId: known.rowId, withdrawnAt: null };
-      await changeIn(models.deviceTokens, workspaceId, where, { withdrawnAt: Date.now() }, transaction);
+      await changeIn(models.deviceTokens, workspaceId, where, { withdrawnAt: clockNow() }, transaction);
       await changeIn(models.devices, workspaceId, { rowId: known.rowId }, { claimOpen: false }, transaction);
       const { secret } = await addToken(store, known, 'claimed again', transaction);
       return { row: known, token: secret, made: false };

@@ -8,6 +8,7 @@ import type { DeviceRow, KindRow } from '../store/models';
 import { addTo, findAll, listIn, oneIn } from '../store/rows';
 import { takeRow, type Store } from '../store/store';
 import { createKind } from './kind';
+import { now as clockNow } from '../clock';
 
 /** Registers a device, with a kind made behind it where none is named, and its first token. */
 export async function createDevice(
@@ -54,7 +55,7 @@ export async function createDevice(
         kindId,
         id,
         name: body.name,
-        createdAt: Date.now(),
+        createdAt: clockNow(),
         lastSeenAt: null,
         proof: EMPTY_PROOF,
         dashboardId: null,
@@ -132,7 +133,7 @@ export async function addToken(
     title: title || `token ${kept.length + 1}`,
     fingerprint,
     secretHash: hashSecret(secret),
-    createdAt: Date.now(),
+    createdAt: clockNow(),
     usedAt: null,
     withdrawnAt: null,
   };

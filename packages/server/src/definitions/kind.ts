@@ -6,6 +6,7 @@ import type { KindRow, StreamRow } from '../store/models';
 import { addTo } from '../store/rows';
 import type { Store } from '../store/store';
 import { checkComputations } from './computations';
+import { now as clockNow } from '../clock';
 
 /** Makes a kind with its datastreams, in the caller's transaction. */
 export async function createKind(
@@ -24,7 +25,7 @@ export async function createKind(
       notes: body.notes ?? '',
       board: body.board ?? '',
       icon: body.icon ?? '',
-      createdAt: Date.now(),
+      createdAt: clockNow(),
     },
     transaction,
   );

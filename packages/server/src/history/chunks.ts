@@ -4,6 +4,7 @@ import { deflateRaw, deflateRawSync, inflateRawSync } from 'node:zlib';
 import type { Connection } from 'mariadb';
 import type { Logger } from 'pino';
 import {
+  AHEAD_MS,
   DAY_MS,
   EMPTY_COLUMNS,
   HOUR_MS,
@@ -20,6 +21,7 @@ import {
   type Columns,
   type Rollup,
 } from '@peatmoor/core';
+import { clockIsPlainlyWrong, now as clockNow } from '../clock';
 import { setAside } from '../journal/setAside';
 import { bare } from '../journal/writer';
 import { cannotWrite } from '../store/lost';
@@ -112,14 +114,17 @@ export async function mergeIntoChunks(
   );
   for (let start = 0; start < parts.length; start += 400)
     await mergeDivided(connection, parts.slice(start, start + 400), full, log);
+  // A newest reading of a time that only a wrong clock can have given makes place.
+  const beyond = clockIsPlainlyWrong() ? 8.64e15 : clockNow() + AHEAD_MS + 60_000;
   const newest = known.map(({ id }) => {
     const { times, values } = bySeries.get(id)!;
     const last = orderColumns({ times, values });
-    return [last.times.at(-1)!, last.values.at(-1)!, last.times.at(-1)!, id];
+    const at = last.times.at(-1)!;
+    return [at, beyond, last.values.at(-1)!, beyond, at, at, id];
   });
   if (newest.length > 0)
     await connection.batch(
-      'UPDATE series SET newestValue = IF(newestAt IS NULL OR newestAt <= ?, ?, newestValue), newestAt = GREATEST(COALESCE(newestAt, 0), ?) WHERE id = ?',
+      'UPDATE series SET newestValue = IF(newestAt IS NULL OR newestAt <= ? OR newestAt > ?, ?, newestValue), newestAt = IF(newestAt IS NULL OR newestAt > ?, ?, GREATEST(newestAt, ?)) WHERE id = ?',
       newest,
     );
 }

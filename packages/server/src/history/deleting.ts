@@ -2,6 +2,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import type { Transaction } from 'sequelize';
 import type { Logger } from 'pino';
 import type { Store } from '../store/store';
+import { now as clockNow } from '../clock';
 
 /** Rows that go at once, so that nobody waits long for a lock or the disk. Chunks are large. */
 const ROWS_AT_ONCE = { chunks: 20, texts: 500, locations: 500, images: 20, others: 500 };
@@ -50,7 +51,7 @@ async function mark(
   ids: readonly number[],
   transaction: Transaction,
 ): Promise<void> {
-  const now = Date.now();
+  const now = clockNow();
   for (let i = 0; i < ids.length; i += 1000)
     await store.sequelize.query('INSERT IGNORE INTO leftovers (what, id, madeAt) VALUES ?', {
       replacements: [ids.slice(i, i + 1000).map((id) => [what, id, now])],

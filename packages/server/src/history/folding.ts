@@ -6,6 +6,7 @@ import { startJournalWorker, type JournalWorker } from '../journal/worker';
 import type { Store } from '../store/store';
 import { closeDays, mergeIntoChunks } from './chunks';
 import type { Recent } from './recent';
+import { now as clockNow } from '../clock';
 
 /** Commits that are read in one look, and readings after which that is enough for one transaction. */
 const ENTRIES_AT_ONCE = 500;
@@ -61,7 +62,7 @@ export function startFolding({ store, recent, log, holder, sole }: Parts): Foldi
       readings: READINGS_AT_ONCE,
       everyMs: sole ? CALM_MS : OTHERS_MS,
       gatherMs() {
-        const { readings } = recent.status(Date.now());
+        const { readings } = recent.status(clockNow());
         if (readings > MOST_READINGS) return 0;
         const busy = readings > CALM_READINGS || commits > CALM_COMMITS;
         return Math.max(busy ? REST_MS : CALM_MS, REST_TIMES * tookMs);
@@ -73,7 +74,7 @@ export function startFolding({ store, recent, log, holder, sole }: Parts): Foldi
         const bySeries = gather(entries);
         if (bySeries.size > 0) {
           await mergeIntoChunks(connection, bySeries, { log });
-          await closeDays(connection, [...bySeries.keys()], Date.now(), log);
+          await closeDays(connection, [...bySeries.keys()], clockNow(), log);
         }
         commits = 0;
         if (caughtUp) await trimJournal(connection);

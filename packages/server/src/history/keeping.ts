@@ -2,6 +2,7 @@ import { DAY_MS } from '@peatmoor/core';
 import { setTimeout as sleep } from 'node:timers/promises';
 import type { Logger } from 'pino';
 import type { Store } from '../store/store';
+import { clockMayTidy, now as clockNow } from '../clock';
 
 const EVERY_MS = 3_600_000;
 /** Rows deleted by one statement at the most, so that nothing waits long for a lock. */
@@ -16,6 +17,8 @@ export interface Keeping {
 
 export function startKeeping(store: Store, log: Logger): Keeping {
   const tidy = async (now: number): Promise<number> => {
+    // A clock that jumped far does not say what is old: nothing goes until it has been looked at for a day.
+    if (!clockMayTidy()) return 0;
     const bounded = await store.withConnection(
       async (connection) =>
         (await connection.query(
@@ -52,7 +55,7 @@ export function startKeeping(store: Store, log: Logger): Keeping {
     return gone;
   };
   const run = (): void =>
-    void tidy(Date.now()).then(
+    void tidy(clockNow()).then(
       (gone) => gone > 0 && log.info({ gone }, 'old readings went, as their datastreams say'),
       (error: Error) => log.warn({ err: error }, 'old readings wait to be deleted'),
     );

@@ -1,7 +1,8 @@
-import { orderColumns, type Columns, type Value } from '@peatmoor/core';
+import { AHEAD_MS, orderColumns, type Columns, type Value } from '@peatmoor/core';
 import { factsOf } from '../journal/others';
 import { lineOf, type JournalPlace } from '../journal/reader';
 import type { Committed } from '../journal/writer';
+import { clockIsPlainlyWrong, now as clockNow } from '../clock';
 
 interface Unfolded extends Columns {
   seqs: number[];
@@ -22,6 +23,9 @@ export interface Recent {
   status(now: number): { readings: number; ageMs: number };
 }
 
+/** True for a time that only a wrong clock can have given: what is newest must not wait until it comes. */
+const isBeyond = (at: number): boolean => !clockIsPlainlyWrong() && at > clockNow() + AHEAD_MS + 60_000;
+
 export function createRecent(): Recent {
   const unfolded = new Map<string, Map<number, Unfolded>>();
   const newest = new Map<number, { at: number; value: Value }>();
@@ -30,7 +34,7 @@ export function createRecent(): Recent {
   const note = (seriesId: number, at: number, value: Value): void => {
     const known = newest.get(seriesId);
     if (known === undefined) newest.set(seriesId, { at, value });
-    else if (at >= known.at) {
+    else if (at >= known.at || isBeyond(known.at)) {
       known.at = at;
       known.value = value;
     }
@@ -39,7 +43,7 @@ export function createRecent(): Recent {
     add({ writer, part, seq, batch, others }) {
       for (const { series, at, value } of others) note(series, at, factsOf(value));
       if (batch.series.length === 0) return;
-      oldest ??= Date.now();
+      oldest ??= clockNow();
       readings += batch.series.length;
       const place = lineOf({ writer, part });
       let lines = unfolded.get(place);
@@ -68,7 +72,7 @@ export function createRecent(): Recent {
             seqs: line.seqs.slice(keep),
           });
       }
-      oldest = readings === 0 ? null : Date.now();
+      oldest = readings === 0 ? null : clockNow();
     },
     of(seriesId) {
       const result: Columns = { times: [], values: [] };

@@ -4,6 +4,7 @@ import { ValidationError } from 'yup';
 import type { Bus } from '../bus';
 import type { DeviceEntry } from '../registry';
 import type { Store } from '../store/store';
+import { now as clockNow } from '../clock';
 
 /** Letters of what a board says of itself at the most. */
 const MOST_LETTERS = 16_384;
@@ -40,7 +41,7 @@ export function createAboutBook(store: Store, bus: Bus): AboutBook {
       }
       if (Object.keys(kept).length === 0) return refused;
       // Merged by the database, in one statement: two messages at once lose nothing of each other.
-      const said = JSON.stringify({ ...kept, at: Date.now() });
+      const said = JSON.stringify({ ...kept, at: clockNow() });
       await store.withConnection((connection) =>
         connection.execute(
           "UPDATE devices SET about = JSON_MERGE_PATCH(IF(JSON_VALID(about), about, '{}'), ?) WHERE rowId = ? AND workspaceId = ?",

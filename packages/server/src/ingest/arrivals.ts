@@ -17,6 +17,7 @@ import type { Store } from '../store/store';
 import type { MessageFacts } from './message';
 import { showPayload, strikeSecrets } from './payload';
 import { shownTime, type Times } from './times';
+import { now as clockNow } from '../clock';
 
 /** Messages kept for each device. */
 export const KEPT_ARRIVALS = 200;
@@ -79,7 +80,7 @@ interface Parts {
 /** Keeps the newest messages of each device: live at once, in the records within a few seconds. */
 export function startArrivals({ store, bus, times, tell, log }: Parts): ArrivalBook {
   let counter = 0;
-  const start = Date.now().toString(36);
+  const start = clockNow().toString(36);
   let waiting: Waiting[] = [];
   let waitingBytes = 0;
   const inSecond = new Map<number, number>();
@@ -93,7 +94,7 @@ export function startArrivals({ store, bus, times, tell, log }: Parts): ArrivalB
       if (arrival.refusedCount > 0 && !told)
         counts.set(entry.rowId, (counts.get(entry.rowId) ?? 0) + arrival.refusedCount);
     for (const one of batch) one.told = true;
-    for (const [device, count] of counts) tell({ kind: 'refused', device, at: Date.now(), count });
+    for (const [device, count] of counts) tell({ kind: 'refused', device, at: clockNow(), count });
   };
   const write = async (): Promise<void> => {
     if (waiting.length === 0) return;

@@ -1,6 +1,7 @@
 import type { Fact } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import type { Store } from '../store/store';
+import { now as clockNow } from '../clock';
 
 /** One live connection of a device. */
 export interface DeviceSession {
@@ -27,6 +28,7 @@ export interface PresenceBook {
   stop(): Promise<void>;
 }
 
+const FAR_AHEAD_MS = 3_600_000;
 /** How often times of last messages are written down: after a crash they are as old at the most. */
 const SAVE_MS = 60_000;
 const NONE: ReadonlySet<DeviceSession> = new Set();
@@ -52,7 +54,9 @@ export function startPresence(store: Store, tell: (fact: Fact) => void, log: Log
   const timer = setInterval(() => void save(), SAVE_MS);
   return {
     seen(deviceRowId, at) {
-      lastSeen.set(deviceRowId, Math.max(at, lastSeen.get(deviceRowId) ?? 0));
+      const known = lastSeen.get(deviceRowId) ?? 0;
+      // One that a wrong clock gave, far ahead, makes place.
+      lastSeen.set(deviceRowId, known > at + FAR_AHEAD_MS ? at : Math.max(at, known));
       unsaved.add(deviceRowId);
     },
     lastSeen: (deviceRowId) => lastSeen.get(deviceRowId) ?? null,
@@ -61,13 +65,13 @@ export function startPresence(store: Store, tell: (fact: Fact) => void, log: Log
       const known = sessions.get(session.deviceRowId);
       if (known !== undefined) return void known.add(session);
       sessions.set(session.deviceRowId, new Set([session]));
-      tell({ kind: 'online', device: session.deviceRowId, at: Date.now() });
+      tell({ kind: 'online', device: session.deviceRowId, at: clockNow() });
     },
     close(session) {
       const known = sessions.get(session.deviceRowId);
       if (known === undefined || !known.delete(session) || known.size > 0) return;
       sessions.delete(session.deviceRowId);
-      tell({ kind: 'offline', device: session.deviceRowId, at: Date.now() });
+      tell({ kind: 'offline', device: session.deviceRowId, at: clockNow() });
     },
     count: () => [...sessions.values()].reduce((sum, one) => sum + one.size, 0),
     async stop() {

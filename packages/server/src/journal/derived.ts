@@ -2,6 +2,7 @@ import { BatchBuilder, packBatch, type Batch } from '@peatmoor/core';
 import type { Connection } from 'mariadb';
 import type { Store } from '../store/store';
 import { openWriter, type Committed } from './writer';
+import { now as clockNow } from '../clock';
 
 /**
  * A second writer of this process, for readings that are made from others: they are journalled in the transaction that
@@ -26,7 +27,7 @@ export async function openDerivedWriter(store: Store): Promise<DerivedWriter> {
       const bytes = packBatch(batch);
       await connection.execute(
         'INSERT INTO journal (writer, part, seq, committedAt, body) VALUES (?, 0, ?, ?, ?)',
-        [id, seq + 1, Date.now(), Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength)],
+        [id, seq + 1, clockNow(), Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength)],
       );
       return { writer: id, part: 0, seq: seq + 1, batch, facts: [], others: [] };
     },

@@ -1,4 +1,5 @@
 import type { Connection } from 'mariadb';
+import { now as clockNow } from '../clock';
 
 /** What could not be handled, kept with its bytes so that a person can look at it; everything else goes on. */
 export interface SetAside {
@@ -20,7 +21,7 @@ export async function setAside(
       what,
       place.slice(0, 80),
       reason.slice(0, 300),
-      Date.now(),
+      clockNow(),
       body === null ? null : Buffer.from(body.buffer, body.byteOffset, body.byteLength),
     ],
   );

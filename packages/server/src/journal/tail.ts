@@ -15,6 +15,16 @@ export interface Tail {
 /** How far ahead of the clock a time may be given. */
 const AHEAD_MS = 1000;
 
+/** The newest time that a service before has seen, epoch ms; null for none. */
+export async function readMark(store: Store): Promise<number | null> {
+  return store.withConnection(async (connection) => {
+    const [row] = (await connection.query(
+      'SELECT GREATEST(COALESCE((SELECT MAX(clockAt) FROM journalWriters), 0), COALESCE((SELECT MAX(committedAt) FROM journal), 0)) AS at',
+    )) as { at: number }[];
+    return Number(row!.at) || null;
+  });
+}
+
 export async function readTail(store: Store): Promise<Tail> {
   return store.withConnection(async (connection) => {
     const { entries } = await readJournal(connection, 'folding', MOST);

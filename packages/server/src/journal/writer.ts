@@ -5,6 +5,7 @@ import type { Logger } from 'pino';
 import { cannotWrite } from '../store/lost';
 import { inRawTransaction, type Store } from '../store/store';
 import { writeOthers, type OtherReading } from './others';
+import { now as clockNow } from '../clock';
 
 /** Readings that may wait ahead of the journal; beyond that nothing more is taken. */
 const MOST_QUEUED = 200_000;
@@ -81,7 +82,7 @@ export async function openWriter(store: Store): Promise<number> {
   return store.withConnection(async (connection) => {
     const made = await connection.query(
       'INSERT INTO journalWriters (startedAt, heartbeatAt) VALUES (?, NOW(3))',
-      [Date.now()],
+      [clockNow()],
     );
     return Number((made as { insertId: number }).insertId);
   });
@@ -92,7 +93,10 @@ export function startHeartbeat(store: Store, writers: readonly number[]): () => 
   const timer = setInterval(() => {
     store
       .withConnection((connection) =>
-        connection.query('UPDATE journalWriters SET heartbeatAt = NOW(3) WHERE id IN (?)', [[...writers]]),
+        connection.query('UPDATE journalWriters SET heartbeatAt = NOW(3), clockAt = ? WHERE id IN (?)', [
+          clockNow(),
+          [...writers],
+        ]),
       )
       .catch(() => undefined);
   }, HEARTBEAT_MS);
@@ -165,7 +169,7 @@ export async function startJournalWriter(
       id,
       PART,
       number,
-      Date.now(),
+      clockNow(),
       body,
     ]);
 

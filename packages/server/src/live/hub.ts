@@ -15,6 +15,7 @@ import type { Store } from '../store/store';
 import { createAudience, type Watched } from './audience';
 import { ended, type Holder } from './passes';
 import { readWatch, type Watch } from './watch';
+import { now as clockNow } from '../clock';
 
 const FLUSH_MS = 100;
 const MOST_BUFFERED = 4_000_000;
@@ -183,7 +184,7 @@ export function createLiveHub({ store, registry, recent, bus, log }: Parts): Liv
           if (mine.size === 0 && pages.get(workspaceId) === mine) pages.delete(workspaceId);
         });
         page.on('error', () => page.terminate());
-        page.send(JSON.stringify({ type: 'hello', now: Date.now() } satisfies LiveMessage));
+        page.send(JSON.stringify({ type: 'hello', now: clockNow() } satisfies LiveMessage));
       });
     },
     committed({ batch, others }) {

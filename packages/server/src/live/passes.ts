@@ -1,5 +1,6 @@
 import type { Pass, Scope } from '../api/scope';
 import type { Store } from '../store/store';
+import { now as clockNow } from '../clock';
 
 /** By whom a page is open: what has to hold on for it to stay open. */
 export type Holder = Pick<Scope, 'pass' | 'userId' | 'workspaceId' | 'role'>;
@@ -10,7 +11,7 @@ export async function ended(store: Store, holders: readonly Holder[]): Promise<S
   return store.withConnection(async (connection) => {
     const hashes = holders.flatMap(({ pass }) => (pass.kind === 'session' ? [pass.idHash] : []));
     const keys = holders.flatMap(({ pass }) => (pass.kind === 'key' ? [pass.id] : []));
-    const now = Date.now();
+    const now = clockNow();
     const sessions =
       hashes.length === 0
         ? []

@@ -4,6 +4,7 @@ import { readRecipients } from '../alerts/channels';
 import type { Bus } from '../bus';
 import type { DeviceEntry, DeviceStream } from '../registry';
 import type { EventRow, RuleRow } from '../store/models';
+import { now as clockNow } from '../clock';
 
 /** A rule opened or closed for a device. */
 export interface Happened {
@@ -163,7 +164,7 @@ export async function queueAlerts(
       subject,
       text,
       'waiting',
-      Date.now(),
+      clockNow(),
       '',
     ]),
   );

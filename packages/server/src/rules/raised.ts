@@ -7,6 +7,7 @@ import type { EventRow, RuleRow } from '../store/models';
 import { listIn } from '../store/rows';
 import type { Store } from '../store/store';
 import { insertEvent, openEventOf, queueAlerts, whom } from './events';
+import { now as clockNow } from '../clock';
 
 const LONGEST_TEXT = 300;
 /** Mails that events of one rule and device may cause in a minute; what opens beyond is written down all the same. */
@@ -36,7 +37,7 @@ export function createRaisedEvents(store: Store, journal: JournalWriter): Raised
       journal.addFact({
         kind,
         device: entry.rowId,
-        at: Date.now(),
+        at: clockNow(),
         key,
         text: text.slice(0, LONGEST_TEXT),
       });

@@ -1,6 +1,7 @@
 import {
   type Batch,
   type Columns,
+  AHEAD_MS,
   calibrate,
   orderColumns,
   QUIET,
@@ -27,6 +28,7 @@ import {
 } from './events';
 import { writeRaised } from './raised';
 import { createWatches, type Changes, type Watch } from './watches';
+import { clockIsPlainlyWrong, now as clockNow } from '../clock';
 
 const ENTRIES_AT_ONCE = 200;
 /** Time passes only up to a moment before now, so that readings under way are looked at first. */
@@ -134,7 +136,14 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
   };
 
   type States = Map<Watch, RuleState>;
-  const stateOf = (states: States, watch: Watch): RuleState => states.get(watch) ?? watch.state;
+  /** A state whose newest reading only a wrong clock can have given is not blind until that time comes. */
+  const stateOf = (states: States, watch: Watch): RuleState => {
+    const state = states.get(watch) ?? watch.state;
+    const isBeyond = state.last !== null && state.last.at > clockNow() + AHEAD_MS + 60_000;
+    return isBeyond && !clockIsPlainlyWrong()
+      ? { ...state, since: Math.min(state.since, clockNow()), last: null }
+      : state;
+  };
   /** Takes the watches of a commit's readings further. */
   const readingsOf = (batch: Batch, states: States, take: (watch: Watch, next: Step) => void): void => {
     for (const [seriesId, { times, values }] of watchedLines(batch))
@@ -150,7 +159,7 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
   };
   /** Lets time pass for those whose time has come. */
   const passTime = (states: States, take: (watch: Watch, next: Step) => void): void => {
-    const now = Date.now() - BEHIND_MS;
+    const now = clockNow() - BEHIND_MS;
     // A transaction that is tried again after a deadlock finds its due times again.
     for (const one of inHand.splice(0)) due.push(one);
     while ((due.peek()?.at ?? Infinity) <= now) {
@@ -167,7 +176,7 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
       plan(watch);
     }
     const next = due.peek();
-    if (next !== undefined) worker.wakeIn(Math.max(20, next.at + BEHIND_MS - Date.now()));
+    if (next !== undefined) worker.wakeIn(Math.max(20, next.at + BEHIND_MS - clockNow()));
   };
 
   /** Works steps out over copies of the states; what came of them is kept only once it is committed. */

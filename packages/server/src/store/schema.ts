@@ -224,5 +224,8 @@ export const RULE_PARTS = [
   `ALTER TABLE rules MODIFY comparison VARCHAR(10) NULL, MODIFY \`limit\` DOUBLE NULL, MODIFY holdMs BIGINT NULL, MODIFY closeHoldMs BIGINT NULL, MODIFY emails TEXT NULL`,
 ];
 
+/** What the clock of a service showed last, so that the next start knows whether it goes on from there. */
+export const CLOCK = [`ALTER TABLE journalWriters ADD COLUMN IF NOT EXISTS clockAt BIGINT NULL`];
+
 /** How a table is made, whatever the database says: any letter can be kept, and texts are compared letter by letter. */
 export const TABLE_FORM = 'ENGINE=InnoDB DEFAULT CHARACTER SET utf8mb4 COLLATE utf8mb4_bin';

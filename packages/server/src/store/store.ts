@@ -7,6 +7,7 @@ import { defineModels, type Models } from './models';
 import {
   CHUNK_PARTS,
   CLAIM_TABLES,
+  CLOCK,
   COMPUTING_TABLES,
   DEFAULT_VALUES,
   EARLY_FOLDERS,
@@ -213,6 +214,12 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
         up: async () => {
           for (const statement of [...MANNERS, ...RULE_PARTS, ...LEFTOVERS])
             await sequelize.query(withForm(statement));
+        },
+      },
+      {
+        name: '0010-clock',
+        up: async () => {
+          for (const statement of CLOCK) await sequelize.query(statement);
         },
       },
     ],

@@ -12,6 +12,7 @@ import type { Proofs } from '../proofs';
 import { createApplied } from './applied';
 import { unknownSubDevice } from './refusals';
 import type { Report } from './report';
+import { now as clockNow } from '../../clock';
 
 export { TooFastError, type Offered, type Report } from './report';
 export { failed, tooOften, unknownSubDevice } from './refusals';
@@ -86,7 +87,7 @@ export function createVerbs(parts: Parts): Verbs {
   const verbs: Verbs = {
     report,
     async wanted(entry, { waitMs, n, gone }) {
-      heard(entry, { receivedAt: Date.now() } as MessageFacts);
+      heard(entry, { receivedAt: clockNow() } as MessageFacts);
       let state = await commands.wanted(entry);
       const isNew = (): boolean =>
         n === null ? state.list.some(({ commandId }) => commandId !== null) : state.n > n;

@@ -4,6 +4,7 @@ import {
   MOST_REFUSALS,
   RefusalList,
   refusal,
+  AHEAD_MS,
   ReportTaker,
   type DecodedReport,
   type Refusal,
@@ -22,6 +23,7 @@ import type { Proofs } from '../proofs';
 import type { Times } from '../times';
 import type { WorkRate } from '../workRate';
 import { tooOften, unknownSubDevice } from './refusals';
+import { clockIsPlainlyWrong } from '../../clock';
 
 /**
  * What became of a report that was offered without waiting: its answer, which holds once `journal.onDurable` calls back;
@@ -135,6 +137,9 @@ export function createReport(parts: Parts): Report {
     return values;
   };
 
+  /** While the service's own clock cannot be right, boards are believed. */
+  const aheadMs = (): number => (clockIsPlainlyWrong() ? Infinity : AHEAD_MS);
+
   /** True where a report may only be taken in turns, for others, or with a look at the records. */
   const needsWaiting = (entry: DeviceEntry, decoded: DecodedReport, values: number): boolean => {
     if (values > VALUES_A_TURN) return true;
@@ -151,7 +156,7 @@ export function createReport(parts: Parts): Report {
           row.values.length <= VALUES_A_TURN
             ? row
             : { ...row, values: row.values.slice(i, i + VALUES_A_TURN) };
-        taking.row(part, at);
+        taking.row(part, at, aheadMs());
         done += part.values.length + 1;
         if (done < VALUES_A_TURN) continue;
         done = 0;
@@ -172,7 +177,7 @@ export function createReport(parts: Parts): Report {
       if (typeof at !== 'number') return 'needs-waiting';
       rate.charge(entry.rowId, values, facts.size);
       const taking = new ReportTaker(entry.names, decoded.refused ?? []);
-      for (const row of decoded.rows) taking.row(row, at);
+      for (const row of decoded.rows) taking.row(row, at, aheadMs());
       return keep(entry, decoded, taking.result(), facts, at);
     },
     async take(entry, decoded, facts, forDevice = null, { onKept, patient = false } = {}) {

@@ -21,6 +21,7 @@ import { remoteAddress } from '../address';
 import { busy, createPatience, refused, statusOf, unanswered, write, type Answer } from './answer';
 import { readBody } from './body';
 import { bearerOf, contentType, headerOf } from './headers';
+import { now as clockNow } from '../../clock';
 
 const LONGEST_WAIT_S = 60;
 /** Bytes of a message that is refused unread where its device sends far too much. */
@@ -64,16 +65,16 @@ export function createDeviceHttp(parts: Parts): DeviceHttp {
   const handle = async (call: Call): Promise<Answer> => {
     const { request, url, facts } = call;
     const route = `${request.method} ${url.pathname}`;
-    if (route === 'GET /device/time') return { status: 200, body: { now: Date.now() } };
+    if (route === 'GET /device/time') return { status: 200, body: { now: clockNow() } };
     if (route === 'POST /device/claim') return claim(call);
     const admitted = await admission.admit(bearerOf(request) ?? url.searchParams.get('access_token'), facts);
     if (isRefusal(admitted)) return refused(401, admitted);
     const { entry } = admitted;
-    if (!rate.admits(entry.rowId, facts.receivedAt)) {
+    if (!rate.admits(entry.rowId)) {
       arrivals.refuse(entry, [tooOften()], facts);
       return {
         ...refused(429, tooOften()),
-        retryAfterS: Math.ceil(rate.waitMs(entry.rowId, Date.now()) / 1000) || 1,
+        retryAfterS: Math.ceil(rate.waitMs(entry.rowId) / 1000) || 1,
       };
     }
     const action = routes.find(({ pattern }) => pattern.test(route))?.action;
@@ -112,7 +113,7 @@ export function createDeviceHttp(parts: Parts): DeviceHttp {
   ): 'not' | 'waits' | 'done' => {
     const token = bearerOf(request);
     const known = token === null ? undefined : admission.known(token, facts.receivedAt);
-    if (known === undefined || !rate.admits(known.entry.rowId, facts.receivedAt)) return 'not';
+    if (known === undefined || !rate.admits(known.entry.rowId)) return 'not';
     const { entry } = known;
     facts.size = body.length;
     facts.raw = body;
@@ -142,7 +143,7 @@ export function createDeviceHttp(parts: Parts): DeviceHttp {
     if (Number(headerOf(request, 'content-length') ?? 0) < LONG_BYTES) return null;
     const token = bearerOf(request);
     const known = token === null ? undefined : admission.known(token, now);
-    const waitMs = known === undefined ? 0 : rate.waitMs(known.entry.rowId, now);
+    const waitMs = known === undefined ? 0 : rate.waitMs(known.entry.rowId);
     return waitMs < 1000 ? null : { ...refused(429, tooOften()), retryAfterS: Math.ceil(waitMs / 1000) };
   };
 
@@ -151,7 +152,7 @@ export function createDeviceHttp(parts: Parts): DeviceHttp {
       way: request.method === 'GET' ? 'HTTP GET' : 'HTTP',
       from: remoteAddress(request),
       size: 0,
-      receivedAt: Date.now(),
+      receivedAt: clockNow(),
       form: contentType(request),
       raw: null,
     };
@@ -303,7 +304,7 @@ async function wanted(verbs: Verbs, { url, response }: Call, entry: DeviceEntry)
             way: 'HTTP GET',
             from: '',
             size: 0,
-            receivedAt: Date.now(),
+            receivedAt: clockNow(),
             form: '',
             raw: null,
           });

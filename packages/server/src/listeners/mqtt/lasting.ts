@@ -1,5 +1,6 @@
 import type { Aedes } from 'aedes';
 import { Readable } from 'node:stream';
+import { now as clockNow } from '../../clock';
 
 /** Sessions that outlast their connection, for each device, and how long. */
 const MOST_LASTING = 5;
@@ -20,7 +21,7 @@ export function createLastingSessions(broker: Aedes): LastingSessions {
   const known = new Map<number, Map<string, number>>();
   return {
     opened(deviceRowId, clientId) {
-      const now = Date.now();
+      const now = clockNow();
       const mine = known.get(deviceRowId) ?? new Map<string, number>();
       known.set(deviceRowId, mine);
       mine.delete(clientId);

@@ -23,6 +23,7 @@ import { DeviceSocket, type Transport } from './socket';
 import { createTelling } from './telling';
 import { createTopics } from './topics';
 import { createTwins } from './twins';
+import { now as clockNow } from '../../clock';
 
 /** Where accepted publishes go inside the broker library: nobody may subscribe to it. */
 const SINK_TOPIC = 'journaled';
@@ -122,7 +123,7 @@ function serveSessions(broker: Aedes, parts: Parts): void {
     if (session === undefined) return;
     if (!joining.delete(session)) return session.close();
     const { entry } = session;
-    const now = Date.now();
+    const now = clockNow();
     // A session that goes on has its subscriptions already.
     const { subscriptions } = client as unknown as { subscriptions: object };
     for (const filter of Object.keys(subscriptions))
@@ -166,9 +167,9 @@ function serveSessions(broker: Aedes, parts: Parts): void {
     const root = `moor/${entry.id}/`;
     const { topic } = subscription;
     const known = filters.has(topic);
-    const now = Date.now();
-    rate.chargeMessages(entry.rowId, 1, now);
-    if (rate.waitMs(entry.rowId, now) > MOST_BEHIND_MS) {
+    const now = clockNow();
+    rate.chargeMessages(entry.rowId, 1);
+    if (rate.waitMs(entry.rowId) > MOST_BEHIND_MS) {
       arrivals.refuse(entry, [tooOften()], subscribing(session, now));
       session.close();
       return done(null, null);
@@ -242,7 +243,7 @@ function admitClients(broker: Aedes, { admission, log }: Parts, opened: (session
     const from = socketAddress(connected.conn);
     const fail = (returnCode: number): void =>
       done(Object.assign(new Error('not admitted'), { returnCode }) as AuthenticateError, false);
-    const facts = { way: 'MQTT', from, size: 0, receivedAt: Date.now(), form: 'mqtt connect', raw: null };
+    const facts = { way: 'MQTT', from, size: 0, receivedAt: clockNow(), form: 'mqtt connect', raw: null };
     admission
       .admit(password?.toString('utf8') ?? '', facts, userName ?? '')
       .then((admitted) => {

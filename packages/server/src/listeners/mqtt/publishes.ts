@@ -14,6 +14,7 @@ import type { PublishFrame } from './frames';
 import type { Session } from './session';
 import type { Telling } from './telling';
 import type { Topic, Topics } from './topics';
+import { now as clockNow } from '../../clock';
 
 /** The library's keep-alive timer is set anew at most so often by publishes that do not pass through it. */
 const KEEP_ALIVE_EVERY_MS = 500;
@@ -71,8 +72,8 @@ export function createPublishes(parts: Parts): Publishes {
 
   /** True where the device may send, and a message without a time of its own would be given one. */
   const mayGoOn = ({ rowId }: DeviceEntry): boolean => {
-    const now = Date.now();
-    return !times.isFull(rowId, now) && rate.admits(rowId, now);
+    const now = clockNow();
+    return !times.isFull(rowId, now) && rate.admits(rowId);
   };
   /** Waits until the device may send again; meanwhile nothing is read from its socket. Rejects where it has gone. */
   const admitted = (session: Session, entry: DeviceEntry): Promise<void> => {
@@ -83,7 +84,7 @@ export function createPublishes(parts: Parts): Publishes {
       conn.pauseReading();
       try {
         do {
-          await sleep(Math.min(1000, Math.max(10, rate.waitMs(entry.rowId, Date.now()))));
+          await sleep(Math.min(1000, Math.max(10, rate.waitMs(entry.rowId))));
           if (conn.destroyed) throw new Error('the board has gone');
         } while (!mayGoOn(entry));
       } finally {
@@ -96,14 +97,14 @@ export function createPublishes(parts: Parts): Publishes {
   };
   /** A flood that is not acknowledged is not read any faster than the device may send. */
   const slowDown = (session: Session, entry: DeviceEntry): void => {
-    rate.chargeMessages(entry.rowId, 1, Date.now());
+    rate.chargeMessages(entry.rowId, 1);
     if (session.isSlowed) return;
     session.isSlowed = true;
     const { conn } = session.client;
     conn.pauseReading();
     // What came in one piece is still worked off; then it waits for as long as all of that is worth.
     setTimeout(() => {
-      const waitMs = Math.min(MOST_SLOWED_MS, rate.waitMs(entry.rowId, Date.now()));
+      const waitMs = Math.min(MOST_SLOWED_MS, rate.waitMs(entry.rowId));
       setTimeout(() => {
         session.isSlowed = false;
         conn.resumeReading();
@@ -129,7 +130,7 @@ export function createPublishes(parts: Parts): Publishes {
     way: 'MQTT',
     from: session.from,
     size: payload.length,
-    receivedAt: Date.now(),
+    receivedAt: clockNow(),
     form: topic.form,
     raw: payload,
   });
@@ -144,7 +145,7 @@ export function createPublishes(parts: Parts): Publishes {
       return [refused];
     };
     if (packet.qos === 0) {
-      if (!rate.admits(entry.rowId, Date.now())) {
+      if (!rate.admits(entry.rowId)) {
         slowDown(session, entry);
         return whole(tooOften());
       }
@@ -192,8 +193,8 @@ export function createPublishes(parts: Parts): Publishes {
       const entry = registry.known(session.deviceRowId);
       if (entry === undefined || client._paused === true) return false;
       const topic = topics.readFrame(entry, frame);
-      const now = Date.now();
-      if (topic === null || !rate.admits(entry.rowId, now)) return false;
+      const now = clockNow();
+      if (topic === null || !rate.admits(entry.rowId)) return false;
       const { facts } = session;
       session.frame = frame;
       facts.size = frame.end - frame.payloadStart;
@@ -224,7 +225,7 @@ export function createPublishes(parts: Parts): Publishes {
       arrivals.refuse(session.entry, [refused], {
         ...session.facts,
         size: 0,
-        receivedAt: Date.now(),
+        receivedAt: clockNow(),
         form: 'mqtt',
         raw: null,
       });

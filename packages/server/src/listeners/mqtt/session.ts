@@ -5,6 +5,7 @@ import type { DeviceEntry } from '../../registry';
 import { createFilters, type Filters } from './filters';
 import type { PublishFrame } from './frames';
 import type { DeviceSocket } from './socket';
+import { now as clockNow } from '../../clock';
 
 /** How long a board may take to acknowledge what it is told, in ms. */
 const ACKNOWLEDGED_MS = 20_000;
@@ -75,7 +76,7 @@ export function createSession(client: Connected, entry: DeviceEntry, tokenId: nu
     deviceRowId: entry.rowId,
     tokenId,
     from,
-    openedAt: Date.now(),
+    openedAt: clockNow(),
     filters: createFilters(),
     acks: null,
     commit: 0,

@@ -1,6 +1,7 @@
 import type { PresenceBook } from '../../ingest/presence';
 import type { Proofs } from '../../ingest/proofs';
 import type { Session } from './session';
+import { now as clockNow } from '../../clock';
 
 /** Two sessions of one device that last this long beside each other are two boards. */
 const TWINS_MS = 4000;
@@ -18,7 +19,7 @@ export function createTwins(presence: PresenceBook, proofs: Proofs): Twins {
   const say = (session: Session, others: string[]): void => {
     const where = [...new Set([...others, session.from])].join(' and ');
     const hint = `Two boards seem to use one token of this device (connections from ${where}). Register the second board as a device of its own, with its own token.`;
-    proofs.trouble(session.entry, { at: Date.now(), reason: 'two-boards', hint, from: session.from });
+    proofs.trouble(session.entry, { at: clockNow(), reason: 'two-boards', hint, from: session.from });
   };
   return {
     opened(session) {
@@ -34,7 +35,7 @@ export function createTwins(presence: PresenceBook, proofs: Proofs): Twins {
       timer.unref();
     },
     tookOver(session, before) {
-      const now = Date.now();
+      const now = clockNow();
       const recent = (takeovers.get(session.deviceRowId) ?? [])
         .filter((at) => now - at < TAKEOVERS_MS)
         .slice(-5);
