@@ -1,6 +1,7 @@
 #!/usr/bin/env node
 import { Command, CommanderError } from 'commander';
 import { accountCommands } from './account';
+import { checkCommand } from './check';
 import { dataCommands } from './data';
 import { deviceCommands } from './devices';
 import { historyCommand } from './history';
@@ -31,6 +32,7 @@ historyCommand(program);
 dataCommands(program);
 ruleCommands(program);
 peopleCommands(program);
+checkCommand(program);
 exitOverrideAll(program);
 
 function exitOverrideAll(command: Command): void {

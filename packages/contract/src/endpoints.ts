@@ -2,6 +2,7 @@ import type { Statistics } from '@peatmoor/core';
 import type { AnySchema } from 'yup';
 import * as account from './schemas/account';
 import * as calibrations from './schemas/calibrations';
+import * as check from './schemas/check';
 import * as claims from './schemas/claims';
 import * as computing from './schemas/computing';
 import * as data from './schemas/data';
@@ -115,6 +116,13 @@ export const endpoints = {
     { body: account.newKeySchema, answer: account.madeKeySchema },
   ),
   deleteKey: endpoint<void>('DELETE /api/keys/:key', 'self', 'End an access key'),
+
+  check: endpoint<check.Check>(
+    'GET /api/check',
+    'people',
+    'Whether all that the service stands on is as it should be',
+    { answer: check.checkSchema },
+  ),
 
   listPeople: endpoint<people.Person[], undefined, Query<paging.PeopleQuery>>(
     'GET /api/people',
@@ -388,7 +396,7 @@ export const endpoints = {
     'What was deleted by hand, by whom and when',
     { query: paging.ofStreamQuerySchema, pages: 'newest', answer: data.correctionsSchema },
   ),
-  overview: endpoint<history.Overview, undefined, { hours?: number }>(
+  overview: endpoint<history.Overview, undefined, { hours?: number; devices?: string }>(
     'GET /api/overview',
     'look',
     'The last hours of every device, on one time axis',

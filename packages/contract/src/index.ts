@@ -6,6 +6,7 @@ export * from './schemas/devices';
 export * from './schemas/history';
 export * from './schemas/data';
 export * from './schemas/calibrations';
+export * from './schemas/check';
 export * from './schemas/claims';
 export * from './schemas/computing';
 export * from './schemas/commands';

@@ -1,6 +1,6 @@
 import { counted } from '@peatmoor/core';
 import { Box, Button, Typography } from '@mui/material';
-import { useEffect, type ReactNode } from 'react';
+import { useEffect, useMemo, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import type { Device } from '@peatmoor/contract';
 import { useRead } from '../api';
@@ -15,10 +15,21 @@ import { ink } from '../theme';
 export function Overview(): ReactNode {
   const devices = useRead('listDevices');
   const kinds = useRead('listKinds').data;
-  const overview = useRead('overview');
   const clock = useRead('status').data?.clock ?? null;
   const now = useNow();
   useEffect(() => devices.data && liveStore.seed(devices.data), [devices.data]);
+  const [most, setMost] = useState(ROWS_AT_ONCE);
+  const sorted = useMemo(
+    () => [...(devices.data ?? [])].sort((a, b) => trouble(b) - trouble(a) || a.name.localeCompare(b.name)),
+    [devices.data],
+  );
+  const list = sorted.slice(0, most);
+  // In an order that stays, so that what is asked for does not change whenever a row moves up.
+  const inSight = list
+    .map(({ id }) => id)
+    .sort()
+    .join();
+  const overview = useRead('overview', { query: { devices: inSight } }, inSight !== '');
   const { refetch } = overview;
   useEffect(() => {
     const timer = setInterval(() => void refetch(), 60_000);
@@ -27,13 +38,12 @@ export function Overview(): ReactNode {
   if (devices.error) return <Notice error={devices.error} />;
   if (devices.data === undefined) return null;
   if (devices.data.length === 0) return <NothingYet />;
-  const list = [...devices.data].sort((a, b) => trouble(b) - trouble(a) || a.name.localeCompare(b.name));
-  const quiet = list.filter(({ presence }) => presence.state === 'quiet').length;
+  const quiet = sorted.filter(({ presence }) => presence.state === 'quiet').length;
   return (
     <>
       <Heading
         title="Overview"
-        below={`${counted(list.length, 'device')}${quiet > 0 ? `, ${quiet} quiet` : ''}. The last 24 hours.`}
+        below={`${counted(sorted.length, 'device')}${quiet > 0 ? `, ${quiet} quiet` : ''}. The last 24 hours.`}
       >
         <Button component={Link} to="/devices/new">
           Add a device
@@ -52,9 +62,18 @@ export function Overview(): ReactNode {
           />
         ))}
       </Box>
+      {sorted.length > most && (
+        <Button sx={{ mt: 2 }} onClick={() => setMost(Math.min(MOST_ROWS, most + ROWS_AT_ONCE))}>
+          Show more: {most} of {sorted.length} are shown
+        </Button>
+      )}
     </>
   );
 }
+
+/** Rows that are drawn at once, and at the most; whoever has more finds them by name under Devices. */
+const ROWS_AT_ONCE = 60;
+const MOST_ROWS = 300;
 
 /** Troubled rows first: open events, then quiet devices. */
 function trouble(device: Device): number {

@@ -41,6 +41,8 @@ export type History = InferType<typeof historySchema>;
 
 export const overviewQuerySchema = object({
   hours: number().integer().min(1).max(168).default(24),
+  /** IDs of the devices that are in sight, with commas between them; left out: the first ones by name. */
+  devices: string().max(20_000),
 }).noUnknown();
 export const overviewSchema = object({
   from: number().required(),

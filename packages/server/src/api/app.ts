@@ -15,6 +15,7 @@ import { ProblemError, unavailable } from '../problems';
 import { isLostConnection } from '../store/lost';
 import { accountHandlers, VERSION } from './account';
 import { calibrationHandlers } from './calibrations';
+import { checkHandlers } from './check';
 import { claimHandlers } from './claims';
 import { computingHandlers } from './computing';
 import { commandHandlers } from './commands';
@@ -54,6 +55,7 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
     ...dashboardHandlers(parts),
     ...ruleHandlers(parts),
     ...peopleHandlers(parts),
+    ...checkHandlers(parts),
   };
   const app = express();
   app.disable('x-powered-by');

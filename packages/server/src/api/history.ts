@@ -14,6 +14,9 @@ const HOUR_MS = 3_600_000;
 /** Longest period that is given as single readings. */
 const MOST_RAW_MS = 32 * 86_400_000;
 
+/** Devices of an overview in one answer at the most. */
+const MOST_IN_SIGHT = 300;
+
 const OTHERS = { text: 'texts', location: 'locations', image: 'images' };
 
 type HistoryHandlers = Pick<Handlers, 'history' | 'overview' | 'listOthers'>;
@@ -88,7 +91,13 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
     overview: async ({ scope, query }) => {
       const to = clockNow();
       const from = to - Number(query.hours) * HOUR_MS;
-      const devices = await listIn(store.models.devices, scope.workspaceId, { order: ['name'] });
+      const ids =
+        query.devices === undefined ? null : String(query.devices).split(',').slice(0, MOST_IN_SIGHT);
+      const devices = await listIn(store.models.devices, scope.workspaceId, {
+        ...(ids !== null && { where: { id: ids } }),
+        order: ['name', 'rowId'],
+        limit: MOST_IN_SIGHT,
+      });
       const entries = [...(await registry.load(devices.map(({ rowId }) => rowId))).values()];
       const wanted = entries.flatMap((entry) =>
         entry.streams

@@ -57,6 +57,8 @@ export async function startManagedDatabase(
   let child: ChildProcess | null = null;
   let pid: number | null = null;
   let stopping = false;
+  /** How often the server ended by itself before it answered. */
+  let ended = 0;
 
   if (!fs.existsSync(path.join(folder, 'mysql'))) {
     log.info('making a new database folder');
@@ -71,7 +73,9 @@ export async function startManagedDatabase(
     child.on('exit', (code, signal) => {
       pid = null;
       if (stopping) return;
-      log.error({ code, signal, last }, 'the database server ended by itself; starting it again');
+      ended++;
+      const cause = causeIn(path.join(folder, 'error.log')) ?? last;
+      log.error({ code, signal, cause }, 'the database server ended by itself; starting it again');
       setTimeout(() => stopping || launch(), 500);
     });
   };
@@ -82,8 +86,10 @@ export async function startManagedDatabase(
   launch();
   const deadline = Date.now() + 60_000;
   while (!(await answers(options))) {
-    if (Date.now() > deadline)
-      throw new Error(`MariaDB did not start within a minute; see ${path.join(folder, 'error.log')}`);
+    if (ended >= MOST_ENDS || Date.now() > deadline) {
+      stopping = true;
+      throw new Error(whyNotStarted(folder));
+    }
     await sleep(50);
   }
   return {
@@ -97,6 +103,70 @@ export async function startManagedDatabase(
       if (pid !== null) await endProcess(pid);
     },
   };
+}
+
+/** Starts in a row after which a server that ends by itself is given up. */
+const MOST_ENDS = 3;
+
+/** What to do about causes that the server's own log names. */
+const REMEDIES: [pattern: RegExp, remedy: string][] = [
+  [
+    /no space left|disk full|errno: 28/i,
+    'The disk is full: make room, and start again. Nothing that was acknowledged is lost.',
+  ],
+  [
+    /read-only file system|errno: 30/i,
+    'The disk can only be read: it may be failing, or was mounted so. Look at it before anything else.',
+  ],
+  [
+    /permission denied|errno: 13/i,
+    'The folder belongs to somebody else: start the service as the one it belongs to.',
+  ],
+  [
+    /upgrade|newer version|created with|unsupported (redo )?log/i,
+    'The folder was last used by another version of MariaDB. Start that version once more and stop it cleanly, or use it on.',
+  ],
+  [
+    /another (process|mysqld)|unable to lock|errno: 11/i,
+    'Another database server uses this folder: stop that one first.',
+  ],
+  [
+    /corrupt|checksum|damaged|crashed/i,
+    'Files of the database are damaged; the disk may be failing. Keep a copy of the folder as it is, and restore a backup.',
+  ],
+];
+
+/** The last thing that the database's log calls an error, or null. */
+function causeIn(file: string): string | null {
+  try {
+    const { size } = fs.statSync(file);
+    const handle = fs.openSync(file, 'r');
+    const tail = Buffer.alloc(Math.min(size, 64 * 1024));
+    fs.readSync(handle, tail, 0, tail.length, size - tail.length);
+    fs.closeSync(handle);
+    const errors = tail
+      .toString()
+      .split('\n')
+      .filter((line) => /\[ERROR\]/.test(line) && !/Aborting$/.test(line.trim()));
+    return (
+      errors
+        .at(-1)
+        ?.replace(/^.*\[ERROR\]\s*/, '')
+        .slice(0, 400) ?? null
+    );
+  } catch {
+    return null;
+  }
+}
+
+function whyNotStarted(folder: string): string {
+  const file = path.join(folder, 'error.log');
+  const cause = causeIn(file);
+  const remedy =
+    REMEDIES.find(([pattern]) => pattern.test(cause ?? ''))?.[1] ?? `All that it says is in ${file}.`;
+  return cause === null
+    ? `The database in ${folder} did not start. ${remedy}`
+    : `The database in ${folder} does not start: ${cause} ${remedy}`;
 }
 
 function launchServer(

@@ -1,5 +1,6 @@
 /** How far a time may lie ahead of the clock, in ms. */
 const MOST_AHEAD_MS = 1000;
+const FAR_AHEAD_MS = 3_600_000;
 /** Fraction of a millisecond of times that were given, and of those kept for messages that were refused. */
 const GIVEN = 0.5;
 const REFUSED = 0.25;
@@ -24,16 +25,21 @@ export interface Times {
 export function createTimes(after: number): Times {
   const given = new Map<number, number>();
   const kept = new Map<number, number>();
+  /** The last time that was given, where it can have been: one that lies far ahead came from a clock that was wrong. */
+  const lastOf = (map: ReadonlyMap<number, number>, deviceRowId: number, now: number): number => {
+    const last = map.get(deviceRowId) ?? after;
+    return last > now + FAR_AHEAD_MS ? -Infinity : last;
+  };
   return {
     give(deviceRowId, receivedAt) {
-      const at = Math.max(receivedAt, (given.get(deviceRowId) ?? after) + 1);
+      const at = Math.max(receivedAt, lastOf(given, deviceRowId, receivedAt) + 1);
       if (at > receivedAt + MOST_AHEAD_MS) return null;
       given.set(deviceRowId, at);
       return at + GIVEN;
     },
-    isFull: (deviceRowId, now) => (given.get(deviceRowId) ?? after) + 1 > now + MOST_AHEAD_MS,
+    isFull: (deviceRowId, now) => lastOf(given, deviceRowId, now) + 1 > now + MOST_AHEAD_MS,
     keepFor(deviceRowId, receivedAt) {
-      const at = Math.max(receivedAt, (kept.get(deviceRowId) ?? after) + 1);
+      const at = Math.max(receivedAt, lastOf(kept, deviceRowId, receivedAt) + 1);
       kept.set(deviceRowId, at);
       return at + REFUSED;
     },

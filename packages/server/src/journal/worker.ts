@@ -65,6 +65,7 @@ export interface JournalWorker {
 /** Failures in a row after which what fails is looked for entry by entry. */
 const FAILURES = 2;
 const LONGEST_REST_MS = 5000;
+const FIRST_MS = 300;
 /** How long an offset may be kept in memory only, while nothing has to be written. */
 const LAZY_MS = 30_000;
 /** How long `settled` waits for another service to do the work. */
@@ -239,7 +240,8 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
       );
     }, ms);
   };
-  at(work.everyMs);
+  // What is left from before is looked at soon.
+  at(Math.min(work.everyMs, FIRST_MS));
 
   const othersSettled = async (): Promise<void> => {
     const heads = (await store.withConnection((connection) =>

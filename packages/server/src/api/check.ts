@@ -1,0 +1,171 @@
+import fs from 'node:fs/promises';
+import net from 'node:net';
+import os from 'node:os';
+import type { Finding } from '@peatmoor/contract';
+import { counted } from '@peatmoor/core';
+import { now as clockNow, troubleOfClock } from '../clock';
+import { countSetAside } from '../journal/setAside';
+import type { Store } from '../store/store';
+import type { ApiParts, Handlers } from './context';
+
+const GIB = 2 ** 30;
+/** Versions of MariaDB that this was tried with. */
+const TRIED = ['10.6', '10.11', '11.4'];
+
+/** Looks at what the service stands on: clock, disk, database, ports and addresses. */
+export function checkHandlers(parts: ApiParts): Pick<Handlers, 'check'> {
+  return {
+    check: async () => ({
+      findings: [
+        clock(),
+        await disk(parts.config.dataFolder),
+        ...(await database(parts.store)),
+        ...(await ports(parts)),
+        addresses(parts.address().httpUrl),
+      ],
+    }),
+  };
+}
+
+const good = (what: string, found: string): Finding => ({ what, state: 'good', found, todo: '' });
+
+function clock(): Finding {
+  const trouble = troubleOfClock();
+  if (trouble === null) return good('clock', `It is ${new Date(clockNow()).toISOString().slice(0, 19)} UTC.`);
+  return {
+    what: 'clock',
+    state: 'bad',
+    found: trouble,
+    todo: 'Set the clock of the computer, or let it be set by NTP.',
+  };
+}
+
+async function disk(folder: string): Promise<Finding> {
+  const { bavail, blocks, bsize } = await fs.statfs(folder);
+  const free = bavail * bsize;
+  const found = `${(free / GIB).toFixed(1)} GB of ${((blocks * bsize) / GIB).toFixed(1)} GB are free under ${folder}.`;
+  if (free > 2 * GIB && bavail > blocks / 20) return good('disk', found);
+  return {
+    what: 'disk',
+    state: free < GIB / 4 ? 'bad' : 'look',
+    found,
+    todo: 'Make room, move the data folder to a larger disk, or keep readings of some datastreams for a shorter time.',
+  };
+}
+
+async function database(store: Store): Promise<Finding[]> {
+  return store.withConnection(async (connection) => {
+    const [row] = (await connection.query(
+      'SELECT VERSION() AS version, @@innodb_flush_log_at_trx_commit AS flush, @@innodb_buffer_pool_size AS buffer',
+    )) as { version: string; flush: number; buffer: number }[];
+    const { version, flush, buffer } = row!;
+    const known = TRIED.some((one) => version.startsWith(`${one}.`));
+    const findings: Finding[] = [
+      known
+        ? good('database', `MariaDB ${version}, with ${Math.round(Number(buffer) / 2 ** 20)} MB for pages.`)
+        : {
+            what: 'database',
+            state: 'look',
+            found: `MariaDB ${version}; tried are ${TRIED.join(', ')}.`,
+            todo: 'It may work. Keep a backup at hand, and use one of those where you can.',
+          },
+    ];
+    if (Number(flush) !== 1)
+      findings.push({
+        what: 'database',
+        state: 'bad',
+        found: `innodb_flush_log_at_trx_commit is ${flush}: what is acknowledged may be lost in a power cut.`,
+        todo: 'Set it to 1.',
+      });
+    const tables = (await connection.query(
+      'SELECT TABLE_NAME AS name FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE()',
+    )) as { name: string }[];
+    const damaged: string[] = [];
+    for (const { name } of tables) {
+      const told = (await connection.query(`CHECK TABLE \`${name}\` QUICK`)) as {
+        Msg_type: string;
+        Msg_text: string;
+      }[];
+      if (
+        told.some(
+          ({ Msg_type, Msg_text }) => Msg_type === 'error' || (Msg_type === 'status' && Msg_text !== 'OK'),
+        )
+      )
+        damaged.push(name);
+    }
+    findings.push(
+      damaged.length === 0
+        ? good('tables', `${counted(tables.length, 'table is', 'tables are')} whole.`)
+        : {
+            what: 'tables',
+            state: 'bad',
+            found: `Damaged: ${damaged.join(', ')}.`,
+            todo: 'Stop the service, keep a copy of its data folder, and restore a backup. The disk may be failing.',
+          },
+    );
+    const { count: aside } = await countSetAside(connection);
+    findings.push(
+      aside === 0
+        ? good('readings', 'None had to be set aside.')
+        : {
+            what: 'readings',
+            state: 'look',
+            found: `${counted(aside, 'piece')} could not be handled and were set aside with their bytes, in the table setAside.`,
+            todo: 'Everything else goes on. Keep a backup, and look into the log for why.',
+          },
+    );
+    return findings;
+  });
+}
+
+async function ports({ config, address }: ApiParts): Promise<Finding[]> {
+  const { mqttPort, httpUrl } = address();
+  const list: [string, number][] = [
+    ['HTTP', Number(new URL(httpUrl).port) || 80],
+    ['MQTT', mqttPort],
+  ];
+  const host = config.host === '0.0.0.0' ? '127.0.0.1' : config.host;
+  return Promise.all(
+    list
+      .filter(([, port]) => port > 0)
+      .map(async ([name, port]): Promise<Finding> =>
+        (await answers(host, port))
+          ? good('port', `${name} answers at ${port}.`)
+          : {
+              what: 'port',
+              state: 'look',
+              found: `${name} does not answer at ${port} from here.`,
+              todo: 'A proxy in front may use another port; else look whether a firewall is in the way.',
+            },
+      ),
+  );
+}
+
+function answers(host: string, port: number): Promise<boolean> {
+  return new Promise((resolve) => {
+    const socket = net.connect({ host, port, timeout: 2000 });
+    const end = (yes: boolean): void => {
+      socket.destroy();
+      resolve(yes);
+    };
+    socket.once('connect', () => end(true));
+    socket.once('error', () => end(false));
+    socket.once('timeout', () => end(false));
+  });
+}
+
+function addresses(httpUrl: string): Finding {
+  const own = Object.values(os.networkInterfaces()).flatMap(
+    (list) =>
+      list?.flatMap(({ address, family, internal }) => (family === 'IPv4' && !internal ? address : [])) ?? [],
+  );
+  const isLocal = /\/\/(127\.|localhost)/.test(httpUrl);
+  const found = `Boards are told ${httpUrl}. This computer has ${own.join(', ') || 'no address but its own'}.`;
+  if (!isLocal) return good('address', found);
+  return {
+    what: 'address',
+    state: 'look',
+    found,
+    todo: 'No board can reach that. Connect the computer to a network, set PEATMOOR_HOST to 0.0.0.0, or set PEATMOOR_PUBLIC_URL.',
+  };
+}
