@@ -92,7 +92,13 @@ try {
       bearer,
     );
   await call('POST', '/device/report', { water_level: 60 }, bearer);
-  await sleep(12_000);
+  // What is gathered before it is written down: messages, and readings before they are folded.
+  await sleep(6000);
+  await call('GET', `/api/devices/${device.id}/arrivals`);
+  await call('POST', `/api/devices/${device.id}/corrections`, { stream: 'lid', from: 1, to: 2 }).catch(
+    () => undefined,
+  );
+  await sleep(6000);
   const dump = await dumpOf(data);
   const facts = `-- fixture ${JSON.stringify({ start, token })}\n`;
   fs.writeFileSync(file, gzipSync(Buffer.from(facts + dump), { level: 9 }));

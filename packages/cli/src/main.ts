@@ -17,7 +17,7 @@ const USAGE = 2;
 
 const program = new Command('peatmoor')
   .description('Peatmoor from the command line: devices, readings, controls and events of your own boards.')
-  .version('0.2.0')
+  .version('0.3.0')
   .option('--json', 'print JSON')
   .showHelpAfterError('(run with --help for the options and an example)')
   .addHelpText(

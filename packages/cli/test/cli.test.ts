@@ -107,7 +107,7 @@ it('takes readings away and brings them back, step by step and as a whole', asyn
   // The hand-sent reading of the test before is there too.
   expect(fs.readFileSync(out, 'utf8').trim().split('\r\n')).toHaveLength(4102);
   const sheet = await run('export', 'footbridge', '--format', 'sheet', '--last', '2h', '--zone', 'UTC');
-  expect(sheet.out).toMatch(/^date,time,Visitors\r\n\d{4}-\d\d-\d\d,/);
+  expect(sheet.out).toMatch(/^date,time,offset,Visitors\r\n\d{4}-\d\d-\d\d,/);
   const days = await run(
     'history',
     'footbridge',

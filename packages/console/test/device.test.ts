@@ -176,7 +176,9 @@ it('takes readings away as a sheet and by a standing address', async () => {
   await data.getByRole('link', { name: 'Sheet in local time' }).click();
   const file = path.join(folder, 'sheet.csv');
   await (await download).saveAs(file);
-  expect(fs.readFileSync(file, 'utf8')).toMatch(/^date,time,Water level \(mm\),Peat temperature \(°C\)/);
+  expect(fs.readFileSync(file, 'utf8')).toMatch(
+    /^date,time,offset,Water level \(mm\),Peat temperature \(°C\)/,
+  );
   await data.getByRole('button', { name: 'Make a standing address' }).click();
   const address = await data.locator('pre').innerText();
   const fetched = await fetch(address);

@@ -1,3 +1,5 @@
+import { counted } from '../words';
+
 /** No clock of a service can rightly show a time before this one: it is older than the service. */
 export const PLAINLY_WRONG_BEFORE = Date.UTC(2026, 0, 1);
 
@@ -72,5 +74,5 @@ function spell(ms: number): string {
   const minutes = Math.round(ms / 60_000);
   if (minutes < 1) return 'some seconds';
   if (minutes < 120) return `${minutes} min`;
-  return minutes < 2880 ? `${Math.round(minutes / 60)} h` : `${Math.round(minutes / 1440)} days`;
+  return minutes < 2880 ? `${Math.round(minutes / 60)} h` : counted(Math.round(minutes / 1440), 'day');
 }
