@@ -19,7 +19,7 @@ export function checkCommand(program: Command): void {
             findings.map(({ what, state, found }) => [what, MARKS[state], found]),
             '',
           ),
-          ...findings.filter(({ todo }) => todo !== '').map(({ what, todo }) => `${what}: ${todo}`),
+          ...findings.filter(({ remedy }) => remedy !== '').map(({ what, remedy }) => `${what}: ${remedy}`),
         ].join('\n'),
       );
       if (check.findings.some(({ state }) => state === 'bad')) process.exitCode = 1;

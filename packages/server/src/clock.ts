@@ -1,4 +1,5 @@
 import {
+  AHEAD_MS,
   clockTrouble,
   followClock,
   mayTidy,
@@ -6,6 +7,9 @@ import {
   startClock,
   type ClockState,
 } from '@peatmoor/core';
+
+/** The last time that can be written, epoch ms (ECMA-262 §21.4.1.1). */
+const LAST_TIME = 8.64e15;
 
 // The one clock of the process. It is asked everywhere, so that a wall clock that is set back gives no time twice.
 let state: ClockState = startClock(Date.now(), performance.now(), null);
@@ -31,6 +35,11 @@ export function troubleOfClock(): string | null {
 export function clockMayTidy(): boolean {
   now();
   return mayTidy(state, Date.now());
+}
+
+/** The latest time that a reading can truly have, epoch ms: a later one came from a clock that was wrong. */
+export function latestPossible(): number {
+  return clockIsPlainlyWrong() ? LAST_TIME : now() + AHEAD_MS + 60_000;
 }
 
 /** True where the wall clock cannot be right: times that boards send are better. */

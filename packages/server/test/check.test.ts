@@ -17,7 +17,7 @@ it('says what the service stands on, and what to do where something is wrong', a
     // It listens on loopback only here, which no board can reach.
     expect(findings.find(({ what }) => what === 'address')).toMatchObject({
       state: 'look',
-      todo: expect.stringContaining('PEATMOOR_PUBLIC_URL'),
+      remedy: expect.stringContaining('PEATMOOR_PUBLIC_URL'),
     });
     const connection = await createConnection(databaseOf(service));
     await connection.query(

@@ -1,11 +1,12 @@
 import { yupResolver } from '@hookform/resolvers/yup';
-import { Box, Button, TextField, Typography } from '@mui/material';
+import { Box, Button, Typography } from '@mui/material';
 import { useQueryClient } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 import { useForm } from 'react-hook-form';
 import { useNavigate } from 'react-router';
 import { joinSchema, type Join as JoinFields } from '@peatmoor/contract';
 import { useChange } from '../api';
+import { EmailField, PasswordField } from '../parts/CredentialFields';
 import { Notice } from '../parts/Notice';
 
 /** Making an account with the link one was given. The secret stands behind the address's mark, which is sent nowhere. */
@@ -42,23 +43,8 @@ export function Join(): ReactNode {
             The address is not whole: a part of the link is missing. Copy it again.
           </Typography>
         )}
-        <TextField
-          label="Email"
-          type="email"
-          autoComplete="username"
-          autoFocus
-          {...register('email')}
-          error={!!errors.email}
-          helperText={errors.email?.message}
-        />
-        <TextField
-          label="Password"
-          type="password"
-          autoComplete="new-password"
-          {...register('password')}
-          error={!!errors.password}
-          helperText={errors.password?.message ?? 'Ten letters or more.'}
-        />
+        <EmailField autoFocus {...register('email')} problem={errors.email?.message} />
+        <PasswordField isNew {...register('password')} problem={errors.password?.message} />
         <Notice error={join.error} />
         <Button type="submit" variant="contained" color="primary" disabled={join.isPending || secret === ''}>
           Make the account

@@ -10,6 +10,7 @@ import {
   type SignIn as SignInFields,
 } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
+import { EmailField, PasswordField } from '../parts/CredentialFields';
 import { Notice } from '../parts/Notice';
 import { ink } from '../theme';
 
@@ -67,23 +68,8 @@ function SignInForm(): ReactNode {
   return (
     <Box component="form" onSubmit={submit} noValidate sx={{ display: 'grid', gap: 3 }}>
       <Typography variant="h2">Sign in</Typography>
-      <TextField
-        label="Email"
-        type="email"
-        autoComplete="username"
-        autoFocus
-        {...register('email')}
-        error={!!errors.email}
-        helperText={errors.email?.message}
-      />
-      <TextField
-        label="Password"
-        type="password"
-        autoComplete="current-password"
-        {...register('password')}
-        error={!!errors.password}
-        helperText={errors.password?.message}
-      />
+      <EmailField autoFocus {...register('email')} problem={errors.email?.message} />
+      <PasswordField {...register('password')} problem={errors.password?.message} />
       <Notice error={signIn.error} />
       <Button type="submit" variant="contained" color="primary" disabled={signIn.isPending}>
         Sign in
@@ -117,22 +103,8 @@ function FirstAccount(): ReactNode {
         error={!!errors.name}
         helperText={errors.name?.message}
       />
-      <TextField
-        label="Email"
-        type="email"
-        autoComplete="username"
-        {...register('email')}
-        error={!!errors.email}
-        helperText={errors.email?.message}
-      />
-      <TextField
-        label="Password"
-        type="password"
-        autoComplete="new-password"
-        {...register('password')}
-        error={!!errors.password}
-        helperText={errors.password?.message ?? 'Ten letters or more.'}
-      />
+      <EmailField {...register('email')} problem={errors.email?.message} />
+      <PasswordField isNew {...register('password')} problem={errors.password?.message} />
       <TextField
         label="Name of your workspace"
         {...register('workspace')}

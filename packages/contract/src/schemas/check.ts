@@ -9,7 +9,7 @@ export const findingSchema = object({
     .required(),
   found: string().required(),
   /** Empty where nothing is to be done. */
-  todo: string().defined(),
+  remedy: string().defined(),
 });
 export type Finding = InferType<typeof findingSchema>;
 export const checkSchema = object({ findings: array(findingSchema).required() });

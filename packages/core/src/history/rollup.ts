@@ -59,8 +59,14 @@ export function joinRollups(earlier: Rollup, later: Rollup): Rollup {
     sum: finite(earlier.sum + later.sum),
     first: earlier.first,
     last: later.last,
-    spread: finite(earlier.spread + later.spread + apart * apart * ((earlier.count * later.count) / count)),
+    spread: joinSpreads(earlier, later, apart * apart * ((earlier.count * later.count) / count)),
   };
+}
+
+/** NaN where it was not kept of one of them. */
+function joinSpreads(earlier: Rollup, later: Rollup, between: number): number {
+  const within = earlier.spread + later.spread;
+  return Number.isNaN(within) ? within : finite(within + between);
 }
 
 /** A sum as it can be kept: the largest number where it is beyond all. */

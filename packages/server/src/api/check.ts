@@ -27,7 +27,7 @@ export function checkHandlers(parts: ApiParts): Pick<Handlers, 'check'> {
   };
 }
 
-const good = (what: string, found: string): Finding => ({ what, state: 'good', found, todo: '' });
+const good = (what: string, found: string): Finding => ({ what, state: 'good', found, remedy: '' });
 
 function clock(): Finding {
   const trouble = troubleOfClock();
@@ -36,7 +36,7 @@ function clock(): Finding {
     what: 'clock',
     state: 'bad',
     found: trouble,
-    todo: 'Set the clock of the computer, or let it be set by NTP.',
+    remedy: 'Set the clock of the computer, or let it be set by NTP.',
   };
 }
 
@@ -49,7 +49,8 @@ async function disk(folder: string): Promise<Finding> {
     what: 'disk',
     state: free < GIB / 4 ? 'bad' : 'look',
     found,
-    todo: 'Make room, move the data folder to a larger disk, or keep readings of some datastreams for a shorter time.',
+    remedy:
+      'Make room, move the data folder to a larger disk, or keep readings of some datastreams for a shorter time.',
   };
 }
 
@@ -67,7 +68,7 @@ async function database(store: Store): Promise<Finding[]> {
             what: 'database',
             state: 'look',
             found: `MariaDB ${version}; tried are ${TRIED.join(', ')}.`,
-            todo: 'It may work. Keep a backup at hand, and use one of those where you can.',
+            remedy: 'It may work. Keep a backup at hand, and use one of those where you can.',
           },
     ];
     if (Number(flush) !== 1)
@@ -75,7 +76,7 @@ async function database(store: Store): Promise<Finding[]> {
         what: 'database',
         state: 'bad',
         found: `innodb_flush_log_at_trx_commit is ${flush}: what is acknowledged may be lost in a power cut.`,
-        todo: 'Set it to 1.',
+        remedy: 'Set it to 1.',
       });
     const tables = (await connection.query(
       'SELECT TABLE_NAME AS name FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE()',
@@ -100,7 +101,8 @@ async function database(store: Store): Promise<Finding[]> {
             what: 'tables',
             state: 'bad',
             found: `Damaged: ${damaged.join(', ')}.`,
-            todo: 'Stop the service, keep a copy of its data folder, and restore a backup. The disk may be failing.',
+            remedy:
+              'Stop the service, keep a copy of its data folder, and restore a backup. The disk may be failing.',
           },
     );
     const { count: aside } = await countSetAside(connection);
@@ -111,7 +113,7 @@ async function database(store: Store): Promise<Finding[]> {
             what: 'readings',
             state: 'look',
             found: `${counted(aside, 'piece')} could not be handled and were set aside with their bytes, in the table setAside.`,
-            todo: 'Everything else goes on. Keep a backup, and look into the log for why.',
+            remedy: 'Everything else goes on. Keep a backup, and look into the log for why.',
           },
     );
     return findings;
@@ -135,7 +137,7 @@ async function ports({ config, address }: ApiParts): Promise<Finding[]> {
               what: 'port',
               state: 'look',
               found: `${name} does not answer at ${port} from here.`,
-              todo: 'A proxy in front may use another port; else look whether a firewall is in the way.',
+              remedy: 'A proxy in front may use another port; else look whether a firewall is in the way.',
             },
       ),
   );
@@ -166,6 +168,7 @@ function addresses(httpUrl: string): Finding {
     what: 'address',
     state: 'look',
     found,
-    todo: 'No board can reach that. Connect the computer to a network, set PEATMOOR_HOST to 0.0.0.0, or set PEATMOOR_PUBLIC_URL.',
+    remedy:
+      'No board can reach that. Connect the computer to a network, set PEATMOOR_HOST to 0.0.0.0, or set PEATMOOR_PUBLIC_URL.',
   };
 }

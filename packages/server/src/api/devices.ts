@@ -1,12 +1,5 @@
-import {
-  calibrate,
-  flattenRow,
-  inspectToken,
-  isRefusal,
-  presenceOf,
-  type DecodedReport,
-} from '@peatmoor/core';
-import { literal, Op, type WhereOptions } from 'sequelize';
+import { flattenRow, inspectToken, isRefusal, presenceOf, type DecodedReport } from '@peatmoor/core';
+import { Op, type WhereOptions } from 'sequelize';
 import type { Arrival, Device, TokenOwner } from '@peatmoor/contract';
 import { addToken, createDevice } from '../definitions/device';
 import { JournalBusyError } from '../journal/writer';
@@ -17,10 +10,10 @@ import type { ArrivalRow, DeviceRow, TokenRow } from '../store/models';
 import { changeIn, listIn, oneIn } from '../store/rows';
 import { readDeviceList } from './manyDevices';
 import { retakeRefused } from '../ingest/retake';
-import { shownTime } from '../ingest/times';
 import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
 import { deleteDevice } from '../history/deleting';
-import { contains, containsAnyCase, pageIn, period, type PageCall } from './pages';
+import { newestOf } from '../history/newest';
+import { contains, containsAnyCase, ofDevicesIn, pageIn, period, type PageCall } from './pages';
 import type { Scope } from './scope';
 import { now as clockNow } from '../clock';
 
@@ -71,18 +64,7 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
       connected,
       presence: presenceOf({ connected, lastSeenAt, intervalS: entry.intervalS }, clockNow()),
       proof: entry.proof,
-      newest: entry.streams.flatMap(({ key, seriesId, calibrations }) => {
-        const newest = recent.newest(seriesId);
-        if (newest === undefined) return [];
-        const { at, value } = newest;
-        return [
-          {
-            key,
-            at: shownTime(at),
-            value: typeof value === 'number' ? calibrate(calibrations, at, value) : value,
-          },
-        ];
-      }),
+      newest: newestOf(entry, recent),
       openEvents,
       dashboardId: row.dashboardId,
       labels: row.labels,
@@ -96,7 +78,12 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
     };
   };
   const describeAll = async (scope: Scope, rows: DeviceRow[]): Promise<Device[]> => {
-    const open = await listIn(models.events, scope.workspaceId, { where: { closedAt: null } });
+    const open = new Map<number, number>();
+    for (const { deviceRowId } of await listIn(models.events, scope.workspaceId, {
+      where: { closedAt: null, deviceRowId: rows.map(({ rowId }) => rowId) },
+      attributes: ['deviceRowId'],
+    }))
+      open.set(deviceRowId, (open.get(deviceRowId) ?? 0) + 1);
     const entries = await registry.load(rows.map(({ rowId }) => rowId));
     const behind = rows.flatMap(({ gatewayRowId }) => gatewayRowId ?? []);
     const gateways = new Map(
@@ -109,17 +96,7 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
     const pictures = await picturesOf(scope);
     return rows.flatMap((row) => {
       const entry = entries.get(row.rowId);
-      return entry
-        ? [
-            describe(
-              entry,
-              row,
-              open.filter(({ deviceRowId }) => deviceRowId === row.rowId).length,
-              gateways,
-              pictures,
-            ),
-          ]
-        : [];
+      return entry ? [describe(entry, row, open.get(row.rowId) ?? 0, gateways, pictures)] : [];
     });
   };
   /** When the pictures of devices were made, by device. */
@@ -156,8 +133,7 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
     const { outcome } = call.query;
     const rows = await pageIn(models.arrivals, call.scope.workspaceId, call, {
       where: {
-        // What is left of a deleted device is on its way out.
-        deviceRowId: deviceRowId ?? { [Op.in]: literal('(SELECT rowId FROM devices)') },
+        deviceRowId: deviceRowId ?? ofDevicesIn(call.scope.workspaceId),
         ...(outcome !== undefined && { refused: outcome === 'refused' }),
         ...period('receivedAt', call.query),
       } as WhereOptions<ArrivalRow>,

@@ -1,5 +1,5 @@
 import type { Request, Response } from 'express';
-import { col, fn, Op, where, type Order, type WhereOptions } from 'sequelize';
+import { col, fn, literal, Op, where, type Order, type WhereOptions } from 'sequelize';
 import { wrongField } from '../problems';
 import type { Table } from '../store/models';
 import { listIn, type Owned } from '../store/rows';
@@ -13,7 +13,7 @@ export interface PageCall {
 
 type Direction = 'ASC' | 'DESC';
 /** Where a page ended: the value the list is ordered by, and the row's number. */
-type Place = [string | number | null, number | string];
+type Place = [string | number, number | string];
 
 interface Ordered<R> {
   where?: WhereOptions<R>;
@@ -86,6 +86,11 @@ export function contains(text: string): { [Op.like]: string } {
 /** A filter for a part of a column's text, in any case. */
 export function containsAnyCase(column: string, text: string): ReturnType<typeof where> {
   return where(fn('LOWER', col(column)), contains(text.toLowerCase()));
+}
+
+/** A filter for what belongs to a device that is there: what is left of a deleted one is on its way out. */
+export function ofDevicesIn(workspaceId: number): { [Op.in]: ReturnType<typeof literal> } {
+  return { [Op.in]: literal(`(SELECT rowId FROM devices WHERE workspaceId = ${Number(workspaceId)})`) };
 }
 
 /** A filter for a time in epoch ms, from ≤ time < to; empty where neither is given. */

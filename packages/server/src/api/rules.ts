@@ -1,5 +1,5 @@
 import { readCondition, storeCondition, type Condition, type Fact } from '@peatmoor/core';
-import { literal, Op, type WhereOptions } from 'sequelize';
+import { Op, type WhereOptions } from 'sequelize';
 import type { Event, NewRule, Rule, Severity } from '@peatmoor/contract';
 import { readRecipients, recipientBy } from '../alerts/channels';
 import { conflict, notFound, unavailable, wrongField } from '../problems';
@@ -8,7 +8,7 @@ import type { EventRow, RuleRow } from '../store/models';
 import { addTo, changeIn, deleteIn, findAll, listIn, oneIn } from '../store/rows';
 import { numberOf, type ApiParts, type Handlers } from './context';
 import { toStream } from './kinds';
-import { pageIn, period } from './pages';
+import { ofDevicesIn, pageIn, period } from './pages';
 import type { Scope } from './scope';
 import { now as clockNow } from '../clock';
 
@@ -77,14 +77,35 @@ export function ruleHandlers({ store, bus, rules, journal }: ApiParts): RuleHand
     };
   };
   const describe = async (scope: Scope, rows: RuleRow[]): Promise<Rule[]> => {
-    const devices = await listIn(models.devices, scope.workspaceId);
-    const kinds = await listIn(models.kinds, scope.workspaceId);
-    const streams = await listIn(models.streams, scope.workspaceId);
-    const open = await listIn(models.events, scope.workspaceId, { where: { closedAt: null } });
+    // Only what these rules speak of, each found by its key.
+    const devices = byKey(
+      await listIn(models.devices, scope.workspaceId, {
+        where: { rowId: rows.flatMap(({ deviceRowId }) => deviceRowId ?? []) },
+      }),
+      ({ rowId }) => rowId,
+    );
+    const kindOf = (row: RuleRow): number => devices.get(row.deviceRowId ?? 0)?.kindId ?? row.kindId ?? 0;
+    const kindIds = [...new Set(rows.map(kindOf))];
+    const kinds = byKey(
+      await listIn(models.kinds, scope.workspaceId, { where: { id: kindIds } }),
+      ({ id }) => id,
+    );
+    const streams = byKey(
+      await listIn(models.streams, scope.workspaceId, {
+        where: { kindId: kindIds, key: [...new Set(rows.map(({ streamKey }) => streamKey))] },
+      }),
+      ({ kindId, key }) => `${kindId} ${key}`,
+    );
+    const open = new Map<number, number>();
+    for (const { ruleId } of await listIn(models.events, scope.workspaceId, {
+      where: { closedAt: null, ruleId: rows.map(({ id }) => id) },
+      attributes: ['ruleId'],
+    }))
+      open.set(ruleId, (open.get(ruleId) ?? 0) + 1);
     return rows.map((row) => {
-      const device = devices.find(({ rowId }) => rowId === row.deviceRowId);
-      const kind = kinds.find(({ id }) => id === (device?.kindId ?? row.kindId));
-      const stream = streams.find(({ key, kindId }) => key === row.streamKey && kindId === kind?.id);
+      const device = devices.get(row.deviceRowId ?? 0);
+      const kind = kinds.get(kindOf(row));
+      const stream = streams.get(`${kind?.id} ${row.streamKey}`);
       const condition = readCondition(row.sort, row.settings);
       const spoken = {
         stream: stream === undefined ? undefined : toStream(stream),
@@ -105,7 +126,7 @@ export function ruleHandlers({ store, bus, rules, journal }: ApiParts): RuleHand
         version: row.revision,
         sentence:
           condition?.sort.sentence(condition.settings, spoken) ?? 'A condition that is not known here.',
-        openEvents: open.filter(({ ruleId }) => ruleId === row.id).length,
+        openEvents: open.get(row.id) ?? 0,
       };
     });
   };
@@ -207,8 +228,7 @@ export function ruleHandlers({ store, bus, rules, journal }: ApiParts): RuleHand
         ...(query.severity !== undefined && { severity: query.severity as Severity }),
         ...(query.state !== undefined && { closedAt: query.state === 'open' ? null : { [Op.ne]: null } }),
         ...period('openedAt', query),
-        // What is left of a deleted device is on its way out.
-        deviceRowId: { [Op.in]: literal('(SELECT rowId FROM devices)') },
+        deviceRowId: ofDevicesIn(scope.workspaceId),
       } as WhereOptions<EventRow>;
       return describeEvents(
         scope,
@@ -255,4 +275,8 @@ function shownSettings(
 ): Pick<Rule, 'limit' | 'holdMs' | 'closeLimit' | 'closeHoldMs'> {
   const { limit = 0, holdMs = 0, closeLimit = null, closeHoldMs = 0 } = settings;
   return { limit, holdMs, closeLimit, closeHoldMs };
+}
+
+function byKey<R, K>(rows: readonly R[], keyOf: (row: R) => K): Map<K, R> {
+  return new Map(rows.map((row) => [keyOf(row), row]));
 }

@@ -4,7 +4,6 @@ import { deflateRaw, deflateRawSync, inflateRawSync } from 'node:zlib';
 import type { Connection } from 'mariadb';
 import type { Logger } from 'pino';
 import {
-  AHEAD_MS,
   DAY_MS,
   EMPTY_COLUMNS,
   HOUR_MS,
@@ -21,7 +20,7 @@ import {
   type Columns,
   type Rollup,
 } from '@peatmoor/core';
-import { clockIsPlainlyWrong, now as clockNow } from '../clock';
+import { latestPossible } from '../clock';
 import { setAside } from '../journal/setAside';
 import { bare } from '../journal/writer';
 import { cannotWrite } from '../store/lost';
@@ -115,7 +114,7 @@ export async function mergeIntoChunks(
   for (let start = 0; start < parts.length; start += 400)
     await mergeDivided(connection, parts.slice(start, start + 400), full, log);
   // A newest reading of a time that only a wrong clock can have given makes place.
-  const beyond = clockIsPlainlyWrong() ? 8.64e15 : clockNow() + AHEAD_MS + 60_000;
+  const beyond = latestPossible();
   const newest = known.map(({ id }) => {
     const { times, values } = bySeries.get(id)!;
     const last = orderColumns({ times, values });

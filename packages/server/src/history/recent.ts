@@ -1,8 +1,8 @@
-import { AHEAD_MS, orderColumns, type Columns, type Value } from '@peatmoor/core';
+import { orderColumns, type Columns, type Value } from '@peatmoor/core';
 import { factsOf } from '../journal/others';
 import { lineOf, type JournalPlace } from '../journal/reader';
 import type { Committed } from '../journal/writer';
-import { clockIsPlainlyWrong, now as clockNow } from '../clock';
+import { latestPossible, now as clockNow } from '../clock';
 
 interface Unfolded extends Columns {
   seqs: number[];
@@ -23,9 +23,6 @@ export interface Recent {
   status(now: number): { readings: number; ageMs: number };
 }
 
-/** True for a time that only a wrong clock can have given: what is newest must not wait until it comes. */
-const isBeyond = (at: number): boolean => !clockIsPlainlyWrong() && at > clockNow() + AHEAD_MS + 60_000;
-
 export function createRecent(): Recent {
   const unfolded = new Map<string, Map<number, Unfolded>>();
   const newest = new Map<number, { at: number; value: Value }>();
@@ -34,7 +31,8 @@ export function createRecent(): Recent {
   const note = (seriesId: number, at: number, value: Value): void => {
     const known = newest.get(seriesId);
     if (known === undefined) newest.set(seriesId, { at, value });
-    else if (at >= known.at || isBeyond(known.at)) {
+    // What only a wrong clock can have given makes place.
+    else if (at >= known.at || known.at > latestPossible()) {
       known.at = at;
       known.value = value;
     }

@@ -1,7 +1,7 @@
 import type { Fact } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import type { Store } from '../store/store';
-import { now as clockNow } from '../clock';
+import { latestPossible, now as clockNow } from '../clock';
 
 /** One live connection of a device. */
 export interface DeviceSession {
@@ -28,7 +28,6 @@ export interface PresenceBook {
   stop(): Promise<void>;
 }
 
-const FAR_AHEAD_MS = 3_600_000;
 /** How often times of last messages are written down: after a crash they are as old at the most. */
 const SAVE_MS = 60_000;
 const NONE: ReadonlySet<DeviceSession> = new Set();
@@ -56,7 +55,7 @@ export function startPresence(store: Store, tell: (fact: Fact) => void, log: Log
     seen(deviceRowId, at) {
       const known = lastSeen.get(deviceRowId) ?? 0;
       // One that a wrong clock gave, far ahead, makes place.
-      lastSeen.set(deviceRowId, known > at + FAR_AHEAD_MS ? at : Math.max(at, known));
+      lastSeen.set(deviceRowId, known > latestPossible() ? at : Math.max(at, known));
       unsaved.add(deviceRowId);
     },
     lastSeen: (deviceRowId) => lastSeen.get(deviceRowId) ?? null,

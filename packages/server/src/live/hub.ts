@@ -1,12 +1,12 @@
 import type { IncomingMessage } from 'node:http';
 import type { Duplex } from 'node:stream';
 import type { LiveMessage } from '@peatmoor/contract';
-import { calibrate, type Value } from '@peatmoor/core';
+import type { Value } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import { WebSocketServer, type WebSocket } from 'ws';
 import type { Bus } from '../bus';
-import { shownTime } from '../ingest/times';
 import { factsOf } from '../journal/others';
+import { newestOf, shownReading } from '../history/newest';
 import type { Recent } from '../history/recent';
 import type { Committed } from '../journal/writer';
 import type { Registry } from '../registry';
@@ -99,11 +99,8 @@ export function createLiveHub({ store, registry, recent, bus, log }: Parts): Liv
         values: [],
       };
       told.set(entry.rowId, one);
-      one.values.push([
-        stream.key,
-        shownTime(at),
-        typeof value === 'number' ? calibrate(stream.calibrations, at, value) : value,
-      ]);
+      const shown = shownReading(stream, at, value);
+      one.values.push([stream.key, shown.at, shown.value]);
     }
     for (const { workspaceId, device, values } of told.values())
       send(workspaceId, { type: 'readings', device, values });
@@ -136,14 +133,11 @@ export function createLiveHub({ store, registry, recent, bus, log }: Parts): Liv
         attributes: ['rowId'],
       });
       for (const entry of (await registry.load(rows.map(({ rowId }) => rowId))).values()) {
-        const values = entry.streams.flatMap(({ key, seriesId, calibrations }): [string, number, Value][] => {
-          const newest = recent.newest(seriesId);
-          if (newest === undefined) return [];
-          const { at, value } = newest;
-          return [
-            [key, shownTime(at), typeof value === 'number' ? calibrate(calibrations, at, value) : value],
-          ];
-        });
+        const values = newestOf(entry, recent).map(({ key, at, value }): [string, number, Value] => [
+          key,
+          at,
+          value,
+        ]);
         if (values.length > 0 && page.bufferedAmount < MOST_BUFFERED)
           page.send(JSON.stringify({ type: 'readings', device: entry.id, values } satisfies LiveMessage));
       }

@@ -1,17 +1,16 @@
 import {
   type Batch,
   type Columns,
-  AHEAD_MS,
   calibrate,
   orderColumns,
   QUIET,
+  withoutFuture,
   type Fact,
   type RuleState,
   type Step,
 } from '@peatmoor/core';
 import type { Connection } from 'mariadb';
 import type { Logger } from 'pino';
-import TinyQueue from 'tinyqueue';
 import type { Bus } from '../bus';
 import type { JournalEntry } from '../journal/reader';
 import { startJournalWorker, type JournalWorker } from '../journal/worker';
@@ -26,9 +25,10 @@ import {
   writeTransitions,
   type Happened,
 } from './events';
+import { createDueTimes } from './dueTimes';
 import { writeRaised } from './raised';
 import { createWatches, type Changes, type Watch } from './watches';
-import { clockIsPlainlyWrong, now as clockNow } from '../clock';
+import { latestPossible, now as clockNow } from '../clock';
 
 const ENTRIES_AT_ONCE = 200;
 /** Time passes only up to a moment before now, so that readings under way are looked at first. */
@@ -57,20 +57,13 @@ interface Parts {
 /** Facts that open, close or end events. */
 const WRITTEN: ReadonlySet<Fact['kind']> = new Set(['raised', 'cleared', 'event-closed', 'rule-changed']);
 
-interface Due {
-  at: number;
-  watch: Watch;
-}
-
 /**
  * The reader that takes rules through the journal, readings and facts: the one that writes events, their states and
  * alerts. All of it and its offset are one transaction, so that after a crash nothing is missed and nothing happens twice.
  */
 export function startRuleWorker({ store, registry, bus, log, holder, sole, onAlerts }: Parts): RuleWorker {
   const watches = createWatches(store, registry);
-  let due = new TinyQueue<Due>([], (a, b) => a.at - b.at);
-  /** Due times that the transaction under way has taken out. */
-  const inHand: Due[] = [];
+  const due = createDueTimes<Watch>();
   /** Watches whose state in memory is ahead of the one that is kept. */
   const unkept = new Set<Watch>();
   /** How far the open events of a rule are said to have gone, by device, and when that was written. */
@@ -91,7 +84,7 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
   const plan = (watch: Watch): void => {
     const { sort, settings } = watch.condition;
     const at = sort.dueAt?.(settings, watch.state) ?? null;
-    if (at !== null) due.push({ at, watch });
+    if (at !== null) due.plan(at, watch);
   };
   const load = async (): Promise<void> => {
     const now = changes;
@@ -106,8 +99,7 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
       throw error;
     }
     unkept.clear();
-    due = new TinyQueue<Due>([], (a, b) => a.at - b.at);
-    inHand.length = 0;
+    due.clear();
     for (const watch of watches.all()) {
       const state = known.get(nameOf(watch));
       if (state !== undefined) {
@@ -136,14 +128,8 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
   };
 
   type States = Map<Watch, RuleState>;
-  /** A state whose newest reading only a wrong clock can have given is not blind until that time comes. */
-  const stateOf = (states: States, watch: Watch): RuleState => {
-    const state = states.get(watch) ?? watch.state;
-    const isBeyond = state.last !== null && state.last.at > clockNow() + AHEAD_MS + 60_000;
-    return isBeyond && !clockIsPlainlyWrong()
-      ? { ...state, since: Math.min(state.since, clockNow()), last: null }
-      : state;
-  };
+  const stateOf = (states: States, watch: Watch): RuleState =>
+    withoutFuture(states.get(watch) ?? watch.state, latestPossible());
   /** Takes the watches of a commit's readings further. */
   const readingsOf = (batch: Batch, states: States, take: (watch: Watch, next: Step) => void): void => {
     for (const [seriesId, { times, values }] of watchedLines(batch))
@@ -160,23 +146,19 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
   /** Lets time pass for those whose time has come. */
   const passTime = (states: States, take: (watch: Watch, next: Step) => void): void => {
     const now = clockNow() - BEHIND_MS;
-    // A transaction that is tried again after a deadlock finds its due times again.
-    for (const one of inHand.splice(0)) due.push(one);
-    while ((due.peek()?.at ?? Infinity) <= now) {
-      const one = due.pop()!;
-      inHand.push(one);
-      const { sort, settings } = one.watch.condition;
-      take(one.watch, sort.advance!(settings, stateOf(states, one.watch), now));
+    for (const watch of due.until(now)) {
+      const { sort, settings } = watch.condition;
+      take(watch, sort.advance!(settings, stateOf(states, watch), now));
     }
   };
   const keepStates = (states: States): void => {
-    inHand.length = 0;
+    due.settle();
     for (const [watch, state] of states) {
       watch.state = state;
       plan(watch);
     }
-    const next = due.peek();
-    if (next !== undefined) worker.wakeIn(Math.max(20, next.at + BEHIND_MS - clockNow()));
+    const next = due.next();
+    if (next !== null) worker.wakeIn(Math.max(20, next + BEHIND_MS - clockNow()));
   };
 
   /** Works steps out over copies of the states; what came of them is kept only once it is committed. */
@@ -185,6 +167,7 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
     entries: readonly JournalEntry[],
     caughtUp: boolean,
   ): Promise<{ events: EventRow[]; states: States }> => {
+    due.begin();
     const states: States = new Map();
     const happened: Happened[] = [];
     const events: EventRow[] = [];
@@ -260,6 +243,7 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
       },
       look(entries, caughtUp) {
         if (entries.some(({ facts }) => facts.some(({ kind }) => WRITTEN.has(kind)))) return null;
+        due.begin();
         const states: States = new Map();
         let quiet = true;
         let further = false;
