@@ -3,21 +3,14 @@ import fs from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { createClient, type Client } from '@peatmoor/contract';
 import { ATTACKS, type Attacker } from './attacks';
-import { residentMb, startOurs } from './service';
+import { p99, pause } from './measure';
+import { residentMb, signUp, startOurs } from './service';
 
 /** How long each attack lasts, and how long afterwards everything must be as before, in ms. */
 const ATTACK_MS = Number(process.env.ABUSE_MS ?? 5000);
 const BACK_MS = 5000;
-const ACCOUNT = {
-  email: 'warden@quillmere.example',
-  password: 'only for measuring',
-  name: 'Warden',
-  workspace: 'Abuse',
-};
 const say = (text: string): void => void process.stdout.write(`${text}\n`);
-const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
 
 /** Calls something again and again, and keeps how long each took; a failure counts as very long. */
 function probe(call: () => Promise<Response>): { stop(): Promise<number[]> } {
@@ -35,11 +28,6 @@ function probe(call: () => Promise<Response>): { stop(): Promise<number[]> } {
     }
   })();
   return { stop: () => ((running = false), done.then(() => took)) };
-}
-
-function p99(times: readonly number[]): number {
-  const sorted = [...times].sort((a, b) => a - b);
-  return sorted[Math.min(sorted.length - 1, Math.floor(sorted.length * 0.99))] ?? 0;
 }
 
 // The attacker is a process of its own, so that what it costs itself does not count.
@@ -120,20 +108,7 @@ async function setUp(
   url: string,
   mqttPort: number,
 ): Promise<{ key: string; attacker: Omit<Attacker, 'running'>; others: string }> {
-  let cookie = '';
-  const session: Client = createClient({
-    baseUrl: url,
-    fetch: async (input, init) => {
-      const response = await fetch(input, {
-        ...init,
-        headers: { origin: url, ...(init?.headers as Record<string, string>), cookie },
-      });
-      cookie = response.headers.getSetCookie()[0]?.split(';')[0] ?? cookie;
-      return response;
-    },
-  });
-  await session.call('createAccount', { body: ACCOUNT });
-  const { secret: key } = await session.call('createKey', { body: { title: 'abuse' } });
+  const { client: session, key } = await signUp(url);
   const streams = Array.from({ length: 200 }, (_, i) => ({
     key: `value_${i}`,
     title: `Value ${i}`,

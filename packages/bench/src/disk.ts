@@ -2,9 +2,9 @@ import fs from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
 import { createConnection, type Connection } from 'mariadb';
-import { createClient, type Client } from '@peatmoor/contract';
+import { pause } from './measure';
 import { makeSenders } from './rules';
-import { startOurs } from './service';
+import { databaseOf, report, signUp, startOurs } from './service';
 
 /** How long each picture is looked at, and how long it runs before, in seconds. */
 const LOOK_S = Number(process.env.DISK_SECONDS ?? 60);
@@ -13,14 +13,7 @@ const BEFORE_S = Number(process.env.DISK_BEFORE ?? 30);
 const ONLY = process.env.DISK_ONLY ?? '';
 /** What a commit takes on a memory card, in seconds. */
 const SLOW_S = 0.03;
-const ACCOUNT = {
-  email: 'warden@quillmere.example',
-  password: 'only for measuring',
-  name: 'Warden',
-  workspace: 'Disk',
-};
 const say = (text: string): void => void process.stdout.write(`${text}\n`);
-const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
 
 interface Load {
   name: string;
@@ -51,14 +44,9 @@ async function picture(load: Load): Promise<void> {
   const ours = await startOurs(folder);
   try {
     const url = `http://127.0.0.1:${ours.httpPort}`;
-    const client = await signUp(url);
+    const { client } = await signUp(url);
     const boards = await makeSenders(client, 'Board', load.devices);
-    const connection = await createConnection({
-      socketPath: path.join(folder, 'mariadb.sock'),
-      user: 'peatmoor',
-      password: fs.readFileSync(path.join(folder, 'database-password'), 'utf8').trim(),
-      database: 'peatmoor',
-    });
+    const connection = await createConnection(databaseOf(folder));
     if (load.evening === true) await fillToday(url, boards);
     if (load.slow === true) await slowDown(connection);
     const took: number[] = [];
@@ -118,29 +106,6 @@ async function look(pid: number, folder: string, connection: Connection): Promis
     queries: of('Questions'),
     syncs: of('Innodb_data_fsyncs') + of('Innodb_os_log_fsyncs'),
   };
-}
-
-async function signUp(url: string): Promise<Client> {
-  const open = createClient({ baseUrl: url });
-  await open.call('createAccount', { body: ACCOUNT });
-  const response = await fetch(`${url}/api/session`, {
-    method: 'POST',
-    headers: { 'content-type': 'application/json' },
-    body: JSON.stringify({ email: ACCOUNT.email, password: ACCOUNT.password }),
-  });
-  const cookie = response.headers.getSetCookie()[0]!.split(';')[0]!;
-  const session = createClient({ baseUrl: url, headers: { cookie, 'sec-fetch-site': 'same-origin' } });
-  const { secret } = await session.call('createKey', { body: { title: 'disk' } });
-  return createClient({ baseUrl: url, headers: { authorization: `Bearer ${secret}` } });
-}
-
-async function report(url: string, token: string, body: object): Promise<void> {
-  const response = await fetch(`${url}/device/report`, {
-    method: 'POST',
-    headers: { authorization: `Bearer ${token}`, 'content-type': 'application/json' },
-    body: JSON.stringify(body),
-  });
-  await response.arrayBuffer();
 }
 
 /** As much of today as a device that reports every two seconds has in the evening. */

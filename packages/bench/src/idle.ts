@@ -1,6 +1,6 @@
 import net from 'node:net';
 import type { Client } from '@peatmoor/contract';
-import { generate } from 'mqtt-packet';
+import { generate, parser } from 'mqtt-packet';
 import { median } from './measure';
 
 const AT_ONCE = 200;
@@ -94,7 +94,7 @@ export async function idleConnections(
   };
 }
 
-/** One board: connects, subscribes, acknowledges what is wanted, and says nothing else. */
+/** One board: connects, subscribes, acknowledges all that is wanted, and says nothing else. */
 async function connect(
   port: number,
   { id, token }: { id: string; token: string },
@@ -112,17 +112,19 @@ async function connect(
     username: id,
     password: Buffer.from(token),
   });
-  await new Promise((resolve, reject) => socket.once('data', resolve).once('error', reject));
-  bytes({ cmd: 'subscribe', messageId: 1, subscriptions: [{ topic: `moor/${id}/wanted/#`, qos: 1 }] });
-  socket.on('data', (part: Buffer) => {
-    const text = part.toString('latin1');
-    const at = text.indexOf(`moor/${id}/wanted/pump`);
-    if (at < 0) return;
-    // QoS 1: the message identifier follows the topic.
-    const place = at + `moor/${id}/wanted/pump`.length;
-    bytes({ cmd: 'puback', messageId: part.readUInt16BE(place) });
-    heard.get(id)?.();
+  const packets = parser();
+  const welcomed = new Promise<void>((resolve, reject) => {
+    socket.once('error', reject);
+    packets.on('packet', (packet) => {
+      if (packet.cmd === 'connack') resolve();
+      if (packet.cmd !== 'publish') return;
+      bytes({ cmd: 'puback', messageId: packet.messageId! });
+      if (packet.topic.endsWith('/pump')) heard.get(id)?.();
+    });
   });
+  socket.on('data', (part: Buffer) => void packets.parse(part));
+  await welcomed;
+  bytes({ cmd: 'subscribe', messageId: 1, subscriptions: [{ topic: `moor/${id}/wanted/#`, qos: 1 }] });
   socket.on('error', () => socket.destroy());
   return socket;
 }

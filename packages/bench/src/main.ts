@@ -11,9 +11,8 @@ import { findAll } from './found';
 import { httpLoad, mqttLoad, type Loaded, type Sender } from './generator';
 import { bytesAtRest, envelopeTimes, fileBytes, fillHistories } from './history';
 import { foldingPicture, foldingUnderLoad } from './folding';
-import { idleConnections } from './idle';
-import { median, toRow, type Comparison } from './measure';
-import { residentMb, startOurs } from './service';
+import { median, pause, toRow, type Comparison } from './measure';
+import { databaseOf, residentMb, startOurs } from './service';
 
 const ACCOUNT = {
   email: 'bench@quillmere.example',
@@ -25,13 +24,11 @@ const folderOfConsole = path.resolve(path.dirname(fileURLToPath(import.meta.url)
 /** Rounds of each comparison; 0 leaves them out. */
 const ROUNDS = Number(process.env.BENCH_ROUNDS ?? 7);
 const MS = Number(process.env.BENCH_MS ?? 2500);
-const IDLE = Number(process.env.BENCH_IDLE ?? 10_000);
 const FOLDING_MINUTES = Number(process.env.BENCH_FOLDING_MINUTES ?? 10);
 /** Where the picture of folding under load goes. */
 const PICTURE = process.env.BENCH_PICTURE ?? path.join(os.tmpdir(), 'peatmoor-folding.svg');
 /** Active event rules while everything is measured. */
 const RULES = Number(process.env.BENCH_RULES ?? 10_000);
-const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
 /** Only comparisons with this in their name. */
 const ONLY = process.env.BENCH_ONLY ?? '';
 const say = (text: string): void => void process.stdout.write(`${text}\n`);
@@ -152,7 +149,7 @@ async function bench(): Promise<void> {
     say('\n| at rest, rollups and row overhead included | readings | bytes a reading |\n|---|---|---|');
     for (const [what, readings, size] of bytes)
       say(`| ${what} | ${readings.toLocaleString('en')} | ${size.toFixed(2)} |`);
-    await longRuns(ours, client);
+    await foldingRun(ours, client);
     const all = bytes.reduce((sum, [, readings]) => sum + readings, 0);
     say(`\nThe whole table file on disk: ${(file / all).toFixed(2)} bytes a reading.`);
     say(
@@ -166,15 +163,11 @@ async function bench(): Promise<void> {
   }
 }
 
-/** Many idle connections, and folding under load for some minutes with its picture. */
-async function longRuns(
+/** Folding under load for some minutes, with its picture. */
+async function foldingRun(
   ours: { httpPort: number; mqttPort: number; pid: number },
   client: Client,
 ): Promise<void> {
-  const idle = await idleConnections(client, ours.mqttPort, IDLE, () => residentMb(ours.pid));
-  say(
-    `\n${idle.connections.toLocaleString('en')} idle MQTT connections of as many devices: opened in ${(idle.openedMs / 1000).toFixed(1)} s, ${Math.round(idle.memoryMb)} MB more; ${idle.online.toLocaleString('en')} devices shown online, ${idle.open.toLocaleString('en')} sessions open at the end, ${idle.onlineAfter} online after they closed; a command reaches its board in ${idle.commandMs.toFixed(1)} ms (slowest of 50: ${idle.slowestMs.toFixed(1)} ms).`,
-  );
   const samples = await foldingUnderLoad(client, `http://127.0.0.1:${ours.httpPort}`, ours.mqttPort, {
     devices: 200,
     ms: FOLDING_MINUTES * 60_000,
@@ -187,22 +180,6 @@ async function longRuns(
     `\nFolding under load for ${FOLDING_MINUTES} min, 200 connections × 1: ${Math.round(median(rates)).toLocaleString('en')} readings a second; not folded yet at the most ${most(samples.slice(0, third)).toLocaleString('en')} in the first third, ${most(samples.slice(-third)).toLocaleString('en')} in the last (oldest ${(Math.max(...samples.map(({ ageMs }) => ageMs)) / 1000).toFixed(1)} s); rules behind by ${Math.max(...samples.map(({ rules }) => rules))} commits at the most. Picture: ${PICTURE}`,
   );
   fs.writeFileSync(PICTURE, foldingPicture(samples));
-}
-
-/** How the service's own database is reached, for the plain baseline beside it. */
-function databaseOf(dataFolder: string): {
-  socketPath: string;
-  user: string;
-  password: string;
-  database: string;
-} {
-  const password = fs.readFileSync(path.join(dataFolder, 'database-password'), 'utf8').trim();
-  return {
-    socketPath: path.join(dataFolder, 'mariadb.sock'),
-    user: 'peatmoor',
-    password,
-    database: 'peatmoor',
-  };
 }
 
 /** Fills a new data folder with long histories, in this process, and stops again. */

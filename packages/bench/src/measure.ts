@@ -21,3 +21,18 @@ export function toRow({ name, ours, baseline, budget }: Comparison): string {
   const verdict = ratio >= budget ? 'reached' : 'falls short';
   return `| ${name} | ${number(median(ours))} | ${number(median(baseline))} | ${ratio.toFixed(2)} (${Math.min(...ratios).toFixed(2)}–${Math.max(...ratios).toFixed(2)}) | ${budget.toFixed(2)} | ${verdict} |`;
 }
+
+export const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
+
+/** The figure that 99 of 100 do not exceed; NaN for none. */
+export function p99(figures: readonly number[]): number {
+  const sorted = [...figures].sort((a, b) => a - b);
+  return sorted[Math.min(sorted.length - 1, Math.ceil(sorted.length * 0.99) - 1)] ?? Number.NaN;
+}
+
+/** How long a piece of work takes, in ms. */
+export async function timed(work: () => Promise<unknown>): Promise<number> {
+  const start = performance.now();
+  await work();
+  return performance.now() - start;
+}

@@ -2,6 +2,7 @@ import { spawn } from 'node:child_process';
 import fs from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { createClient, type Client } from '@peatmoor/contract';
 
 export interface Started {
   httpPort: number;
@@ -12,8 +13,12 @@ export interface Started {
   stop(): Promise<unknown>;
 }
 
-/** Our service in a process of its own, on a data folder. `more`: settings beside the usual ones. */
-export async function startOurs(folder: string, more: Record<string, string> = {}): Promise<Started> {
+/** Our service in a process of its own, on a data folder. `more`: settings beside the usual ones; `begun` is told its process. */
+export async function startOurs(
+  folder: string,
+  more: Record<string, string> = {},
+  begun?: (pid: number) => void,
+): Promise<Started> {
   const program = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../../server/dist/main.js');
   const start = performance.now();
   const child = spawn(process.execPath, [program], {
@@ -29,6 +34,7 @@ export async function startOurs(folder: string, more: Record<string, string> = {
     },
     stdio: ['ignore', 'pipe', 'inherit'],
   });
+  begun?.(child.pid!);
   const ended = new Promise((resolve) => child.once('close', resolve));
   const ports = await new Promise<{ httpPort: number; mqttPort: number }>((resolve) => {
     let text = '';
@@ -49,4 +55,56 @@ export async function startOurs(folder: string, more: Record<string, string> = {
 /** Memory of a process that is in use, in MB. */
 export function residentMb(pid: number): number {
   return Number(/VmRSS:\s+(\d+)/.exec(fs.readFileSync(`/proc/${pid}/status`, 'utf8'))?.[1] ?? 0) / 1024;
+}
+
+/** How the service's own database is reached, for a look from beside it. */
+export function databaseOf(dataFolder: string): {
+  socketPath: string;
+  user: string;
+  password: string;
+  database: string;
+} {
+  const password = fs.readFileSync(path.join(dataFolder, 'database-password'), 'utf8').trim();
+  return {
+    socketPath: path.join(dataFolder, 'mariadb.sock'),
+    user: 'peatmoor',
+    password,
+    database: 'peatmoor',
+  };
+}
+
+const ACCOUNT = {
+  email: 'warden@quillmere.example',
+  password: 'only for measuring',
+  name: 'Warden',
+  workspace: 'Measured',
+};
+
+/** Makes the first account, and gives a client with an access key of it. */
+export async function signUp(url: string): Promise<{ client: Client; key: string }> {
+  const open = createClient({ baseUrl: url });
+  await open.call('createAccount', { body: ACCOUNT });
+  const response = await fetch(`${url}/api/session`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify({ email: ACCOUNT.email, password: ACCOUNT.password }),
+  });
+  const cookie = response.headers.getSetCookie()[0]!.split(';')[0]!;
+  const session = createClient({ baseUrl: url, headers: { cookie, 'sec-fetch-site': 'same-origin' } });
+  const { secret } = await session.call('createKey', { body: { title: 'measuring' } });
+  return {
+    key: secret,
+    client: createClient({ baseUrl: url, headers: { authorization: `Bearer ${secret}` } }),
+  };
+}
+
+/** One report of a board over HTTP. Rejects where it is not taken. */
+export async function report(url: string, token: string, body: object): Promise<void> {
+  const response = await fetch(`${url}/device/report`, {
+    method: 'POST',
+    headers: { authorization: `Bearer ${token}`, 'content-type': 'application/json' },
+    body: JSON.stringify(body),
+  });
+  await response.arrayBuffer();
+  if (!response.ok) throw new Error(`a report was answered ${response.status}`);
 }

@@ -105,7 +105,9 @@ export function accountHandlers(parts: ApiParts): AccountHandlers {
         by: 'id',
         id: 'id',
       });
-      const devices = await listIn(models.devices, workspaceId);
+      const devices = await listIn(models.devices, workspaceId, {
+        where: { rowId: rows.flatMap(({ deviceRowId }) => deviceRowId ?? []) },
+      });
       return rows.map((row) =>
         toKey(row, devices.find(({ rowId }) => rowId === row.deviceRowId)?.id ?? null),
       );

@@ -14,6 +14,7 @@ import { isPublic } from '../listeners/web/certificate';
 import { ProblemError, unavailable } from '../problems';
 import { isLostConnection } from '../store/lost';
 import { accountHandlers, VERSION } from './account';
+import { arrivalHandlers } from './arrivals';
 import { calibrationHandlers } from './calibrations';
 import { checkHandlers } from './check';
 import { claimHandlers } from './claims';
@@ -30,6 +31,7 @@ import { sendImage } from './images';
 import { kindHandlers } from './kinds';
 import { peopleHandlers } from './people';
 import { ruleHandlers } from './rules';
+import { tokenHandlers } from './tokens';
 import { checkBody, checkQuery } from './validation';
 import { isForeign, isOwnPage } from './origin';
 import { problemPages } from './problemPages';
@@ -46,6 +48,8 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
     ...accountHandlers(parts),
     ...kindHandlers(parts),
     ...deviceHandlers(parts),
+    ...tokenHandlers(parts),
+    ...arrivalHandlers(parts),
     ...historyHandlers(parts),
     ...dataHandlers(parts),
     ...calibrationHandlers(parts),

@@ -1,3 +1,4 @@
+import { group } from 'd3-array';
 import { counted } from '@peatmoor/core';
 import {
   type Effect,
@@ -213,12 +214,16 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
 
   /** Rules that speak of a renamed datastream go on speaking of it. */
   async function renameUses(scope: Scope, kindId: number, before: string, after: string): Promise<void> {
-    const devices = await listIn(models.devices, scope.workspaceId, { where: { kindId } });
     const rules = await listIn(models.rules, scope.workspaceId, {
       where: { streamKey: before, sort: { [Op.ne]: 'raised' } } as WhereOptions<RuleRow>,
     });
+    const devices = await listIn(models.devices, scope.workspaceId, {
+      where: { kindId, rowId: rules.flatMap(({ deviceRowId }) => deviceRowId ?? []) },
+      attributes: ['rowId'],
+    });
+    const ofKind = new Set(devices.map(({ rowId }) => rowId));
     for (const rule of rules)
-      if (rule.kindId === kindId || devices.some(({ rowId }) => rowId === rule.deviceRowId))
+      if (rule.kindId === kindId || ofKind.has(rule.deviceRowId ?? 0))
         await changeIn(models.rules, scope.workspaceId, { id: rule.id }, { streamKey: after });
     bus.emit('rules', { workspaceId: scope.workspaceId });
   }
@@ -233,8 +238,12 @@ async function withStreams(store: Store, kinds: KindRow[]): Promise<Kind[]> {
   const ids = kinds.map(({ id }) => id);
   const workspaces = [...new Set(kinds.map(({ workspaceId }) => workspaceId))];
   const where = { kindId: ids, workspaceId: workspaces };
-  const streams = await findAll(store.models.streams, { where, order: ['id'] });
-  const devices = await findAll(store.models.devices, { where });
+  const streams = group(
+    await findAll(store.models.streams, { where, order: ['id'] }),
+    ({ kindId }) => kindId,
+  );
+  const counts = await store.models.devices.count({ where, group: ['kindId'] });
+  const devices = new Map(counts.map(({ kindId, count }) => [kindId as number, count]));
   return kinds.map(({ id, title, intervalS, acceptNew, notes, board, icon, revision }) => ({
     id,
     title,
@@ -244,7 +253,7 @@ async function withStreams(store: Store, kinds: KindRow[]): Promise<Kind[]> {
     board,
     icon,
     version: revision,
-    streams: streams.filter(({ kindId }) => kindId === id).map(toStream),
-    devices: devices.filter(({ kindId }) => kindId === id).length,
+    streams: (streams.get(id) ?? []).map(toStream),
+    devices: devices.get(id) ?? 0,
   }));
 }

@@ -34,10 +34,10 @@ export async function allTargets(store: Store, registry: Registry): Promise<Map<
   if (rows.length === 0) return result;
   const devices = await findAll(store.models.devices, {
     where: { kindId: rows.map(({ kindId }) => kindId) },
+    attributes: ['rowId'],
   });
-  for (const { rowId } of devices) {
-    const entry = await registry.byRow(rowId);
-    for (const target of entry === null ? [] : targetsOf(entry))
+  for (const entry of (await registry.load(devices.map(({ rowId }) => rowId))).values()) {
+    for (const target of targetsOf(entry))
       for (const { seriesId } of target.inputs)
         result.set(seriesId, [...(result.get(seriesId) ?? []), target]);
   }

@@ -5,7 +5,7 @@ import type { Address, ClaimAnswer } from '@peatmoor/contract';
 import type { Transaction } from 'sequelize';
 import { addToken, createDevice } from './device';
 import type { Bus } from '../bus';
-import type { TokenUse } from '../ingest/tokenUse';
+import type { TokenUse } from '../presence/tokenUse';
 import { hashSecret } from '../registry';
 import type { ClaimRow, DeviceRow, KindRow } from '../store/models';
 import { changeIn, findOne, listIn, oneIn } from '../store/rows';

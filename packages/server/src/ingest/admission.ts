@@ -2,8 +2,8 @@ import { refusal, type Refusal } from '@peatmoor/core';
 import type { DeviceEntry, Registry } from '../registry';
 import type { ArrivalBook } from './arrivals';
 import type { MessageFacts } from './message';
-import type { Proofs } from './proofs';
-import type { TokenUse } from './tokenUse';
+import type { Proofs } from '../presence/proofs';
+import type { TokenUse } from '../presence/tokenUse';
 
 /** A device that proved who it is, or why not. */
 export type Admitted = { entry: DeviceEntry; tokenId: number } | Refusal;

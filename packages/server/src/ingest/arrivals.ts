@@ -102,7 +102,8 @@ export function startArrivals({ store, bus, times, tell, log }: Parts): ArrivalB
     waiting = [];
     waitingBytes = 0;
     tellRefused(batch);
-    const devices = new Set(batch.map(({ entry }) => entry.rowId));
+    const counts = new Map<number, number>();
+    for (const { entry } of batch) counts.set(entry.rowId, (counts.get(entry.rowId) ?? 0) + 1);
     await store
       .withConnection(async (connection) => {
         await connection.beginTransaction();
@@ -119,9 +120,8 @@ export function startArrivals({ store, bus, times, tell, log }: Parts): ArrivalB
             arrival.refusedCount > 0,
           ]),
         );
-        for (const rowId of devices) {
-          const more =
-            (sinceTrimmed.get(rowId) ?? 0) + batch.filter(({ entry }) => entry.rowId === rowId).length;
+        for (const [rowId, count] of counts) {
+          const more = (sinceTrimmed.get(rowId) ?? 0) + count;
           sinceTrimmed.set(rowId, more % TRIM_AFTER);
           if (more < TRIM_AFTER && trimmed.has(rowId)) continue;
           trimmed.add(rowId);

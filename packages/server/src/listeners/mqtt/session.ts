@@ -1,6 +1,6 @@
 import type { Client } from 'aedes';
 import type { MessageFacts } from '../../ingest/message';
-import type { DeviceSession } from '../../ingest/presence';
+import type { DeviceSession } from '../../presence/presence';
 import type { DeviceEntry } from '../../registry';
 import { createFilters, type Filters } from './filters';
 import type { PublishFrame } from './frames';

@@ -1,5 +1,5 @@
-import type { PresenceBook } from '../../ingest/presence';
-import type { Proofs } from '../../ingest/proofs';
+import type { PresenceBook } from '../../presence/presence';
+import type { Proofs } from '../../presence/proofs';
 import type { Session } from './session';
 import { now as clockNow } from '../../clock';
 

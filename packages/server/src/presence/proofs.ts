@@ -2,8 +2,7 @@ import type { Proof } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import type { DeviceEntry } from '../registry';
-import { changeIn } from '../store/rows';
-import type { Store } from '../store/store';
+import { writeMany, type Store } from '../store/store';
 
 type Milestone = 'seenAt' | 'tokenRightAt' | 'connectedAt' | 'firstReadingAt';
 const ORDER: Milestone[] = ['seenAt', 'tokenRightAt', 'connectedAt', 'firstReadingAt'];
@@ -17,17 +16,36 @@ export interface Proofs {
 
 export function createProofs(store: Store, bus: Bus, log: Logger): Proofs {
   const troubleSaved = new Map<number, number>();
+  const unsaved = new Map<number, DeviceEntry>();
+  let saving = false;
+  /** Writes down all that came meanwhile, in one go. */
+  const saveAll = async (): Promise<void> => {
+    while (unsaved.size > 0) {
+      const entries = [...unsaved.values()].sort((a, b) => a.rowId - b.rowId);
+      unsaved.clear();
+      const rows = entries.map(({ rowId, proof }) => [JSON.stringify(proof), rowId]);
+      try {
+        await writeMany(store, 'UPDATE devices SET proof = ? WHERE rowId = ?', rows);
+      } catch (error) {
+        // Written with the next that comes; what came meanwhile is newer.
+        for (const entry of entries) if (!unsaved.has(entry.rowId)) unsaved.set(entry.rowId, entry);
+        throw error;
+      }
+      for (const { workspaceId, id } of entries)
+        bus.emit('live', { workspaceId, message: { type: 'changed', what: 'devices', id } });
+    }
+  };
   const save = (entry: DeviceEntry): void => {
-    changeIn(store.models.devices, entry.workspaceId, { rowId: entry.rowId }, { proof: entry.proof })
-      .then(() =>
-        bus.emit('live', {
-          workspaceId: entry.workspaceId,
-          message: { type: 'changed', what: 'devices', id: entry.id },
-        }),
-      )
-      .catch((error: Error) =>
-        log.warn({ err: error }, 'how far a device has come could not be written down'),
-      );
+    unsaved.set(entry.rowId, entry);
+    if (saving) return;
+    saving = true;
+    setImmediate(() => {
+      saveAll()
+        .catch((error: Error) =>
+          log.warn({ err: error }, 'how far a device has come could not be written down'),
+        )
+        .finally(() => (saving = false));
+    });
   };
   return {
     reached(entry, milestone, at) {

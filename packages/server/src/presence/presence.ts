@@ -1,6 +1,6 @@
 import type { Fact } from '@peatmoor/core';
 import type { Logger } from 'pino';
-import type { Store } from '../store/store';
+import { writeMany, type Store } from '../store/store';
 import { latestPossible, now as clockNow } from '../clock';
 
 /** One live connection of a device. */
@@ -39,16 +39,14 @@ export function startPresence(store: Store, tell: (fact: Fact) => void, log: Log
   const sessions = new Map<number, Set<DeviceSession>>();
   const save = async (): Promise<void> => {
     if (unsaved.size === 0) return;
-    const rows = [...unsaved].map((rowId) => [lastSeen.get(rowId)!, rowId]);
+    const rows = [...unsaved].sort((a, b) => a - b).map((rowId) => [lastSeen.get(rowId)!, rowId]);
     unsaved.clear();
-    await store
-      .withConnection((connection) =>
-        connection.batch('UPDATE devices SET lastSeenAt = ? WHERE rowId = ?', rows),
-      )
-      .catch((error: Error) => {
+    await writeMany(store, 'UPDATE devices SET lastSeenAt = ? WHERE rowId = ?', rows).catch(
+      (error: Error) => {
         for (const [, rowId] of rows) unsaved.add(rowId!);
         log.debug({ err: error }, 'times of last messages wait');
-      });
+      },
+    );
   };
   const timer = setInterval(() => void save(), SAVE_MS);
   return {

@@ -1,5 +1,5 @@
 import type { Logger } from 'pino';
-import type { Store } from '../store/store';
+import { writeMany, type Store } from '../store/store';
 
 const SAVE_MS = 60_000;
 
@@ -18,16 +18,12 @@ export function startTokenUse(store: Store, log: Logger): TokenUse {
   const unsaved = new Set<number>();
   const save = async (): Promise<void> => {
     if (unsaved.size === 0) return;
-    const rows = [...unsaved].map((id) => [uses.get(id)!, id]);
+    const rows = [...unsaved].sort((a, b) => a - b).map((id) => [uses.get(id)!, id]);
     unsaved.clear();
-    await store
-      .withConnection((connection) =>
-        connection.batch('UPDATE deviceTokens SET usedAt = ? WHERE id = ?', rows),
-      )
-      .catch((error: Error) => {
-        for (const [, id] of rows) unsaved.add(id!);
-        log.debug({ err: error }, 'uses of tokens wait');
-      });
+    await writeMany(store, 'UPDATE deviceTokens SET usedAt = ? WHERE id = ?', rows).catch((error: Error) => {
+      for (const [, id] of rows) unsaved.add(id!);
+      log.debug({ err: error }, 'uses of tokens wait');
+    });
   };
   const timer = setInterval(() => void save(), SAVE_MS);
   return {

@@ -1,0 +1,59 @@
+import * as account from '../schemas/account';
+import * as check from '../schemas/check';
+import * as paging from '../schemas/paging';
+import { endpoint, type Query } from './endpoint';
+
+/** Accounts, sessions and keys, and the service itself. */
+export const accountEndpoints = {
+  status: endpoint<account.Status>('GET /api/status', 'open', 'Whether the service has accounts yet', {
+    answer: account.statusSchema,
+  }),
+  createAccount: endpoint<account.Me, account.NewAccount>(
+    'POST /api/account',
+    'open',
+    'Make an account with its workspace, and sign in',
+    { body: account.newAccountSchema, answer: account.meSchema },
+  ),
+  signIn: endpoint<account.Me, account.SignIn>(
+    'POST /api/session',
+    'open',
+    'Sign in: sets the session cookie',
+    { body: account.signInSchema, answer: account.meSchema },
+  ),
+  signOut: endpoint<void>('DELETE /api/session', 'open', 'Sign out'),
+  me: endpoint<account.Me>(
+    'GET /api/me',
+    'self',
+    'Who is signed in, where, and how boards reach this service',
+    { versioned: 'person', answer: account.meSchema },
+  ),
+  changeMe: endpoint<account.Me, account.MeChange>(
+    'PATCH /api/me',
+    'self',
+    'Change your name, and in which units values are shown to you',
+    { body: account.meChangeSchema, versioned: 'person', answer: account.meSchema },
+  ),
+  listKeys: endpoint<account.AccessKey[], undefined, Query<paging.PageQuery>>(
+    'GET /api/keys',
+    'self',
+    'Your access keys',
+    {
+      query: paging.pageQuerySchema,
+      pages: 'all',
+      answer: account.accessKeysSchema,
+    },
+  ),
+  createKey: endpoint<account.MadeKey, Pick<account.NewKey, 'title'> & Partial<account.NewKey>>(
+    'POST /api/keys',
+    'self',
+    'Make an access key; its secret is shown once',
+    { body: account.newKeySchema, answer: account.madeKeySchema },
+  ),
+  deleteKey: endpoint<void>('DELETE /api/keys/:key', 'self', 'End an access key'),
+  check: endpoint<check.Check>(
+    'GET /api/check',
+    'people',
+    'Whether all that the service stands on is as it should be',
+    { answer: check.checkSchema },
+  ),
+};

@@ -1,0 +1,29 @@
+import { accountEndpoints } from './account';
+import { dashboardsEndpoints } from './dashboards';
+import { dataEndpoints } from './data';
+import { devicesEndpoints } from './devices';
+import { kindsEndpoints } from './kinds';
+import { peopleEndpoints } from './people';
+import { rulesEndpoints } from './rules';
+
+export type { Endpoint, Versioned } from './endpoint';
+export type { DashboardIn } from './dashboards';
+export type { DeviceIn } from './devices';
+export type { KindIn } from './kinds';
+export type { RuleIn } from './rules';
+
+/** The whole API: the service registers it, the client calls it, OpenAPI is made from it. */
+export const endpoints = {
+  ...accountEndpoints,
+  ...peopleEndpoints,
+  ...kindsEndpoints,
+  ...devicesEndpoints,
+  ...dataEndpoints,
+  ...dashboardsEndpoints,
+  ...rulesEndpoints,
+};
+export type Endpoints = typeof endpoints;
+export type EndpointName = keyof Endpoints;
+export type AnswerOf<N extends EndpointName> = NonNullable<Endpoints[N]['types']>['answer'];
+export type BodyOf<N extends EndpointName> = NonNullable<Endpoints[N]['types']>['body'];
+export type QueryOf<N extends EndpointName> = NonNullable<Endpoints[N]['types']>['query'];

@@ -1,0 +1,66 @@
+import type { Connection } from 'mariadb';
+import { group } from 'd3-array';
+import { takeSeries } from '../history/chunks';
+import { gather } from '../store/gather';
+import type { CommandRow } from '../store/models';
+import { findAll } from '../store/rows';
+import { inRawTransaction, type Store } from '../store/store';
+
+/** Why an older command is over. */
+export const REPLACED = 'a newer value was wanted';
+
+/** Reads the newest command of each control of a device; devices asked for at once share a query. */
+export function createNewestCommands(store: Store): (deviceRowId: number) => Promise<CommandRow[]> {
+  const ask = gather((deviceRowIds: readonly number[]) =>
+    store.withConnection(async (connection) => {
+      const rows = (await connection.query(
+        'SELECT c.* FROM commands c JOIN (SELECT MAX(id) AS id FROM commands WHERE deviceRowId IN (?) GROUP BY deviceRowId, streamId) n ON n.id = c.id',
+        [deviceRowIds],
+      )) as CommandRow[];
+      return group(rows, ({ deviceRowId }) => deviceRowId);
+    }),
+  );
+  return async (deviceRowId) => (await ask(deviceRowId)) ?? [];
+}
+
+export async function newestOf(
+  store: Store,
+  deviceRowId: number,
+  streamId: number,
+): Promise<CommandRow | null> {
+  const where = { deviceRowId, streamId };
+  return (await findAll(store.models.commands, { where, order: [['id', 'DESC']], limit: 1 }))[0] ?? null;
+}
+
+/** Writes a command in place of those of its control that still wait. One at a time for each control: whoever comes second finds the first. */
+export function replaceCommand(
+  store: Store,
+  seriesId: number,
+  values: Omit<CommandRow, 'id'>,
+): Promise<{ row: CommandRow; older: CommandRow[] }> {
+  return inRawTransaction(store, async (connection) => {
+    await takeSeries(connection, [seriesId]);
+    const older = (await connection.query(
+      "SELECT * FROM commands WHERE deviceRowId = ? AND streamId = ? AND state IN ('waiting', 'sent')",
+      [values.deviceRowId, values.streamId],
+    )) as CommandRow[];
+    const id = await insert(connection, values);
+    if (older.length > 0)
+      await connection.query('UPDATE commands SET state = ?, note = ? WHERE id IN (?) AND state IN (?)', [
+        'expired',
+        REPLACED,
+        older.map((one) => one.id),
+        ['waiting', 'sent'],
+      ]);
+    return { row: { ...values, id }, older };
+  });
+}
+
+async function insert(connection: Connection, values: Omit<CommandRow, 'id'>): Promise<number> {
+  const names = Object.keys(values);
+  const { insertId } = (await connection.query(
+    `INSERT INTO commands (${names.join(',')}) VALUES (${names.map(() => '?').join(',')})`,
+    Object.values(values),
+  )) as { insertId: number };
+  return Number(insertId);
+}

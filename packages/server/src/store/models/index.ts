@@ -1,0 +1,26 @@
+import type { Sequelize } from 'sequelize';
+import type { Define } from './columns';
+import { defineDevices } from './devices';
+import { definePeople } from './people';
+import { defineReadings } from './readings';
+import { defineWatching } from './watching';
+
+export type { Table } from './columns';
+export type * from './devices';
+export type * from './people';
+export type * from './readings';
+export type * from './watching';
+
+/** Sequelize models of all tables that are not on the hot path. */
+export function defineModels(sequelize: Sequelize) {
+  const table: Define = (name, columns) =>
+    sequelize.define(name, columns as never, { tableName: name, timestamps: false }) as never;
+  return {
+    ...definePeople(table),
+    ...defineDevices(table),
+    ...defineReadings(table),
+    ...defineWatching(table),
+  };
+}
+
+export type Models = ReturnType<typeof defineModels>;
