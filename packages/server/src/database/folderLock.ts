@@ -9,7 +9,7 @@ export class FolderInUseError extends Error {}
  * process that is gone is taken over. Returns what gives it free again. Throws FolderInUseError.
  */
 export function lockFolder(folder: string): () => void {
-  fs.mkdirSync(folder, { recursive: true, mode: 0o700 });
+  makeFolder(folder);
   const file = path.join(folder, 'service.lock');
   const mine = `${process.pid} ${startedAt(process.pid)}`;
   for (let attempt = 0; attempt < 3; attempt++) {
@@ -29,6 +29,34 @@ export function lockFolder(folder: string): () => void {
     }
   }
   throw new FolderInUseError(`The lock ${file} cannot be taken; another service is just starting there.`);
+}
+
+/** What to do where a data folder cannot be made or written to, by the system's code. */
+const REMEDIES: Record<string, string> = {
+  ENOSPC: 'the disk is full. Make room, and start again',
+  EROFS: 'the disk can only be read. It may be failing, or was mounted so',
+  EACCES: 'it belongs to somebody else. Start the service as the one it belongs to',
+  EPERM: 'it belongs to somebody else. Start the service as the one it belongs to',
+  ENOENT: 'the folder above it cannot be written to; its disk may be one that can only be read',
+  ENOTDIR: 'a part of its path is a file',
+  EEXIST: 'it is a file',
+};
+
+/** Makes the data folder and sees that it can be written to. Throws an Error with a sentence where not. */
+function makeFolder(folder: string): void {
+  try {
+    fs.mkdirSync(folder, { recursive: true, mode: 0o700 });
+    const trial = path.join(folder, `trial-${process.pid}`);
+    fs.writeFileSync(trial, 'x');
+    fs.rmSync(trial);
+  } catch (error) {
+    const { code = '', message } = error as NodeJS.ErrnoException;
+    const remedy = REMEDIES[code] ?? message;
+    throw new Error(
+      `The data folder ${folder} cannot be used: ${remedy}. Or set PEATMOOR_DATA to another folder.`,
+      { cause: error },
+    );
+  }
 }
 
 /** A mark of when a process started, to tell it from a later one with the same number; 'gone' where there is none. */

@@ -6,6 +6,7 @@ import path from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import mariadb from 'mariadb';
 import type { Logger } from 'pino';
+import { causeIn, isKeptOut, whyNotMade, whyNotStarted } from './trouble';
 
 /** How to reach a database server: by socket, with the password made for it. */
 export interface ManagedDatabase {
@@ -62,7 +63,7 @@ export async function startManagedDatabase(
 
   if (!fs.existsSync(path.join(folder, 'mysql'))) {
     log.info('making a new database folder');
-    install(folder, temporary);
+    install(folder, temporary, size);
   }
   const launch = (): void => {
     child = launchServer(folder, temporary, socketPath, initFile(dataFolder, password), size);
@@ -84,11 +85,15 @@ export async function startManagedDatabase(
   const orphan = runningServer(folder);
   if (orphan !== null) await endProcess(orphan);
   launch();
-  const deadline = Date.now() + 60_000;
+  const began = performance.now();
   while (!(await answers(options))) {
-    if (ended >= MOST_ENDS || Date.now() > deadline) {
+    const waited = performance.now() - began;
+    const keptOut = waited > LOCK_MS && isKeptOut(folder);
+    if (ended >= MOST_ENDS || waited > LONGEST_START_MS || keptOut) {
       stopping = true;
-      throw new Error(whyNotStarted(folder));
+      const why = whyNotStarted(folder);
+      if (pid !== null) await endProcess(pid, keptOut ? 'SIGKILL' : 'SIGTERM');
+      throw new Error(why);
     }
     await sleep(50);
   }
@@ -105,69 +110,11 @@ export async function startManagedDatabase(
   };
 }
 
+/** How long a server may take to answer, and to get hold of its files, in ms. */
+const LONGEST_START_MS = 60_000;
+const LOCK_MS = 3000;
 /** Starts in a row after which a server that ends by itself is given up. */
 const MOST_ENDS = 3;
-
-/** What to do about causes that the server's own log names. */
-const REMEDIES: [pattern: RegExp, remedy: string][] = [
-  [
-    /no space left|disk full|errno: 28/i,
-    'The disk is full: make room, and start again. Nothing that was acknowledged is lost.',
-  ],
-  [
-    /read-only file system|errno: 30/i,
-    'The disk can only be read: it may be failing, or was mounted so. Look at it before anything else.',
-  ],
-  [
-    /permission denied|errno: 13/i,
-    'The folder belongs to somebody else: start the service as the one it belongs to.',
-  ],
-  [
-    /upgrade|newer version|created with|unsupported (redo )?log/i,
-    'The folder was last used by another version of MariaDB. Start that version once more and stop it cleanly, or use it on.',
-  ],
-  [
-    /another (process|mysqld)|unable to lock|errno: 11/i,
-    'Another database server uses this folder: stop that one first.',
-  ],
-  [
-    /corrupt|checksum|damaged|crashed/i,
-    'Files of the database are damaged; the disk may be failing. Keep a copy of the folder as it is, and restore a backup.',
-  ],
-];
-
-/** The last thing that the database's log calls an error, or null. */
-function causeIn(file: string): string | null {
-  try {
-    const { size } = fs.statSync(file);
-    const handle = fs.openSync(file, 'r');
-    const tail = Buffer.alloc(Math.min(size, 64 * 1024));
-    fs.readSync(handle, tail, 0, tail.length, size - tail.length);
-    fs.closeSync(handle);
-    const errors = tail
-      .toString()
-      .split('\n')
-      .filter((line) => /\[ERROR\]/.test(line) && !/Aborting$/.test(line.trim()));
-    return (
-      errors
-        .at(-1)
-        ?.replace(/^.*\[ERROR\]\s*/, '')
-        .slice(0, 400) ?? null
-    );
-  } catch {
-    return null;
-  }
-}
-
-function whyNotStarted(folder: string): string {
-  const file = path.join(folder, 'error.log');
-  const cause = causeIn(file);
-  const remedy =
-    REMEDIES.find(([pattern]) => pattern.test(cause ?? ''))?.[1] ?? `All that it says is in ${file}.`;
-  return cause === null
-    ? `The database in ${folder} did not start. ${remedy}`
-    : `The database in ${folder} does not start: ${cause} ${remedy}`;
-}
 
 function launchServer(
   folder: string,
@@ -214,7 +161,7 @@ function serverProgram(): string {
   );
 }
 
-function install(folder: string, temporary: string): void {
+function install(folder: string, temporary: string, size: DatabaseSize): void {
   const user = os.userInfo().username;
   fs.rmSync(folder, { recursive: true, force: true });
   fs.mkdirSync(folder, { recursive: true, mode: 0o700 });
@@ -227,6 +174,7 @@ function install(folder: string, temporary: string): void {
       '--auth-root-authentication-method=socket',
       `--auth-root-socket-user=${user}`,
       '--skip-test-db',
+      `--innodb-log-file-size=${size.logMb}M`,
       `--user=${user}`,
     ],
     { encoding: 'utf8' },
@@ -237,9 +185,7 @@ function install(folder: string, temporary: string): void {
     });
   if (made.status !== 0) {
     fs.rmSync(folder, { recursive: true, force: true });
-    throw new Error(
-      `The database folder ${folder} could not be made: ${made.stderr.slice(-500) || made.stdout.slice(-500)}`,
-    );
+    throw new Error(whyNotMade(folder, `${made.stderr}\n${made.stdout}`));
   }
 }
 
@@ -303,9 +249,9 @@ function isAlive(pid: number): boolean {
   }
 }
 
-async function endProcess(pid: number): Promise<void> {
+async function endProcess(pid: number, signal: 'SIGTERM' | 'SIGKILL' = 'SIGTERM'): Promise<void> {
   if (!isAlive(pid)) return;
-  process.kill(pid, 'SIGTERM');
+  process.kill(pid, signal);
   for (let waited = 0; isAlive(pid); waited += 25) {
     if (waited > 30_000) process.kill(pid, 'SIGKILL');
     await sleep(25);

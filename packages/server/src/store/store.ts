@@ -73,9 +73,14 @@ export async function openStore(address: DatabaseAddress, log: Logger): Promise<
   // Transactions of calls may wait for each other's rows; they never hold so many connections that nothing else is answered.
   const transactions = new PQueue({ concurrency: MOST_TRANSACTIONS });
   const models = defineModels(sequelize);
-  await sequelize.authenticate();
-  await refuseSettings(sequelize);
-  await migrate(sequelize, log);
+  try {
+    await sequelize.authenticate();
+    await refuseSettings(sequelize);
+    await migrate(sequelize, log);
+  } catch (error) {
+    await sequelize.close();
+    throw error;
+  }
   guardConnections(sequelize);
   const pool = sequelize.connectionManager as unknown as {
     getConnection(options: { type: string }): Promise<Connection>;
