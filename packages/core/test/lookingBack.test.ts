@@ -192,3 +192,71 @@ describe('rows of a sheet', () => {
     ]);
   });
 });
+
+describe('the calendar of every time zone', () => {
+  type Part = 'day' | 'month' | 'minute';
+  /** The local date and time at a moment, by the runtime's own tables. */
+  const partsIn = (zone: string): ((at: number) => Record<Part, string>) => {
+    const format = new Intl.DateTimeFormat('en-GB', {
+      timeZone: zone,
+      hourCycle: 'h23',
+      ...({ year: 'numeric', month: '2-digit', day: '2-digit', hour: '2-digit', minute: '2-digit' } as const),
+    });
+    return (at) => {
+      const of = Object.fromEntries(format.formatToParts(at).map(({ type, value }) => [type, value]));
+      const month = `${of.year}-${of.month}`;
+      return { month, day: `${month}-${of.day}`, minute: `${month}-${of.day}T${of.hour}:${of.minute}` };
+    };
+  };
+  const MINUTE = 60_000;
+  const DAY = 24 * HOUR;
+  const YEAR = Date.UTC(2026, 0, 1);
+  /** One zone of those that keep the same time all year. */
+  const zones = (): string[] => {
+    const ways = new Map<string, string>();
+    for (const zone of [...Intl.supportedValuesOf('timeZone'), 'UTC']) {
+      const parts = partsIn(zone);
+      ways.set(Array.from({ length: 26 }, (_, n) => parts(YEAR + n * 14 * DAY).minute).join(), zone);
+    }
+    return [...ways.values()];
+  };
+
+  it.each(['day', 'month'] as const)(
+    'changes %s exactly where the local date does, all over a year',
+    (step) => {
+      for (const zone of zones()) {
+        const parts = partsIn(zone);
+        const bounds = calendarBounds(YEAR, YEAR + 366 * DAY, step, zone, 400);
+        // On both sides of each bound another date, and as many bounds as there are dates.
+        for (const bound of bounds)
+          expect([zone, parts(bound - 1)[step]]).not.toEqual([zone, parts(bound)[step]]);
+        const dates = new Set<string>();
+        for (let at = bounds[0]!; at < bounds.at(-1)!; at += 12 * HOUR) dates.add(parts(at)[step]);
+        expect([zone, dates.size]).toEqual([zone, bounds.length - 1]);
+      }
+    },
+  );
+
+  it('has hours on the hour around every change of a clock, without a hole and without an overlap', () => {
+    let changes = 0;
+    for (const zone of zones()) {
+      const parts = partsIn(zone);
+      const offset = (at: number): number =>
+        Date.parse(`${parts(at).minute}Z`) - Math.floor(at / MINUTE) * MINUTE;
+      for (let day = YEAR; day < YEAR + 365 * DAY; day += DAY) {
+        if (offset(day) === offset(day + DAY)) continue;
+        changes++;
+        const bounds = calendarBounds(day, day + DAY, 'hour', zone, 60);
+        expect([zone, bounds[0]! <= day, bounds.at(-1)! >= day + DAY]).toEqual([zone, true, true]);
+        for (const [i, bound] of bounds.entries()) {
+          // Half an hour is left where a clock jumps by half an hour.
+          const jumps = offset(bound - MINUTE) !== offset(bound);
+          expect([zone, jumps || parts(bound).minute.endsWith(':00')]).toEqual([zone, true]);
+          const length = bound - (bounds[i - 1] ?? bound - HOUR);
+          expect([zone, length > 0 && length <= 2 * HOUR]).toEqual([zone, true]);
+        }
+      }
+    }
+    expect(changes).toBeGreaterThan(20);
+  });
+});
