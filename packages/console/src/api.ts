@@ -1,4 +1,6 @@
+import { useRef } from 'react';
 import {
+  QueryCache,
   QueryClient,
   useMutation,
   useQuery,
@@ -6,13 +8,35 @@ import {
   type UseMutationResult,
   type UseQueryResult,
 } from '@tanstack/react-query';
-import { ApiError, createClient, type AnswerOf, type CallInput, type EndpointName } from '@peatmoor/contract';
+import {
+  ApiError,
+  createClient,
+  endpoints,
+  type AnswerOf,
+  type CallInput,
+  type EndpointName,
+} from '@peatmoor/contract';
 
-export const api = createClient({ baseUrl: '' });
+/** How long a call may take before the page goes on without its answer, in ms. */
+const WITHIN_MS = 30_000;
+
+export const api = createClient({ baseUrl: '', withinMs: WITHIN_MS });
+
+const isSignedOut = (error: unknown): boolean => error instanceof ApiError && error.problem.status === 401;
 
 export const queryClient = new QueryClient({
+  // A session that ended elsewhere: whoever asks who is signed in hears of it.
+  queryCache: new QueryCache({
+    onError: (error, query) => {
+      if (isSignedOut(error) && query.queryKey[0] !== 'me')
+        void queryClient.invalidateQueries({ queryKey: ['me'] });
+    },
+  }),
   defaultOptions: {
+    // Nothing is ever sent later than it was asked for: without a network a change fails at once.
+    mutations: { networkMode: 'always', retry: false },
     queries: {
+      networkMode: 'always',
       staleTime: 60_000,
       retry: (count, error) =>
         count < 3 && error instanceof ApiError && (error.problem.status === 0 || error.problem.status >= 500),
@@ -39,14 +63,42 @@ export function useRead<N extends EndpointName>(
   }) as UseQueryResult<AnswerOf<N>, ApiError>;
 }
 
-/** Changes something on the service, then reads anew whatever the named calls had answered. */
+/**
+ * Changes something on the service, then reads anew whatever the named calls had answered. While it is under way a second
+ * click does nothing, and each call has a key of its own, so that it is done once.
+ */
 export function useChange<N extends EndpointName>(
   name: N,
   stale: EndpointName[] = [],
 ): UseMutationResult<AnswerOf<N>, ApiError, CallInput<N>> {
   const client = useQueryClient();
-  return useMutation<AnswerOf<N>, ApiError, CallInput<N>>({
-    mutationFn: (input) => api.call(name, input),
+  const underWay = useRef(false);
+  const change = useMutation<AnswerOf<N>, ApiError, CallInput<N>>({
+    mutationFn: (input) => api.call(name, isOnce(name) ? { once: newKey(), ...input } : input),
     onSuccess: () => Promise.all(stale.map((one) => client.invalidateQueries({ queryKey: [one] }))),
+    onError: (error) => {
+      if (isSignedOut(error)) void client.invalidateQueries({ queryKey: ['me'] });
+    },
+    onSettled: () => {
+      underWay.current = false;
+    },
   });
+  const mutate: typeof change.mutate = (...call) => {
+    if (underWay.current) return;
+    underWay.current = true;
+    change.mutate(...call);
+  };
+  return { ...change, mutate };
+}
+
+/** Calls that make something; who signs in or up has nobody yet whose key it would be. */
+function isOnce(name: EndpointName): boolean {
+  const { method, access } = endpoints[name];
+  return method === 'POST' && access !== 'open';
+}
+
+/** A key of a call, made anew for each. */
+export function newKey(): string {
+  const random = crypto.getRandomValues(new Uint8Array(16));
+  return Array.from(random, (byte) => byte.toString(16).padStart(2, '0')).join('');
 }

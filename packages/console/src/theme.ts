@@ -74,16 +74,28 @@ export const theme: Theme = createTheme({
   components: {
     MuiCssBaseline: {
       styleOverrides: {
-        body: { overflowY: 'scroll' },
+        body: { overflowY: 'scroll', overflowWrap: 'break-word' },
         a: { color: 'inherit', textUnderlineOffset: '0.2em', textDecorationThickness: '1px' },
         ':focus-visible': { outline: `2px solid ${ink.heather}`, outlineOffset: 2 },
       },
     },
-    MuiButtonBase: { defaultProps: { disableRipple: true } },
+    MuiButtonBase: {
+      defaultProps: { disableRipple: true },
+      styleOverrides: {
+        root: { '&.Mui-focusVisible': { outline: `2px solid ${ink.heather}`, outlineOffset: 2 } },
+      },
+    },
     MuiButton: {
       defaultProps: { disableElevation: true, variant: 'outlined', color: 'inherit' },
       styleOverrides: {
-        root: { borderRadius: 2, paddingInline: 14, minHeight: 38, borderColor: ink.line },
+        root: {
+          borderRadius: 2,
+          paddingInline: 14,
+          minHeight: 38,
+          borderColor: ink.line,
+          whiteSpace: 'nowrap',
+          flexShrink: 0,
+        },
         contained: {
           '&.MuiButton-colorPrimary': {
             backgroundColor: ink.ink,
@@ -112,7 +124,7 @@ export const theme: Theme = createTheme({
       defaultProps: { variant: 'standard', fullWidth: true, slotProps: { inputLabel: { shrink: true } } },
     },
     MuiInputLabel: { styleOverrides: { root: { color: ink.soft, fontWeight: 600 } } },
-    MuiInput: { styleOverrides: { root: { '&::before': { borderColor: ink.line } } } },
+    MuiInput: { styleOverrides: { root: { '&::before': { borderColor: ink.soft } } } },
     MuiTooltip: {
       styleOverrides: {
         tooltip: { backgroundColor: ink.ink, color: ink.paper, fontSize: '0.85rem', borderRadius: 2 },

@@ -22,6 +22,8 @@ interface Manners {
   ifVersion?: number;
   /** Idempotency-Key of a call that may have to be sent again: 16 letters at least, and done once however often it comes. */
   once?: string;
+  /** How long to wait for an answer, in ms; without it as long as the client waits for all. */
+  withinMs?: number;
 }
 
 /** The typed client that CLI, console and tests share. */
@@ -35,6 +37,8 @@ export interface ClientOptions {
   /** Headers of every call, such as an access key. */
   headers?: Record<string, string>;
   fetch?: typeof fetch;
+  /** How long each call waits for an answer, in ms; without it for ever. */
+  withinMs?: number;
 }
 
 /** Makes a client. A call that fails throws ApiError, with status 0 where the service was not reached. */
@@ -43,7 +47,7 @@ export function createClient(options: ClientOptions): Client {
   const send = async (
     method: string,
     url: string,
-    { body, ifVersion, once }: Manners & { body?: unknown },
+    { body, ifVersion, once, withinMs = options.withinMs }: Manners & { body?: unknown },
   ): Promise<Response> => {
     let response: Response;
     try {
@@ -56,12 +60,21 @@ export function createClient(options: ClientOptions): Client {
           ...options.headers,
         },
         ...(body !== undefined && { body: JSON.stringify(body) }),
+        ...(withinMs !== undefined && { signal: AbortSignal.timeout(withinMs) }),
       });
     } catch (error) {
       throw new ApiError(notReached(options.baseUrl, error));
     }
     if (!response.ok) throw new ApiError(await readProblem(response));
     return response;
+  };
+  const read = async (response: Response): Promise<unknown> => {
+    try {
+      return await response.json();
+    } catch (error) {
+      // Cut off on the way.
+      throw new ApiError(notReached(options.baseUrl, error));
+    }
   };
   return {
     async call<N extends EndpointName>(
@@ -75,12 +88,12 @@ export function createClient(options: ClientOptions): Client {
         options.baseUrl +
         fillPath(path, input.params ?? {}) +
         queryText(whole ? { ...query, limit: MOST_LISTED } : query);
-      let response = await send(method, url, input);
+      let response = await send(method, url, input as Manners);
       if (response.status === 204) return undefined as AnswerOf<N>;
-      const answer = (await response.json()) as AnswerOf<N>;
+      const answer = (await read(response)) as AnswerOf<N>;
       for (let next = nextPage(response); whole && next !== null; next = nextPage(response)) {
         response = await send(method, options.baseUrl + next, {});
-        (answer as unknown[]).push(...((await response.json()) as unknown[]));
+        (answer as unknown[]).push(...((await read(response)) as unknown[]));
       }
       return answer;
     },
@@ -127,6 +140,13 @@ export async function readProblem(response: Response): Promise<Problem> {
 function notReached(baseUrl: string, error: unknown): Problem {
   const cause = error instanceof Error && error.cause instanceof Error ? ` (${error.cause.message})` : '';
   const where = baseUrl === '' ? 'the service' : baseUrl;
+  if (error instanceof Error && error.name === 'TimeoutError')
+    return {
+      type: 'about:blank',
+      title: 'No answer',
+      status: 0,
+      detail: `No answer came from ${where} in time. Whether it was done is not known; look before you try again.`,
+    };
   return {
     type: 'about:blank',
     title: 'Not reached',

@@ -4,6 +4,8 @@ import type { Command } from './schemas/commands';
 import type { Event } from './schemas/rules';
 
 export const LIVE_PATH = '/api/live';
+/** How often the service says that it is there, in ms. */
+export const BEAT_MS = 3000;
 
 /** What changed, so that pages read it again. */
 export type ChangedWhat =
@@ -12,6 +14,10 @@ export type ChangedWhat =
 /** A message on the live WebSocket, from the service to a page. */
 export type LiveMessage =
   | { type: 'hello'; now: number }
+  /** Every few seconds, so that a page knows a dead link from a quiet one. `now` is the service's time. */
+  | { type: 'beat'; now: number }
+  /** What is shown of the past of these datastreams is no longer right: late readings, deleted ones, others made right. */
+  | { type: 'past'; device: string; streams: string[] }
   /** What the page says it shows is heard from now on. */
   | { type: 'watching' }
   /** New readings of one device: `values` are [datastream key, time in ms, value]. */

@@ -75,6 +75,13 @@ const declared = {
     meaning: 'The service stopped while it worked on the call with this Idempotency-Key.',
     remedy: 'Look whether it was done. If it was not, send it with a new key.',
   },
+  'too-late': {
+    status: 409,
+    title: 'Too late',
+    meaning:
+      'The call came after the time up to which it was meant. Nothing was changed, and nothing is sent.',
+    remedy: 'Look at how things are now, and want it anew if it is still right.',
+  },
   'changed-meanwhile': {
     status: 412,
     title: 'Changed meanwhile',

@@ -1,10 +1,19 @@
 import type { HistoryLine } from '@peatmoor/contract';
 
-/** What is drawn of one source: times in seconds (as the chart wants them), null where a gap is. */
-export type ChartColumns = [times: number[], values: (number | null)[]];
+/**
+ * What is drawn of one source: times in seconds (as the chart wants them), the middle of each with the least and the greatest
+ * around it; null where a gap is.
+ */
+export interface ChartColumns {
+  times: number[];
+  values: (number | null)[];
+  low: (number | null)[];
+  high: (number | null)[];
+}
 
 /**
- * A source's history with what came live since, as chart columns; a hole longer than `gapMs` breaks the line.
+ * A source's history with what came live since, as chart columns; a hole longer than `gapMs` breaks the line. A bucket of
+ * several readings is drawn at its middle, with the least and greatest of it, so that no spike is hidden by a mean.
  */
 export function chartColumns(
   line: HistoryLine | undefined,
@@ -12,21 +21,47 @@ export function chartColumns(
   from: number,
   gapMs: number,
 ): ChartColumns {
-  const times: number[] = [];
-  const values: (number | null)[] = [];
+  const columns: ChartColumns = { times: [], values: [], low: [], high: [] };
   let last: number | null = null;
-  const add = (at: number, value: number): void => {
+  const put = (at: number, value: number | null, low: number | null, high: number | null): void => {
+    columns.times.push(at / 1000);
+    columns.values.push(value);
+    columns.low.push(low);
+    columns.high.push(high);
+  };
+  const add = (at: number, value: number, low: number, high: number): void => {
     if (at < from) return;
-    if (last !== null && at - last > gapMs) {
-      times.push((last + 1) / 1000);
-      values.push(null);
-    }
-    times.push(at / 1000);
-    values.push(value);
+    if (last !== null && at - last > gapMs) put(last + 1, null, null, null);
+    put(at, value, low, high);
     last = at;
   };
-  line?.times.forEach((at, i) => add(at + line.spanMs / 2, line.values[i]!));
+  line?.times.forEach((at, i) =>
+    add(
+      at + line.spanMs / 2,
+      line.values[i]!,
+      line.min[i] ?? line.values[i]!,
+      line.max[i] ?? line.values[i]!,
+    ),
+  );
   const end = line === undefined || line.times.length === 0 ? from : line.times.at(-1)! + line.spanMs;
-  for (const { at, value } of tail) if (at > end) add(at, value);
-  return [times, values];
+  for (const { at, value } of tail) if (at > end) add(at, value, value, value);
+  return columns;
+}
+
+/** The place of the point nearest to a time (s), or null where there is none within `within` (s). */
+export function nearestPoint({ times, values }: ChartColumns, at: number, within: number): number | null {
+  let low = 0;
+  let high = times.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (times[middle]! < at) low = middle + 1;
+    else high = middle;
+  }
+  let best: number | null = null;
+  // A gap has a place of its own beside the point before it.
+  for (let i = Math.max(0, low - 2); i <= Math.min(times.length - 1, low + 1); i++) {
+    if (values[i] === null || Math.abs(times[i]! - at) > within) continue;
+    if (best === null || Math.abs(times[i]! - at) < Math.abs(times[best]! - at)) best = i;
+  }
+  return best;
 }

@@ -22,24 +22,27 @@ import {
 import { PERIODS } from '../charts/period';
 import { useHistory } from '../charts/useHistory';
 import { OptionField } from './OptionField';
+import { SourceFields } from './SourceFields';
 import type { Catalogue } from './useCatalogue';
 
-/** Title, type and range of one widget. */
+/** Title, type, sources and options of one widget. */
 export function ConfigureWidget({
   widget,
   catalogue,
   chosen,
+  kindId,
   onChange,
   onClose,
 }: {
   widget: Widget;
   catalogue: Catalogue;
   chosen: string | null;
+  kindId: number | null;
   onChange: (widget: Widget) => void;
   onClose: () => void;
 }): ReactNode {
   const [draft, setDraft] = useState(widget);
-  const sources = widget.sources.map((one) => catalogue.find(one, chosen)).filter((one) => one !== null);
+  const sources = draft.sources.map((one) => catalogue.find(one, chosen)).filter((one) => one !== null);
   const real = sources.flatMap(({ device, stream }) =>
     device === null ? [] : [{ device: device.id, stream: stream.key }],
   );
@@ -49,7 +52,7 @@ export function ConfigureWidget({
   const types = WIDGET_TYPES.filter(
     (type) =>
       sources.every(({ stream }) => widgetFits(type, stream)) &&
-      widget.sources.length <= WIDGETS[type].mostSources,
+      draft.sources.length <= WIDGETS[type].mostSources,
   );
   const { options } = WIDGETS[draft.type];
   const scaled = 'min' in options;
@@ -78,6 +81,13 @@ export function ConfigureWidget({
             </MenuItem>
           ))}
         </TextField>
+        <SourceFields
+          sources={draft.sources}
+          type={draft.type}
+          catalogue={catalogue}
+          kindId={kindId}
+          onChange={(next) => setDraft({ ...draft, sources: next })}
+        />
         <Box sx={{ display: 'grid', gridTemplateColumns: '1fr 1fr', gap: 2 }}>
           {Object.entries(options).map(([name, facts]) => (
             <OptionField

@@ -19,7 +19,8 @@ export interface Draft {
   error: Error | null;
   /** Who changed it last, when that was somebody else just now. */
   changedBy: string | null;
-  edit: (content: Content) => void;
+  /** Changes what there is at that moment, be it of a second ago. */
+  edit: (change: (content: Content) => Content) => void;
   undo: (() => void) | null;
   /** Takes what is on the service, leaving own unkept changes. */
   reload: () => void;
@@ -35,14 +36,17 @@ export function useDraft(id: number): Draft {
   const [changedBy, setChangedBy] = useState<string | null>(null);
   const version = useRef(0);
   const pending = useRef<Content | null>(null);
+  /** What is shown, or will be with the next drawing. */
+  const newest = useRef<Content | null>(null);
   const saving = useRef<Promise<void>>(Promise.resolve());
   const timer = useRef(0);
-  const { changed } = useLive();
+  const { changed, connected } = useLive();
 
   const take = useCallback((one: Dashboard): void => {
     version.current = one.version;
     setDashboard(one);
-    setContent({ title: one.title, widgets: one.widgets });
+    newest.current = { title: one.title, widgets: one.widgets };
+    setContent(newest.current);
     setState('kept');
     setError(null);
   }, []);
@@ -68,15 +72,24 @@ export function useDraft(id: number): Draft {
         version.current = kept.version;
         setDashboard(kept);
         void queryClient.invalidateQueries({ queryKey: ['listDashboards'] });
-        if (pending.current === null) setState('kept');
+        if (pending.current === null) {
+          setState('kept');
+          setError(null);
+        }
       } catch (failure) {
         setError(failure as Error);
-        setState(failure instanceof ApiError && failure.problem.status === 409 ? 'conflict' : 'failed');
+        // Kept for when the service is reached again; a refusal is final.
+        if (failure instanceof ApiError && (failure.problem.status === 0 || failure.problem.status >= 500))
+          pending.current ??= next;
+        setState(
+          failure instanceof ApiError && [409, 412].includes(failure.problem.status) ? 'conflict' : 'failed',
+        );
       }
     });
   }, [id]);
   const put = useCallback(
     (next: Content): void => {
+      newest.current = next;
       setContent(next);
       pending.current = next;
       setState('keeping');
@@ -88,15 +101,20 @@ export function useDraft(id: number): Draft {
   // What is not yet kept when the page is left is kept then.
   useEffect(() => () => (clearTimeout(timer.current), keep()), [keep]);
 
+  // What could not be sent while the link was lost.
+  useEffect(() => {
+    if (connected && pending.current !== null) keep();
+  }, [connected, keep]);
+
   useEffect(() => {
     if (changed?.what !== 'dashboards' || changed.id !== id) return;
     let gone = false;
     void saving.current.then(async () => {
-      const newest = await read();
-      if (gone || newest.version <= version.current || pending.current !== null) return;
+      const current = await read();
+      if (gone || current.version <= version.current || pending.current !== null) return;
       setPast([]);
-      setChangedBy(newest.changedBy);
-      take(newest);
+      setChangedBy(current.changedBy);
+      take(current);
     });
     return () => {
       gone = true;
@@ -109,10 +127,12 @@ export function useDraft(id: number): Draft {
     state,
     error,
     changedBy,
-    edit: (next) => {
-      if (content !== null) setPast((list) => [...list.slice(-49), content]);
+    edit: (change) => {
+      const before = newest.current;
+      if (before === null) return;
+      setPast((list) => [...list.slice(-49), before]);
       setChangedBy(null);
-      put(next);
+      put(change(before));
     },
     undo:
       past.length === 0

@@ -1,13 +1,15 @@
 import { Box, Button, MenuItem, Switch, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import { isControllable, isScalar, showValue, type Datastream, type Value } from '@peatmoor/core';
+import { isControllable, isScalar, showValue, type Datastream } from '@peatmoor/core';
 import type { Command, Device, Kind } from '@peatmoor/contract';
-import { useChange, useRead } from '../api';
+import { useRead } from '../api';
 import { useNewest } from '../live';
-import { CommandMark } from '../parts/marks';
+import { CommandMark, PressMark } from '../parts/marks';
 import { Notice } from '../parts/Notice';
 import { useDisplay } from '../parts/useDisplay';
 import { ink } from '../theme';
+import { usePress } from './usePress';
+import { wantedValue } from './wanted';
 
 /** The controls of a device: what is wanted, and whether the board applied it. */
 export function Controls({ device, kind }: { device: Device; kind: Kind }): ReactNode {
@@ -38,12 +40,10 @@ function ControlRow({
   stream: Datastream;
   command: Command | undefined;
 }): ReactNode {
-  const want = useChange('createCommand');
+  const { press: send, state, error } = usePress(device, stream.key);
   const newest = useNewest(device, stream.key);
   const display = useDisplay()(stream);
   const [text, setText] = useState('');
-  const send = (value: number | boolean | string): void =>
-    want.mutate({ params: { device }, body: { stream: stream.key, value } });
   const value = wantedValue(command, newest?.value);
   return (
     <Box
@@ -60,6 +60,7 @@ function ControlRow({
       {stream.type === 'boolean' ? (
         <Switch
           checked={value === 1}
+          disabled={state !== 'still'}
           onChange={(_event, on) => send(on)}
           slotProps={{ input: { 'aria-label': stream.title } }}
         />
@@ -101,24 +102,15 @@ function ControlRow({
         </Box>
       )}
       <Box sx={{ flex: '2 1 220px', color: ink.soft }}>
-        {command && (
+        {state !== 'still' && <PressMark state={state} />}
+        {state === 'still' && command && (
           <>
             <CommandMark state={command.state} note={command.note} /> {display.reading(command.value)}, by{' '}
             {command.by}
           </>
         )}
       </Box>
-      <Notice error={want.error} />
+      <Notice error={error} />
     </Box>
   );
-}
-
-/** What a control shows: the value asked for while that is under way or applied, else what the board last said. */
-export function wantedValue(
-  command: Command | undefined,
-  reported: Value | undefined,
-): number | string | undefined {
-  if (typeof reported === 'object') return undefined;
-  if (command === undefined || command.state === 'refused' || command.state === 'expired') return reported;
-  return command.state === 'applied' ? (reported ?? command.value) : command.value;
 }

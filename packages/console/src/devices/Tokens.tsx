@@ -2,6 +2,7 @@ import { Box, Button, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import { useChange, useRead } from '../api';
 import { useNow } from '../live';
+import { useAsk } from '../parts/Ask';
 import { Copyable } from '../parts/Copyable';
 import { Notice } from '../parts/Notice';
 import { showAgo } from '../parts/time';
@@ -12,6 +13,7 @@ export function Tokens({ device, onMade }: { device: string; onMade: (token: str
   const tokens = useRead('listTokens', { params: { device } });
   const create = useChange('createToken', ['listTokens']);
   const withdraw = useChange('withdrawToken', ['listTokens']);
+  const ask = useAsk();
   const [title, setTitle] = useState('');
   const now = useNow();
   return (
@@ -35,7 +37,16 @@ export function Tokens({ device, onMade }: { device: string; onMade: (token: str
             {token.usedAt === null ? 'never used' : `used ${showAgo(token.usedAt, now)}`}
           </Typography>
           {token.withdrawnAt === null ? (
-            <Button size="small" onClick={() => withdraw.mutate({ params: { device, token: token.id } })}>
+            <Button
+              size="small"
+              onClick={() =>
+                void ask({
+                  title: `Withdraw the token ${token.title}?`,
+                  text: 'The board that has it is refused from now on, until it is given another one.',
+                  action: 'Withdraw it',
+                }).then((yes) => yes && withdraw.mutate({ params: { device, token: token.id } }))
+              }
+            >
               Withdraw
             </Button>
           ) : (
@@ -60,6 +71,7 @@ export function Tokens({ device, onMade }: { device: string; onMade: (token: str
           sx={{ width: 220 }}
         />
         <Button
+          disabled={create.isPending}
           onClick={() =>
             create.mutate(
               { params: { device }, body: { title } },

@@ -5,6 +5,7 @@ import { counted, CLAIM_SORTS, sortFor } from '@peatmoor/core';
 import type { Claim, Kind } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { StarterProject } from '../devices/StarterProject';
+import { useAsk } from '../parts/Ask';
 import { Copyable } from '../parts/Copyable';
 import { Section } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
@@ -74,6 +75,7 @@ export function ClaimSecrets({ kind }: { kind: Kind }): ReactNode {
 function ClaimRow({ claim, kindId }: { claim: Claim; kindId: number }): ReactNode {
   const end = useChange('endClaim', ['listClaims']);
   const reopen = useChange('reopenClaim', ['listClaims']);
+  const ask = useAsk();
   const params = { kind: kindId, claim: claim.id };
   const over = claim.endedAt !== null || claim.endsAt < Date.now();
   const date = (at: number): string => new Date(at).toLocaleDateString('en-GB');
@@ -88,7 +90,16 @@ function ClaimRow({ claim, kindId }: { claim: Claim; kindId: number }): ReactNod
             : `${over ? 'over since' : 'holds until'} ${date(claim.endsAt)}`}
         </Typography>
         {!over && (
-          <Button size="small" onClick={() => end.mutate({ params })}>
+          <Button
+            size="small"
+            onClick={() =>
+              void ask({
+                title: 'End this claim secret?',
+                text: 'Boards that carry it claim no more. Those that have claimed go on.',
+                action: 'End it',
+              }).then((yes) => yes && end.mutate({ params }))
+            }
+          >
             End it
           </Button>
         )}

@@ -1,6 +1,6 @@
 import { Box, Typography } from '@mui/material';
-import type { ReactNode } from 'react';
-import { NavLink } from 'react-router';
+import { useEffect, useRef, type ReactNode } from 'react';
+import { NavLink, useLocation } from 'react-router';
 import { useRead } from '../api';
 import { useLive } from '../live';
 import { FirstOnline } from './FirstOnline';
@@ -20,12 +20,50 @@ const LOST = 'Not connected, trying again …';
 
 /** The one top line of words, and the page below it. */
 export function Shell({ children }: { children: ReactNode }): ReactNode {
+  const { pathname } = useLocation();
+  const main = useRef<HTMLElement>(null);
+  const before = useRef(pathname);
+  // On a new page the keyboard goes on at its beginning, instead of at the end of the one before.
+  useEffect(() => {
+    if (before.current === pathname) return;
+    before.current = pathname;
+    window.scrollTo(0, 0);
+    main.current?.focus({ preventScroll: true });
+  }, [pathname]);
   return (
     <Box sx={{ minHeight: '100dvh' }}>
+      <Box
+        component="a"
+        href="#page"
+        onClick={(event) => (event.preventDefault(), main.current?.focus())}
+        sx={{
+          position: 'fixed',
+          top: -60,
+          left: 8,
+          zIndex: 30,
+          px: 2,
+          py: 1,
+          bgcolor: ink.paper,
+          border: `1px solid ${ink.ink}`,
+          '&:focus': { top: 8 },
+        }}
+      >
+        To the page
+      </Box>
       <TopLine />
       <Box
         component="main"
-        sx={{ maxWidth: 1240, mx: 'auto', px: { xs: 2, sm: 3 }, pt: { xs: 2, sm: 3 }, pb: 12 }}
+        id="page"
+        ref={main}
+        tabIndex={-1}
+        sx={{
+          outline: 'none',
+          maxWidth: 1240,
+          mx: 'auto',
+          px: { xs: 2, sm: 3 },
+          pt: { xs: 2, sm: 3 },
+          pb: 12,
+        }}
       >
         <FirstOnline />
         {children}

@@ -1,9 +1,9 @@
 import { Box, Button, MenuItem, TextField, Typography, useMediaQuery } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import { useLocation, useNavigate, useParams } from 'react-router';
+import { useLocation, useNavigate, useParams, useSearchParams } from 'react-router';
 import { addWidgets, type Place, type Widget } from '@peatmoor/core';
 import { useChange } from '../api';
-import { FIRST_PERIOD, type Period } from '../charts/period';
+import { usePeriod } from '../charts/usePeriod';
 import { TimeStrip } from '../charts/TimeStrip';
 import { AddWidgets } from '../dashboards/AddWidgets';
 import { ConfigureWidget } from '../dashboards/ConfigureWidget';
@@ -34,16 +34,18 @@ function OneDashboard({ id }: { id: number }): ReactNode {
   const [editing, setEditing] = useState(state?.editing ?? false);
   const [adding, setAdding] = useState(false);
   const [configured, setConfigured] = useState<Widget | null>(null);
-  const [period, setPeriod] = useState<Period>(FIRST_PERIOD);
-  const [picked, setPicked] = useState<string | null>(null);
+  const [period, setPeriod] = usePeriod();
+  const [search, setSearch] = useSearchParams();
+  const picked = search.get('device');
   if (content === null || catalogue === null) return <Notice error={draft.error} />;
   const { widgets, title } = content;
   const ofKind = catalogue.devices.filter((device) => device.kindId === kindId);
   const usesChosen = widgets.some(({ sources }) => sources.some(({ device }) => device === null));
-  const chosen = picked ?? ofKind[0]?.id ?? null;
-  const setWidgets = (next: Widget[]): void => draft.edit({ title, widgets: next });
+  const chosen = ofKind.find((device) => device.id === picked)?.id ?? ofKind[0]?.id ?? null;
+  const setWidgets = (change: (widgets: Widget[]) => Widget[]): void =>
+    draft.edit((now) => ({ ...now, widgets: change(now.widgets) }));
   const move = (places: Map<string, Place>): void =>
-    setWidgets(widgets.map((widget) => ({ ...widget, ...places.get(widget.id) })));
+    setWidgets((all) => all.map((widget) => ({ ...widget, ...places.get(widget.id) })));
   const render = (widget: Widget): ReactNode => (
     <WidgetFrame
       widget={widget}
@@ -51,15 +53,16 @@ function OneDashboard({ id }: { id: number }): ReactNode {
       period={period}
       editing={editing}
       onConfigure={() => setConfigured(widget)}
-      onRemove={() => setWidgets(widgets.filter(({ id: one }) => one !== widget.id))}
+      onRemove={() => setWidgets((all) => all.filter(({ id: one }) => one !== widget.id))}
     />
   );
   return (
     <>
       <Heading
+        name={title}
         title={
           editing ? (
-            <TitleField title={title} onChange={(next) => draft.edit({ title: next, widgets })} />
+            <TitleField title={title} onChange={(next) => draft.edit((now) => ({ ...now, title: next }))} />
           ) : (
             title
           )
@@ -88,7 +91,15 @@ function OneDashboard({ id }: { id: number }): ReactNode {
           select
           label="Chosen device"
           value={chosen ?? ''}
-          onChange={({ target }) => setPicked(target.value)}
+          onChange={({ target }) =>
+            setSearch(
+              (before) => {
+                before.set('device', target.value);
+                return before;
+              },
+              { replace: true },
+            )
+          }
           sx={{ maxWidth: 280, mb: 3 }}
         >
           {ofKind.map((device) => (
@@ -123,7 +134,7 @@ function OneDashboard({ id }: { id: number }): ReactNode {
           catalogue={catalogue}
           kindId={kindId}
           onClose={() => setAdding(false)}
-          onAdd={(type, groups) => setWidgets(addWidgets(widgets, type, groups, newId))}
+          onAdd={(type, groups) => setWidgets((all) => addWidgets(all, type, groups, newId))}
         />
       )}
       {configured && (
@@ -131,8 +142,9 @@ function OneDashboard({ id }: { id: number }): ReactNode {
           widget={configured}
           catalogue={catalogue}
           chosen={chosen}
+          kindId={kindId}
           onClose={() => setConfigured(null)}
-          onChange={(next) => setWidgets(widgets.map((one) => (one.id === next.id ? next : one)))}
+          onChange={(next) => setWidgets((all) => all.map((one) => (one.id === next.id ? next : one)))}
         />
       )}
       <TimeStrip period={period} onChange={setPeriod} />

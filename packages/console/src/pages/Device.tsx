@@ -17,7 +17,8 @@ import { TakeAway } from '../devices/TakeAway';
 import { NextMessage } from '../devices/NextMessage';
 import { Tokens } from '../devices/Tokens';
 import { TouchSensor } from '../devices/TouchSensor';
-import { liveStore, useLastSeen, useNewest, useNow } from '../live';
+import { liveStore, useHeardUntil, useLastSeen, useNewest } from '../live';
+import { useAsk } from '../parts/Ask';
 import { AlignedFigure } from '../parts/Figure';
 import { Heading, Section } from '../parts/Heading';
 import { KindMark } from '../parts/KindMark';
@@ -34,10 +35,10 @@ export function Device(): ReactNode {
   const kind = useRead('readKind', { params: { kind: device.data?.kindId ?? 0 } }, device.data !== undefined);
   const me = useRead('me').data;
   const [token, setToken] = useState<string | null>(state?.token ?? null);
-  const now = useNow(1000);
+  const now = useHeardUntil(1000);
   useEffect(() => device.data && liveStore.seed([device.data]), [device.data]);
   const lastSeen = useLastSeen(id);
-  if (device.error) return <Notice error={device.error} />;
+  if (device.data === undefined && device.error) return <Notice error={device.error} />;
   if (device.data === undefined || kind.data === undefined || me === undefined) return null;
   const lastSeenAt = lastSeen ?? device.data.lastSeenAt;
   const presence = presenceOf(
@@ -65,6 +66,7 @@ export function Device(): ReactNode {
   return (
     <>
       <Heading
+        name={device.data.name}
         title={
           <>
             <KindMark icon={kind.data.icon} size={28} /> {device.data.name}
@@ -208,26 +210,28 @@ function OfferDashboard({ device }: { device: DeviceFacts }): ReactNode {
 
 function DeleteDevice({ id, name }: { id: string; name: string }): ReactNode {
   const navigate = useNavigate();
-  const [asked, setAsked] = useState(false);
+  const ask = useAsk();
   const remove = useChange('deleteDevice', ['listDevices', 'listKinds', 'overview']);
   return (
     <Box sx={{ mt: 6 }}>
       <Notice error={remove.error} />
-      {asked ? (
-        <Notice
-          action={{
-            label: 'Delete it',
-            onClick: () =>
+      <Button
+        variant="text"
+        disabled={remove.isPending}
+        onClick={() =>
+          void ask({
+            title: `Delete ${name}?`,
+            text: `Delete ${name} with all its readings? This cannot be undone.`,
+            action: 'Delete it',
+          }).then(
+            (yes) =>
+              yes &&
               remove.mutate({ params: { device: id } }, { onSuccess: () => void navigate('/devices') }),
-          }}
-        >
-          Delete {name} with all its readings? This cannot be undone.
-        </Notice>
-      ) : (
-        <Button variant="text" onClick={() => setAsked(true)}>
-          Delete this device
-        </Button>
-      )}
+          )
+        }
+      >
+        Delete this device
+      </Button>
     </Box>
   );
 }

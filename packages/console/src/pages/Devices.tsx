@@ -4,7 +4,7 @@ import { useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import { useChange, useRead } from '../api';
 import { ManyDevices } from '../devices/ManyDevices';
-import { useNow } from '../live';
+import { useHeardUntil } from '../live';
 import { Heading, Section } from '../parts/Heading';
 import { KindMark } from '../parts/KindMark';
 import { PresenceMark } from '../parts/marks';
@@ -15,7 +15,7 @@ import { ink, MONO } from '../theme';
 export function Devices(): ReactNode {
   const devices = useRead('listDevices');
   const kinds = useRead('listKinds');
-  const now = useNow();
+  const now = useHeardUntil();
   return (
     <>
       <Heading title="Devices" below="By kind: what devices of one sort have in common.">

@@ -4,7 +4,7 @@ import { Link } from 'react-router';
 import { counted, ruleSentence, showDuration, watched, type Condition } from '@peatmoor/core';
 import type { Event, Rule } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
-import { useNow } from '../live';
+import { useLive, useNow } from '../live';
 import { Heading, Section } from '../parts/Heading';
 import { EventFlag } from '../parts/marks';
 import { Notice } from '../parts/Notice';
@@ -17,11 +17,21 @@ export function Events(): ReactNode {
   const events = useRead('listEvents');
   const rules = useRead('listRules');
   const now = useNow(1000);
+  const { connected } = useLive();
   const open = events.data?.filter(({ closedAt }) => closedAt === null) ?? [];
   const closed = events.data?.filter(({ closedAt }) => closedAt !== null) ?? [];
   return (
     <>
-      <Heading title="Events" below={open.length === 0 ? 'Nothing is open.' : `${open.length} open.`}>
+      <Heading
+        title="Events"
+        below={
+          events.data === undefined
+            ? events.error === null
+              ? 'Looking …'
+              : 'Not known just now.'
+            : `${open.length === 0 ? 'Nothing is open' : `${open.length} open`}${connected ? '.' : ', as far as was heard before the link was lost.'}`
+        }
+      >
         <Button variant="contained" color="primary" component={Link} to="/events/rules/new">
           New event rule
         </Button>
@@ -62,7 +72,9 @@ export function Events(): ReactNode {
         {closed.slice(0, 50).map((event) => (
           <EventRow key={event.id} event={event} now={now} />
         ))}
-        {closed.length === 0 && <Typography color="text.secondary">None yet.</Typography>}
+        {events.data !== undefined && closed.length === 0 && (
+          <Typography color="text.secondary">None yet.</Typography>
+        )}
       </Section>
     </>
   );
@@ -132,12 +144,20 @@ function EventRow({ event, now }: { event: Event; now: number }): ReactNode {
       </Box>
       <Box sx={{ gridColumn: { xs: 2, sm: 3 }, display: 'flex', gap: 1, alignItems: 'center' }}>
         {open && event.acknowledgedAt === null && (
-          <Button size="small" onClick={() => acknowledge.mutate({ params: { event: event.id } })}>
+          <Button
+            size="small"
+            disabled={acknowledge.isPending}
+            onClick={() => acknowledge.mutate({ params: { event: event.id } })}
+          >
             Acknowledge
           </Button>
         )}
         {open && (
-          <Button size="small" onClick={() => close.mutate({ params: { event: event.id } })}>
+          <Button
+            size="small"
+            disabled={close.isPending}
+            onClick={() => close.mutate({ params: { event: event.id } })}
+          >
             Close
           </Button>
         )}

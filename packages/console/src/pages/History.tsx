@@ -1,8 +1,9 @@
 import { Box, Checkbox, FormControlLabel, MenuItem, TextField, Typography } from '@mui/material';
-import { useState, type ReactNode } from 'react';
+import type { ReactNode } from 'react';
 import { useSearchParams } from 'react-router';
 import { isNumeric, type Widget } from '@peatmoor/core';
-import { PERIODS, type Period } from '../charts/period';
+import { PERIODS } from '../charts/period';
+import { usePeriod } from '../charts/usePeriod';
 import { TimeStrip } from '../charts/TimeStrip';
 import { DRAWN } from '../dashboards/widgets';
 import { useCatalogue } from '../dashboards/useCatalogue';
@@ -14,8 +15,7 @@ import { OtherHistory } from './OtherHistory';
 export function History(): ReactNode {
   const catalogue = useCatalogue(null);
   const [search, setSearch] = useSearchParams();
-  const [period, setPeriod] = useState<Period>(PERIODS[2]);
-  const [hidden, setHidden] = useState<ReadonlySet<string>>(new Set());
+  const [period, setPeriod] = usePeriod(PERIODS[2]);
   if (catalogue === null) return null;
   const device = catalogue.devices.find(({ id }) => id === search.get('device')) ?? catalogue.devices[0];
   if (device === undefined) return <Heading title="History" below="There is no device yet." />;
@@ -23,10 +23,18 @@ export function History(): ReactNode {
     catalogue.kinds
       .find(({ id }) => id === device.kindId)
       ?.streams.filter(({ direction }) => direction !== 'control') ?? [];
-  const toggle = (key: string): void =>
-    setHidden((before) =>
-      before.has(key) ? new Set([...before].filter((one) => one !== key)) : new Set([...before, key]),
+  const hidden = new Set((search.get('without') ?? '').split(',').filter(Boolean));
+  const change = (name: string, value: string): void =>
+    setSearch(
+      (before) => {
+        if (value === '') before.delete(name);
+        else before.set(name, value);
+        return before;
+      },
+      { replace: true },
     );
+  const toggle = (key: string): void =>
+    change('without', (hidden.has(key) ? [...hidden].filter((one) => one !== key) : [...hidden, key]).join());
   return (
     <>
       <Heading title="History" />
@@ -35,7 +43,7 @@ export function History(): ReactNode {
           select
           label="Device"
           value={device.id}
-          onChange={({ target }) => setSearch({ device: target.value })}
+          onChange={({ target }) => change('device', target.value)}
           sx={{ maxWidth: 300 }}
         >
           {catalogue.devices.map(({ id, name }) => (

@@ -10,6 +10,7 @@ import { KindFields } from '../kinds/KindFields';
 import { MoveDevices } from '../kinds/MoveDevices';
 import { StreamDialog } from '../kinds/StreamDialog';
 import { StreamRow } from '../kinds/StreamRow';
+import { useAsk } from '../parts/Ask';
 import { Heading, Section } from '../parts/Heading';
 import { KindMark } from '../parts/KindMark';
 import { Notice } from '../parts/Notice';
@@ -21,12 +22,13 @@ export function KindPage(): ReactNode {
   const kind = useRead('readKind', { params });
   const devices = useRead('listDevices').data?.filter(({ kindId }) => kindId === params.kind) ?? [];
   const remove = useChange('deleteKind', ['listKinds']);
+  const ask = useAsk();
   const [open, setOpen] = useState<Stream | 'new' | null>(null);
-  if (kind.error) return <Notice error={kind.error} />;
-  if (kind.data === undefined) return null;
+  if (kind.data === undefined) return <Notice error={kind.error} />;
   return (
     <>
       <Heading
+        name={kind.data.title}
         title={
           <>
             <KindMark icon={kind.data.icon} size={28} /> {kind.data.title}
@@ -64,7 +66,16 @@ export function KindPage(): ReactNode {
             <Typography color="text.secondary">No device yet.</Typography>
             <Button
               variant="text"
-              onClick={() => remove.mutate({ params }, { onSuccess: () => void navigate('/devices') })}
+              disabled={remove.isPending}
+              onClick={() =>
+                void ask({
+                  title: `Delete the kind ${kind.data.title}?`,
+                  text: 'Its datastreams, rules and claim secrets go with it. It has no devices.',
+                  action: 'Delete the kind',
+                }).then(
+                  (yes) => yes && remove.mutate({ params }, { onSuccess: () => void navigate('/devices') }),
+                )
+              }
             >
               Delete this kind
             </Button>

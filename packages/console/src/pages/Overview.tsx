@@ -4,7 +4,7 @@ import { useEffect, useMemo, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import type { Device } from '@peatmoor/contract';
 import { useRead } from '../api';
-import { liveStore, useNow } from '../live';
+import { liveStore, useHeardUntil } from '../live';
 import { DeviceRows } from '../overview/DeviceRows';
 import { TimeAxis } from '../overview/TimeAxis';
 import { Heading } from '../parts/Heading';
@@ -16,7 +16,7 @@ export function Overview(): ReactNode {
   const devices = useRead('listDevices');
   const kinds = useRead('listKinds').data;
   const clock = useRead('status').data?.clock ?? null;
-  const now = useNow();
+  const now = useHeardUntil();
   useEffect(() => devices.data && liveStore.seed(devices.data), [devices.data]);
   const [most, setMost] = useState(ROWS_AT_ONCE);
   const sorted = useMemo(
@@ -35,8 +35,7 @@ export function Overview(): ReactNode {
     const timer = setInterval(() => void refetch(), 60_000);
     return () => clearInterval(timer);
   }, [refetch]);
-  if (devices.error) return <Notice error={devices.error} />;
-  if (devices.data === undefined) return null;
+  if (devices.data === undefined) return <Notice error={devices.error} />;
   if (devices.data.length === 0) return <NothingYet />;
   const quiet = sorted.filter(({ presence }) => presence.state === 'quiet').length;
   return (

@@ -20,6 +20,7 @@ import {
   type Severity,
 } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
+import { useAsk } from '../parts/Ask';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
 import { useDisplay } from '../parts/useDisplay';
@@ -42,7 +43,7 @@ export function RulePage(): ReactNode {
   const devices = useRead('listDevices').data;
   const kinds = useRead('listKinds').data;
   const me = useRead('me').data;
-  if (rule.error) return <Notice error={rule.error} />;
+  if (rule.error && rule.data === undefined) return <Notice error={rule.error} />;
   if (
     devices === undefined ||
     kinds === undefined ||
@@ -94,6 +95,7 @@ function RuleForm({
   const [version] = useState(before?.version);
   const change = useChange('changeRule', ['listRules', 'readRule', 'listEvents']);
   const remove = useChange('deleteRule', ['listRules']);
+  const ask = useAsk();
   const displayOf = useDisplay();
   const [fields, setFields] = useState<Fields>(() => firstFields(before, devices, kinds, email, displayOf));
   const set = <N extends keyof Fields>(name: N, value: Fields[N]): void =>
@@ -286,11 +288,27 @@ function RuleForm({
       />
       <Notice error={create.error ?? change.error ?? remove.error} />
       <Box sx={{ display: 'flex', gap: 2, mt: 3 }}>
-        <Button type="submit" variant="contained" color="primary" disabled={!ready}>
+        <Button
+          type="submit"
+          variant="contained"
+          color="primary"
+          disabled={!ready || create.isPending || change.isPending}
+        >
           {before === undefined ? 'Make the rule' : 'Change the rule'}
         </Button>
         {before && (
-          <Button onClick={() => remove.mutate({ params: { rule: before.id } }, done)}>Delete it</Button>
+          <Button
+            disabled={remove.isPending}
+            onClick={() =>
+              void ask({
+                title: `Delete the rule “${before.title}”?`,
+                text: 'It watches no more, and alerts nobody. Its events stay.',
+                action: 'Delete the rule',
+              }).then((yes) => yes && remove.mutate({ params: { rule: before.id } }, done))
+            }
+          >
+            Delete it
+          </Button>
         )}
       </Box>
     </Box>

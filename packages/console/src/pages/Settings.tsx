@@ -4,6 +4,7 @@ import { useState, type ReactNode } from 'react';
 import type { UnitSystem } from '@peatmoor/core';
 import { KEY_SCOPES, type KeyScope } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
+import { useAsk } from '../parts/Ask';
 import { Copyable } from '../parts/Copyable';
 import { Heading, Section } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
@@ -69,6 +70,7 @@ function AccessKeys(): ReactNode {
   const keys = useRead('listKeys');
   const create = useChange('createKey', ['listKeys']);
   const remove = useChange('deleteKey', ['listKeys']);
+  const ask = useAsk();
   const [title, setTitle] = useState('');
   const [scope, setScope] = useState<KeyScope>('everything');
   const [deviceId, setDeviceId] = useState('');
@@ -108,7 +110,16 @@ function AccessKeys(): ReactNode {
                 .join(', ')}
             </Typography>
           </Box>
-          <Button size="small" onClick={() => remove.mutate({ params: { key: key.id } })}>
+          <Button
+            size="small"
+            onClick={() =>
+              void ask({
+                title: `End the key ${key.title}?`,
+                text: 'Whatever uses it is refused from now on: a program, a sheet, the command line.',
+                action: 'End it',
+              }).then((yes) => yes && remove.mutate({ params: { key: key.id } }))
+            }
+          >
             End it
           </Button>
         </Box>
@@ -165,7 +176,10 @@ function AccessKeys(): ReactNode {
             ))}
           </TextField>
         )}
-        <Button type="submit" disabled={title.trim() === '' || (ofOne && deviceId === '')}>
+        <Button
+          type="submit"
+          disabled={create.isPending || title.trim() === '' || (ofOne && deviceId === '')}
+        >
           Make it
         </Button>
       </Box>

@@ -4,7 +4,7 @@ import type { Datastream } from '@peatmoor/core';
 import { ink, MONO } from '../theme';
 import { useDisplay } from './useDisplay';
 
-/** A value aligned on its decimal point: whole part to the right, decimals and unit to the left of a common line. */
+/** A value aligned on its decimal point: whole part to the right of a common line, decimals with the unit beside them to its left. */
 export function AlignedFigure({
   stream,
   value,
@@ -20,17 +20,19 @@ export function AlignedFigure({
       component="span"
       sx={{
         display: 'inline-grid',
-        gridTemplateColumns: '4.5ch 3.6ch auto',
+        gridTemplateColumns: '5.5ch auto',
         alignItems: 'baseline',
         fontFamily: MONO,
         whiteSpace: 'pre',
       }}
     >
       <span style={{ textAlign: 'right' }}>{whole}</span>
-      <span>{decimals === undefined ? '' : `.${decimals}`}</span>
-      <Box component="span" sx={{ color: ink.soft, fontSize: '0.85em' }}>
-        {display.unit}
-      </Box>
+      <span>
+        {decimals === undefined ? '' : `.${decimals}`}
+        <Box component="span" sx={{ color: ink.soft, fontSize: '0.85em', ml: '0.4em' }}>
+          {display.unit}
+        </Box>
+      </span>
     </Box>
   );
 }

@@ -4,15 +4,19 @@ import type { ReactNode } from 'react';
 /** A page's title, a line below it, and what can be done on the page. */
 export function Heading({
   title,
+  name,
   below,
   children,
 }: {
   title: ReactNode;
+  /** The title in letters, for the browser's tab, where it is more than that. */
+  name?: string;
   below?: ReactNode;
   children?: ReactNode;
 }): ReactNode {
   return (
     <Box sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'flex-end', gap: 2, mb: 3 }}>
+      <title>{`${name ?? (typeof title === 'string' ? title : '')} · Peatmoor`}</title>
       <Box sx={{ flex: '1 1 280px', minWidth: 0 }}>
         <Typography variant="h1" sx={{ overflowWrap: 'anywhere' }}>
           {title}

@@ -48,6 +48,30 @@ function CommandShape({ state }: { state: CommandState }): ReactNode {
   );
 }
 
+/** How far a press has come before there is a command: on its way, or not known as no answer came. */
+export function PressMark({ state }: { state: 'sending' | 'not known' }): ReactNode {
+  return (
+    <Box
+      component="span"
+      data-state={state}
+      sx={{ display: 'inline-flex', alignItems: 'center', gap: 0.75, fontSize: '0.9rem' }}
+    >
+      <svg {...svg}>
+        <circle
+          cx="8"
+          cy="8"
+          r="6"
+          fill="none"
+          stroke={ink.soft}
+          strokeWidth="1.5"
+          strokeDasharray="1.5 2.3"
+        />
+      </svg>
+      {state === 'sending' ? 'on its way …' : 'not known; looking it up …'}
+    </Box>
+  );
+}
+
 /** A command's state as shape and word. */
 export function CommandMark({ state, note }: { state: CommandState; note?: string }): ReactNode {
   return (

@@ -90,12 +90,13 @@ export const devicesEndpoints = {
     'Report as the device would',
     { body: devices.reportByHandSchema, answer: devices.reportAnswerSchema },
   ),
-  createCommand: endpoint<commands.Command, { stream: string; value: number | boolean | string }>(
-    'POST /api/devices/:device/commands',
-    'steer',
-    'Want a value on a control datastream',
-    { body: commands.newCommandSchema, answer: commands.commandSchema },
-  ),
+  createCommand: endpoint<
+    commands.Command,
+    { stream: string; value: number | boolean | string; until?: number }
+  >('POST /api/devices/:device/commands', 'steer', 'Want a value on a control datastream', {
+    body: commands.newCommandSchema,
+    answer: commands.commandSchema,
+  }),
   listCommands: endpoint<commands.Command[], undefined, Query<paging.CommandsQuery>>(
     'GET /api/devices/:device/commands',
     'look',

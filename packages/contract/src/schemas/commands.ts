@@ -9,6 +9,8 @@ export const newCommandSchema = object({
       ['number', 'boolean', 'string'].includes(typeof value),
     )
     .required(),
+  /** The latest time, by the service's clock, at which it may still be wanted, epoch ms: after it the call is refused. */
+  until: number().integer().min(0).max(Number.MAX_SAFE_INTEGER).optional(),
 }).noUnknown();
 
 export const commandSchema = object({

@@ -33,6 +33,10 @@ export function calibrationHandlers(parts: ApiParts): CalibrationHandlers {
       workspaceId: scope.workspaceId,
       message: { type: 'changed', what: 'devices', id: entry.id, by: scope.userName },
     });
+    bus.emit('live', {
+      workspaceId: scope.workspaceId,
+      message: { type: 'past', device: entry.id, streams: entry.streams.map(({ key }) => key) },
+    });
   };
   return {
     listCalibrations: async (call) => {

@@ -1,5 +1,6 @@
 import { isRefusal } from '@peatmoor/core';
-import { notFound, wrongField } from '../problems';
+import { TooLateError } from '../commands/keeping';
+import { notFound, ProblemError, wrongField } from '../problems';
 import type { CommandRow } from '../store/models';
 import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
 import { streamOf } from './data';
@@ -12,7 +13,14 @@ export function commandHandlers(parts: ApiParts): CommandHandlers {
   return {
     createCommand: async ({ scope, params, body }) => {
       const entry = await deviceOf(parts, scope, params.device);
-      const outcome = await commands.want(entry, body.stream, body.value, scope.userName);
+      const by = { userName: scope.userName, until: body.until };
+      const outcome = await commands.want(entry, body.stream, body.value, by).catch((error: unknown) => {
+        if (!(error instanceof TooLateError)) throw error;
+        throw new ProblemError(
+          'too-late',
+          'This was wanted some time ago and came only now: nothing was sent. Look at how it is, and want it anew.',
+        );
+      });
       if (isRefusal(outcome))
         throw wrongField(
           outcome.reason === 'unknown-name' || outcome.reason === 'not-reportable' ? 'stream' : 'value',

@@ -104,6 +104,10 @@ export function dataHandlers(parts: ApiParts): DataHandlers {
       });
       recent.forgetNewest(stream.seriesId);
       parts.bus.emit('definitions', { workspaceId: scope.workspaceId, deviceRowId: entry.rowId });
+      parts.bus.emit('live', {
+        workspaceId: scope.workspaceId,
+        message: { type: 'past', device: entry.id, streams: [stream.key] },
+      });
       await parts.recomputing.pastChanged(entry, stream, body.from ?? -Infinity, scope.userName);
       return { count };
     },

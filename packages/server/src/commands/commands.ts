@@ -33,8 +33,16 @@ export interface Wanted {
 }
 
 export interface CommandBook {
-  /** Records a wanted value and brings it to the device if it is connected. Returns a refusal if the value does not fit. */
-  want(entry: DeviceEntry, streamKey: string, value: unknown, userName: string): Promise<Command | Refusal>;
+  /**
+   * Records a wanted value and brings it to the device if it is connected. Returns a refusal if the value does not fit; throws
+   * TooLateError after `until` (epoch ms).
+   */
+  want(
+    entry: DeviceEntry,
+    streamKey: string,
+    value: unknown,
+    by: { userName: string; until?: number | undefined },
+  ): Promise<Command | Refusal>;
   /** The wanted values that last: the newest of each control that was not refused, and the interval. */
   wanted(entry: DeviceEntry): Promise<{ list: Wanted[]; n: number }>;
   /** The board has been told these. */
@@ -94,7 +102,7 @@ export function createCommands({ store, registry, presence, bus, tell, log }: Pa
   });
 
   const book: CommandBook = {
-    async want(entry, streamKey, value, userName) {
+    async want(entry, streamKey, value, { userName, until }) {
       const stream = entry.names.find(streamKey);
       if (stream === undefined)
         return { name: streamKey, reason: 'unknown-name', hint: nearestHint(entry, streamKey) };
@@ -107,19 +115,24 @@ export function createCommands({ store, registry, presence, bus, tell, log }: Pa
       const taken = takeValue({ ...stream, rangePolicy: 'refuse' }, value, stream.key);
       if (isRefusal(taken)) return taken;
       const wanted = taken.value as number | string;
-      const { row, older } = await replaceCommand(store, stream.seriesId, {
-        workspaceId: entry.workspaceId,
-        deviceRowId: entry.rowId,
-        streamId: stream.streamId,
-        value: typeof wanted === 'number' ? wanted : 0,
-        textValue: typeof wanted === 'string' ? wanted : null,
-        state: 'waiting',
-        userName,
-        createdAt: clockNow(),
-        sentAt: null,
-        appliedAt: null,
-        note: '',
-      });
+      const { row, older } = await replaceCommand(
+        store,
+        stream.seriesId,
+        {
+          workspaceId: entry.workspaceId,
+          deviceRowId: entry.rowId,
+          streamId: stream.streamId,
+          value: typeof wanted === 'number' ? wanted : 0,
+          textValue: typeof wanted === 'string' ? wanted : null,
+          state: 'waiting',
+          userName,
+          createdAt: clockNow(),
+          sentAt: null,
+          appliedAt: null,
+          note: '',
+        },
+        until,
+      );
       for (const one of older) life.announce(entry, { ...one, state: 'expired', note: REPLACED });
       life.notePending(row);
       life.announce(entry, row);

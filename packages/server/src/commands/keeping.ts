@@ -1,10 +1,14 @@
 import type { Connection } from 'mariadb';
 import { group } from 'd3-array';
+import { now as clockNow } from '../clock';
 import { takeSeries } from '../history/chunks';
 import { gather } from '../store/gather';
 import type { CommandRow } from '../store/models';
 import { findAll } from '../store/rows';
 import { inRawTransaction, type Store } from '../store/store';
+
+/** The time up to which something was wanted is over. */
+export class TooLateError extends Error {}
 
 /** Why an older command is over. */
 export const REPLACED = 'a newer value was wanted';
@@ -37,9 +41,12 @@ export function replaceCommand(
   store: Store,
   seriesId: number,
   values: Omit<CommandRow, 'id'>,
+  until: number | undefined,
 ): Promise<{ row: CommandRow; older: CommandRow[] }> {
   return inRawTransaction(store, async (connection) => {
     await takeSeries(connection, [seriesId]);
+    // It may have waited: for the network, a full queue, or whoever came before.
+    if (until !== undefined && clockNow() > until) throw new TooLateError();
     const older = (await connection.query(
       "SELECT * FROM commands WHERE deviceRowId = ? AND streamId = ? AND state IN ('waiting', 'sent')",
       [values.deviceRowId, values.streamId],

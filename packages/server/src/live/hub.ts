@@ -1,6 +1,6 @@
 import type { IncomingMessage } from 'node:http';
 import type { Duplex } from 'node:stream';
-import type { LiveMessage } from '@peatmoor/contract';
+import { BEAT_MS, type LiveMessage } from '@peatmoor/contract';
 import type { Value } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import { WebSocketServer, type WebSocket } from 'ws';
@@ -19,7 +19,8 @@ import { now as clockNow } from '../clock';
 
 const FLUSH_MS = 100;
 const MOST_BUFFERED = 4_000_000;
-const HEARTBEAT_MS = 30_000;
+/** A page that has left so many pings unanswered is gone. */
+const MOST_UNANSWERED = 3;
 /** How often it is looked whether those who opened pages may still. */
 const LOOK_MS = 1000;
 /** Close code of a page that may not stay (RFC 6455 §7.4.2: 4000 to 4999 are for applications). */
@@ -54,12 +55,17 @@ export function createLiveHub({ store, registry, recent, bus, log }: Parts): Liv
   const pages = new Map<number, Set<WebSocket>>();
   const holders = new Map<Holder, WebSocket>();
   const fresh = new Map<number, { at: number; value: Value }>();
+  /** The newest time of each series that pages were told of, and the series of which something came before that. */
+  const newestTold = new Map<number, number>();
+  const late = new Set<number>();
+  const unanswered = new WeakMap<WebSocket, number>();
   const devices = createAudience();
   const arrivals = createAudience();
 
   const audienceOf = (workspaceId: number, message: LiveMessage): Iterable<WebSocket> => {
     switch (message.type) {
       case 'readings':
+      case 'past':
         return devices.of(workspaceId, message.device);
       case 'command':
         return devices.of(workspaceId, message.command.deviceId);
@@ -80,10 +86,29 @@ export function createLiveHub({ store, registry, recent, bus, log }: Parts): Liv
   };
   bus.on('live', ({ workspaceId, message }) => send(workspaceId, message));
 
+  /** Says of which datastreams something came that belongs before the newest: what is shown of their past is read again. */
+  const tellLate = async (): Promise<void> => {
+    if (late.size === 0) return;
+    const all = [...late];
+    late.clear();
+    const told = new Map<string, { workspaceId: number; message: LiveMessage & { type: 'past' } }>();
+    for (const seriesId of all) {
+      const owner = await registry.ownerOf(seriesId);
+      if (owner === null) continue;
+      const { workspaceId, id: device } = owner.entry;
+      const place = `${workspaceId} ${device}`;
+      const one = told.get(place) ?? { workspaceId, message: { type: 'past', device, streams: [] } };
+      one.message.streams.push(owner.stream.key);
+      told.set(place, one);
+    }
+    for (const { workspaceId, message } of told.values()) send(workspaceId, message);
+  };
+
   const flush = async (): Promise<void> => {
-    if (fresh.size === 0) return;
+    if (fresh.size === 0 && late.size === 0) return;
     const readings = [...fresh];
     fresh.clear();
+    await tellLate();
     const told = new Map<
       number,
       { workspaceId: number; device: string; values: [string, number, Value][] }
@@ -92,7 +117,11 @@ export function createLiveHub({ store, registry, recent, bus, log }: Parts): Liv
       const owner = await registry.ownerOf(seriesId);
       if (owner === null) continue;
       const { entry, stream } = owner;
-      if (isNobody(devices.of(entry.workspaceId, entry.id))) continue;
+      if (isNobody(devices.of(entry.workspaceId, entry.id))) {
+        newestTold.delete(seriesId);
+        continue;
+      }
+      newestTold.set(seriesId, Math.max(at, newestTold.get(seriesId) ?? -Infinity));
       const one = told.get(entry.rowId) ?? {
         workspaceId: entry.workspaceId,
         device: entry.id,
@@ -122,8 +151,18 @@ export function createLiveHub({ store, registry, recent, bus, log }: Parts): Liv
       .finally(() => (looking = false));
   }, LOOK_MS);
   const heartbeat = setInterval(() => {
-    for (const sockets of pages.values()) for (const socket of sockets) socket.ping();
-  }, HEARTBEAT_MS);
+    const beat = JSON.stringify({ type: 'beat', now: clockNow() } satisfies LiveMessage);
+    for (const sockets of pages.values())
+      for (const socket of sockets) {
+        const missed = unanswered.get(socket) ?? 0;
+        if (missed >= MOST_UNANSWERED) socket.terminate();
+        else {
+          unanswered.set(socket, missed + 1);
+          socket.ping();
+          socket.send(beat);
+        }
+      }
+  }, BEAT_MS);
 
   /** What a page may have missed before it said what it shows. */
   const showNewest = async (page: WebSocket, workspaceId: number, watched: Watched): Promise<void> => {
@@ -153,6 +192,7 @@ export function createLiveHub({ store, registry, recent, bus, log }: Parts): Liv
         pages.set(workspaceId, mine);
         mine.add(page);
         holders.set(holder, page);
+        page.on('pong', () => unanswered.set(page, 0));
         let messages = 0;
         let shown: Promise<void> = Promise.resolve();
         let newest: Watch | null = null;
@@ -185,9 +225,13 @@ export function createLiveHub({ store, registry, recent, bus, log }: Parts): Liv
       if (devices.isEmpty()) return;
       for (const { series, at, value } of others) fresh.set(series, { at, value: factsOf(value) });
       for (let i = 0; i < batch.series.length; i++) {
-        const known = fresh.get(batch.series[i]!);
-        if (known === undefined || batch.times[i]! >= known.at)
-          fresh.set(batch.series[i]!, { at: batch.times[i]!, value: batch.values[i]! });
+        const series = batch.series[i]!;
+        const at = batch.times[i]!;
+        const told = newestTold.get(series);
+        if (told !== undefined && at <= told) late.add(series);
+        const known = fresh.get(series);
+        if (known === undefined || at >= known.at) fresh.set(series, { at, value: batch.values[i]! });
+        else late.add(series);
       }
     },
     count: () => [...pages.values()].reduce((sum, sockets) => sum + sockets.size, 0),

@@ -1,10 +1,12 @@
 import { Box } from '@mui/material';
 import { useMemo, useSyncExternalStore, type ReactNode } from 'react';
-import { numberOption, sampleValue, type Display } from '@peatmoor/core';
+import { numberOption, patienceMs, sampleValue, type Display } from '@peatmoor/core';
 import { LINE_DASHES, LINE_INKS, LineChart, type ChartLine } from '../../charts/LineChart';
-import { chartColumns, type ChartColumns } from '../../charts/lines';
+import { crosshair } from '../../charts/crosshair';
+import { chartColumns, nearestPoint, type ChartColumns } from '../../charts/lines';
 import { useHistory } from '../../charts/useHistory';
 import { liveStore, useAllShown, useNow } from '../../live';
+import { showClock, showSeconds } from '../../parts/time';
 import { useDisplay } from '../../parts/useDisplay';
 import { ink, MONO } from '../../theme';
 import type { Source } from '../useCatalogue';
@@ -24,6 +26,7 @@ function ChartBody({ widget, sources, period }: WidgetProps): ReactNode {
   const displayOf = useDisplay();
   const now = useNow(Math.max(1000, period.ms / 300));
   const from = now - period.ms;
+  const pointed = useSyncExternalStore(crosshair.subscribe, crosshair.at);
   const several = new Set(sources.map(({ device }) => device?.id)).size > 1;
   const newestTimes = histories.map((line) => line?.times.at(-1)).join();
   const names = sources.map(({ device, stream }) => `${device?.id}/${stream.key}`).join();
@@ -34,14 +37,18 @@ function ChartBody({ widget, sources, period }: WidgetProps): ReactNode {
         const label = several ? `${device?.name ?? kind.title}` : stream.title;
         const stepped = stream.type === 'boolean';
         const { convert } = displayOf(stream);
-        const shown = ([times, values]: ChartColumns): ChartColumns => [
+        const each = (list: (number | null)[]): (number | null)[] =>
+          list.map((value) => (value === null ? null : convert(value)));
+        const shown = ({ times, values, low, high }: ChartColumns): ChartColumns => ({
           times,
-          values.map((value) => (value === null ? null : convert(value))),
-        ];
+          values: each(values),
+          low: each(low),
+          high: each(high),
+        });
         if (device === null)
           return { label, stepped, colour: stream.colour, columns: shown(madeUp(source, from, now)) };
         const line = histories[real.indexOf(source)];
-        const gapMs = Math.max(kind.intervalS * 4000, (line?.spanMs ?? 0) * 2.5, 60_000);
+        const gapMs = Math.max(patienceMs(kind.intervalS), (line?.spanMs ?? 0) * 1.5);
         return {
           label,
           stepped,
@@ -59,8 +66,16 @@ function ChartBody({ widget, sources, period }: WidgetProps): ReactNode {
   return (
     <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', minHeight: 0 }}>
       <Box sx={{ display: 'flex', flexWrap: 'wrap', columnGap: 2, fontSize: '0.9rem', mb: 0.5 }}>
-        {lines.map(({ label, colour, columns: [, values] }, i) => {
-          const newest = values.at(-1);
+        {lines.map(({ label, colour, columns }, i) => {
+          const place =
+            pointed === null
+              ? columns.times.length - 1
+              : nearestPoint(columns, pointed, Math.max(10, period.ms / 50_000));
+          const newest = place === null ? null : columns.values[place];
+          const spread =
+            place !== null && columns.low[place] !== columns.high[place]
+              ? `${readingOf(displayOf(sources[i]!.stream), columns.low[place]!)} to ${readingOf(displayOf(sources[i]!.stream), columns.high[place]!)}`
+              : '';
           return (
             <Box key={i} component="span" sx={{ display: 'inline-flex', alignItems: 'center', gap: 0.75 }}>
               <svg width="22" height="8" aria-hidden>
@@ -80,9 +95,17 @@ function ChartBody({ widget, sources, period }: WidgetProps): ReactNode {
                   {readingOf(displayOf(sources[i]!.stream), newest)}
                 </span>
               )}
+              {pointed !== null && newest != null && spread !== '' && (
+                <span style={{ fontFamily: MONO, color: ink.soft, fontSize: '0.85em' }}>({spread})</span>
+              )}
             </Box>
           );
         })}
+        {pointed !== null && (
+          <Box component="span" sx={{ ml: 'auto', fontFamily: MONO, color: ink.soft }}>
+            {period.ms > 86_400_000 ? showClock(pointed * 1000, 0) : showSeconds(pointed * 1000)}
+          </Box>
+        )}
       </Box>
       <Box sx={{ flex: 1, minHeight: 0 }}>
         <LineChart
@@ -105,7 +128,8 @@ function readingOf(display: Display, shown: number): string {
 }
 
 /** Sample values for a kind that has no device yet. */
-function madeUp({ stream }: Source, from: number, to: number): [number[], number[]] {
+function madeUp({ stream }: Source, from: number, to: number): ChartColumns {
   const times = Array.from({ length: 120 }, (_, i) => from + ((to - from) * i) / 119);
-  return [times.map((at) => at / 1000), times.map((at) => sampleValue(stream, at))];
+  const values = times.map((at) => sampleValue(stream, at));
+  return { times: times.map((at) => at / 1000), values, low: values, high: values };
 }

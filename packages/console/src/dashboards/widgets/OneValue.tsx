@@ -1,7 +1,7 @@
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
 import { patienceMs, sampleValue, type Value } from '@peatmoor/core';
-import { useNewest, useNow } from '../../live';
+import { useHeardUntil, useLive, useNewest } from '../../live';
 import { showClock } from '../../parts/time';
 import { ink } from '../../theme';
 import type { Source } from '../useCatalogue';
@@ -22,7 +22,9 @@ export function OneValue({
   children: (newest: Newest) => ReactNode;
 }): ReactNode {
   const { device, stream, kind } = source;
-  const now = useNow();
+  // Nobody blames a device for a dead link.
+  const now = useHeardUntil();
+  const { connected } = useLive();
   const newest = useNewest(device?.id ?? null, stream.key);
   const sample = device === null;
   const quiet = newest !== undefined && now - newest.at > patienceMs(kind.intervalS) ? newest.at : null;
@@ -42,6 +44,9 @@ export function OneValue({
       {sample && <Box sx={{ color: ink.heather, fontSize: '0.85rem' }}>sample value</Box>}
       {!sample && newest === undefined && (
         <Box sx={{ color: ink.soft, fontSize: '0.85rem' }}>no reading yet</Box>
+      )}
+      {!connected && !sample && (
+        <Box sx={{ color: ink.soft, fontSize: '0.85rem' }}>as of {showClock(now, now)}</Box>
       )}
       {quiet && (
         <Box

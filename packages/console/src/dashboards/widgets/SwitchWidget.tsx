@@ -1,9 +1,10 @@
 import { Box, ButtonBase } from '@mui/material';
 import type { ReactNode } from 'react';
-import { useChange, useRead } from '../../api';
-import { wantedValue } from '../../devices/Controls';
+import { useRead } from '../../api';
+import { usePress } from '../../devices/usePress';
+import { wantedValue } from '../../devices/wanted';
 import { useNewest } from '../../live';
-import { CommandMark } from '../../parts/marks';
+import { CommandMark, PressMark } from '../../parts/marks';
 import { Notice } from '../../parts/Notice';
 import { ink } from '../../theme';
 import type { DrawnWidget, WidgetProps } from './drawn';
@@ -12,7 +13,7 @@ import type { DrawnWidget, WidgetProps } from './drawn';
 function SwitchBody({ sources: [source], editing }: WidgetProps): ReactNode {
   const device = source.device?.id ?? '';
   const commands = useRead('listCommands', { params: { device } }, source.device !== null).data;
-  const want = useChange('createCommand');
+  const { press, state, error } = usePress(device, source.stream.key);
   const reported = useNewest(source.device?.id ?? null, source.stream.key)?.value;
   const command = commands?.find(({ stream }) => stream === source.stream.key);
   const on = wantedValue(command, source.stream.direction === 'both' ? reported : undefined) === 1;
@@ -24,8 +25,8 @@ function SwitchBody({ sources: [source], editing }: WidgetProps): ReactNode {
         role="switch"
         aria-checked={on}
         aria-label={source.stream.title}
-        disabled={editing || source.device === null || want.isPending}
-        onClick={() => want.mutate({ params: { device }, body: { stream: source.stream.key, value: !on } })}
+        disabled={editing || source.device === null || state !== 'still'}
+        onClick={() => press(!on)}
         sx={{
           alignSelf: 'flex-start',
           display: 'grid',
@@ -60,7 +61,9 @@ function SwitchBody({ sources: [source], editing }: WidgetProps): ReactNode {
         })}
       </ButtonBase>
       <Box sx={{ minHeight: '1.4em', color: ink.soft }}>
-        {command ? (
+        {state !== 'still' ? (
+          <PressMark state={state} />
+        ) : command ? (
           <CommandMark state={command.state} note={command.note} />
         ) : source.device === null ? (
           'sample'
@@ -68,7 +71,7 @@ function SwitchBody({ sources: [source], editing }: WidgetProps): ReactNode {
           ''
         )}
       </Box>
-      <Notice error={want.error} />
+      <Notice error={error} />
     </Box>
   );
 }

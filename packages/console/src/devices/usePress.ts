@@ -1,0 +1,88 @@
+import { useQueryClient } from '@tanstack/react-query';
+import { useEffect, useRef, useState } from 'react';
+import { ApiError, type Command } from '@peatmoor/contract';
+import { api, newKey } from '../api';
+import { serviceNow, useLive } from '../live';
+
+/** How long a press may take to reach the service; later it is refused there. */
+const PRESS_MS = 5000;
+const AGAIN_MS = 1000;
+
+/** What became of the last press of a control. */
+export interface Press {
+  press(value: number | boolean | string): void;
+  /** sending: no answer yet. not known: none came, and it is being looked up. */
+  state: 'still' | 'sending' | 'not known';
+  error: Error | null;
+}
+
+/**
+ * Wants a value on a control. Nothing is ever sent late: without a link it fails at once, and what reaches the service after its
+ * time is refused. Where no answer came, it is looked up what became of it.
+ */
+export function usePress(device: string, stream: string): Press {
+  const client = useQueryClient();
+  const { connected } = useLive();
+  const [state, setState] = useState<Press['state']>('still');
+  const [error, setError] = useState<Error | null>(null);
+  const isShown = useRef(true);
+  useEffect(() => {
+    isShown.current = true;
+    return () => {
+      isShown.current = false;
+    };
+  }, []);
+  const queryKey = ['listCommands', { params: { device } }];
+
+  /** Asks until the service answers; gives the newest command of the control. */
+  const lookUp = async (): Promise<Command | undefined> => {
+    while (isShown.current) {
+      try {
+        const list = await api.call('listCommands', { params: { device }, withinMs: PRESS_MS });
+        client.setQueryData(queryKey, list);
+        return list.find((one) => one.stream === stream);
+      } catch (failure) {
+        if (failure instanceof ApiError && failure.problem.status !== 0 && failure.problem.status < 500)
+          return undefined;
+        await new Promise((resolve) => setTimeout(resolve, AGAIN_MS));
+      }
+    }
+    return undefined;
+  };
+  const press = (value: number | boolean | string): void => {
+    if (state !== 'still') return;
+    if (!connected || !navigator.onLine)
+      return setError(new Error('Not connected: nothing was sent. Press it again once the link is back.'));
+    setError(null);
+    setState('sending');
+    const from = serviceNow();
+    const until = Math.ceil(from + PRESS_MS);
+    const before = client.getQueryData<Command[]>(queryKey)?.find((one) => one.stream === stream)?.id ?? 0;
+    api
+      .call('createCommand', {
+        params: { device },
+        body: { stream, value, until },
+        once: newKey(),
+        withinMs: PRESS_MS,
+      })
+      .then(
+        () => setState('still'),
+        async (failure: Error) => {
+          if (!(failure instanceof ApiError) || failure.problem.status !== 0) {
+            setState('still');
+            return setError(failure);
+          }
+          setState('not known');
+          // What is still under way is refused from then on: what is there afterwards is all there will be.
+          await new Promise((resolve) => setTimeout(resolve, Math.max(0, until - serviceNow()) + AGAIN_MS));
+          const newest = await lookUp();
+          setState('still');
+          if (newest === undefined || newest.id <= before)
+            setError(
+              new Error('No answer came in time, and it was not sent. Press it again if it is still right.'),
+            );
+        },
+      );
+  };
+  return { press, state, error };
+}

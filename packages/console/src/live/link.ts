@@ -1,0 +1,186 @@
+import type { QueryClient } from '@tanstack/react-query';
+import {
+  BEAT_MS,
+  LIVE_PATH,
+  type Arrival,
+  type ChangedWhat,
+  type Command,
+  type LiveMessage,
+} from '@peatmoor/contract';
+import { liveStore } from './store';
+
+/** What is known of the link to the service. */
+export interface LiveState {
+  connected: boolean;
+  /** Since when it is not; null while it is. */
+  lostAt: number | null;
+  /** The last change somebody made, for notices. */
+  changed: { what: ChangedWhat; id?: string | number; by?: string; at: number } | null;
+  /** Devices that came online for the first time while this page is open. */
+  arrived: { device: string; name: string; at: number }[];
+}
+
+export const BEGINNING: LiveState = { connected: false, lostAt: null, changed: null, arrived: [] };
+
+/** How far the service's clock is ahead of this machine's, in ms; as told by its newest beat. */
+let ahead = 0;
+/** The time by the service's clock, epoch ms. */
+export const serviceNow = (): number => Date.now() + ahead;
+
+/** What is read again when something changed. */
+const STALE: Record<ChangedWhat, string[]> = {
+  kinds: ['listKinds', 'readKind', 'listDevices', 'listRules'],
+  devices: ['listDevices', 'readDevice', 'listTokens', 'listKinds'],
+  dashboards: ['listDashboards'],
+  rules: ['listRules', 'listEvents'],
+  events: ['listEvents', 'listRules', 'listDevices'],
+  recomputations: ['listRecomputations'],
+  people: ['listPeople', 'me'],
+};
+
+function take(client: QueryClient, message: LiveMessage): void {
+  if (message.type === 'readings') liveStore.readings(message.device, message.values);
+  if (message.type === 'past') readPastAgain(client, message.device);
+  // Messages that came before the page was heard.
+  if (message.type === 'watching')
+    for (const name of ['listArrivals', 'listAllArrivals'])
+      void client.invalidateQueries({ queryKey: [name] });
+  if (message.type === 'changed')
+    for (const name of STALE[message.what]) void client.invalidateQueries({ queryKey: [name] });
+  if (message.type === 'arrival')
+    for (const key of [
+      ['listArrivals', { params: { device: message.arrival.deviceId } }],
+      ['listAllArrivals'],
+    ])
+      client.setQueryData<Arrival[]>(
+        key,
+        (list) =>
+          list && [message.arrival, ...list.filter(({ id }) => id !== message.arrival.id)].slice(0, 200),
+      );
+  if (message.type === 'command') {
+    const key = ['listCommands', { params: { device: message.command.deviceId } }];
+    client.setQueryData<Command[]>(
+      key,
+      (list) =>
+        list &&
+        [message.command, ...list.filter(({ id }) => id !== message.command.id)].sort((a, b) => b.id - a.id),
+    );
+  }
+}
+
+/** What shows the past of a device. */
+const PAST = ['calendar', 'statistics', 'listOthers', 'overview'];
+const PAST_MS = 500;
+const pastOf = new Set<string>();
+
+/** Reads what is shown of a device's past again, at most twice a second. */
+function readPastAgain(client: QueryClient, device: string): void {
+  if (pastOf.size === 0)
+    setTimeout(() => {
+      for (const one of pastOf) void client.invalidateQueries({ queryKey: ['history', one] });
+      pastOf.clear();
+      for (const name of PAST) void client.invalidateQueries({ queryKey: [name] });
+    }, PAST_MS);
+  pastOf.add(device);
+}
+
+/** Without a word for so long, a link is dead, in ms. */
+const SILENT_MS = 3 * BEAT_MS;
+/** Close code of a page that is signed out (RFC 6455 §7.4.2). */
+const SIGNED_OUT = 4401;
+
+interface LinkParts {
+  client: QueryClient;
+  onState(change: (before: LiveState) => Partial<LiveState>): void;
+}
+
+/** The live channel: opened again whenever it is lost, and given up for lost when nothing is heard any more. */
+export function openLink({ client, onState }: LinkParts): { end(): void } {
+  let socket: WebSocket | null = null;
+  let timer = 0;
+  let wait = 500;
+  let ended = false;
+  let said = '';
+  let later = 0;
+  let heardAt = Date.now();
+  const say = (): void => {
+    const text = JSON.stringify(liveStore.watched());
+    if (socket?.readyState !== WebSocket.OPEN || text === said) return;
+    said = text;
+    socket.send(text);
+  };
+  // What a page shows changes in bursts as it is drawn.
+  liveStore.onWatch(() => {
+    clearTimeout(later);
+    later = window.setTimeout(say, 60);
+  });
+  const hear = (message: LiveMessage): void => {
+    heardAt = Date.now();
+    if (message.type === 'hello' || message.type === 'beat') ahead = message.now - Date.now();
+    if (message.type === 'hello') {
+      // After a break everything is read anew.
+      if (wait > 500) void client.invalidateQueries();
+      wait = 500;
+      onState(() => ({ connected: true, lostAt: null }));
+    }
+    if (message.type === 'changed') onState(() => ({ changed: { ...message, at: Date.now() } }));
+    if (message.type === 'firstOnline')
+      onState(({ arrived }) => ({ arrived: [...arrived, message].slice(-5) }));
+    take(client, message);
+  };
+  const lost = (code?: number): void => {
+    if (ended || socket === null) return;
+    // A dead link may take minutes to be closed: it is left behind.
+    socket.onopen = socket.onmessage = socket.onclose = null;
+    socket.close();
+    socket = null;
+    onState(({ lostAt }) => ({ connected: false, lostAt: lostAt ?? heardAt }));
+    if (code === SIGNED_OUT) void client.invalidateQueries({ queryKey: ['me'] });
+    wait = Math.min(10_000, wait * 2);
+    clearTimeout(timer);
+    timer = window.setTimeout(connect, wait);
+  };
+  const connect = (): void => {
+    clearTimeout(timer);
+    heardAt = Date.now();
+    said = '';
+    socket = new WebSocket(`${location.protocol === 'https:' ? 'wss' : 'ws'}://${location.host}${LIVE_PATH}`);
+    socket.onopen = say;
+    socket.onmessage = (event: MessageEvent<string>) => hear(JSON.parse(event.data) as LiveMessage);
+    socket.onclose = ({ code }) => {
+      // Refused before it was open: perhaps nobody is signed in any more.
+      if (code === 1006) void client.invalidateQueries({ queryKey: ['me'] });
+      lost(code);
+    };
+  };
+  const look = (): void => {
+    if (socket !== null && Date.now() - heardAt > SILENT_MS) lost();
+  };
+  const watch = window.setInterval(look, 1000);
+  const onOffline = (): void => lost();
+  const onOnline = (): void => {
+    if (socket === null) connect();
+  };
+  // A tab that slept looks at once.
+  const onVisible = (): void => {
+    if (document.visibilityState !== 'visible') return;
+    look();
+    if (socket === null) connect();
+  };
+  window.addEventListener('offline', onOffline);
+  window.addEventListener('online', onOnline);
+  document.addEventListener('visibilitychange', onVisible);
+  connect();
+  return {
+    end() {
+      ended = true;
+      clearTimeout(timer);
+      clearTimeout(later);
+      clearInterval(watch);
+      window.removeEventListener('offline', onOffline);
+      window.removeEventListener('online', onOnline);
+      document.removeEventListener('visibilitychange', onVisible);
+      socket?.close();
+    },
+  };
+}
