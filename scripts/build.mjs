@@ -3,6 +3,7 @@ import { createHash } from 'node:crypto';
 import { existsSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { brotliCompressSync, gzipSync } from 'node:zlib';
 
 const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '..');
 const packages = readdirSync(path.join(root, 'packages'));
@@ -39,6 +40,18 @@ function sourceMark() {
   for (const name of ['packages/console/index.html', 'packages/console/vite.config.ts', 'scripts/build.mjs'])
     if (existsSync(path.join(root, name))) hash.update(readFileSync(path.join(root, name)));
   return hash.digest('hex');
+}
+
+/** Puts a compressed copy (Brotli and gzip) beside each file that gains by it, so that serving costs nothing. */
+function compressFiles(folder) {
+  for (const entry of readdirSync(folder, { withFileTypes: true, recursive: true })) {
+    const file = path.join(entry.parentPath ?? entry.path, entry.name);
+    if (!entry.isFile() || !/\.(js|css|html|svg|json|webmanifest|txt)$/.test(file)) continue;
+    const bytes = readFileSync(file);
+    if (bytes.length < 600) continue;
+    writeFileSync(`${file}.br`, brotliCompressSync(bytes));
+    writeFileSync(`${file}.gz`, gzipSync(bytes, { level: 9 }));
+  }
 }
 
 /** npm packages stay outside the bundles; only our own packages are bundled. */
@@ -78,6 +91,7 @@ export async function buildIfChanged(say) {
   if (existsSync(path.join(root, 'packages/console/vite.config.ts'))) {
     const vite = await import('vite');
     await vite.build({ root: path.join(root, 'packages/console'), logLevel: 'warn' });
+    compressFiles(path.join(root, 'packages/console/dist'));
   }
   writeFileSync(markFile, sourceMark());
 }

@@ -64,8 +64,8 @@ export function useRead<N extends EndpointName>(
 }
 
 /**
- * Changes something on the service, then reads anew whatever the named calls had answered. While it is under way a second
- * click does nothing, and each call has a key of its own, so that it is done once.
+ * Changes something on the service, then reads anew whatever the named calls had answered. While something is being
+ * made a second click makes no second one, and each such call has a key of its own, so that it is done once.
  */
 export function useChange<N extends EndpointName>(
   name: N,
@@ -84,7 +84,7 @@ export function useChange<N extends EndpointName>(
     },
   });
   const mutate: typeof change.mutate = (...call) => {
-    if (underWay.current) return;
+    if (isOnce(name) && underWay.current) return;
     underWay.current = true;
     change.mutate(...call);
   };

@@ -163,6 +163,7 @@ it('makes a claim secret with its program, shows who claimed, opens it again and
   await claims.getByRole('button', { name: 'Let it claim again' }).click();
   await claims.getByText('may claim once more').waitFor();
   await claims.getByRole('button', { name: 'End it' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'End it' }).click();
   await claims.getByText(/ended \d\d\/\d\d\/\d{4}/).waitFor();
 });
 

@@ -101,25 +101,32 @@ export function useDraft(id: number): Draft {
   // What is not yet kept when the page is left is kept then.
   useEffect(() => () => (clearTimeout(timer.current), keep()), [keep]);
 
-  // What could not be sent while the link was lost.
-  useEffect(() => {
-    if (connected && pending.current !== null) keep();
-  }, [connected, keep]);
-
-  useEffect(() => {
-    if (changed?.what !== 'dashboards' || changed.id !== id) return;
+  /** Takes what somebody else changed meanwhile, where nothing of one's own is to be kept. */
+  const catchUp = useCallback((): (() => void) => {
     let gone = false;
-    void saving.current.then(async () => {
+    const look = async (): Promise<void> => {
       const current = await read();
       if (gone || current.version <= version.current || pending.current !== null) return;
       setPast([]);
       setChangedBy(current.changedBy);
       take(current);
-    });
+    };
+    // Without an answer it is looked again when the link is back.
+    saving.current.then(look).catch(() => undefined);
     return () => {
       gone = true;
     };
-  }, [changed, id, read, take]);
+  }, [read, take]);
+  useEffect(() => {
+    if (!connected || version.current === 0) return;
+    // First what could not be sent while the link was lost.
+    if (pending.current !== null) keep();
+    return catchUp();
+  }, [connected, keep, catchUp]);
+  useEffect(
+    () => (changed?.what === 'dashboards' && changed.id === id ? catchUp() : undefined),
+    [changed, id, catchUp],
+  );
 
   return {
     content,

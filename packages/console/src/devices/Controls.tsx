@@ -1,4 +1,4 @@
-import { Box, Button, MenuItem, Switch, TextField, Typography } from '@mui/material';
+import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import { isControllable, isScalar, showValue, type Datastream } from '@peatmoor/core';
 import type { Command, Device, Kind } from '@peatmoor/contract';
@@ -6,6 +6,7 @@ import { useRead } from '../api';
 import { useNewest } from '../live';
 import { CommandMark, PressMark } from '../parts/marks';
 import { Notice } from '../parts/Notice';
+import { OnOff } from '../parts/OnOff';
 import { useDisplay } from '../parts/useDisplay';
 import { ink } from '../theme';
 import { usePress } from './usePress';
@@ -58,11 +59,11 @@ function ControlRow({
     >
       <Box sx={{ flex: '1 1 180px', fontWeight: 600 }}>{stream.title}</Box>
       {stream.type === 'boolean' ? (
-        <Switch
-          checked={value === 1}
+        <OnOff
+          on={value === undefined ? undefined : value === 1}
+          label={stream.title}
           disabled={state !== 'still'}
-          onChange={(_event, on) => send(on)}
-          slotProps={{ input: { 'aria-label': stream.title } }}
+          onPress={send}
         />
       ) : stream.type === 'choice' ? (
         <TextField

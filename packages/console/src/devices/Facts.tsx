@@ -5,6 +5,7 @@ import { readLocation, showLocation } from '@peatmoor/core';
 import type { Device, DeviceChange } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { Notice } from '../parts/Notice';
+import { fieldsIn, troubleOf } from '../parts/problems';
 import { ink } from '../theme';
 import { DevicePicture } from './DevicePicture';
 
@@ -12,6 +13,8 @@ import { DevicePicture } from './DevicePicture';
 export function Facts({ device }: { device: Device }): ReactNode {
   const change = useChange('changeDevice', ['readDevice', 'listDevices', 'overview']);
   const [wrongPlace, setWrongPlace] = useState<string | null>(null);
+  const trouble = troubleOf(change.error);
+  const labelField = fieldsIn(change.error).find((field) => field.startsWith('labels')) ?? 'labels';
   const keep = (body: DeviceChange): void => change.mutate({ params: { device: device.id }, body });
   const keepPlace = (text: string): void => {
     const place = text.trim() === '' ? null : readLocation(text, 'place');
@@ -24,11 +27,13 @@ export function Facts({ device }: { device: Device }): ReactNode {
       <Box sx={{ display: 'grid', gap: 3, gridTemplateColumns: { sm: '1fr 1fr 1fr' } }}>
         <TextField
           label="Name"
+          {...trouble('name')}
           defaultValue={device.name}
           onBlur={({ target }) => target.value.trim() !== device.name && keep({ name: target.value })}
         />
         <TextField
           label="Labels, with commas between"
+          {...trouble(labelField)}
           placeholder="moss, north"
           defaultValue={device.labels.join(', ')}
           onBlur={({ target }) => keep({ labels: wordsOf(target.value) })}
@@ -49,7 +54,7 @@ export function Facts({ device }: { device: Device }): ReactNode {
           onBlur={({ target }) => target.value !== device.notes && keep({ notes: target.value })}
         />
       </Box>
-      <Notice error={change.error} />
+      <Notice error={change.error} beside={['name', labelField]} />
       <DevicePicture device={device} />
       <AboutLine device={device} />
       <Behind device={device} />

@@ -9,6 +9,7 @@ import { useAsk } from '../parts/Ask';
 import { Copyable } from '../parts/Copyable';
 import { Section } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
+import { troubleOf } from '../parts/problems';
 import { ink, MONO } from '../theme';
 
 /** One program for many boards: secrets with which each fetches a device and token of its own. */
@@ -27,7 +28,7 @@ export function ClaimSecrets({ kind }: { kind: Kind }): ReactNode {
       {claims.data?.map((claim) => (
         <ClaimRow key={claim.id} claim={claim} kindId={kind.id} />
       ))}
-      <Notice error={claims.error ?? create.error} />
+      <Notice error={claims.error ?? create.error} beside={['most', 'days']} />
       {create.data && me && (
         <Box sx={{ my: 2 }}>
           <Copyable label="The claim secret, shown only now" text={create.data.secret} />
@@ -49,6 +50,7 @@ export function ClaimSecrets({ kind }: { kind: Kind }): ReactNode {
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'flex-end', mt: 1 }}>
         <TextField
           label="Boards at the most"
+          {...troubleOf(create.error)('most')}
           type="number"
           value={most}
           onChange={({ target }) => setMost(target.value)}
@@ -56,6 +58,7 @@ export function ClaimSecrets({ kind }: { kind: Kind }): ReactNode {
         />
         <TextField
           label="For … days"
+          {...troubleOf(create.error)('days')}
           type="number"
           value={days}
           onChange={({ target }) => setDays(target.value)}

@@ -11,6 +11,7 @@ import {
 import { useChange } from '../api';
 import { KindMark } from '../parts/KindMark';
 import { Notice } from '../parts/Notice';
+import { troubleOf } from '../parts/problems';
 
 const BOARD_WORDS: Record<Board, string> = {
   '': 'not said',
@@ -24,22 +25,25 @@ const BOARD_WORDS: Record<Board, string> = {
 /** What a kind is, kept when a field is left. */
 export function KindFields({ kind }: { kind: Kind }): ReactNode {
   const change = useChange('changeKind', ['readKind', 'listKinds', 'listDevices']);
+  const trouble = troubleOf(change.error);
   const keep = (body: KindChange): void => change.mutate({ params: { kind: kind.id }, body });
   return (
     <Box sx={{ display: 'grid', gap: 3, gridTemplateColumns: { sm: '1fr 1fr' }, maxWidth: 720 }}>
       <TextField
         label="Title"
+        {...trouble('title')}
         defaultValue={kind.title}
         onBlur={({ target }) => target.value.trim() !== kind.title && keep({ title: target.value })}
       />
       <TextField
-        label="A message every … seconds"
+        label="Report interval (seconds)"
         type="number"
         defaultValue={kind.intervalS}
         onBlur={({ target }) =>
           Number(target.value) !== kind.intervalS && keep({ intervalS: Number(target.value) })
         }
         helperText="Boards that run a starter obey it at once."
+        {...trouble('intervalS')}
       />
       <TextField
         select
@@ -82,7 +86,7 @@ export function KindFields({ kind }: { kind: Kind }): ReactNode {
         label="A new name that arrives becomes a datastream"
       />
       <Box sx={{ gridColumn: '1 / -1' }}>
-        <Notice error={change.error} />
+        <Notice error={change.error} beside={['title', 'intervalS']} />
       </Box>
     </Box>
   );

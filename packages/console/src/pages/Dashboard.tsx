@@ -12,8 +12,10 @@ import { useCatalogue } from '../dashboards/useCatalogue';
 import { useDraft, type Draft } from '../dashboards/useDraft';
 import { WideGrid } from '../dashboards/WideGrid';
 import { WidgetFrame } from '../dashboards/WidgetFrame';
+import { useAsk } from '../parts/Ask';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
+import { NotThere } from '../parts/NotThere';
 import { ink } from '../theme';
 
 let counter = 0;
@@ -37,7 +39,8 @@ function OneDashboard({ id }: { id: number }): ReactNode {
   const [period, setPeriod] = usePeriod();
   const [search, setSearch] = useSearchParams();
   const picked = search.get('device');
-  if (content === null || catalogue === null) return <Notice error={draft.error} />;
+  if (content === null || catalogue === null)
+    return <NotThere error={draft.error} what="dashboard" back={['All dashboards', '/dashboards']} />;
   const { widgets, title } = content;
   const ofKind = catalogue.devices.filter((device) => device.kindId === kindId);
   const usesChosen = widgets.some(({ sources }) => sources.some(({ device }) => device === null));
@@ -183,18 +186,24 @@ function KeptMark({ draft }: { draft: Draft }): ReactNode {
 
 function DeleteButton({ id }: { id: number }): ReactNode {
   const navigate = useNavigate();
-  const [asked, setAsked] = useState(false);
+  const ask = useAsk();
   const remove = useChange('deleteDashboard', ['listDashboards', 'readDevice']);
   return (
     <Button
-      color={asked ? 'error' : 'inherit'}
+      disabled={remove.isPending}
       onClick={() =>
-        asked
-          ? remove.mutate({ params: { dashboard: id } }, { onSuccess: () => void navigate('/dashboards') })
-          : setAsked(true)
+        void ask({
+          title: 'Delete this dashboard?',
+          text: 'Its arrangement is gone for everybody. Devices and readings stay.',
+          action: 'Delete it',
+        }).then(
+          (yes) =>
+            yes &&
+            remove.mutate({ params: { dashboard: id } }, { onSuccess: () => void navigate('/dashboards') }),
+        )
       }
     >
-      {asked ? 'Really delete it' : 'Delete'}
+      Delete
     </Button>
   );
 }

@@ -24,6 +24,7 @@ import { Heading, Section } from '../parts/Heading';
 import { KindMark } from '../parts/KindMark';
 import { PresenceMark } from '../parts/marks';
 import { Notice } from '../parts/Notice';
+import { NotThere } from '../parts/NotThere';
 import { Picture } from '../parts/Picture';
 import { ink, MONO } from '../theme';
 
@@ -38,7 +39,8 @@ export function Device(): ReactNode {
   const now = useHeardUntil(1000);
   useEffect(() => device.data && liveStore.seed([device.data]), [device.data]);
   const lastSeen = useLastSeen(id);
-  if (device.data === undefined && device.error) return <Notice error={device.error} />;
+  if (device.data === undefined && device.error)
+    return <NotThere error={device.error} what="device" back={['All devices', '/devices']} />;
   if (device.data === undefined || kind.data === undefined || me === undefined) return null;
   const lastSeenAt = lastSeen ?? device.data.lastSeenAt;
   const presence = presenceOf(

@@ -8,6 +8,7 @@ import { joinSchema, type Join as JoinFields } from '@peatmoor/contract';
 import { useChange } from '../api';
 import { EmailField, PasswordField } from '../parts/CredentialFields';
 import { Notice } from '../parts/Notice';
+import { troubleOf } from '../parts/problems';
 
 /** Making an account with the link one was given. The secret stands behind the address's mark, which is sent nowhere. */
 export function Join(): ReactNode {
@@ -20,6 +21,7 @@ export function Join(): ReactNode {
     defaultValues: { secret },
   });
   const { errors } = formState;
+  const trouble = troubleOf(join.error);
   const submit = handleSubmit((body) =>
     join.mutate(
       { body },
@@ -43,9 +45,17 @@ export function Join(): ReactNode {
             The address is not whole: a part of the link is missing. Copy it again.
           </Typography>
         )}
-        <EmailField autoFocus {...register('email')} problem={errors.email?.message} />
-        <PasswordField isNew {...register('password')} problem={errors.password?.message} />
-        <Notice error={join.error} />
+        <EmailField
+          autoFocus
+          {...register('email')}
+          problem={errors.email?.message ?? trouble('email').helperText}
+        />
+        <PasswordField
+          isNew
+          {...register('password')}
+          problem={errors.password?.message ?? trouble('password').helperText}
+        />
+        <Notice error={join.error} beside={['email', 'password']} />
         <Button type="submit" variant="contained" color="primary" disabled={join.isPending || secret === ''}>
           Make the account
         </Button>

@@ -14,6 +14,7 @@ import { useAsk } from '../parts/Ask';
 import { Heading, Section } from '../parts/Heading';
 import { KindMark } from '../parts/KindMark';
 import { Notice } from '../parts/Notice';
+import { NotThere } from '../parts/NotThere';
 
 /** A kind: its datastreams and expected interval, and its devices. */
 export function KindPage(): ReactNode {
@@ -24,7 +25,8 @@ export function KindPage(): ReactNode {
   const remove = useChange('deleteKind', ['listKinds']);
   const ask = useAsk();
   const [open, setOpen] = useState<Stream | 'new' | null>(null);
-  if (kind.data === undefined) return <Notice error={kind.error} />;
+  if (kind.data === undefined)
+    return <NotThere error={kind.error} what="kind" back={['All devices by kind', '/devices']} />;
   return (
     <>
       <Heading

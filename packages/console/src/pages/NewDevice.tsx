@@ -13,6 +13,7 @@ import { EMPTY_STREAM } from '../kinds/emptyStream';
 import { TokenOnce } from '../devices/TokenOnce';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
+import { troubleOf } from '../parts/problems';
 import { ink } from '../theme';
 
 interface Fields {
@@ -45,6 +46,7 @@ export function NewDevice(): ReactNode {
   });
   const { register, handleSubmit, watch, formState } = form;
   const taken = new Set(devices.map(({ id }) => id));
+  const trouble = troubleOf(create.error);
   const name = watch('name');
   const proposed = name ? proposeDeviceId(name, taken) : '';
 
@@ -83,12 +85,14 @@ export function NewDevice(): ReactNode {
             {...register('name')}
             error={!!formState.errors.name}
             helperText={formState.errors.name?.message}
+            {...trouble('name')}
           />
           <TextField
             label="Device ID"
             placeholder={proposed || 'dipwell-north'}
             {...register('id')}
             helperText="Its MQTT user name; proposed from the name."
+            {...trouble('id')}
           />
           {kinds.length > 0 && (
             <TextField
@@ -109,13 +113,13 @@ export function NewDevice(): ReactNode {
           {kindId === null && (
             <NumberField
               name="intervalS"
-              label="A message every … seconds"
+              label="Report interval (seconds)"
               error={formState.errors.intervalS?.message}
             />
           )}
         </Box>
         {kindId === null && <StreamList />}
-        <Notice error={create.error} />
+        <Notice error={create.error} beside={['name', 'id']} />
         <Box sx={{ mt: 4 }}>
           <Button type="submit" variant="contained" color="primary" disabled={create.isPending}>
             Register and get its token

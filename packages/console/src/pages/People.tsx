@@ -6,6 +6,7 @@ import { useChange, useRead } from '../api';
 import { Copyable } from '../parts/Copyable';
 import { Heading, Section } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
+import { troubleOf } from '../parts/problems';
 import { ink } from '../theme';
 
 const ROLE_WORDS: Record<Role, string> = {
@@ -145,7 +146,12 @@ function AddPerson(): ReactNode {
           maxWidth: 720,
         }}
       >
-        <TextField label="Name" value={name} onChange={({ target }) => setName(target.value)} />
+        <TextField
+          label="Name"
+          value={name}
+          onChange={({ target }) => setName(target.value)}
+          {...troubleOf(add.error)('name')}
+        />
         <TextField select label="Role" value={role} onChange={({ target }) => setRole(target.value as Role)}>
           {ROLES.map((one) => (
             <MenuItem key={one} value={one}>
@@ -161,7 +167,7 @@ function AddPerson(): ReactNode {
           Make the link
         </Button>
       </Box>
-      <Notice error={add.error} />
+      <Notice error={add.error} beside={['name']} />
       {add.data && (
         <Box sx={{ mt: 2 }}>
           <Copyable label={`The link for ${add.data.person.name}, shown only now`} text={add.data.link} />

@@ -23,6 +23,8 @@ import { useChange, useRead } from '../api';
 import { useAsk } from '../parts/Ask';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
+import { fieldsIn, troubleOf } from '../parts/problems';
+import { NotThere } from '../parts/NotThere';
 import { useDisplay } from '../parts/useDisplay';
 import { ink } from '../theme';
 
@@ -43,7 +45,8 @@ export function RulePage(): ReactNode {
   const devices = useRead('listDevices').data;
   const kinds = useRead('listKinds').data;
   const me = useRead('me').data;
-  if (rule.error && rule.data === undefined) return <Notice error={rule.error} />;
+  if (rule.error && rule.data === undefined)
+    return <NotThere error={rule.error} what="event rule" back={['All event rules', '/events']} />;
   if (
     devices === undefined ||
     kinds === undefined ||
@@ -158,6 +161,9 @@ function RuleForm({
       );
   };
   const unit = display?.unit ?? '';
+  const failure = create.error ?? change.error ?? remove.error;
+  const trouble = troubleOf(failure);
+  const emailField = fieldsIn(failure).find((field) => field.startsWith('emails')) ?? 'emails';
   return (
     <Box component="form" onSubmit={(event) => (event.preventDefault(), submit())} sx={{ maxWidth: 760 }}>
       <Heading title={before === undefined ? 'New event rule' : before.title} />
@@ -225,14 +231,16 @@ function RuleForm({
             value={fields.eventKey}
             onChange={({ target: { value } }) => set('eventKey', value)}
             helperText="The program raises and clears it by this key."
+            {...trouble('stream')}
           />
         )}
         {!isBoolean && !raised && (
           <TextField
-            label={`Limit${unit && `, in ${unit}`}`}
+            label={unit === '' ? 'Limit' : `Limit (${unit})`}
             type="number"
             value={fields.limit}
             onChange={({ target: { value } }) => set('limit', value)}
+            {...trouble('limit')}
             slotProps={{ htmlInput: { step: 'any' }, inputLabel: { shrink: true } }}
           />
         )}
@@ -241,11 +249,12 @@ function RuleForm({
         )}
         {!isBoolean && !raised && (
           <TextField
-            label={`Closes at${unit && `, in ${unit}`}`}
+            label={unit === '' ? 'Closes at' : `Closes at (${unit})`}
             type="number"
             placeholder="the limit"
             value={fields.closeLimit}
             onChange={({ target: { value } }) => set('closeLimit', value)}
+            {...trouble('closeLimit')}
             slotProps={{ htmlInput: { step: 'any' }, inputLabel: { shrink: true } }}
           />
         )}
@@ -273,12 +282,14 @@ function RuleForm({
           value={fields.emails}
           onChange={({ target: { value } }) => set('emails', value)}
           helperText="Several with commas between; empty for none."
+          {...trouble(emailField)}
         />
         <TextField
           label="Name of the rule"
           value={fields.title}
           placeholder="Peat is drying out"
           onChange={({ target: { value } }) => set('title', value)}
+          {...trouble('title')}
         />
       </Box>
       <FormControlLabel
@@ -286,7 +297,10 @@ function RuleForm({
         control={<Checkbox checked={fields.active} onChange={(_event, on) => set('active', on)} />}
         label="switched on"
       />
-      <Notice error={create.error ?? change.error ?? remove.error} />
+      <Notice
+        error={failure}
+        beside={['title', 'limit', 'closeLimit', emailField, ...(raised ? ['stream'] : [])]}
+      />
       <Box sx={{ display: 'flex', gap: 2, mt: 3 }}>
         <Button
           type="submit"

@@ -8,6 +8,7 @@ import { useAsk } from '../parts/Ask';
 import { Copyable } from '../parts/Copyable';
 import { Heading, Section } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
+import { troubleOf } from '../parts/problems';
 import { ink, MONO } from '../theme';
 
 /** Your account, day or night, access keys, sign out. */
@@ -104,7 +105,7 @@ function AccessKeys(): ReactNode {
                 `${SCOPE_WORDS[key.scope]}${key.deviceId === null ? '' : ` ${key.deviceId}`}`,
                 `made ${new Date(key.createdAt).toLocaleDateString('en-GB')}`,
                 key.endsAt !== null && `ends ${new Date(key.endsAt).toLocaleDateString('en-GB')}`,
-                key.usedAt !== null && `newest use ${new Date(key.usedAt).toLocaleString('en-GB')}`,
+                key.usedAt !== null && `last used ${new Date(key.usedAt).toLocaleString('en-GB')}`,
               ]
                 .filter(Boolean)
                 .join(', ')}
@@ -124,7 +125,7 @@ function AccessKeys(): ReactNode {
           </Button>
         </Box>
       ))}
-      <Notice error={keys.error ?? create.error ?? remove.error} />
+      <Notice error={keys.error ?? create.error ?? remove.error} beside={['title', 'deviceId']} />
       {create.data && <Copyable label="The new key, shown only now" text={create.data.secret} />}
       <Box
         component="form"
@@ -146,6 +147,7 @@ function AccessKeys(): ReactNode {
       >
         <TextField
           label="A new key for"
+          {...troubleOf(create.error)('title')}
           placeholder="spreadsheet at the hut"
           value={title}
           onChange={({ target }) => setTitle(target.value)}
@@ -166,6 +168,7 @@ function AccessKeys(): ReactNode {
           <TextField
             select
             label="Device"
+            {...troubleOf(create.error)('deviceId')}
             value={deviceId}
             onChange={({ target }) => setDeviceId(target.value)}
           >

@@ -1,4 +1,4 @@
-import path from 'node:path';
+import compression from 'compression';
 import express, { type Express, type NextFunction, type Request, type Response } from 'express';
 import helmet from 'helmet';
 import type { Logger } from 'pino';
@@ -31,6 +31,7 @@ import { sendImage } from './images';
 import { kindHandlers } from './kinds';
 import { peopleHandlers } from './people';
 import { ruleHandlers } from './rules';
+import { serveConsole } from './consoleFiles';
 import { tokenHandlers } from './tokens';
 import { checkBody, checkQuery } from './validation';
 import { isForeign, isOwnPage } from './origin';
@@ -64,6 +65,8 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
   const app = express();
   app.disable('x-powered-by');
   app.set('etag', false);
+  // Long answers are sent compressed; what boards ask for does not come here.
+  app.use(compression());
   app.use(securityHeaders(parts.config.tls !== null && isPublic(parts.config.tls.cert)));
   app.get('/health', async (_request, response) => {
     const state = await health();
@@ -99,11 +102,7 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
       `There is no ${request.method} ${request.originalUrl.split('?')[0]}. See /api/openapi.json for what there is.`,
     );
   });
-  app.use(express.static(consoleFolder, { index: false, setHeaders: cacheForever }));
-  app.get('/{*path}', (_request, response) => {
-    response.setHeader('cache-control', 'no-cache');
-    response.sendFile(path.join(consoleFolder, 'index.html'));
-  });
+  serveConsole(app, consoleFolder);
   app.use((error: Error, request: Request, response: Response, _next: NextFunction) => {
     const problem = toProblem(error);
     if (problem.status >= 500) log.error({ err: error, path: request.path }, 'a call failed');
@@ -246,9 +245,4 @@ function securityHeaders(lasting: boolean) {
     crossOriginOpenerPolicy: true,
     originAgentCluster: false,
   });
-}
-
-function cacheForever(response: Response, file: string): void {
-  if (/[\\/]assets[\\/]/.test(file))
-    response.setHeader('cache-control', 'public, max-age=31536000, immutable');
 }

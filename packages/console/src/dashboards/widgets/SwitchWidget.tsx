@@ -1,4 +1,4 @@
-import { Box, ButtonBase } from '@mui/material';
+import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
 import { useRead } from '../../api';
 import { usePress } from '../../devices/usePress';
@@ -6,6 +6,7 @@ import { wantedValue } from '../../devices/wanted';
 import { useNewest } from '../../live';
 import { CommandMark, PressMark } from '../../parts/marks';
 import { Notice } from '../../parts/Notice';
+import { OnOff } from '../../parts/OnOff';
 import { ink } from '../../theme';
 import type { DrawnWidget, WidgetProps } from './drawn';
 
@@ -21,45 +22,12 @@ function SwitchBody({ sources: [source], editing }: WidgetProps): ReactNode {
     <Box
       sx={{ height: '100%', display: 'flex', flexDirection: 'column', justifyContent: 'center', gap: 0.5 }}
     >
-      <ButtonBase
-        role="switch"
-        aria-checked={on}
-        aria-label={source.stream.title}
+      <OnOff
+        on={on}
+        label={source.stream.title}
         disabled={editing || source.device === null || state !== 'still'}
-        onClick={() => press(!on)}
-        sx={{
-          alignSelf: 'flex-start',
-          display: 'grid',
-          gridTemplateColumns: '1fr 1fr',
-          border: `1.5px solid ${ink.ink}`,
-          borderRadius: '2px',
-          fontSize: '1rem',
-          minHeight: 40,
-          minWidth: 130,
-          '&.Mui-disabled': { opacity: 0.6 },
-        }}
-      >
-        {['off', 'on'].map((word, i) => {
-          const chosen = on === (i === 1);
-          return (
-            <Box
-              key={word}
-              component="span"
-              sx={{
-                px: 2,
-                height: '100%',
-                display: 'grid',
-                placeItems: 'center',
-                bgcolor: chosen ? ink.ink : 'transparent',
-                color: chosen ? ink.paper : ink.soft,
-                fontWeight: chosen ? 700 : 400,
-              }}
-            >
-              {word}
-            </Box>
-          );
-        })}
-      </ButtonBase>
+        onPress={press}
+      />
       <Box sx={{ minHeight: '1.4em', color: ink.soft }}>
         {state !== 'still' ? (
           <PressMark state={state} />

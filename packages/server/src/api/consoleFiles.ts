@@ -1,0 +1,33 @@
+import type { ServerResponse } from 'node:http';
+import path from 'node:path';
+import type { Express } from 'express';
+import expressStaticGzip from 'express-static-gzip';
+
+/**
+ * The console: its files, compressed when they were built, and its one page for every address that is a page's. A file that is
+ * not there is a 404, and no page in its place.
+ */
+export function serveConsole(app: Express, folder: string): void {
+  app.use(
+    expressStaticGzip(folder, {
+      enableBrotli: true,
+      orderPreference: ['br', 'gz'],
+      index: false,
+      serveStatic: { setHeaders: cacheForever },
+    }),
+  );
+  app.get('/{*path}', (request, response) => {
+    if (path.extname(request.path) !== '') {
+      response.status(404).type('text/plain').send('There is no such file.\n');
+      return;
+    }
+    response.setHeader('cache-control', 'no-cache');
+    response.sendFile(path.join(folder, 'index.html'));
+  });
+}
+
+/** Files whose names change with what is in them. */
+function cacheForever(response: ServerResponse, file: string): void {
+  if (/[\\/]assets[\\/]/.test(file))
+    response.setHeader('cache-control', 'public, max-age=31536000, immutable');
+}
