@@ -1,5 +1,6 @@
-import { Command } from 'commander';
+import { Command, Option } from 'commander';
 import {
+  HOLDS,
   counted,
   describeComputation,
   DIRECTIONS,
@@ -218,6 +219,8 @@ export function kindCommands(program: Command): void {
     .option('--decimals <decimals>', 'decimals to show')
     .option('--pin <pin>', 'virtual pin, 0 to 999; empty for none')
     .option('--default <value>', 'what a control is wanted to be from the start; empty for nothing')
+    .addOption(new Option('--holds <how>', 'how long a wanted value holds').choices(HOLDS))
+    .option('--time-limit <seconds>', 'time within which it must be applied; empty for none')
     .addHelpText('after', '\nExample:\n  peatmoor stream change Dipwell water_level --max 150 --pin 4')
     .action(
       async (name: string, key: string, options: Record<string, string | undefined>, command: Command) => {
@@ -241,6 +244,8 @@ export function kindCommands(program: Command): void {
           decimals: number('--decimals', options.decimals, before.decimals),
           pin: number('--pin', options.pin, before.pin),
           defaultValue: options.default === undefined ? before.defaultValue : options.default || null,
+          holds: (options.holds as typeof before.holds | undefined) ?? before.holds,
+          timeLimitS: number('--time-limit', options.timeLimit, before.timeLimitS),
         };
         print(
           command,

@@ -52,7 +52,11 @@ export function liveCommands(program: Command): void {
           await sleep(100);
           state = await client.call('readCommand', { params: { command: state.id } });
         }
-        print(command, state, (one) => `${one.stream} ${value}: ${one.state}${one.note && ` (${one.note})`}`);
+        print(
+          command,
+          state,
+          (one) => `${one.stream} ${value}: ${one.state.replace('-', ' ')}${one.note && ` (${one.note})`}`,
+        );
         if (state.state !== 'applied' && readDuration(options.wait) > 0) process.exitCode = 1;
       },
     );

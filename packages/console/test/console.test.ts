@@ -121,7 +121,7 @@ it('offers a complete dashboard that shows values live', async () => {
   await page.locator('[data-widget="gauge"]').getByText('-87').waitFor();
   for (const period of ['5 min', '24 h', '7 d', '1 h']) {
     await page.getByRole('radio', { name: period }).click();
-    expect(await page.getByRole('radio', { name: period }).getAttribute('aria-checked')).toBe('true');
+    await page.getByRole('radio', { name: period, checked: true }).waitFor();
   }
 });
 
@@ -216,8 +216,8 @@ it('is one column on a phone, without anything beyond its width', async () => {
 it('writes an event rule as a sentence, sees the event open and close, and the email', async () => {
   await page.goto(`${service.url}/events`);
   await page.getByRole('link', { name: 'New event rule' }).click();
-  await page.getByLabel('Limit, in mm').fill('-50');
-  await page.getByLabel('Closes at, in mm').fill('-60');
+  await page.getByLabel('Limit (mm)').fill('-50');
+  await page.getByLabel('Closes at (mm)').fill('-60');
   await page.getByLabel('Name of the rule').fill('Water is high');
   await page
     .locator('[data-sentence]')

@@ -8,7 +8,13 @@ export interface BusEvents {
   /** One rule was made, changed or deleted; without a number, any may have. */
   rules: { workspaceId: number; ruleId?: number };
   /** A wanted value to bring to a device that is connected. */
-  wanted: { deviceRowId: number; name: string; value: string; commandId: number | null };
+  wanted: {
+    deviceRowId: number;
+    name: string;
+    value: string;
+    commandId: number | null;
+    until: number | null;
+  };
   /** A token was withdrawn, or a device deleted: its sessions end. */
   dismiss: { deviceRowId: number; tokenId?: number };
   /** Something is to be worked out anew. */

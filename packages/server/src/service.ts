@@ -171,6 +171,7 @@ export async function startService({
 
     const proofs = createProofs(store, bus, log);
     const commands = createCommands({ store, registry, presence, bus, tell, log });
+    stops.push(commands.stop);
     const rate = createWorkRate(config.deviceRate);
     const report = createReport({
       registry,

@@ -1,9 +1,13 @@
 import { once } from 'node:events';
+import net from 'node:net';
 import { createConnection } from 'mariadb';
+import type { MqttClient } from 'mqtt';
+import { generate, parser } from 'mqtt-packet';
 import { WebSocket } from 'ws';
 import { BEAT_MS, LIVE_PATH, problemCode, type ApiError, type LiveMessage } from '@peatmoor/contract';
 import {
   databaseOf,
+  mqttAs,
   newDevice,
   newPerson,
   post,
@@ -109,5 +113,194 @@ describe('an open page', () => {
     });
     await until(() => past().length >= 3);
     page.close();
+  });
+});
+
+describe('a momentary control', () => {
+  let horn: { id: string; token: string };
+  const press = () =>
+    person.client.call('createCommand', {
+      params: { device: horn.id },
+      body: { stream: 'horn', value: true },
+    });
+  const newest = async () =>
+    (await person.client.call('listCommands', { params: { device: horn.id } })).find(
+      ({ stream }) => stream === 'horn',
+    )!;
+  const wanted = (query = '') =>
+    fetch(`${service.url}/device/wanted${query}`, {
+      headers: { authorization: `Bearer ${horn.token}` },
+    }).then((response) => response.json() as Promise<Record<string, unknown>>);
+  beforeEach(async () => {
+    const { device: made, token: secret } = await person.client.call('createDevice', {
+      body: {
+        name: 'Sluice',
+        newKind: {
+          title: 'Sluice',
+          intervalS: 60,
+          streams: [
+            {
+              key: 'horn',
+              title: 'Horn',
+              type: 'boolean',
+              direction: 'control',
+              holds: 'momentary',
+              timeLimitS: 2,
+            },
+            { key: 'gate', title: 'Gate', type: 'boolean', direction: 'control' },
+          ],
+        },
+      },
+    });
+    horn = { id: made.id, token: secret };
+  });
+  const connect = async (): Promise<{ heard: string[]; board: MqttClient }> => {
+    const board = await mqttAs(service, horn.id, horn.token);
+    const heard: string[] = [];
+    board.on('message', (topic, payload) => {
+      if (topic.endsWith('/horn')) heard.push(payload.toString());
+    });
+    await board.subscribeAsync(`moor/${horn.id}/wanted/#`, { qos: 1 });
+    return { heard, board };
+  };
+
+  it('is told once, in its time, and never again', async () => {
+    const { heard, board } = await connect();
+    await press();
+    await until(async () => (await newest()).state === 'sent');
+    expect(heard).toEqual(['1']);
+    await board.endAsync();
+    const again = await connect();
+    expect(await wanted()).not.toHaveProperty('horn');
+    await new Promise((resolve) => setTimeout(resolve, 2500));
+    // The board has it; what came of it is not said, and not made up.
+    expect((await newest()).state).toBe('sent');
+    expect(again.heard).toEqual([]);
+    await again.board.endAsync();
+  });
+
+  it('waits for a board that comes within its time, and expires without one', async () => {
+    await press();
+    const { heard, board } = await connect();
+    await until(() => heard.length === 1);
+    await board.endAsync();
+    await press();
+    await until(async () => (await newest()).state === 'expired');
+    expect((await newest()).note).toBe('the device was not reached in time');
+    const late = await connect();
+    expect(await wanted()).not.toHaveProperty('horn');
+    expect(late.heard).toEqual([]);
+    await late.board.endAsync();
+  });
+
+  it('is told to one of several who ask at once over HTTP, with its time; what came of it is not known until the board says', async () => {
+    const { n } = await wanted('?n=0');
+    const asking = Promise.all([1, 2, 3].map(() => wanted(`?wait=5&n=${n as number}`)));
+    await until(async () => {
+      await new Promise((resolve) => setTimeout(resolve, 200));
+      return true;
+    });
+    const { until: end } = await press();
+    const answers = await asking;
+    expect(answers.filter((one) => 'horn' in one)).toHaveLength(1);
+    expect(answers.find((one) => 'horn' in one)).toMatchObject({ horn: 1, _until: { horn: end } });
+    await until(async () => (await newest()).state === 'not-known');
+    await fetch(`${service.url}/device/applied`, {
+      method: 'POST',
+      headers: { authorization: `Bearer ${horn.token}`, 'content-type': 'application/json' },
+      body: '{"horn":1}',
+    });
+    await until(async () => (await newest()).state === 'applied');
+  });
+
+  it('is cut off with the connection of a board that does not acknowledge it, and does not reach it later', async () => {
+    const socket = net.connect(Number(new URL(service.mqttUrl).port), '127.0.0.1');
+    const bytes = (packet: Parameters<typeof generate>[0]): void => void socket.write(generate(packet));
+    const packets = parser();
+    let published = 0;
+    packets.on('packet', ({ cmd, ...packet }) => {
+      if (cmd === 'connack')
+        bytes({
+          cmd: 'subscribe',
+          messageId: 1,
+          subscriptions: [{ topic: `moor/${horn.id}/wanted/horn`, qos: 1 }],
+        });
+      if (cmd === 'publish' && 'topic' in packet && packet.topic.endsWith('/horn')) published++;
+    });
+    socket.on('data', (part: Buffer) => void packets.parse(part));
+    const closed = once(socket, 'close');
+    bytes({
+      cmd: 'connect',
+      protocolId: 'MQTT',
+      protocolVersion: 4,
+      clientId: 'deaf',
+      clean: true,
+      keepalive: 0,
+      username: horn.id,
+      password: Buffer.from(horn.token),
+    });
+    await until(
+      async () => (await person.client.call('readDevice', { params: { device: horn.id } })).connected,
+    );
+    await press();
+    await closed;
+    expect(published).toBe(1);
+    await until(async () => (await newest()).state === 'not-known');
+  });
+
+  it('replaces a press that waits, and takes back none that was told', async () => {
+    const first = await press();
+    const second = await press();
+    const { heard, board } = await connect();
+    await until(() => heard.length === 1);
+    const list = await person.client.call('listCommands', { params: { device: horn.id } });
+    expect(list.find(({ id }) => id === first.id)).toMatchObject({ state: 'expired' });
+    await until(async () => (await newest()).state === 'sent');
+    await press();
+    await until(() => heard.length === 2);
+    const after = await person.client.call('listCommands', { params: { device: horn.id } });
+    expect(after.find(({ id }) => id === second.id)!.state).toBe('sent');
+    await board.endAsync();
+  });
+
+  it('a lasting one with a time limit is not told any more after it', async () => {
+    const kinds = await person.client.call('listKinds');
+    const kind = kinds.find(({ streams }) => streams.some(({ key }) => key === 'horn'))!;
+    const { id: _id, ...gate } = kind.streams.find(({ key }) => key === 'gate')!;
+    await person.client.call('changeStream', {
+      params: { kind: kind.id, stream: 'gate' },
+      body: { ...gate, timeLimitS: 1 },
+    });
+    const of = (await person.client.call('listDevices')).find(({ kindId }) => kindId === kind.id)!;
+    const made = await person.client.call('createCommand', {
+      params: { device: of.id },
+      body: { stream: 'gate', value: true },
+    });
+    const ended = await until(async () => {
+      const one = await person.client.call('readCommand', { params: { command: made.id } });
+      return one.state === 'expired' && one;
+    });
+    expect(ended.note).toBe('the device was not reached in time');
+  });
+
+  it('takes no value from the start, and says so', async () => {
+    const outcome = await person.client
+      .call('createKind', {
+        body: {
+          title: 'Wrong',
+          streams: [
+            {
+              key: 'horn',
+              title: 'Horn',
+              type: 'boolean',
+              direction: 'control',
+              holds: 'momentary',
+              defaultValue: 'on',
+            },
+          ],
+        },
+      })
+      .catch((error: ApiError) => error.problem.detail);
+    expect(outcome).toMatch(/holds must be lasting where there is a value from the start/);
   });
 });

@@ -51,8 +51,9 @@ export function AddWidgets({
     setType(next);
     setChosen([]);
   };
+  const alone = WIDGETS[type].mostSources === 0;
   const fitting = kind?.streams.filter((stream) => widgetFits(type, stream)) ?? [];
-  const groups = type === 'chart' && together ? [chosen] : chosen.map((one) => [one]);
+  const groups = alone ? [[]] : type === 'chart' && together ? [chosen] : chosen.map((one) => [one]);
   return (
     <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
       <DialogTitle sx={{ fontWeight: 700 }}>Add widgets</DialogTitle>
@@ -87,36 +88,40 @@ export function AddWidgets({
             </Button>
           ))}
         </Box>
-        <TextField select label="Of" value={from} onChange={({ target }) => setFrom(target.value)}>
-          {kindId !== null && <MenuItem value="*">the chosen device</MenuItem>}
-          {catalogue.devices.map(({ id, name }) => (
-            <MenuItem key={id} value={id}>
-              {name}
-            </MenuItem>
-          ))}
-        </TextField>
-        <Box>
-          {fitting.map(({ key, title }) => (
-            <FormControlLabel
-              key={key}
-              sx={{ display: 'flex' }}
-              control={<Checkbox checked={isChosen(key)} onChange={() => toggle(key)} />}
-              label={title}
-            />
-          ))}
-          {fitting.length === 0 && (
-            <Typography color="text.secondary">
-              {kind === undefined
-                ? 'Choose a device.'
-                : `${kind.title} has no datastream that a ${WIDGETS[type].title.toLowerCase()} can show.`}
-            </Typography>
-          )}
-          {kind && (
-            <Button variant="text" onClick={() => setMaking(true)}>
-              Make a datastream
-            </Button>
-          )}
-        </Box>
+        {!alone && (
+          <>
+            <TextField select label="Of" value={from} onChange={({ target }) => setFrom(target.value)}>
+              {kindId !== null && <MenuItem value="*">the chosen device</MenuItem>}
+              {catalogue.devices.map(({ id, name }) => (
+                <MenuItem key={id} value={id}>
+                  {name}
+                </MenuItem>
+              ))}
+            </TextField>
+            <Box>
+              {fitting.map(({ key, title }) => (
+                <FormControlLabel
+                  key={key}
+                  sx={{ display: 'flex' }}
+                  control={<Checkbox checked={isChosen(key)} onChange={() => toggle(key)} />}
+                  label={title}
+                />
+              ))}
+              {fitting.length === 0 && (
+                <Typography color="text.secondary">
+                  {kind === undefined
+                    ? 'Choose a device.'
+                    : `${kind.title} has no datastream that a ${WIDGETS[type].title.toLowerCase()} can show.`}
+                </Typography>
+              )}
+              {kind && (
+                <Button variant="text" onClick={() => setMaking(true)}>
+                  Make a datastream
+                </Button>
+              )}
+            </Box>
+          </>
+        )}
         {type === 'chart' && chosen.length > 1 && (
           <FormControlLabel
             control={<Checkbox checked={together} onChange={(_event, on) => setTogether(on)} />}
@@ -129,7 +134,7 @@ export function AddWidgets({
         <Button
           variant="contained"
           color="primary"
-          disabled={chosen.length === 0}
+          disabled={!alone && chosen.length === 0}
           onClick={() => {
             onAdd(type, groups);
             onClose();

@@ -1,6 +1,6 @@
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
-import type { Widget } from '@peatmoor/core';
+import { WIDGETS, type Widget } from '@peatmoor/core';
 import type { Period } from '../charts/period';
 import { ink } from '../theme';
 import type { Source } from './useCatalogue';
@@ -18,6 +18,10 @@ export function WidgetBody({
   period: Period;
   editing: boolean;
 }): ReactNode {
+  const { Body } = DRAWN[widget.type];
+  // Without a source there is nothing that could be gone.
+  if (WIDGETS[widget.type].mostSources === 0)
+    return <Body widget={widget} sources={[] as never} period={period} editing={editing} />;
   const [first, ...more] = sources.filter((source) => source !== null);
   if (first === undefined)
     return (
@@ -25,6 +29,5 @@ export function WidgetBody({
         Its device or datastream “{widget.sources[0]?.stream}” is gone. Choose another, or remove the widget.
       </Box>
     );
-  const { Body } = DRAWN[widget.type];
   return <Body widget={widget} sources={[first, ...more]} period={period} editing={editing} />;
 }

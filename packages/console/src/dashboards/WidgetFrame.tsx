@@ -1,6 +1,6 @@
 import { Box, Button } from '@mui/material';
 import type { ReactNode } from 'react';
-import type { Widget } from '@peatmoor/core';
+import { WIDGETS, type Widget } from '@peatmoor/core';
 import type { Period } from '../charts/period';
 import { ink } from '../theme';
 import type { Source } from './useCatalogue';
@@ -29,7 +29,7 @@ export function WidgetFrame({
       ? (first?.stream.title ?? '')
       : first
         ? first.stream.title
-        : widget.sources[0]?.stream);
+        : (widget.sources[0]?.stream ?? WIDGETS[widget.type].title));
   return (
     <Box
       data-widget={widget.type}
@@ -44,7 +44,15 @@ export function WidgetFrame({
         minHeight: 0,
       }}
     >
-      <Box sx={{ display: 'flex', alignItems: 'baseline', gap: 1, mb: 0.5 }}>
+      <Box
+        sx={{
+          // A heading has no other title.
+          display: widget.type === 'heading' && !editing ? 'none' : 'flex',
+          alignItems: 'baseline',
+          gap: 1,
+          mb: 0.5,
+        }}
+      >
         <Box
           className={editing ? 'widget-handle' : undefined}
           sx={{

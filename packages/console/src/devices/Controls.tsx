@@ -1,14 +1,14 @@
-import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
-import { useState, type ReactNode } from 'react';
-import { isControllable, isScalar, showValue, type Datastream } from '@peatmoor/core';
+import { Box, Typography } from '@mui/material';
+import type { ReactNode } from 'react';
+import { isControllable, type Datastream } from '@peatmoor/core';
 import type { Command, Device, Kind } from '@peatmoor/contract';
 import { useRead } from '../api';
 import { useNewest } from '../live';
 import { CommandMark, PressMark } from '../parts/marks';
 import { Notice } from '../parts/Notice';
-import { OnOff } from '../parts/OnOff';
 import { useDisplay } from '../parts/useDisplay';
 import { ink } from '../theme';
+import { ControlField } from './ControlField';
 import { usePress } from './usePress';
 import { wantedValue } from './wanted';
 
@@ -44,7 +44,6 @@ function ControlRow({
   const { press: send, state, error } = usePress(device, stream.key);
   const newest = useNewest(device, stream.key);
   const display = useDisplay()(stream);
-  const [text, setText] = useState('');
   const value = wantedValue(command, newest?.value);
   return (
     <Box
@@ -58,50 +57,7 @@ function ControlRow({
       }}
     >
       <Box sx={{ flex: '1 1 180px', fontWeight: 600 }}>{stream.title}</Box>
-      {stream.type === 'boolean' ? (
-        <OnOff
-          on={value === undefined ? undefined : value === 1}
-          label={stream.title}
-          disabled={state !== 'still'}
-          onPress={send}
-        />
-      ) : stream.type === 'choice' ? (
-        <TextField
-          select
-          value={value === undefined ? '' : showValue(stream, value)}
-          onChange={({ target }) => send(target.value)}
-          sx={{ width: 180 }}
-          slotProps={{ htmlInput: { 'aria-label': stream.title }, select: { displayEmpty: true } }}
-        >
-          {stream.choices.map((choice) => (
-            <MenuItem key={choice} value={choice}>
-              {choice}
-            </MenuItem>
-          ))}
-        </TextField>
-      ) : (
-        <Box
-          component="form"
-          onSubmit={(event) => (
-            event.preventDefault(),
-            text !== '' && send(isScalar(stream) ? display.wanted(Number(text)) : text)
-          )}
-          sx={{ display: 'flex', gap: 1, alignItems: 'baseline' }}
-        >
-          <TextField
-            type={isScalar(stream) ? 'number' : stream.type === 'colour' ? 'color' : 'text'}
-            placeholder={value === undefined ? '' : display.value(value)}
-            value={text}
-            onChange={({ target }) => setText(target.value)}
-            sx={{ width: isScalar(stream) ? 90 : 200 }}
-            slotProps={{ htmlInput: { 'aria-label': stream.title, step: 'any' } }}
-          />
-          {display.unit}
-          <Button type="submit" size="small">
-            Set
-          </Button>
-        </Box>
-      )}
+      <ControlField stream={stream} value={value} disabled={state !== 'still'} onSend={send} />
       <Box sx={{ flex: '2 1 220px', color: ink.soft }}>
         {state !== 'still' && <PressMark state={state} />}
         {state === 'still' && command && (

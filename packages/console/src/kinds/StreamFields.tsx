@@ -38,6 +38,7 @@ export function StreamFields({ name, kind }: { name: string; kind?: Kind | undef
   const type: string = watch(at('type')) as string;
   const title: string = watch(at('title')) as string;
   const direction = watch(at('direction')) as string;
+  const holds = watch(at('holds')) as string;
   const numeric = isScalar({ type: type as 'number' });
   const computed = (watch(at('computation')) as Computation | null | undefined) ?? null;
   const line = (field: string, label: string, more: object = {}) => (
@@ -123,6 +124,27 @@ export function StreamFields({ name, kind }: { name: string; kind?: Kind | undef
         <>
           {computed === null && line('boardPin', 'Pin of the board', { placeholder: 'GPIO 34' })}
           {computed === null && direction !== 'report' && (
+            <>
+              <Choice
+                name={at('holds')}
+                label="A wanted value"
+                options={[
+                  ['lasting', 'holds until another'],
+                  ['momentary', 'is a press, once'],
+                ]}
+              />
+              <NumberField
+                name={at('timeLimitS')}
+                label={
+                  holds === 'momentary'
+                    ? 'Time limit (seconds; empty: two report intervals)'
+                    : 'Time limit (seconds)'
+                }
+                error={error('timeLimitS')?.message}
+              />
+            </>
+          )}
+          {computed === null && direction !== 'report' && holds !== 'momentary' && (
             <EmptyText
               name={at('defaultValue')}
               label="Wanted from the start"

@@ -12,7 +12,7 @@ const svg = {
   style: { flex: 'none', verticalAlign: '-0.12em' },
 } as const;
 
-/** Shape of a command's state: dashed ring waiting, half ring sent, full applied, crossed box refused or expired. */
+/** Shape of a command's state: dashed ring waiting, half ring sent, full applied, dotted ring not known, crossed box refused or expired. */
 function CommandShape({ state }: { state: CommandState }): ReactNode {
   if (state === 'waiting')
     return (
@@ -33,6 +33,20 @@ function CommandShape({ state }: { state: CommandState }): ReactNode {
       <svg {...svg}>
         <circle cx="8" cy="8" r="6" fill="none" stroke={ink.heather} strokeWidth="1.5" />
         <path d="M8 2a6 6 0 0 0 0 12z" fill={ink.heather} />
+      </svg>
+    );
+  if (state === 'not-known')
+    return (
+      <svg {...svg}>
+        <circle
+          cx="8"
+          cy="8"
+          r="6"
+          fill="none"
+          stroke={ink.soft}
+          strokeWidth="1.5"
+          strokeDasharray="1.5 2.3"
+        />
       </svg>
     );
   if (state === 'applied')
@@ -81,7 +95,7 @@ export function CommandMark({ state, note }: { state: CommandState; note?: strin
       sx={{ display: 'inline-flex', alignItems: 'center', gap: 0.75, fontSize: '0.9rem' }}
     >
       <CommandShape state={state} />
-      {state}
+      {state.replace('-', ' ')}
       {note && `: ${note}`}
     </Box>
   );

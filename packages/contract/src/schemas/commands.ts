@@ -23,6 +23,8 @@ export const commandSchema = object({
   createdAt: number().required(),
   sentAt: number().nullable().defined(),
   appliedAt: number().nullable().defined(),
+  /** The time up to which it is meant; null for as long as nobody wants another. */
+  until: number().nullable().defined(),
   /** Why it was refused or expired; empty otherwise. */
   note: string().defined(),
 });

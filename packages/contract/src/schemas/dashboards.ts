@@ -1,5 +1,12 @@
 import '../locale';
-import { checkOptions, WIDGET_TYPES, type OptionValue, type Widget, type WidgetType } from '@peatmoor/core';
+import {
+  checkOptions,
+  WIDGET_TYPES,
+  WIDGETS,
+  type OptionValue,
+  type Widget,
+  type WidgetType,
+} from '@peatmoor/core';
 import { array, mixed, number, object, string, type InferType } from 'yup';
 
 const cell = number().integer().min(0).max(1000).required();
@@ -15,9 +22,25 @@ export const widgetSchema = object({
       stream: string().max(40).required(),
     }).noUnknown(),
   )
-    .min(1)
     .max(8)
-    .required(),
+    .required()
+    .test('count', function (sources) {
+      const { type } = this.parent as { type: WidgetType };
+      if (!WIDGET_TYPES.includes(type)) return true;
+      const { mostSources, title: name } = WIDGETS[type];
+      const what = name.toLowerCase();
+      if (mostSources > 0 && sources.length === 0)
+        return this.createError({ message: `is empty: a ${what} shows a datastream` });
+      return (
+        sources.length <= mostSources ||
+        this.createError({
+          message:
+            mostSources === 0
+              ? `must be empty for ${what}`
+              : `has too many for a ${what}: ${mostSources} at the most`,
+        })
+      );
+    }),
   /** What is chosen beside the usual, by the names that the sort of widget declares. */
   options: mixed<Record<string, OptionValue>>()
     .default({})

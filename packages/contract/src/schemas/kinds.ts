@@ -6,6 +6,7 @@ import {
   KEY_PATTERN,
   RANGE_POLICIES,
   LONGEST_FORMULA,
+  HOLDS,
   PLAIN_STREAM,
   RESERVED_NAMES,
   RESTARTS,
@@ -136,6 +137,16 @@ export const streamSchema = object({
         isTaken(taken) || this.createError({ message: `is not taken: ${taken.hint.replace(/\.$/, '')}` })
       );
     }),
+  /** How long a wanted value holds: until another, or once and within its time limit. */
+  holds: string()
+    .oneOf(HOLDS)
+    .default('lasting')
+    .test('default', 'must be lasting where there is a value from the start', function (holds) {
+      const { defaultValue } = this.parent as Partial<Datastream>;
+      return holds !== 'momentary' || defaultValue === null || defaultValue === undefined;
+    }),
+  /** Seconds within which a wanted value must be applied. */
+  timeLimitS: number().integer().min(1).max(86_400).nullable().default(null),
   /** Days its readings are kept: null for ever, 0 for only the newest. */
   keepDays: number().integer().min(0).max(36_500).nullable().default(null),
   computation: computationSchema,

@@ -35,13 +35,22 @@ export interface Widget extends Place {
 }
 
 /** True where a widget of this type can show, or steer, this datastream. */
-export function widgetFits(type: WidgetType, stream: Pick<Datastream, 'type' | 'direction'>): boolean {
+export function widgetFits(
+  type: WidgetType,
+  stream: Pick<Datastream, 'type' | 'direction'> & Partial<Pick<Datastream, 'holds'>>,
+): boolean {
   const sort = WIDGETS[type];
-  return sort.takes.includes(stream.type) && (!sort.controls || isControllable(stream));
+  return (
+    sort.takes.includes(stream.type) &&
+    (!sort.controls || isControllable(stream)) &&
+    (sort.holds === undefined || sort.holds === (stream.holds ?? 'lasting'))
+  );
 }
 
 /** The widget types that fit a datastream, the most telling first. */
-export function widgetsFor(stream: Pick<Datastream, 'type' | 'direction' | 'min' | 'max'>): WidgetType[] {
+export function widgetsFor(
+  stream: Pick<Datastream, 'type' | 'direction' | 'min' | 'max'> & Partial<Pick<Datastream, 'holds'>>,
+): WidgetType[] {
   return WIDGET_TYPES.filter((type) => widgetFits(type, stream)).sort(
     (a, b) => WIDGETS[b].liking(stream) - WIDGETS[a].liking(stream),
   );

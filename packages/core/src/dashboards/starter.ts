@@ -1,6 +1,6 @@
-import { isScalar, type Datastream } from '../readings/types';
+import { isControllable, isMeasured, isScalar, type Datastream } from '../readings/types';
 import { COLUMNS, findPlace } from './arrange';
-import { widgetFits, type Widget, type WidgetSource } from './catalogue';
+import { widgetsFor, type Widget, type WidgetSource } from './catalogue';
 import { WIDGETS, type WidgetType } from './widgets';
 
 /** Adds one widget of a type for each source, at free places; the list is returned whole. */
@@ -19,17 +19,20 @@ export function addWidgets(
 
 /**
  * A complete dashboard for one device (or, with `device` null, the chosen one): a gauge for each ranged number,
- * switches and lamps for booleans, values for the rest, and a chart for each unit.
+ * a chart for each unit, what steers for each control, lamps for booleans, and values for the rest.
  */
 export function starterWidgets(streams: readonly Datastream[], device: string | null): Widget[] {
   let count = 0;
   const newId = (): string => `w${++count}`;
   const source = (stream: Datastream): WidgetSource => ({ device, stream: stream.key });
-  const numeric = streams.filter(isScalar);
+  const measured = streams.filter(isMeasured);
+  const numeric = measured.filter(isScalar);
   const gauges = numeric.filter((stream) => stream.min !== null && stream.max !== null);
-  const rest = streams.filter((stream) => stream.type !== 'boolean' && !gauges.includes(stream));
-  const switches = streams.filter((stream) => widgetFits('switch', stream));
-  const lamps = streams.filter((stream) => stream.type === 'boolean' && !switches.includes(stream));
+  const controls = streams.filter(isControllable);
+  const lamps = measured.filter((stream) => stream.type === 'boolean' && !controls.includes(stream));
+  const rest = measured.filter(
+    (stream) => stream.type !== 'boolean' && !gauges.includes(stream) && !controls.includes(stream),
+  );
   let widgets: Widget[] = [];
   widgets = addWidgets(
     widgets,
@@ -37,18 +40,16 @@ export function starterWidgets(streams: readonly Datastream[], device: string | 
     gauges.map((stream) => [source(stream)]),
     newId,
   );
-  for (const group of unitGroups(numeric.filter((stream) => stream.direction !== 'control'))) {
+  for (const group of unitGroups(numeric)) {
     const free = COLUMNS - ((gauges.length * 2) % COLUMNS);
     const first = widgets.every((widget) => widget.type !== 'chart');
     const size = first && free >= 4 && free < COLUMNS ? { w: free, h: 5 } : WIDGETS.chart.size;
     widgets = addWidgets(widgets, 'chart', [group.map(source)], newId, size);
   }
-  widgets = addWidgets(
-    widgets,
-    'switch',
-    switches.map((stream) => [source(stream)]),
-    newId,
-  );
+  for (const stream of controls) {
+    const type = widgetsFor(stream).find((one) => WIDGETS[one].controls);
+    if (type !== undefined) widgets = addWidgets(widgets, type, [[source(stream)]], newId);
+  }
   widgets = addWidgets(
     widgets,
     'lamp',

@@ -18,6 +18,8 @@ export const PLAIN_STREAM = {
   part: null,
   boardPin: '',
   defaultValue: null,
+  holds: 'lasting',
+  timeLimitS: null,
   keepDays: null,
   computation: null,
 } satisfies Omit<Datastream, 'key' | 'title'>;

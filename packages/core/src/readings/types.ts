@@ -17,6 +17,10 @@ export type ValueType = (typeof VALUE_TYPES)[number];
 export const DIRECTIONS = ['report', 'control', 'both'] as const;
 export type Direction = (typeof DIRECTIONS)[number];
 
+/** `lasting`: the newest wanted value holds until another. `momentary`: a press, once, within its time limit, and never later. */
+export const HOLDS = ['lasting', 'momentary'] as const;
+export type Holds = (typeof HOLDS)[number];
+
 /** What happens to a value outside the range: refused, moved to the nearest bound, or kept and marked. */
 export const RANGE_POLICIES = ['refuse', 'limit', 'mark'] as const;
 export type RangePolicy = (typeof RANGE_POLICIES)[number];
@@ -78,6 +82,10 @@ export interface Datastream {
   boardPin: string;
   /** What a control is wanted to be before anybody wants anything else; null for nothing. */
   defaultValue: string | null;
+  /** How long a wanted value holds. */
+  holds: Holds;
+  /** Seconds within which it must be applied; null for no limit, and two report intervals where it is momentary. */
+  timeLimitS: number | null;
   /** Days its readings are kept: null for ever, 0 for only the newest. */
   keepDays: number | null;
   /** How it is made from other datastreams of the device; null where the device or a person tells it. */

@@ -1,4 +1,5 @@
 import {
+  deadlineOf,
   isControllable,
   isPending,
   isRefusal,
@@ -12,12 +13,13 @@ import type { Command } from '@peatmoor/contract';
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import { now as clockNow } from '../clock';
-import type { PresenceBook } from '../presence/presence';
+import type { DeviceSession, PresenceBook } from '../presence/presence';
 import type { DeviceEntry, DeviceStream, Registry } from '../registry';
-import type { CommandRow } from '../store/models';
+import type { CommandRow, CommandWay } from '../store/models';
 import { findOne, listIn } from '../store/rows';
 import type { Store } from '../store/store';
-import { createNewestCommands, newestOf, REPLACED, replaceCommand } from './keeping';
+import { startDeadlines } from './deadlines';
+import { createNewestCommands, newestOf, REPLACED, replaceCommand, takePress } from './keeping';
 import { createCommandLife, valueOf } from './life';
 import { createWaiters } from './waiters';
 
@@ -30,6 +32,8 @@ export interface Wanted {
   /** As it goes over the wire. */
   value: string;
   commandId: number | null;
+  /** For a press: the time up to which it may be told, epoch ms. It is told once, to whoever takes it. */
+  until: number | null;
 }
 
 export interface CommandBook {
@@ -45,8 +49,11 @@ export interface CommandBook {
   ): Promise<Command | Refusal>;
   /** The wanted values that last: the newest of each control that was not refused, and the interval. */
   wanted(entry: DeviceEntry): Promise<{ list: Wanted[]; n: number }>;
+  /** Of what is to be told by one way, what may be: a press is told by one way only, and in its time. */
+  take(wanted: readonly Wanted[], way: CommandWay): Promise<Wanted[]>;
   /** The board has been told these. */
   delivered(entry: DeviceEntry, wanted: readonly Wanted[]): Promise<void>;
+  stop(): void;
   /** The board says that it now has a value (null: the one asked for). Returns a refusal for an unknown name or unfit value. */
   applied(entry: DeviceEntry, name: string, raw: string | null): Promise<Refusal | null>;
   /** A report of a `both` datastream: applied, if it is the value asked for. */
@@ -58,6 +65,9 @@ export interface CommandBook {
   /** Resolves when something is newly wanted, after `ms`, or when nobody waits any more. */
   waitForChange(deviceRowId: number, ms: number, gone: AbortSignal): Promise<void>;
 }
+
+/** A session that may bring something, and where it is told below the session's root. */
+type Way = readonly [session: DeviceSession, path: string];
 
 interface Parts {
   store: Store;
@@ -73,18 +83,27 @@ export function createCommands({ store, registry, presence, bus, tell, log }: Pa
   const life = createCommandLife(store, bus, tell);
   const waiters = createWaiters();
   const newestOfAll = createNewestCommands(store);
+  const deadlines = startDeadlines({ store, registry, life, log });
 
   const bring = async (entry: DeviceEntry, wanted: Wanted): Promise<void> => {
-    const own = [...presence.sessions(entry.rowId)].map(
-      (session) => [session, `wanted/${wanted.name}`] as const,
-    );
-    const gateway = [...presence.sessions(entry.gatewayRowId ?? 0)].map(
-      (session) => [session, `for/${entry.serial ?? entry.id}/wanted/${wanted.name}`] as const,
-    );
+    const own = [...presence.sessions(entry.rowId)].map((session): Way => [session, `wanted/${wanted.name}`]);
+    const gateway = [...presence.sessions(entry.gatewayRowId ?? 0)].map((session): Way => [
+      session,
+      `for/${entry.serial ?? entry.id}/wanted/${wanted.name}`,
+    ]);
     const ways = [...own, ...gateway];
     if (ways.length === 0) return;
-    await Promise.any(ways.map(([session, path]) => session.want(path, wanted.value)));
+    if (wanted.until === null)
+      await Promise.any(ways.map(([session, path]) => session.want(path, wanted.value, null)));
+    else await press(ways, wanted);
     await book.delivered(entry, [wanted]);
+  };
+  /** A press goes to one session only: to the first that has subscribed to it. */
+  const press = async (ways: readonly Way[], wanted: Wanted): Promise<void> => {
+    const heard = ways.find(([session, path]) => session.hears(path));
+    if (heard === undefined || (await book.take([wanted], 'MQTT')).length === 0)
+      throw new Error('a press waits for a session that hears it');
+    await heard[0].want(heard[1], wanted.value, wanted.until);
   };
   bus.on('wanted', ({ deviceRowId, ...wanted }) => {
     waiters.wake(deviceRowId);
@@ -115,6 +134,8 @@ export function createCommands({ store, registry, presence, bus, tell, log }: Pa
       const taken = takeValue({ ...stream, rangePolicy: 'refuse' }, value, stream.key);
       if (isRefusal(taken)) return taken;
       const wanted = taken.value as number | string;
+      const createdAt = clockNow();
+      const momentary = stream.holds === 'momentary';
       const { row, older } = await replaceCommand(
         store,
         stream.seriesId,
@@ -126,12 +147,14 @@ export function createCommands({ store, registry, presence, bus, tell, log }: Pa
           textValue: typeof wanted === 'string' ? wanted : null,
           state: 'waiting',
           userName,
-          createdAt: clockNow(),
+          createdAt,
           sentAt: null,
           appliedAt: null,
+          until: deadlineOf(stream, entry.intervalS, createdAt),
+          way: null,
           note: '',
         },
-        until,
+        { until, momentary },
       );
       for (const one of older) life.announce(entry, { ...one, state: 'expired', note: REPLACED });
       life.notePending(row);
@@ -141,7 +164,9 @@ export function createCommands({ store, registry, presence, bus, tell, log }: Pa
         name: stream.key,
         value: wireValue(stream, wanted),
         commandId: row.id,
+        until: momentary ? row.until : null,
       });
+      if (row.until !== null) deadlines.plan(row.until);
       return life.describe(entry, row);
     },
     async wanted(entry) {
@@ -149,20 +174,40 @@ export function createCommands({ store, registry, presence, bus, tell, log }: Pa
       const rows = entry.streams
         .filter(isControllable)
         .map((stream) => ({ stream, row: commandOf.get(stream.streamId) ?? null }));
-      const wanted = rows.flatMap(({ stream, row }) => {
+      const wanted = rows.flatMap(({ stream, row }): Wanted[] => {
         if (row === null) {
           const value = defaultOf(stream);
-          return value === null ? [] : [{ name: stream.key, value, commandId: null }];
+          return value === null ? [] : [{ name: stream.key, value, commandId: null, until: null }];
         }
-        if (row.state === 'refused') return [];
+        if (stream.holds === 'momentary') {
+          const isOpen = row.state === 'waiting' && row.way === null && (row.until ?? 0) >= clockNow();
+          if (isPending(row.state)) life.notePending(row);
+          return isOpen
+            ? [
+                {
+                  name: stream.key,
+                  value: wireValue(stream, valueOf(row)),
+                  commandId: row.id,
+                  until: row.until,
+                },
+              ]
+            : [];
+        }
+        if (row.state === 'refused' || row.state === 'expired') return [];
         if (isPending(row.state)) life.notePending(row);
         const value = wireValue(stream, valueOf(row));
-        return [{ name: stream.key, value, commandId: isPending(row.state) ? row.id : null }];
+        return [{ name: stream.key, value, commandId: isPending(row.state) ? row.id : null, until: null }];
       });
       const own = entry.names.find(INTERVAL_NAME);
       if (own === undefined)
-        wanted.push({ name: INTERVAL_NAME, value: String(entry.intervalS), commandId: null });
+        wanted.push({ name: INTERVAL_NAME, value: String(entry.intervalS), commandId: null, until: null });
       return { list: wanted, n: Math.max(0, ...[...commandOf.values()].map(({ id }) => id)) };
+    },
+    async take(wanted, way) {
+      const taken: Wanted[] = [];
+      for (const one of wanted)
+        if (one.until === null || (await takePress(store, one.commandId!, way))) taken.push(one);
+      return taken;
     },
     async delivered(entry, wanted) {
       for (const { commandId } of wanted) {
@@ -183,7 +228,7 @@ export function createCommands({ store, registry, presence, bus, tell, log }: Pa
           hint: `"${stream.key}" is no control; report its value on report instead.`,
         };
       const row = await newestOf(store, entry.rowId, stream.streamId);
-      if (row === null || !isPending(row.state)) return null;
+      if (row === null || !(isPending(row.state) || row.state === 'not-known')) return null;
       const taken =
         raw === null ? { value: valueOf(row) } : takeValue({ ...stream, rangePolicy: 'mark' }, raw, name);
       if (isRefusal(taken)) return taken;
@@ -214,6 +259,7 @@ export function createCommands({ store, registry, presence, bus, tell, log }: Pa
       const entry = row === undefined ? null : await registry.byRow(row.deviceRowId);
       return row === undefined || entry === null ? null : life.describe(entry, row);
     },
+    stop: () => deadlines.stop(),
     waitForChange: (deviceRowId, ms, gone) => waiters.wait(deviceRowId, ms, gone),
   };
   return book;

@@ -3,7 +3,7 @@ import { group } from 'd3-array';
 import { now as clockNow } from '../clock';
 import { takeSeries } from '../history/chunks';
 import { gather } from '../store/gather';
-import type { CommandRow } from '../store/models';
+import type { CommandRow, CommandWay } from '../store/models';
 import { findAll } from '../store/rows';
 import { inRawTransaction, type Store } from '../store/store';
 
@@ -41,15 +41,17 @@ export function replaceCommand(
   store: Store,
   seriesId: number,
   values: Omit<CommandRow, 'id'>,
-  until: number | undefined,
+  { until, momentary }: { until: number | undefined; momentary: boolean },
 ): Promise<{ row: CommandRow; older: CommandRow[] }> {
   return inRawTransaction(store, async (connection) => {
     await takeSeries(connection, [seriesId]);
     // It may have waited: for the network, a full queue, or whoever came before.
     if (until !== undefined && clockNow() > until) throw new TooLateError();
+    // A press that was told is not taken back by the next one.
+    const states = momentary ? ['waiting'] : ['waiting', 'sent'];
     const older = (await connection.query(
-      "SELECT * FROM commands WHERE deviceRowId = ? AND streamId = ? AND state IN ('waiting', 'sent')",
-      [values.deviceRowId, values.streamId],
+      'SELECT * FROM commands WHERE deviceRowId = ? AND streamId = ? AND state IN (?) AND way IS NULL',
+      [values.deviceRowId, values.streamId, states],
     )) as CommandRow[];
     const id = await insert(connection, values);
     if (older.length > 0)
@@ -57,7 +59,7 @@ export function replaceCommand(
         'expired',
         REPLACED,
         older.map((one) => one.id),
-        ['waiting', 'sent'],
+        states,
       ]);
     return { row: { ...values, id }, older };
   });
@@ -70,4 +72,16 @@ async function insert(connection: Connection, values: Omit<CommandRow, 'id'>): P
     Object.values(values),
   )) as { insertId: number };
   return Number(insertId);
+}
+
+/** Takes a press for one way of telling it, so that it is told once: false where another has it, or its time is over. */
+export async function takePress(store: Store, id: number, way: CommandWay): Promise<boolean> {
+  const { affectedRows } = await store.withConnection(
+    async (connection) =>
+      (await connection.query(
+        "UPDATE commands SET way = ? WHERE id = ? AND way IS NULL AND state = 'waiting' AND until >= ?",
+        [way, id, clockNow()],
+      )) as { affectedRows: number },
+  );
+  return affectedRows === 1;
 }

@@ -37,6 +37,7 @@ export function createCommandLife(store: Store, bus: Bus, tell: (fact: Fact) => 
       createdAt: row.createdAt,
       sentAt: row.sentAt,
       appliedAt: row.appliedAt,
+      until: row.until,
       note: row.note,
     }),
     announce: (entry, row) =>

@@ -78,6 +78,8 @@ export function toRow(stream: NewStream): Omit<StreamRow, 'id' | 'workspaceId' |
     choices: stream.type === 'choice' ? stream.choices : [],
     direction: stream.computation === null ? stream.direction : 'report',
     defaultValue: stream.computation === null && stream.direction !== 'report' ? stream.defaultValue : null,
+    holds: stream.direction === 'report' ? 'lasting' : stream.holds,
+    timeLimitS: stream.direction === 'report' ? null : stream.timeLimitS,
     unconfirmed: false,
   };
 }

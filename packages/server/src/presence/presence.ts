@@ -11,9 +11,12 @@ export interface DeviceSession {
   openedAt: number;
   /**
    * Brings a wanted value to the board, below its own root (`wanted/gate`, `for/well-7/wanted/gate`); resolves once
-   * the board has acknowledged it. Rejects where the board has not subscribed to it.
+   * the board has acknowledged it. Rejects where the board has not subscribed to it. After `until` (epoch ms; null for no such
+   * time) nothing is told any more, and what is still on its way is cut off with the connection.
    */
-  want(path: string, value: string): Promise<void>;
+  want(path: string, value: string, until: number | null): Promise<void>;
+  /** True where the board has subscribed to it. */
+  hears(path: string): boolean;
   close(): void;
 }
 

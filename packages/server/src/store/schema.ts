@@ -227,5 +227,11 @@ export const RULE_PARTS = [
 /** What the clock of a service showed last, so that the next start knows whether it goes on from there. */
 export const CLOCK = [`ALTER TABLE journalWriters ADD COLUMN IF NOT EXISTS clockAt BIGINT NULL`];
 
+/** How long a wanted value holds, and up to when a command is meant. */
+export const PRESSES = [
+  `ALTER TABLE streams ADD COLUMN IF NOT EXISTS holds VARCHAR(10) NOT NULL DEFAULT 'lasting', ADD COLUMN IF NOT EXISTS timeLimitS INT UNSIGNED NULL`,
+  `ALTER TABLE commands ADD COLUMN IF NOT EXISTS until BIGINT NULL, ADD COLUMN IF NOT EXISTS way VARCHAR(10) NULL, ADD KEY IF NOT EXISTS ending (state, until)`,
+];
+
 /** How a table is made, whatever the database says: any letter can be kept, and texts are compared letter by letter. */
 export const TABLE_FORM = 'ENGINE=InnoDB DEFAULT CHARACTER SET utf8mb4 COLLATE utf8mb4_bin';

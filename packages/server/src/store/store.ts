@@ -16,6 +16,7 @@ import {
   LIMITS,
   MANNERS,
   PEOPLE,
+  PRESSES,
   RULE_PARTS,
   SHARED_WORK,
   TABLE_FORM,
@@ -241,6 +242,12 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
         name: '0010-clock',
         up: async () => {
           for (const statement of CLOCK) await sequelize.query(statement);
+        },
+      },
+      {
+        name: '0011-presses',
+        up: async () => {
+          for (const statement of PRESSES) await sequelize.query(statement);
         },
       },
     ],

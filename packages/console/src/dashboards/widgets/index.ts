@@ -1,8 +1,14 @@
 import type { WidgetType } from '@peatmoor/core';
+import { bars } from './BarsWidget';
+import { button } from './ButtonWidget';
 import { chart } from './ChartWidget';
 import type { DrawnWidget } from './drawn';
+import { entry } from './EntryWidget';
+import { events } from './EventsWidget';
 import { gauge } from './GaugeWidget';
+import { heading } from './HeadingWidget';
 import { lamp } from './LampWidget';
+import { slider } from './SliderWidget';
 import { onOffSwitch } from './SwitchWidget';
 import { value } from './ValueWidget';
 
@@ -12,5 +18,11 @@ export const DRAWN: Readonly<Record<WidgetType, DrawnWidget>> = {
   value,
   lamp,
   chart,
+  bars,
   switch: onOffSwitch,
+  button,
+  slider,
+  entry,
+  events,
+  heading,
 };

@@ -1,4 +1,4 @@
-import type { Datastream, ValueType } from '../../readings/types';
+import type { Datastream, Holds, ValueType } from '../../readings/types';
 
 /** A value of a widget's option; null takes the datastream's, or the usual. */
 export type OptionValue = number | string | boolean | null;
@@ -18,6 +18,8 @@ export interface WidgetSort {
   takes: readonly ValueType[];
   /** True where it steers: it fits only what people may tell the device. */
   controls: boolean;
+  /** Where it fits only what lasts, or only presses. */
+  holds?: Holds;
   mostSources: number;
   /** Size when new, and the least it can be, in cells of the wide arrangement. */
   size: { w: number; h: number };

@@ -6,6 +6,7 @@ export const onOffSwitch = {
   purpose: 'tells the device on or off, and shows whether it did',
   takes: ['boolean'],
   controls: true,
+  holds: 'lasting',
   mostSources: 1,
   size: { w: 3, h: 2 },
   least: { w: 2, h: 2 },

@@ -2,6 +2,7 @@ import { decodePlain, isRefusal, type DecodedReport, type Refusal } from '@peatm
 import type { ReportAnswer } from '@peatmoor/contract';
 import type { CommandBook, Wanted } from '../../commands/commands';
 import type { Claiming, ClaimOutcome } from '../../definitions/claiming';
+import type { CommandWay } from '../../store/models';
 import type { RaisedEvents } from '../../rules/raised';
 import type { DeviceEntry, Registry } from '../../registry';
 import type { AboutBook } from '../about';
@@ -34,6 +35,8 @@ export interface Verbs {
     entry: DeviceEntry,
     ask: { waitMs: number; n: number | null; gone: AbortSignal },
   ): Promise<WantedState>;
+  /** Of what is to be told by one way, what may be: a press is told once. */
+  take(list: readonly Wanted[], way: CommandWay): Promise<Wanted[]>;
   /** The device has been told these. */
   told(entry: DeviceEntry, list: readonly Wanted[]): Promise<void>;
   applied(entry: DeviceEntry, decoded: DecodedReport | Refusal, facts: MessageFacts): Promise<ReportAnswer>;
@@ -97,6 +100,7 @@ export function createVerbs(parts: Parts): Verbs {
       }
       return state;
     },
+    take: (list, way) => commands.take(list, way),
     told: (entry, list) => commands.delivered(entry, list),
     async applied(entry, decoded, facts) {
       heard(entry, facts);

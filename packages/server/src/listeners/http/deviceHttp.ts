@@ -285,12 +285,14 @@ async function wanted(verbs: Verbs, { url, response }: Call, entry: DeviceEntry)
     );
   const gone = new AbortController();
   response.once('close', () => gone.abort());
-  const { list, n } = await verbs.wanted(entry, {
+  const { list: all, n } = await verbs.wanted(entry, {
     waitMs: waitS * 1000,
     n: asked === null ? null : Number(asked),
     gone: gone.signal,
   });
   if (gone.signal.aborted) return unanswered();
+  const list = await verbs.take(all, 'HTTP');
+  const presses = list.filter(({ until }) => until !== null);
   // A board that looks now and then names what it has already: wanted again, that is applied without another call.
   const has = list.filter(
     ({ name, value, commandId }) => commandId !== null && sameValue(url.searchParams.get(name), value),
@@ -317,6 +319,11 @@ async function wanted(verbs: Verbs, { url, response }: Call, entry: DeviceEntry)
     body: {
       ...Object.fromEntries(list.map(({ name, value }: Wanted) => [name, plainJson(value)])),
       ...(asked !== null && { n }),
+      // No control begins with an underscore.
+      ...(asked !== null &&
+        presses.length > 0 && {
+          _until: Object.fromEntries(presses.map(({ name, until }) => [name, until])),
+        }),
     },
   };
 }

@@ -275,7 +275,7 @@ function followDefinitions(broker: Aedes, { registry, bus, log }: Parts): void {
           const before = session.entry.intervalS;
           session.entry = entry;
           if (before !== entry.intervalS && entry.names.find('interval') === undefined)
-            await session.want('wanted/interval', String(entry.intervalS));
+            await session.want('wanted/interval', String(entry.intervalS), null);
         })
         .catch((error: Error) => log.debug({ err: error }, 'a changed kind waits for the next connection'));
     }

@@ -48,10 +48,12 @@ export function createSession(client: Connected, entry: DeviceEntry, tokenId: nu
   let telling: Promise<void> = Promise.resolve();
   let waiting = 0;
   /** One after the other: the next value is told when the board has acknowledged the one before. */
-  const tell = async (path: string, value: string): Promise<void> => {
+  const tell = async (path: string, value: string, until: number | null): Promise<void> => {
     const topic = `moor/${session.entry.id}/${path}`;
     if (!session.filters.hear(topic)) throw new Error('the board has not subscribed to what is wanted');
     if (client.conn.destroyed) throw new Error('the board has gone');
+    const waitMs = until === null ? ACKNOWLEDGED_MS : until - clockNow();
+    if (waitMs < 0) throw new Error('its time was over before it could be told');
     const acknowledged = new Promise<void>((resolve, reject) => {
       const end = (): void => {
         clearTimeout(timer);
@@ -59,10 +61,12 @@ export function createSession(client: Connected, entry: DeviceEntry, tokenId: nu
         session.onAcknowledged = null;
       };
       const gone = (): void => (end(), reject(new Error('the board has gone')));
-      const timer = setTimeout(
-        () => (end(), reject(new Error('the board did not acknowledge'))),
-        ACKNOWLEDGED_MS,
-      );
+      const timer = setTimeout(() => {
+        end();
+        reject(new Error('the board did not acknowledge'));
+        // What stands in the socket would reach the board later: it is cut off with the connection.
+        if (until !== null) client.conn.destroy();
+      }, waitMs);
       client.conn.once('close', gone);
       session.onAcknowledged = () => (end(), resolve());
     });
@@ -99,10 +103,11 @@ export function createSession(client: Connected, entry: DeviceEntry, tokenId: nu
         return frame && frame.bytes.subarray(frame.payloadStart, frame.end);
       },
     },
-    want(path, value) {
+    hears: (path) => session.filters.hear(`moor/${session.entry.id}/${path}`),
+    want(path, value, until) {
       if (waiting >= MOST_TOLD) return Promise.reject(new Error('the board does not keep up'));
       waiting++;
-      const told = telling.then(() => tell(path, value)).finally(() => waiting--);
+      const told = telling.then(() => tell(path, value, until)).finally(() => waiting--);
       telling = told.catch(() => undefined);
       return told;
     },

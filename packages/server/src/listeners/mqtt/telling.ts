@@ -5,6 +5,8 @@ import type { DeviceEntry, Registry } from '../../registry';
 import { matches } from './filters';
 import { publish, type Session } from './session';
 
+/** Nobody waits here, so nobody goes. */
+const NEVER = new AbortController().signal;
 /** Bytes that may wait for a board before refusals to it are dropped, and before it is cut off. */
 const DROP_BYTES = 64 * 1024;
 const END_BYTES = 1024 * 1024;
@@ -30,11 +32,12 @@ export function createTelling({ registry, verbs, log }: Parts): Telling {
     path: string,
   ): Promise<void> => {
     const root = `moor/${session.entry.id}/`;
-    const { list } = await verbs.wanted(target, { waitMs: 0, n: null, gone: new AbortController().signal });
+    const { list } = await verbs.wanted(target, { waitMs: 0, n: null, gone: NEVER });
     for (const wanted of list) {
       const topic = `${root}${path}${wanted.name}`;
       if (![...fresh].some((filter) => matches(filter, topic))) continue;
-      await session.want(`${path}${wanted.name}`, wanted.value);
+      if ((await verbs.take([wanted], 'MQTT')).length === 0) continue;
+      await session.want(`${path}${wanted.name}`, wanted.value, wanted.until);
       await verbs.told(target, [wanted]);
     }
   };

@@ -1,4 +1,4 @@
-import type { Datastream, Location, Proof, Value } from '@peatmoor/core';
+import type { CommandState, Datastream, Location, Proof, Value } from '@peatmoor/core';
 import type { DeviceAbout } from '@peatmoor/contract';
 import { DataTypes } from 'sequelize';
 import { fields, key, number, revision, type Define } from './columns';
@@ -71,6 +71,9 @@ export interface SeriesRow {
   newestValue: number | null;
   newestOther: Value | null;
 }
+/** How a command was told to its device. */
+export type CommandWay = 'MQTT' | 'HTTP';
+
 export interface CommandRow {
   id: number;
   workspaceId: number;
@@ -78,11 +81,15 @@ export interface CommandRow {
   streamId: number;
   value: number;
   textValue: string | null;
-  state: 'waiting' | 'sent' | 'applied' | 'refused' | 'expired';
+  state: CommandState;
   userName: string;
   createdAt: number;
   sentAt: number | null;
   appliedAt: number | null;
+  /** Epoch ms up to which it is meant; null for no end. */
+  until: number | null;
+  /** By which way a momentary one was told; null while it was not. */
+  way: CommandWay | null;
   note: string;
 }
 export interface ClaimRow {
@@ -121,8 +128,8 @@ export const defineDevices = (table: Define) => ({
   }),
   streams: table<StreamRow>('streams', {
     id: number(),
-    ...fields('workspaceId kindId decimals pin keepDays', INTEGER),
-    ...fields('key title type unit rangePolicy direction description colour part boardPin', STRING),
+    ...fields('workspaceId kindId decimals pin keepDays timeLimitS', INTEGER),
+    ...fields('key title type unit rangePolicy direction description colour part boardPin holds', STRING),
     ...fields('min max', DOUBLE),
     ...fields('aliases choices computation defaultValue', TEXT),
     unconfirmed: BOOLEAN,
@@ -155,8 +162,8 @@ export const defineDevices = (table: Define) => ({
     ...fields('workspaceId deviceRowId streamId', INTEGER),
     value: DOUBLE,
     textValue: TEXT,
-    ...fields('state userName note', STRING),
-    ...fields('createdAt sentAt appliedAt', BIGINT),
+    ...fields('state userName note way', STRING),
+    ...fields('createdAt sentAt appliedAt until', BIGINT),
   }),
   claims: table<ClaimRow>('claims', {
     id: number(),

@@ -1,0 +1,173 @@
+import { Box } from '@mui/material';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useRef, useState, type ReactNode } from 'react';
+import {
+  graduations,
+  numberOption,
+  optionOf,
+  type CalendarBucket,
+  type CalendarStep,
+  type Display,
+} from '@peatmoor/core';
+import { api } from '../../api';
+import { useSize } from '../../parts/useSize';
+import { useDisplay } from '../../parts/useDisplay';
+import { ink, MONO } from '../../theme';
+import type { DrawnWidget, WidgetProps } from './drawn';
+
+const STEP_MS: Record<string, number> = {
+  hour: 3_600_000,
+  day: 86_400_000,
+  week: 7 * 86_400_000,
+  month: 30.5 * 86_400_000,
+};
+const LEFT = 46;
+const BOTTOM = 22;
+
+/** A bar for each step of the calendar; a step without a reading is hatched. */
+function BarsBody({ widget, sources: [{ device, stream }] }: WidgetProps): ReactNode {
+  const step = optionOf(widget, 'step') as CalendarStep;
+  const shows = String(optionOf(widget, 'shows'));
+  const count = numberOption(widget, 'bars') ?? 14;
+  const display = useDisplay()(stream);
+  const buckets = useQuery({
+    queryKey: ['calendar', device?.id, stream.key, step, count],
+    queryFn: async () => {
+      const to = Date.now() + 1000;
+      const { buckets: all } = await api.call('calendar', {
+        params: { device: device!.id },
+        query: {
+          stream: stream.key,
+          from: to - (count - 1) * STEP_MS[step]!,
+          to,
+          step,
+          zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+        },
+      });
+      return all.slice(-count);
+    },
+    enabled: device !== null,
+    refetchInterval: 60_000,
+    placeholderData: keepPreviousData,
+  }).data;
+  if (device === null)
+    return <Box sx={{ color: ink.heather, fontSize: '0.85rem' }}>bars of the chosen device</Box>;
+  if (buckets === undefined) return null;
+  return <Drawn buckets={buckets} step={step} shows={shows} display={display} title={stream.title} />;
+}
+
+function Drawn({
+  buckets,
+  step,
+  shows,
+  display,
+  title,
+}: {
+  buckets: CalendarBucket[];
+  step: CalendarStep;
+  shows: string;
+  display: Display;
+  title: string;
+}): ReactNode {
+  const box = useRef<HTMLDivElement>(null);
+  const { width, height } = useSize(box);
+  const [pointed, setPointed] = useState<number | null>(null);
+  const values = buckets.map((bucket) => valueOf(bucket, shows, display));
+  const known = values.filter((value) => value !== null);
+  const [low, high] = [Math.min(0, ...known), Math.max(0, ...known)];
+  const marks = graduations(low, high === low ? low + 1 : high, Math.max(2, Math.floor(height / 45)));
+  const top = Math.max(high, marks.at(-1) ?? high) || 1;
+  const floor = Math.min(low, marks[0] ?? low);
+  const y = (value: number): number => 6 + ((top - value) / (top - floor || 1)) * (height - BOTTOM - 6);
+  const wide = (width - LEFT) / Math.max(1, buckets.length);
+  const every = Math.max(1, Math.ceil(44 / wide));
+  const at = pointed ?? buckets.length - 1;
+  const shown = values[at] ?? null;
+  const inUnit = (value: number): string =>
+    shows === 'count' ? String(value) : display.reading(display.back(value));
+  return (
+    <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', minHeight: 0 }}>
+      <Box sx={{ display: 'flex', gap: 1.5, fontSize: '0.9rem', color: ink.soft }}>
+        <span style={{ fontFamily: MONO, color: ink.ink }}>{shown === null ? '–' : inUnit(shown)}</span>
+        <span>
+          {shows}, {buckets[at] === undefined ? '' : labelOf(buckets[at].from, step)}
+        </span>
+      </Box>
+      <Box ref={box} sx={{ flex: 1, minHeight: 0 }}>
+        <svg
+          width={width}
+          height={height}
+          role="img"
+          aria-label={`${title}, ${shows} of each ${step}: ${known.length === 0 ? 'nothing measured' : `from ${inUnit(Math.min(...known))} to ${inUnit(Math.max(...known))}`}`}
+          style={{ display: 'block' }}
+          onPointerLeave={() => setPointed(null)}
+        >
+          {marks.map((mark) => (
+            <g key={mark}>
+              <line x1={LEFT} x2={width} y1={y(mark)} y2={y(mark)} stroke={ink.line} />
+              <text
+                x={LEFT - 8}
+                y={y(mark) + 4}
+                textAnchor="end"
+                fontSize={13}
+                fontFamily={MONO}
+                fill={ink.soft}
+              >
+                {mark}
+              </text>
+            </g>
+          ))}
+          {buckets.map((bucket, i) => {
+            const value = values[i] ?? null;
+            const x = LEFT + i * wide + wide * 0.14;
+            return (
+              <g key={bucket.from} onPointerEnter={() => setPointed(i)}>
+                <rect x={LEFT + i * wide} y={0} width={wide} height={height - BOTTOM} fill="transparent" />
+                {value === null ? (
+                  <line
+                    x1={x}
+                    x2={x + wide * 0.72}
+                    y1={y(0)}
+                    y2={y(0)}
+                    stroke={ink.soft}
+                    strokeDasharray="2 3"
+                  />
+                ) : (
+                  <rect
+                    x={x}
+                    y={Math.min(y(value), y(0))}
+                    width={wide * 0.72}
+                    height={Math.max(1.5, Math.abs(y(value) - y(0)))}
+                    fill={ink.pool}
+                    opacity={i === pointed ? 1 : i === buckets.length - 1 ? 0.55 : 0.8}
+                  />
+                )}
+                {i % every === (buckets.length - 1) % every && (
+                  <text x={x + wide * 0.36} y={height - 6} textAnchor="middle" fontSize={13} fill={ink.soft}>
+                    {labelOf(bucket.from, step)}
+                  </text>
+                )}
+              </g>
+            );
+          })}
+        </svg>
+      </Box>
+    </Box>
+  );
+}
+
+function valueOf(bucket: CalendarBucket, shows: string, display: Display): number | null {
+  if (shows === 'count') return bucket.count;
+  const value =
+    { mean: bucket.mean, lowest: bucket.min, highest: bucket.max, last: bucket.last }[shows] ?? null;
+  return value === null ? null : display.convert(value);
+}
+
+function labelOf(from: number, step: CalendarStep): string {
+  const date = new Date(from);
+  if (step === 'hour') return `${String(date.getHours()).padStart(2, '0')}:00`;
+  const month = date.toLocaleString('en', { month: 'short' });
+  return step === 'month' ? month : `${date.getDate()} ${month}`;
+}
+
+export const bars: DrawnWidget = { Body: BarsBody, phoneHeight: 240 };

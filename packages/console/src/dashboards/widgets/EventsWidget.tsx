@@ -1,0 +1,65 @@
+import { Box } from '@mui/material';
+import type { ReactNode } from 'react';
+import { Link } from 'react-router';
+import { optionOf, showDuration } from '@peatmoor/core';
+import { useRead } from '../../api';
+import { useNow } from '../../live';
+import { EventFlag } from '../../parts/marks';
+import { showClock } from '../../parts/time';
+import { ink } from '../../theme';
+import type { DrawnWidget, WidgetProps } from './drawn';
+
+const MOST = 30;
+
+/** Open events first, then what was, newest first. */
+function EventsBody({ widget }: WidgetProps): ReactNode {
+  const events = useRead('listEvents').data;
+  const now = useNow();
+  const onlyOpen = optionOf(widget, 'only') === 'open';
+  const shown = (events ?? [])
+    .filter(({ closedAt }) => !onlyOpen || closedAt === null)
+    .sort((a, b) => Number(a.closedAt !== null) - Number(b.closedAt !== null) || b.openedAt - a.openedAt)
+    .slice(0, MOST);
+  if (events === undefined) return null;
+  return (
+    <Box sx={{ height: '100%', overflowY: 'auto' }} tabIndex={0} role="group" aria-label="Events">
+      {shown.length === 0 && (
+        <Box sx={{ color: ink.soft }}>{onlyOpen ? 'Nothing is open.' : 'Nothing yet.'}</Box>
+      )}
+      {shown.map((event) => {
+        const open = event.closedAt === null;
+        return (
+          <Box
+            key={event.id}
+            component={Link}
+            to="/events"
+            sx={{
+              display: 'grid',
+              gridTemplateColumns: '22px 1fr auto',
+              gap: 1,
+              py: 0.6,
+              borderTop: `1px solid ${ink.faint}`,
+              textDecoration: 'none',
+              color: open ? ink.ink : ink.soft,
+              fontSize: '0.95rem',
+            }}
+          >
+            <EventFlag
+              open={open}
+              acknowledged={event.acknowledgedAt !== null}
+              urgent={event.severity === 'urgent'}
+            />
+            <span style={{ fontWeight: open ? 700 : 400, minWidth: 0, overflowWrap: 'anywhere' }}>
+              {event.title} <span style={{ color: ink.soft, fontWeight: 400 }}>{event.deviceName}</span>
+            </span>
+            <span style={{ whiteSpace: 'nowrap' }}>
+              {open ? showDuration(Math.max(1000, now - event.openedAt)) : showClock(event.openedAt, now)}
+            </span>
+          </Box>
+        );
+      })}
+    </Box>
+  );
+}
+
+export const events: DrawnWidget = { Body: EventsBody, phoneHeight: 240 };

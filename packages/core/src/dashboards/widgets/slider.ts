@@ -1,0 +1,18 @@
+import { checkScale, isRanged, SCALE, type WidgetSort } from './sort';
+
+export const slider = {
+  type: 'slider',
+  title: 'Slider',
+  purpose: 'sets a number along its range, sent when it is let go',
+  takes: ['number', 'integer'],
+  controls: true,
+  holds: 'lasting',
+  mostSources: 1,
+  size: { w: 4, h: 2 },
+  least: { w: 3, h: 2 },
+  phone: 'full',
+  options: { ...SCALE, step: { kind: 'number', title: 'Step', usual: null, min: 0.000001, max: 1e9 } },
+  check: checkScale,
+  liking: (stream) => (isRanged(stream) ? 10 : 0),
+  version: 1,
+} as const satisfies WidgetSort;
