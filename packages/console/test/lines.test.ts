@@ -1,4 +1,4 @@
-import { chartColumns, nearestPoint } from '../src/charts/lines';
+import { chartColumns, nearestPoint, usualSpacing } from '../src/charts/lines';
 
 const line = (rows: [at: number, mean: number, low: number, high: number][], spanMs: number) => ({
   key: 'level',
@@ -63,6 +63,12 @@ describe('what a chart draws', () => {
         1000,
       ).values,
     ).toEqual([2]);
+  });
+
+  it('knows how far apart readings usually are, whatever the kind expects', () => {
+    expect([usualSpacing([]), usualSpacing([0, 9]), usualSpacing([0, 60, 120, 180, 9000])]).toEqual([
+      0, 0, 60,
+    ]);
   });
 
   it('tells the value at the crosshair, and none within a gap', () => {

@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import fs from 'node:fs';
 import path from 'node:path';
-import { storeCondition, storeWidget, type Widget } from '@peatmoor/core';
+import { storeCondition } from '@peatmoor/core';
 import {
   addTo,
   recipientBy,
@@ -9,7 +9,6 @@ import {
   createAccount,
   createDevice,
   createKind,
-  findAll,
   inRawTransaction,
   listIn,
   mergeIntoChunks,
@@ -24,6 +23,7 @@ import {
   quillmereOthers,
   type QuillmereKind,
 } from '@peatmoor/standins';
+import { addDashboards } from './dashboards';
 
 /** What the demo must remember between starts: its account, and the tokens of its simulated boards. */
 export interface DemoFacts {
@@ -76,7 +76,7 @@ export async function seedQuillmere(
   say('Making thirty days of history …');
   await fillHistory(store, workspaceId);
   await addRules(store, workspaceId, kinds, email);
-  await addDashboard(store, workspaceId, kinds.sluice);
+  await addDashboards(store, workspaceId, kinds.sluice);
   const facts = { email, password, tokens };
   fs.writeFileSync(file, JSON.stringify(facts), { mode: 0o600 });
   return facts;
@@ -197,62 +197,4 @@ async function addRules(
       closeHoldMs: 600_000,
     }),
   });
-}
-
-/** One dashboard for the whole moss, of named devices. */
-async function addDashboard(store: Store, workspaceId: number, sluiceKindId: number): Promise<void> {
-  const widget = (
-    id: string,
-    type: Widget['type'],
-    title: string,
-    sources: [string, string][],
-    x: number,
-    y: number,
-    w: number,
-    h: number,
-  ): Widget => ({
-    id,
-    type,
-    title,
-    sources: sources.map(([device, stream]) => ({ device, stream })),
-    options: {},
-    x,
-    y,
-    w,
-    h,
-  });
-  const widgets: Widget[] = [
-    widget('north', 'gauge', 'North', [['dipwell-north', 'water_level']], 0, 0, 2, 5),
-    widget('bridge', 'gauge', 'At the bridge', [['dipwell-bridge', 'water_level']], 2, 0, 2, 5),
-    widget('south', 'gauge', 'South', [['dipwell-south', 'water_level']], 4, 0, 2, 5),
-    widget(
-      'levels',
-      'chart',
-      'Water in the peat',
-      [
-        ['dipwell-north', 'water_level'],
-        ['dipwell-bridge', 'water_level'],
-        ['dipwell-south', 'water_level'],
-      ],
-      6,
-      0,
-      6,
-      5,
-    ),
-    widget('automatic', 'switch', 'Sluice on automatic', [['sluice-mill', 'automatic']], 0, 5, 3, 2),
-    widget('motor', 'lamp', 'Gate motor', [['sluice-mill', 'motor']], 3, 5, 3, 2),
-    widget('sluice', 'chart', 'Above the sluice', [['sluice-mill', 'upstream_level']], 6, 5, 6, 4),
-    widget('rain', 'value', 'Rain today', [['rain-hut', 'rain_day']], 0, 7, 3, 2),
-    widget('peat', 'value', 'Peat temperature, north', [['dipwell-north', 'peat_temperature']], 3, 7, 3, 2),
-  ];
-  const dashboard = await addTo(store.models.dashboards, workspaceId, {
-    title: 'The moss',
-    kindId: null,
-    version: 1,
-    changedBy: 'Warden',
-    changedAt: Date.now(),
-    widgets: widgets.map(storeWidget),
-  });
-  const [sluice] = await findAll(store.models.devices, { where: { workspaceId, kindId: sluiceKindId } });
-  await changeIn(store.models.devices, workspaceId, { rowId: sluice!.rowId }, { dashboardId: dashboard.id });
 }

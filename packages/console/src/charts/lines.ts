@@ -48,6 +48,13 @@ export function chartColumns(
   return columns;
 }
 
+/** How far apart readings usually are, in ms: the middle of all distances; 0 for fewer than three. */
+export function usualSpacing(times: readonly number[]): number {
+  if (times.length < 3) return 0;
+  const distances = times.slice(1).map((at, i) => at - times[i]!);
+  return distances.sort((a, b) => a - b)[distances.length >> 1]!;
+}
+
 /** The place of the point nearest to a time (s), or null where there is none within `within` (s). */
 export function nearestPoint({ times, values }: ChartColumns, at: number, within: number): number | null {
   let low = 0;

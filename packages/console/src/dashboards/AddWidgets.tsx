@@ -72,6 +72,7 @@ export function AddWidgets({
               sx={{
                 display: 'block',
                 textAlign: 'left',
+                whiteSpace: 'normal',
                 borderColor: one === type ? ink.heather : ink.line,
                 borderWidth: one === type ? 2 : 1,
               }}

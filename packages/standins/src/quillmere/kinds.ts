@@ -77,7 +77,16 @@ export const QUILLMERE_KINDS = {
       },
       { key: 'motor', title: 'Motor running', type: 'boolean', pin: 4 },
       { key: 'automatic', title: 'Automatic', type: 'boolean', direction: 'both', pin: 5 },
-      { key: 'horn', title: 'Horn', type: 'boolean', direction: 'control', pin: 6 },
+      {
+        key: 'horn',
+        title: 'Horn',
+        type: 'boolean',
+        direction: 'control',
+        pin: 6,
+        // Pressed, it sounds once, and not when somebody has stood under the gate meanwhile.
+        holds: 'momentary',
+        timeLimitS: 10,
+      },
     ],
   },
   rainMeter: {

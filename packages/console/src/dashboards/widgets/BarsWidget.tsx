@@ -94,63 +94,71 @@ function Drawn({
         </span>
       </Box>
       <Box ref={box} sx={{ flex: 1, minHeight: 0 }}>
-        <svg
-          width={width}
-          height={height}
-          role="img"
-          aria-label={`${title}, ${shows} of each ${step}: ${known.length === 0 ? 'nothing measured' : `from ${inUnit(Math.min(...known))} to ${inUnit(Math.max(...known))}`}`}
-          style={{ display: 'block' }}
-          onPointerLeave={() => setPointed(null)}
-        >
-          {marks.map((mark) => (
-            <g key={mark}>
-              <line x1={LEFT} x2={width} y1={y(mark)} y2={y(mark)} stroke={ink.line} />
-              <text
-                x={LEFT - 8}
-                y={y(mark) + 4}
-                textAnchor="end"
-                fontSize={13}
-                fontFamily={MONO}
-                fill={ink.soft}
-              >
-                {mark}
-              </text>
-            </g>
-          ))}
-          {buckets.map((bucket, i) => {
-            const value = values[i] ?? null;
-            const x = LEFT + i * wide + wide * 0.14;
-            return (
-              <g key={bucket.from} onPointerEnter={() => setPointed(i)}>
-                <rect x={LEFT + i * wide} y={0} width={wide} height={height - BOTTOM} fill="transparent" />
-                {value === null ? (
-                  <line
-                    x1={x}
-                    x2={x + wide * 0.72}
-                    y1={y(0)}
-                    y2={y(0)}
-                    stroke={ink.soft}
-                    strokeDasharray="2 3"
-                  />
-                ) : (
-                  <rect
-                    x={x}
-                    y={Math.min(y(value), y(0))}
-                    width={wide * 0.72}
-                    height={Math.max(1.5, Math.abs(y(value) - y(0)))}
-                    fill={ink.pool}
-                    opacity={i === pointed ? 1 : i === buckets.length - 1 ? 0.55 : 0.8}
-                  />
-                )}
-                {i % every === (buckets.length - 1) % every && (
-                  <text x={x + wide * 0.36} y={height - 6} textAnchor="middle" fontSize={13} fill={ink.soft}>
-                    {labelOf(bucket.from, step)}
-                  </text>
-                )}
+        {width > LEFT && height > BOTTOM && (
+          <svg
+            width={width}
+            height={height}
+            role="img"
+            aria-label={`${title}, ${shows} of each ${step}: ${known.length === 0 ? 'nothing measured' : `from ${inUnit(Math.min(...known))} to ${inUnit(Math.max(...known))}`}`}
+            style={{ display: 'block' }}
+            onPointerLeave={() => setPointed(null)}
+          >
+            {marks.map((mark) => (
+              <g key={mark}>
+                <line x1={LEFT} x2={width} y1={y(mark)} y2={y(mark)} stroke={ink.line} />
+                <text
+                  x={LEFT - 8}
+                  y={y(mark) + 4}
+                  textAnchor="end"
+                  fontSize={13}
+                  fontFamily={MONO}
+                  fill={ink.soft}
+                >
+                  {mark}
+                </text>
               </g>
-            );
-          })}
-        </svg>
+            ))}
+            {buckets.map((bucket, i) => {
+              const value = values[i] ?? null;
+              const x = LEFT + i * wide + wide * 0.14;
+              return (
+                <g key={bucket.from} onPointerEnter={() => setPointed(i)}>
+                  <rect x={LEFT + i * wide} y={0} width={wide} height={height - BOTTOM} fill="transparent" />
+                  {value === null ? (
+                    <line
+                      x1={x}
+                      x2={x + wide * 0.72}
+                      y1={y(0)}
+                      y2={y(0)}
+                      stroke={ink.soft}
+                      strokeDasharray="2 3"
+                    />
+                  ) : (
+                    <rect
+                      x={x}
+                      y={Math.min(y(value), y(0))}
+                      width={wide * 0.72}
+                      height={Math.max(1.5, Math.abs(y(value) - y(0)))}
+                      fill={ink.pool}
+                      opacity={i === pointed ? 1 : i === buckets.length - 1 ? 0.55 : 0.8}
+                    />
+                  )}
+                  {i % every === (buckets.length - 1) % every && (
+                    <text
+                      x={i === buckets.length - 1 ? width : x + wide * 0.36}
+                      y={height - 6}
+                      textAnchor={i === buckets.length - 1 ? 'end' : 'middle'}
+                      fontSize={13}
+                      fill={ink.soft}
+                    >
+                      {labelOf(bucket.from, step)}
+                    </text>
+                  )}
+                </g>
+              );
+            })}
+          </svg>
+        )}
       </Box>
     </Box>
   );

@@ -3,7 +3,7 @@ import { useMemo, useSyncExternalStore, type ReactNode } from 'react';
 import { numberOption, patienceMs, sampleValue, type Display } from '@peatmoor/core';
 import { LINE_DASHES, LINE_INKS, LineChart, type ChartLine } from '../../charts/LineChart';
 import { crosshair } from '../../charts/crosshair';
-import { chartColumns, nearestPoint, type ChartColumns } from '../../charts/lines';
+import { chartColumns, nearestPoint, usualSpacing, type ChartColumns } from '../../charts/lines';
 import { useHistory } from '../../charts/useHistory';
 import { liveStore, useAllShown, useNow } from '../../live';
 import { showClock, showSeconds } from '../../parts/time';
@@ -48,7 +48,9 @@ function ChartBody({ widget, sources, period }: WidgetProps): ReactNode {
         if (device === null)
           return { label, stepped, colour: stream.colour, columns: shown(madeUp(source, from, now)) };
         const line = histories[real.indexOf(source)];
-        const gapMs = Math.max(patienceMs(kind.intervalS), (line?.spanMs ?? 0) * 1.5);
+        // A hole is longer than what is expected, and than what was usual just then.
+        const usual = usualSpacing(line?.times ?? []);
+        const gapMs = Math.max(patienceMs(kind.intervalS), usual * 2.5, (line?.spanMs ?? 0) * 1.5);
         return {
           label,
           stepped,

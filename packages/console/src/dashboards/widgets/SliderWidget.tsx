@@ -47,7 +47,15 @@ function SliderBody({ widget, sources: [source], editing }: WidgetProps): ReactN
             setDragged(null);
             press(display.wanted(next as number));
           }}
-          sx={{ color: ink.ink, '& .MuiSlider-thumb': { width: 22, height: 22, borderRadius: '2px' } }}
+          sx={{
+            color: ink.ink,
+            '& .MuiSlider-thumb': {
+              width: 22,
+              height: 22,
+              borderRadius: '2px',
+              '&::before': { boxShadow: 'none' },
+            },
+          }}
         />
         <Box sx={{ fontFamily: MONO, fontSize: '1.25rem', minWidth: '6ch', whiteSpace: 'nowrap' }}>
           {dragged === null && wanted === undefined ? '–' : display.value(display.back(shown))}

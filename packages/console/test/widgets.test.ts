@@ -1,0 +1,196 @@
+import type { Browser, BrowserContext, Page } from 'playwright-core';
+import type { MqttClient } from 'mqtt';
+import { signedInPage, startBrowser } from '../../../test/support/browser';
+import {
+  mqttAs,
+  newPerson,
+  post,
+  startService,
+  until,
+  type Person,
+  type TestService,
+} from '../../../test/support/service';
+
+jest.setTimeout(180_000);
+
+// The life of the widgets that steer, and of those that need no datastream.
+let service: TestService;
+let person: Person;
+let browser: Browser;
+let context: BrowserContext;
+let page: Page;
+let faults: string[];
+let board: MqttClient;
+let dashboard: number;
+const told: string[] = [];
+const device = 'mill-sluice';
+
+beforeAll(async () => {
+  service = await startService();
+  person = await newPerson(service);
+  const { token } = await person.client.call('createDevice', {
+    body: {
+      name: 'Mill sluice',
+      newKind: {
+        title: 'Sluice',
+        intervalS: 10,
+        streams: [
+          { key: 'opening', title: 'Opening', type: 'number', unit: '%', min: 0, max: 100, decimals: 0 },
+          {
+            key: 'wanted',
+            title: 'Opening wanted',
+            type: 'number',
+            unit: '%',
+            min: 0,
+            max: 100,
+            decimals: 0,
+            direction: 'control',
+          },
+          {
+            key: 'horn',
+            title: 'Horn',
+            type: 'boolean',
+            direction: 'control',
+            holds: 'momentary',
+            timeLimitS: 5,
+          },
+          {
+            key: 'mode',
+            title: 'Mode',
+            type: 'choice',
+            choices: ['by hand', 'by rain'],
+            direction: 'control',
+          },
+          { key: 'sign', title: 'Sign', type: 'text', direction: 'control' },
+        ],
+      },
+    },
+  });
+  const day = 86_400_000;
+  for (let i = 5; i >= 0; i--)
+    await post(service, token, { at: Date.now() - i * day - 1000, opening: 10 * (i + 1) });
+  board = await mqttAs(service, device, token);
+  board.on('message', (topic, payload) => {
+    const name = topic.split('/').pop()!;
+    if (name === 'interval') return;
+    told.push(`${name}=${payload.toString()}`);
+    void board.publishAsync(`moor/${device}/applied/${name}`, payload, { qos: 1 });
+  });
+  await board.subscribeAsync(`moor/${device}/wanted/#`, { qos: 1 });
+  dashboard = (await person.client.call('createStarterDashboard', { params: { device } })).id;
+  browser = await startBrowser();
+  ({ page, context, faults } = await signedInPage(browser, service.url, person));
+  await page.goto(`${service.url}/dashboards/${dashboard}`);
+});
+afterAll(async () => {
+  await board?.endAsync();
+  await browser?.close();
+  await service?.stop();
+});
+
+const widget = (type: string) => page.locator(`[data-widget="${type}"]`);
+const applied = (type: string) => widget(type).locator('[data-state="applied"]').first();
+
+it('offers for each control what steers it', async () => {
+  await widget('gauge').first().waitFor();
+  const { widgets } = await person.client.call('readDashboard', { params: { dashboard } });
+  expect(widgets.map(({ type, sources }) => `${type} ${sources[0]!.stream}`)).toEqual([
+    'gauge opening',
+    'chart opening',
+    'slider wanted',
+    'button horn',
+    'entry mode',
+    'entry sign',
+  ]);
+});
+
+it('a slider sends when it is let go, by the keyboard too', async () => {
+  const slider = page.getByRole('slider', { name: 'Opening wanted' });
+  await slider.focus();
+  await page.keyboard.press('End');
+  await applied('slider').waitFor();
+  expect(told).toEqual(['wanted=100']);
+  const box = (await slider.locator('xpath=ancestor::*[contains(@class,"MuiSlider-root")]').boundingBox())!;
+  await page.mouse.move(box.x + box.width - 2, box.y + box.height / 2);
+  await page.mouse.down();
+  await page.mouse.move(box.x + box.width * 0.75, box.y + box.height / 2, { steps: 5 });
+  await page.mouse.move(box.x + box.width * 0.5, box.y + box.height / 2, { steps: 5 });
+  // Nothing is sent on the way.
+  expect(told).toEqual(['wanted=100']);
+  await page.mouse.up();
+  await until(() => told.length === 2);
+  expect(Number(told[1]!.split('=')[1])).toBeGreaterThan(40);
+  expect(Number(told[1]!.split('=')[1])).toBeLessThan(60);
+});
+
+it('a button is a press: told once, with what became of it', async () => {
+  await widget('button').getByRole('button', { name: 'Horn' }).click();
+  await applied('button').waitFor();
+  await widget('button').getByRole('button', { name: 'Horn' }).click();
+  await until(() => told.filter((one) => one === 'horn=1').length === 2);
+});
+
+it('an entry sets a choice and a text', async () => {
+  await page
+    .getByRole('combobox', { name: 'Mode' })
+    .or(page.getByLabel('Mode', { exact: true }))
+    .first()
+    .click();
+  await page.getByRole('option', { name: 'by rain' }).click();
+  await until(() => told.includes('mode=by rain') || told.includes('mode=1'));
+  await page.getByRole('textbox', { name: 'Sign' }).fill('gate is open');
+  await widget('entry').getByRole('button', { name: 'Set' }).click();
+  await until(() => told.includes('sign=gate is open'));
+});
+
+it('adds bars with options, a heading, events; asks before a press where it is so set', async () => {
+  await page.getByRole('button', { name: 'Edit', exact: true }).click();
+  const add = async (type: string, choose: string | null): Promise<void> => {
+    await page.getByRole('button', { name: 'Add widgets' }).click();
+    await page.getByRole('radio', { name: new RegExp(`^${type}`) }).click();
+    if (choose !== null) await page.getByRole('checkbox', { name: choose, exact: true }).click();
+    await page.getByRole('dialog').getByRole('button', { name: 'Add the widget' }).click();
+    await page.getByRole('dialog').waitFor({ state: 'hidden' });
+  };
+  await add('Bars', 'Opening');
+  await add('Heading', null);
+  await add('Events', null);
+  await page.getByRole('button', { name: 'Change Horn' }).click();
+  await page.getByRole('dialog').getByText('Ask before it is sent').click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Change it' }).click();
+  await page.getByRole('dialog').waitFor({ state: 'hidden' });
+  await page.locator('[data-kept="kept"]').waitFor();
+  await page.getByRole('button', { name: 'Done' }).click();
+  // Six days of one reading each: 60, 50, … 10.
+  await page.getByRole('img', { name: /Opening, mean of each day: from 10 % to 60 %/ }).waitFor();
+  await widget('events').getByText('Nothing yet.').waitFor();
+  const before = told.length;
+  await widget('button').getByRole('button', { name: 'Horn' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Leave it' }).click();
+  await page.getByRole('dialog').waitFor({ state: 'hidden' });
+  expect(told.length).toBe(before);
+  await widget('button').getByRole('button', { name: 'Horn' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Horn' }).click();
+  await until(() => told.length === before + 1);
+});
+
+it('a widget whose datastream is gone is given another', async () => {
+  const { kindId } = await person.client.call('readDevice', { params: { device } });
+  await person.client.call('deleteStream', { params: { kind: kindId, stream: 'sign' } });
+  await page.getByText('Its device or datastream “sign” is gone').waitFor();
+  await page.getByRole('button', { name: 'Edit', exact: true }).click();
+  await page.getByRole('button', { name: 'Change sign' }).click();
+  await page.getByText('“sign” is gone. Choose another.').waitFor();
+  await page.getByRole('dialog').getByLabel('Datastream').click();
+  await page.getByRole('option', { name: 'Opening wanted' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Change it' }).click();
+  await page.locator('[data-kept="kept"]').waitFor();
+  await page.getByText('Its device or datastream “sign” is gone').waitFor({ state: 'hidden' });
+});
+
+it('all of it fits a phone, and nothing is wider than it', async () => {
+  await page.setViewportSize({ width: 390, height: 844 });
+  await widget('bars').waitFor();
+  expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(390);
+  expect(faults).toEqual([]);
+});
