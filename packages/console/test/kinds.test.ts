@@ -223,14 +223,14 @@ it('shows values in the units of whoever looks, and only to them', async () => {
   await page.getByRole('option', { name: 'any Rain meter' }).click();
   await page.getByLabel('Datastream').click();
   await page.getByRole('option', { name: 'In the hut' }).click();
-  await page.getByLabel('Limit, in °F').fill('86');
+  await page.getByLabel('Limit (°F)').fill('86');
   await page.getByText('When In the hut of any Rain meter is above 86.0 °F; closes when back.').waitFor();
   await page.getByRole('button', { name: 'Make the rule' }).click();
   await page.getByText('is above 86.0 °F').waitFor();
   const [rule] = await client.call('listRules');
   expect(rule).toMatchObject({ title: 'In the hut above 86.0 °F', limit: 30 });
   await page.goto(`${service.url}/events/rules/${rule!.id}`);
-  expect(await page.getByLabel('Limit, in °F').inputValue()).toBe('86');
+  expect(await page.getByLabel('Limit (°F)').inputValue()).toBe('86');
   await client.call('deleteRule', { params: { rule: rule!.id } });
   await client.call('deleteDevice', { params: { device: heater.device.id } });
   await page.goto(`${service.url}/settings`);

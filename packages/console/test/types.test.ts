@@ -137,7 +137,7 @@ it('copies the kind, and gives the copy a page of its own', async () => {
 
 it('shows the new token as a QR code too', async () => {
   await page.getByRole('link', { name: 'Add another like it' }).click();
-  await page.getByLabel('Name').fill('Trail camera 2');
+  await page.getByRole('textbox', { name: 'Name', exact: true }).fill('Trail camera 2');
   await page.getByRole('button', { name: 'Register and get its token' }).click();
   const code = page.getByRole('img', { name: 'QR code of Trail camera 2' });
   await until(async () => (await code.evaluate((node) => (node as HTMLImageElement).naturalWidth)) > 0);

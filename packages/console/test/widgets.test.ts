@@ -1,4 +1,4 @@
-import type { Browser, BrowserContext, Page } from 'playwright-core';
+import type { Browser, Page } from 'playwright-core';
 import type { MqttClient } from 'mqtt';
 import { signedInPage, startBrowser } from '../../../test/support/browser';
 import {
@@ -17,7 +17,6 @@ jest.setTimeout(180_000);
 let service: TestService;
 let person: Person;
 let browser: Browser;
-let context: BrowserContext;
 let page: Page;
 let faults: string[];
 let board: MqttClient;
@@ -79,7 +78,7 @@ beforeAll(async () => {
   await board.subscribeAsync(`moor/${device}/wanted/#`, { qos: 1 });
   dashboard = (await person.client.call('createStarterDashboard', { params: { device } })).id;
   browser = await startBrowser();
-  ({ page, context, faults } = await signedInPage(browser, service.url, person));
+  ({ page, faults } = await signedInPage(browser, service.url, person));
   await page.goto(`${service.url}/dashboards/${dashboard}`);
 });
 afterAll(async () => {
@@ -124,9 +123,9 @@ it('a slider sends when it is let go, by the keyboard too', async () => {
 });
 
 it('a button is a press: told once, with what became of it', async () => {
-  await widget('button').getByRole('button', { name: 'Horn' }).click();
+  await widget('button').getByRole('button', { name: 'Horn', exact: true }).click();
   await applied('button').waitFor();
-  await widget('button').getByRole('button', { name: 'Horn' }).click();
+  await widget('button').getByRole('button', { name: 'Horn', exact: true }).click();
   await until(() => told.filter((one) => one === 'horn=1').length === 2);
 });
 
@@ -165,12 +164,12 @@ it('adds bars with options, a heading, events; asks before a press where it is s
   await page.getByRole('img', { name: /Opening, mean of each day: from 10 % to 60 %/ }).waitFor();
   await widget('events').getByText('Nothing yet.').waitFor();
   const before = told.length;
-  await widget('button').getByRole('button', { name: 'Horn' }).click();
+  await widget('button').getByRole('button', { name: 'Horn', exact: true }).click();
   await page.getByRole('dialog').getByRole('button', { name: 'Leave it' }).click();
   await page.getByRole('dialog').waitFor({ state: 'hidden' });
   expect(told.length).toBe(before);
-  await widget('button').getByRole('button', { name: 'Horn' }).click();
-  await page.getByRole('dialog').getByRole('button', { name: 'Horn' }).click();
+  await widget('button').getByRole('button', { name: 'Horn', exact: true }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Horn', exact: true }).click();
   await until(() => told.length === before + 1);
 });
 

@@ -28,7 +28,7 @@ export function useHistory(
           });
         },
         staleTime: 0,
-        refetchInterval: Math.max(20_000, period.ms / 200),
+        refetchInterval: Math.min(300_000, Math.max(20_000, period.ms / 200)),
         placeholderData: keepPreviousData,
       };
     }),

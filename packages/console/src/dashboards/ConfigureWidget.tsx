@@ -11,6 +11,7 @@ import {
 import { useState, type ReactNode } from 'react';
 import {
   checkOptions,
+  COLUMNS,
   fitRange,
   widgetFits,
   WIDGET_TYPES,
@@ -25,13 +26,22 @@ import { OptionField } from './OptionField';
 import { SourceFields } from './SourceFields';
 import type { Catalogue } from './useCatalogue';
 
-/** Title, type, sources and options of one widget. */
+/** Its place on the wide arrangement, as people count: from one. */
+const PLACES = [
+  ['x', 'Column', 1],
+  ['y', 'Row', 1],
+  ['w', 'Columns', 0],
+  ['h', 'Rows', 0],
+] as const;
+
+/** Title, type, sources, options and place of one widget. */
 export function ConfigureWidget({
   widget,
   catalogue,
   chosen,
   kindId,
   onChange,
+  onCopy,
   onClose,
 }: {
   widget: Widget;
@@ -39,6 +49,8 @@ export function ConfigureWidget({
   chosen: string | null;
   kindId: number | null;
   onChange: (widget: Widget) => void;
+  /** Adds another like it. */
+  onCopy: (widget: Widget) => void;
   onClose: () => void;
 }): ReactNode {
   const [draft, setDraft] = useState(widget);
@@ -100,6 +112,20 @@ export function ConfigureWidget({
             />
           ))}
         </Box>
+        <Box sx={{ display: 'grid', gridTemplateColumns: 'repeat(4, 1fr)', gap: 2 }}>
+          {PLACES.map(([name, label, first]) => (
+            <TextField
+              key={name}
+              label={label}
+              type="number"
+              value={draft[name] + first}
+              onChange={({ target }) =>
+                target.value !== '' && setDraft({ ...draft, [name]: Number(target.value) - first })
+              }
+              slotProps={{ htmlInput: { min: 1, max: name === 'x' || name === 'w' ? COLUMNS : 40 } }}
+            />
+          ))}
+        </Box>
         {scaled && (
           <Button disabled={!Number.isFinite(low)} onClick={() => set(fitRange(low, high))}>
             Fit range to seen values
@@ -107,6 +133,17 @@ export function ConfigureWidget({
         )}
       </DialogContent>
       <DialogActions sx={{ px: 3, pb: 2 }}>
+        <Button
+          variant="text"
+          disabled={wrong !== null}
+          sx={{ mr: 'auto' }}
+          onClick={() => {
+            onCopy(draft);
+            onClose();
+          }}
+        >
+          Make a copy
+        </Button>
         <Button onClick={onClose}>Cancel</Button>
         <Button
           variant="contained"

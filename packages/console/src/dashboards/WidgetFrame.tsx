@@ -5,6 +5,7 @@ import type { Period } from '../charts/period';
 import { ink } from '../theme';
 import type { Source } from './useCatalogue';
 import { WidgetBody } from './WidgetBody';
+import { WidgetMenu } from './WidgetMenu';
 
 /** A widget with its title; while editing with a handle and what can be done to it. */
 export function WidgetFrame({
@@ -92,6 +93,7 @@ export function WidgetFrame({
             </Button>
           </Box>
         )}
+        {!editing && <WidgetMenu title={title ?? ''} sources={sources} period={period} />}
       </Box>
       <Box sx={{ flex: 1, minHeight: 0 }}>
         <WidgetBody widget={widget} sources={sources} period={period} editing={editing} />

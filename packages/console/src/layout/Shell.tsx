@@ -1,5 +1,5 @@
-import { Box, Typography } from '@mui/material';
-import { useEffect, useRef, type ReactNode } from 'react';
+import { Box, ButtonBase, Menu, MenuItem, Typography, useMediaQuery } from '@mui/material';
+import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { NavLink, useLocation } from 'react-router';
 import { useRead } from '../api';
 import { useLive } from '../live';
@@ -15,6 +15,9 @@ const PLACES = [
   ['People', '/people'],
   ['Settings', '/settings'],
 ] as const;
+
+/** On a phone the first words stand on the line, the others under one more. */
+const MOST_ON_PHONE = ['/', '/dashboards', '/events', '/devices'];
 
 const LOST = 'Not connected, trying again …';
 
@@ -72,7 +75,50 @@ export function Shell({ children }: { children: ReactNode }): ReactNode {
   );
 }
 
+const WORD = {
+  py: 1.5,
+  textDecoration: 'none',
+  borderBottom: '3px solid transparent',
+  '&.active': { borderColor: ink.heather, fontWeight: 700 },
+  '&:hover': { borderColor: ink.line },
+} as const;
+
+/** The words that have no room on a phone's line. */
+function More(): ReactNode {
+  const { pathname } = useLocation();
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const places = PLACES.filter(([, path]) => !MOST_ON_PHONE.includes(path));
+  const isHere = places.some(([, path]) => pathname.startsWith(path));
+  return (
+    <>
+      <ButtonBase
+        aria-haspopup="menu"
+        aria-expanded={anchor !== null}
+        onClick={({ currentTarget }) => setAnchor(currentTarget)}
+        className={isHere ? 'active' : ''}
+        sx={{ ...WORD, font: 'inherit' }}
+      >
+        More
+      </ButtonBase>
+      <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
+        {places.map(([title, path]) => (
+          <MenuItem
+            key={path}
+            component={NavLink}
+            to={path}
+            onClick={() => setAnchor(null)}
+            sx={{ minHeight: 44, minWidth: 160, '&.active': { fontWeight: 700 } }}
+          >
+            {title}
+          </MenuItem>
+        ))}
+      </Menu>
+    </>
+  );
+}
+
 function TopLine(): ReactNode {
+  const phone = useMediaQuery('(max-width: 599.95px)');
   const { connected } = useLive();
   const me = useRead('me').data;
   return (
@@ -97,8 +143,6 @@ function TopLine(): ReactNode {
           overflowX: 'auto',
           whiteSpace: 'nowrap',
           scrollbarWidth: 'none',
-          // All the words fit on a phone.
-          '@media (max-width: 599.95px)': { fontSize: '0.775rem' },
         }}
       >
         <Typography
@@ -113,24 +157,17 @@ function TopLine(): ReactNode {
         >
           Peatmoor
         </Typography>
-        <Box component="nav" aria-label="Pages" sx={{ display: 'flex', gap: { xs: 0.8, sm: 2.5 } }}>
-          {PLACES.map(([title, path]) => (
-            <Box
-              key={path}
-              component={NavLink}
-              to={path}
-              end={path === '/'}
-              sx={{
-                py: 1.5,
-                textDecoration: 'none',
-                borderBottom: '3px solid transparent',
-                '&.active': { borderColor: ink.heather, fontWeight: 700 },
-                '&:hover': { borderColor: ink.line },
-              }}
-            >
+        <Box
+          component="nav"
+          aria-label="Pages"
+          sx={{ display: 'flex', gap: { xs: 1.5, sm: 2.5 }, fontSize: { xs: '0.94rem', sm: 'inherit' } }}
+        >
+          {PLACES.filter(([, path]) => !phone || MOST_ON_PHONE.includes(path)).map(([title, path]) => (
+            <Box key={path} component={NavLink} to={path} end={path === '/'} sx={WORD}>
               {title}
             </Box>
           ))}
+          {phone && <More />}
         </Box>
         <Box sx={{ flex: 1 }} />
         <Typography

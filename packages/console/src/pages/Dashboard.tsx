@@ -1,7 +1,7 @@
 import { Box, Button, MenuItem, TextField, Typography, useMediaQuery } from '@mui/material';
-import { useState, type ReactNode } from 'react';
+import { useEffect, useState, type ReactNode } from 'react';
 import { useLocation, useNavigate, useParams, useSearchParams } from 'react-router';
-import { addWidgets, type Place, type Widget } from '@peatmoor/core';
+import { addWidgets, findPlace, fitPlace, type Place, type Widget } from '@peatmoor/core';
 import { useChange } from '../api';
 import { usePeriod } from '../charts/usePeriod';
 import { TimeStrip } from '../charts/TimeStrip';
@@ -39,6 +39,21 @@ function OneDashboard({ id }: { id: number }): ReactNode {
   const [period, setPeriod] = usePeriod();
   const [search, setSearch] = useSearchParams();
   const picked = search.get('device');
+  const { undo } = draft;
+  // As everywhere: Ctrl+Z takes the last change back, but not while something is written.
+  useEffect(() => {
+    if (!editing || undo === null) return;
+    const take = (event: KeyboardEvent): void => {
+      const writing =
+        event.target instanceof HTMLElement && event.target.matches('input, textarea, [contenteditable]');
+      if (writing || event.key.toLowerCase() !== 'z' || !(event.ctrlKey || event.metaKey) || event.shiftKey)
+        return;
+      event.preventDefault();
+      undo();
+    };
+    window.addEventListener('keydown', take);
+    return () => window.removeEventListener('keydown', take);
+  }, [editing, undo]);
   if (content === null || catalogue === null)
     return <NotThere error={draft.error} what="dashboard" back={['All dashboards', '/dashboards']} />;
   const { widgets, title } = content;
@@ -146,8 +161,13 @@ function OneDashboard({ id }: { id: number }): ReactNode {
           catalogue={catalogue}
           chosen={chosen}
           kindId={kindId}
+          onCopy={(one) =>
+            setWidgets((all) => [...all, { ...one, id: newId(), ...findPlace(all, { w: one.w, h: one.h }) }])
+          }
           onClose={() => setConfigured(null)}
-          onChange={(next) => setWidgets((all) => all.map((one) => (one.id === next.id ? next : one)))}
+          onChange={(next) =>
+            setWidgets((all) => all.map((one) => (one.id === next.id ? fitPlace(next) : one)))
+          }
         />
       )}
       <TimeStrip period={period} onChange={setPeriod} />

@@ -1,7 +1,7 @@
 import { counted } from '@peatmoor/core';
-import { Box, Button, Typography } from '@mui/material';
+import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
 import { useEffect, useMemo, useState, type ReactNode } from 'react';
-import { Link } from 'react-router';
+import { Link, useSearchParams } from 'react-router';
 import type { Device } from '@peatmoor/contract';
 import { useRead } from '../api';
 import { liveStore, useHeardUntil } from '../live';
@@ -19,9 +19,15 @@ export function Overview(): ReactNode {
   const now = useHeardUntil();
   useEffect(() => devices.data && liveStore.seed(devices.data), [devices.data]);
   const [most, setMost] = useState(ROWS_AT_ONCE);
+  const [search, setSearch] = useSearchParams();
+  const find = search.get('find') ?? '';
+  const only = search.get('only') ?? '';
   const sorted = useMemo(
-    () => [...(devices.data ?? [])].sort((a, b) => trouble(b) - trouble(a) || a.name.localeCompare(b.name)),
-    [devices.data],
+    () =>
+      (devices.data ?? [])
+        .filter((device) => isFound(device, find, only))
+        .sort((a, b) => trouble(b) - trouble(a) || a.name.localeCompare(b.name)),
+    [devices.data, find, only],
   );
   const list = sorted.slice(0, most);
   // In an order that stays, so that what is asked for does not change whenever a row moves up.
@@ -37,19 +43,49 @@ export function Overview(): ReactNode {
   }, [refetch]);
   if (devices.data === undefined) return <Notice error={devices.error} />;
   if (devices.data.length === 0) return <NothingYet />;
-  const quiet = sorted.filter(({ presence }) => presence.state === 'quiet').length;
+  const change = (name: string, value: string): void =>
+    setSearch(
+      (before) => {
+        if (value === '') before.delete(name);
+        else before.set(name, value);
+        return before;
+      },
+      { replace: true },
+    );
   return (
     <>
-      <Heading
-        title="Overview"
-        below={`${counted(sorted.length, 'device')}${quiet > 0 ? `, ${quiet} quiet` : ''}. The last 24 hours.`}
-      >
+      <Heading title="Overview" below={wholeInWords(devices.data)}>
         <Button component={Link} to="/devices/new">
           Add a device
         </Button>
       </Heading>
       {clock !== null && <Notice>{clock}</Notice>}
-      {overview.data && <TimeAxis from={overview.data.from} to={overview.data.to} />}
+      {devices.data.length > FEW && (
+        <Box sx={{ display: 'flex', gap: 3, mb: 2 }}>
+          <TextField
+            label="Find"
+            type="search"
+            placeholder="a name, a kind or a label"
+            value={find}
+            onChange={({ target }) => change('find', target.value)}
+            sx={{ maxWidth: 260 }}
+          />
+          <TextField
+            select
+            label="Show"
+            value={only}
+            onChange={({ target }) => change('only', target.value)}
+            slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+            sx={{ maxWidth: 200 }}
+          >
+            <MenuItem value="">all devices</MenuItem>
+            <MenuItem value="trouble">with open events</MenuItem>
+            <MenuItem value="quiet">quiet ones</MenuItem>
+          </TextField>
+        </Box>
+      )}
+      {sorted.length === 0 && <Typography color="text.secondary">No device fits.</Typography>}
+      {overview.data && sorted.length > 0 && <TimeAxis from={overview.data.from} to={overview.data.to} />}
       <Box sx={{ borderBottom: `1px solid ${ink.line}` }}>
         {list.map((device) => (
           <DeviceRows
@@ -92,4 +128,33 @@ function NothingYet(): ReactNode {
       </Button>
     </Box>
   );
+}
+
+/** Of fewer devices than this everything is in sight. */
+const FEW = 6;
+
+/** All of them in one sentence. */
+function wholeInWords(devices: readonly Device[]): string {
+  const online = devices.filter(({ presence }) => presence.state === 'online').length;
+  const quiet = devices.filter(({ presence }) => presence.state === 'quiet').length;
+  const open = devices.reduce((sum, { openEvents }) => sum + openEvents, 0);
+  return [
+    `${online} of ${counted(devices.length, 'device')} online`,
+    quiet > 0 && `${quiet} quiet`,
+    open === 0 ? 'nothing open' : `${counted(open, 'event')} open`,
+    'the last 24 hours',
+  ]
+    .filter(Boolean)
+    .join(' · ');
+}
+
+function isFound(
+  { id, name, kindTitle, labels, openEvents, presence }: Device,
+  find: string,
+  only: string,
+): boolean {
+  if (only === 'trouble' && openEvents === 0) return false;
+  if (only === 'quiet' && presence.state !== 'quiet') return false;
+  const text = find.trim().toLowerCase();
+  return text === '' || [id, name, kindTitle, ...labels].some((one) => one.toLowerCase().includes(text));
 }

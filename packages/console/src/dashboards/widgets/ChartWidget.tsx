@@ -24,7 +24,7 @@ function ChartBody({ widget, sources, period }: WidgetProps): ReactNode {
   );
   useAllShown(real.map(({ device }) => device!.id).join());
   const displayOf = useDisplay();
-  const now = useNow(Math.max(1000, period.ms / 300));
+  const now = useNow(Math.min(60_000, Math.max(1000, period.ms / 300)));
   const from = now - period.ms;
   const pointed = useSyncExternalStore(crosshair.subscribe, crosshair.at);
   const several = new Set(sources.map(({ device }) => device?.id)).size > 1;
