@@ -2,11 +2,15 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import { ApiError, type Command } from '@peatmoor/contract';
 import { api, newKey } from '../api';
-import { serviceNow, useLive } from '../live';
+import { firstHeard, serviceNow, useLive } from '../live';
 
 /** How long a press may take to reach the service; later it is refused there. */
 const PRESS_MS = 5000;
 const AGAIN_MS = 1000;
+/** How long a page that was just opened may take to hear of the service. */
+const FIRST_MS = 4000;
+const NOT_CONNECTED = 'Not connected: nothing was sent. Press it again once the link is back.';
+const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
 
 /** What became of the last press of a control. */
 export interface Press {
@@ -22,7 +26,7 @@ export interface Press {
  */
 export function usePress(device: string, stream: string): Press {
   const client = useQueryClient();
-  const { connected } = useLive();
+  const { lostAt } = useLive();
   const [state, setState] = useState<Press['state']>('still');
   const [error, setError] = useState<Error | null>(null);
   const isShown = useRef(true);
@@ -44,45 +48,44 @@ export function usePress(device: string, stream: string): Press {
       } catch (failure) {
         if (failure instanceof ApiError && failure.problem.status !== 0 && failure.problem.status < 500)
           return undefined;
-        await new Promise((resolve) => setTimeout(resolve, AGAIN_MS));
+        await pause(AGAIN_MS);
       }
     }
     return undefined;
   };
-  const press = (value: number | boolean | string): void => {
-    if (state !== 'still') return;
-    if (!connected || !navigator.onLine)
-      return setError(new Error('Not connected: nothing was sent. Press it again once the link is back.'));
-    setError(null);
-    setState('sending');
-    const from = serviceNow();
-    const until = Math.ceil(from + PRESS_MS);
+  const send = async (value: number | boolean | string): Promise<void> => {
+    // A page that was just opened does not know the service's time yet.
+    const isHeard = await Promise.race([firstHeard.then(() => true), pause(FIRST_MS).then(() => false)]);
+    if (!isHeard) throw new Error(NOT_CONNECTED);
+    const until = Math.ceil(serviceNow() + PRESS_MS);
     const before = client.getQueryData<Command[]>(queryKey)?.find((one) => one.stream === stream)?.id ?? 0;
-    api
-      .call('createCommand', {
+    try {
+      await api.call('createCommand', {
         params: { device },
         body: { stream, value, until },
         once: newKey(),
         withinMs: PRESS_MS,
-      })
-      .then(
-        () => setState('still'),
-        async (failure: Error) => {
-          if (!(failure instanceof ApiError) || failure.problem.status !== 0) {
-            setState('still');
-            return setError(failure);
-          }
-          setState('not known');
-          // What is still under way is refused from then on: what is there afterwards is all there will be.
-          await new Promise((resolve) => setTimeout(resolve, Math.max(0, until - serviceNow()) + AGAIN_MS));
-          const newest = await lookUp();
-          setState('still');
-          if (newest === undefined || newest.id <= before)
-            setError(
-              new Error('No answer came in time, and it was not sent. Press it again if it is still right.'),
-            );
-        },
-      );
+      });
+    } catch (failure) {
+      if (!(failure instanceof ApiError) || failure.problem.status !== 0) throw failure;
+      setState('not known');
+      // What is still under way is refused from then on: what is there afterwards is all there will be.
+      await pause(Math.max(0, until - serviceNow()) + AGAIN_MS);
+      const newest = await lookUp();
+      if (newest === undefined || newest.id <= before)
+        throw new Error('No answer came in time, and it was not sent. Press it again if it is still right.', {
+          cause: failure,
+        });
+    }
+  };
+  const press = (value: number | boolean | string): void => {
+    if (state !== 'still') return;
+    if (lostAt !== null || !navigator.onLine) return setError(new Error(NOT_CONNECTED));
+    setError(null);
+    setState('sending');
+    send(value)
+      .catch((failure: Error) => setError(failure))
+      .finally(() => setState('still'));
   };
   return { press, state, error };
 }

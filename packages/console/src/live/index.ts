@@ -8,5 +8,5 @@ export {
   useNow,
   useShown,
 } from './hooks';
-export { serviceNow } from './link';
+export { firstHeard, serviceNow } from './link';
 export { liveStore } from './store';

@@ -24,6 +24,9 @@ export const BEGINNING: LiveState = { connected: false, lostAt: null, changed: n
 
 /** How far the service's clock is ahead of this machine's, in ms; as told by its newest beat. */
 let ahead = 0;
+let greeted: () => void;
+/** Settles when the service was heard for the first time: from then on its time is known. */
+export const firstHeard = new Promise<void>((resolve) => (greeted = resolve));
 /** The time by the service's clock, epoch ms. */
 export const serviceNow = (): number => Date.now() + ahead;
 
@@ -121,6 +124,7 @@ export function openLink({ client, onState }: LinkParts): { end(): void } {
       // After a break everything is read anew.
       if (wait > 500) void client.invalidateQueries();
       wait = 500;
+      greeted();
       onState(() => ({ connected: true, lostAt: null }));
     }
     if (message.type === 'changed') onState(() => ({ changed: { ...message, at: Date.now() } }));
