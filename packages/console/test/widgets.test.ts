@@ -61,6 +61,8 @@ beforeAll(async () => {
             direction: 'control',
           },
           { key: 'sign', title: 'Sign', type: 'text', direction: 'control' },
+          { key: 'place', title: 'Where', type: 'location' },
+          { key: 'said', title: 'Said', type: 'text' },
         ],
       },
     },
@@ -68,6 +70,7 @@ beforeAll(async () => {
   const day = 86_400_000;
   for (let i = 5; i >= 0; i--)
     await post(service, token, { at: Date.now() - i * day - 1000, opening: 10 * (i + 1) });
+  await post(service, token, { place: { lat: 53.42, lon: -1.87 }, said: 'gate greased' });
   board = await mqttAs(service, device, token);
   board.on('message', (topic, payload) => {
     const name = topic.split('/').pop()!;
@@ -100,6 +103,8 @@ it('offers for each control what steers it', async () => {
     'button horn',
     'entry mode',
     'entry sign',
+    'value place',
+    'value said',
   ]);
 });
 
@@ -152,6 +157,8 @@ it('adds bars with options, a heading, events; asks before a press where it is s
     await page.getByRole('dialog').waitFor({ state: 'hidden' });
   };
   await add('Bars', 'Opening');
+  await add('Track', 'Where');
+  await add('Messages', 'Said');
   await add('Heading', null);
   await add('Events', null);
   await page.getByRole('button', { name: 'Change Horn' }).click();
@@ -163,6 +170,8 @@ it('adds bars with options, a heading, events; asks before a press where it is s
   // Six days of one reading each: 60, 50, … 10.
   await page.getByRole('img', { name: /Opening, mean of each day: from 10 % to 60 %/ }).waitFor();
   await widget('events').getByText('Nothing yet.').waitFor();
+  await widget('track').getByRole('img', { name: '1 place, the newest 53.42, -1.87' }).waitFor();
+  await widget('log').getByText('gate greased').waitFor();
   const before = told.length;
   await widget('button').getByRole('button', { name: 'Horn', exact: true }).click();
   await page.getByRole('dialog').getByRole('button', { name: 'Leave it' }).click();

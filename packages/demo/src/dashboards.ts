@@ -40,7 +40,9 @@ const MOSS: Placed[] = [
     [6, 9, 6, 4],
     of('bars', 'Visitors of each day', ['footbridge/visitors_day'], { shows: 'highest', bars: 14 }),
   ],
-  [[0, 13, 12, 3], { type: 'events', title: 'Events of the moss' }],
+  [[0, 13, 6, 5], of('track', 'Bracken’s way', ['pony-bracken/place'])],
+  [[6, 13, 6, 5], of('pictures', 'By the alder', ['camera-alder/picture'])],
+  [[0, 18, 12, 3], { type: 'events', title: 'Events of the moss' }],
 ];
 
 /** Where the sluice is steered from. */

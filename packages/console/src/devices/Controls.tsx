@@ -1,20 +1,16 @@
 import { Box, Typography } from '@mui/material';
 import type { ReactNode } from 'react';
 import { isControllable, type Datastream } from '@peatmoor/core';
-import type { Command, Device, Kind } from '@peatmoor/contract';
-import { useRead } from '../api';
-import { useNewest } from '../live';
+import type { Device, Kind } from '@peatmoor/contract';
 import { CommandMark, PressMark } from '../parts/marks';
 import { Notice } from '../parts/Notice';
 import { useDisplay } from '../parts/useDisplay';
 import { ink } from '../theme';
 import { ControlField } from './ControlField';
-import { usePress } from './usePress';
-import { wantedValue } from './wanted';
+import { useControl } from './useControl';
 
 /** The controls of a device: what is wanted, and whether the board applied it. */
 export function Controls({ device, kind }: { device: Device; kind: Kind }): ReactNode {
-  const commands = useRead('listCommands', { params: { device: device.id } }).data;
   const streams = kind.streams.filter(isControllable);
   if (streams.length === 0)
     return (
@@ -22,29 +18,12 @@ export function Controls({ device, kind }: { device: Device; kind: Kind }): Reac
         This kind has no controls. Add a datastream with the direction “people control it”.
       </Typography>
     );
-  return streams.map((stream) => (
-    <ControlRow
-      key={stream.key}
-      device={device.id}
-      stream={stream}
-      command={commands?.find((one) => one.stream === stream.key)}
-    />
-  ));
+  return streams.map((stream) => <ControlRow key={stream.key} device={device.id} stream={stream} />);
 }
 
-function ControlRow({
-  device,
-  stream,
-  command,
-}: {
-  device: string;
-  stream: Datastream;
-  command: Command | undefined;
-}): ReactNode {
-  const { press: send, state, error } = usePress(device, stream.key);
-  const newest = useNewest(device, stream.key);
+function ControlRow({ device, stream }: { device: string; stream: Datastream }): ReactNode {
+  const { press, state, error, command, value } = useControl(device, stream);
   const display = useDisplay()(stream);
-  const value = wantedValue(command, newest?.value);
   return (
     <Box
       sx={{
@@ -57,7 +36,7 @@ function ControlRow({
       }}
     >
       <Box sx={{ flex: '1 1 180px', fontWeight: 600 }}>{stream.title}</Box>
-      <ControlField stream={stream} value={value} disabled={state !== 'still'} onSend={send} />
+      <ControlField stream={stream} value={value} disabled={state !== 'still'} onSend={press} />
       <Box sx={{ flex: '2 1 220px', color: ink.soft }}>
         {state !== 'still' && <PressMark state={state} />}
         {state === 'still' && command && (

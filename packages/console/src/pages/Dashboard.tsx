@@ -1,6 +1,6 @@
 import { Box, Button, MenuItem, TextField, Typography, useMediaQuery } from '@mui/material';
 import { useEffect, useState, type ReactNode } from 'react';
-import { useLocation, useNavigate, useParams, useSearchParams } from 'react-router';
+import { useLocation, useNavigate, useParams } from 'react-router';
 import { addWidgets, findPlace, fitPlace, type Place, type Widget } from '@peatmoor/core';
 import { useChange } from '../api';
 import { usePeriod } from '../charts/usePeriod';
@@ -16,6 +16,7 @@ import { useAsk } from '../parts/Ask';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
 import { NotThere } from '../parts/NotThere';
+import { useAddress } from '../parts/useAddress';
 import { ink } from '../theme';
 
 let counter = 0;
@@ -37,8 +38,7 @@ function OneDashboard({ id }: { id: number }): ReactNode {
   const [adding, setAdding] = useState(false);
   const [configured, setConfigured] = useState<Widget | null>(null);
   const [period, setPeriod] = usePeriod();
-  const [search, setSearch] = useSearchParams();
-  const picked = search.get('device');
+  const [picked, setPicked] = useAddress('device');
   const { undo } = draft;
   // As everywhere: Ctrl+Z takes the last change back, but not while something is written.
   useEffect(() => {
@@ -109,15 +109,7 @@ function OneDashboard({ id }: { id: number }): ReactNode {
           select
           label="Chosen device"
           value={chosen ?? ''}
-          onChange={({ target }) =>
-            setSearch(
-              (before) => {
-                before.set('device', target.value);
-                return before;
-              },
-              { replace: true },
-            )
-          }
+          onChange={({ target }) => setPicked(target.value)}
           sx={{ maxWidth: 280, mb: 3 }}
         >
           {ofKind.map((device) => (

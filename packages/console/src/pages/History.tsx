@@ -1,6 +1,5 @@
 import { Box, Checkbox, FormControlLabel, MenuItem, TextField, Typography } from '@mui/material';
 import type { ReactNode } from 'react';
-import { useSearchParams } from 'react-router';
 import { isNumeric, type Widget } from '@peatmoor/core';
 import { PERIODS } from '../charts/period';
 import { usePeriod } from '../charts/usePeriod';
@@ -8,33 +7,26 @@ import { TimeStrip } from '../charts/TimeStrip';
 import { DRAWN } from '../dashboards/widgets';
 import { useCatalogue } from '../dashboards/useCatalogue';
 import { Heading } from '../parts/Heading';
+import { useAddress } from '../parts/useAddress';
 import { ink } from '../theme';
-import { OtherHistory } from './OtherHistory';
+import { OtherHistory } from '../history/OtherHistory';
 
 /** Looking back at one device: a chart for each datastream chosen. */
 export function History(): ReactNode {
   const catalogue = useCatalogue(null);
-  const [search, setSearch] = useSearchParams();
+  const [chosen, setChosen] = useAddress('device');
+  const [without, setWithout] = useAddress('without');
   const [period, setPeriod] = usePeriod(PERIODS[2]);
   if (catalogue === null) return null;
-  const device = catalogue.devices.find(({ id }) => id === search.get('device')) ?? catalogue.devices[0];
+  const device = catalogue.devices.find(({ id }) => id === chosen) ?? catalogue.devices[0];
   if (device === undefined) return <Heading title="History" below="There is no device yet." />;
   const streams =
     catalogue.kinds
       .find(({ id }) => id === device.kindId)
       ?.streams.filter(({ direction }) => direction !== 'control') ?? [];
-  const hidden = new Set((search.get('without') ?? '').split(',').filter(Boolean));
-  const change = (name: string, value: string): void =>
-    setSearch(
-      (before) => {
-        if (value === '') before.delete(name);
-        else before.set(name, value);
-        return before;
-      },
-      { replace: true },
-    );
+  const hidden = new Set(without.split(',').filter(Boolean));
   const toggle = (key: string): void =>
-    change('without', (hidden.has(key) ? [...hidden].filter((one) => one !== key) : [...hidden, key]).join());
+    setWithout((hidden.has(key) ? [...hidden].filter((one) => one !== key) : [...hidden, key]).join());
   return (
     <>
       <Heading title="History" />
@@ -43,7 +35,7 @@ export function History(): ReactNode {
           select
           label="Device"
           value={device.id}
-          onChange={({ target }) => change('device', target.value)}
+          onChange={({ target }) => setChosen(target.value)}
           sx={{ maxWidth: 300 }}
         >
           {catalogue.devices.map(({ id, name }) => (

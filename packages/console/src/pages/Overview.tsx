@@ -1,7 +1,7 @@
 import { counted } from '@peatmoor/core';
 import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
 import { useEffect, useMemo, useState, type ReactNode } from 'react';
-import { Link, useSearchParams } from 'react-router';
+import { Link } from 'react-router';
 import type { Device } from '@peatmoor/contract';
 import { useRead } from '../api';
 import { liveStore, useHeardUntil } from '../live';
@@ -9,6 +9,7 @@ import { DeviceRows } from '../overview/DeviceRows';
 import { TimeAxis } from '../overview/TimeAxis';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
+import { useAddress } from '../parts/useAddress';
 import { ink } from '../theme';
 
 /** The ledger: a row a device, troubled ones first, all days on one time axis. */
@@ -19,9 +20,8 @@ export function Overview(): ReactNode {
   const now = useHeardUntil();
   useEffect(() => devices.data && liveStore.seed(devices.data), [devices.data]);
   const [most, setMost] = useState(ROWS_AT_ONCE);
-  const [search, setSearch] = useSearchParams();
-  const find = search.get('find') ?? '';
-  const only = search.get('only') ?? '';
+  const [find, setFind] = useAddress('find');
+  const [only, setOnly] = useAddress('only');
   const sorted = useMemo(
     () =>
       (devices.data ?? [])
@@ -43,15 +43,6 @@ export function Overview(): ReactNode {
   }, [refetch]);
   if (devices.data === undefined) return <Notice error={devices.error} />;
   if (devices.data.length === 0) return <NothingYet />;
-  const change = (name: string, value: string): void =>
-    setSearch(
-      (before) => {
-        if (value === '') before.delete(name);
-        else before.set(name, value);
-        return before;
-      },
-      { replace: true },
-    );
   return (
     <>
       <Heading title="Overview" below={wholeInWords(devices.data)}>
@@ -67,14 +58,14 @@ export function Overview(): ReactNode {
             type="search"
             placeholder="a name, a kind or a label"
             value={find}
-            onChange={({ target }) => change('find', target.value)}
+            onChange={({ target }) => setFind(target.value)}
             sx={{ maxWidth: 260 }}
           />
           <TextField
             select
             label="Show"
             value={only}
-            onChange={({ target }) => change('only', target.value)}
+            onChange={({ target }) => setOnly(target.value)}
             slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
             sx={{ maxWidth: 200 }}
           >

@@ -70,17 +70,7 @@ export function PressMark({ state }: { state: 'sending' | 'not known' }): ReactN
       data-state={state}
       sx={{ display: 'inline-flex', alignItems: 'center', gap: 0.75, fontSize: '0.9rem' }}
     >
-      <svg {...svg}>
-        <circle
-          cx="8"
-          cy="8"
-          r="6"
-          fill="none"
-          stroke={ink.soft}
-          strokeWidth="1.5"
-          strokeDasharray="1.5 2.3"
-        />
-      </svg>
+      <CommandShape state="not-known" />
       {state === 'sending' ? 'on its way …' : 'not known; looking it up …'}
     </Box>
   );

@@ -1,49 +1,28 @@
-import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
-import { useRead } from '../../api';
 import { ControlField } from '../../devices/ControlField';
-import { usePress } from '../../devices/usePress';
-import { wantedValue } from '../../devices/wanted';
-import { useNewest } from '../../live';
-import { CommandMark, PressMark } from '../../parts/marks';
-import { Notice } from '../../parts/Notice';
+import { useControl } from '../../devices/useControl';
 import { useDisplay } from '../../parts/useDisplay';
-import { ink } from '../../theme';
 import type { DrawnWidget, WidgetProps } from './drawn';
+import { Steered } from './Steered';
 
 /** Sets a number, a choice, a text or a colour; shows what is wanted and how far it has come. */
-function EntryBody({ sources: [source], editing }: WidgetProps): ReactNode {
-  const { stream } = source;
-  const device = source.device?.id ?? '';
+function EntryBody({ sources: [{ device, stream }], editing }: WidgetProps): ReactNode {
+  const control = useControl(device?.id ?? null, stream);
   const display = useDisplay()(stream);
-  const commands = useRead('listCommands', { params: { device } }, source.device !== null).data;
-  const { press, state, error } = usePress(device, stream.key);
-  const newest = useNewest(source.device?.id ?? null, stream.key)?.value;
-  const command = commands?.find((one) => one.stream === stream.key);
+  const { command, state } = control;
   return (
-    <Box
-      sx={{ height: '100%', display: 'flex', flexDirection: 'column', justifyContent: 'center', gap: 0.5 }}
+    <Steered
+      control={control}
+      sample={device === null}
+      beside={state === 'still' && command && <span>{display.reading(command.value)}</span>}
     >
       <ControlField
         stream={stream}
-        value={wantedValue(command, stream.direction === 'both' ? newest : undefined)}
-        disabled={editing || source.device === null || state !== 'still'}
-        onSend={press}
+        value={control.value}
+        disabled={editing || device === null || state !== 'still'}
+        onSend={control.press}
       />
-      <Box sx={{ minHeight: '1.4em', color: ink.soft, display: 'flex', gap: 1.5, flexWrap: 'wrap' }}>
-        {state !== 'still' ? (
-          <PressMark state={state} />
-        ) : (
-          command && (
-            <>
-              <CommandMark state={command.state} note={command.note} />
-              <span>{display.reading(command.value)}</span>
-            </>
-          )
-        )}
-      </Box>
-      <Notice error={error} />
-    </Box>
+    </Steered>
   );
 }
 

@@ -8,6 +8,7 @@ import { events } from './EventsWidget';
 import { gauge } from './GaugeWidget';
 import { heading } from './HeadingWidget';
 import { lamp } from './LampWidget';
+import { log, pictures, track } from './LookBackWidget';
 import { slider } from './SliderWidget';
 import { onOffSwitch } from './SwitchWidget';
 import { value } from './ValueWidget';
@@ -23,6 +24,9 @@ export const DRAWN: Readonly<Record<WidgetType, DrawnWidget>> = {
   button,
   slider,
   entry,
+  track,
+  log,
+  pictures,
   events,
   heading,
 };

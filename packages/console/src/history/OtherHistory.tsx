@@ -1,7 +1,6 @@
 import { Box, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import type { Location, Value } from '@peatmoor/core';
-import type { Stream } from '@peatmoor/contract';
+import type { Datastream, Location, Value } from '@peatmoor/core';
 import type { Period } from '../charts/period';
 import { Track } from '../charts/Track';
 import { useRead } from '../api';
@@ -19,10 +18,13 @@ export function OtherHistory({
   device,
   stream,
   period,
+  untitled = false,
 }: {
   device: string;
-  stream: Stream;
+  stream: Datastream;
   period: Period;
+  /** True where its title stands above it already. */
+  untitled?: boolean;
 }): ReactNode {
   const now = useNow(30_000);
   // The newest live one is part of the question, so that a new one is read at once.
@@ -37,8 +39,12 @@ export function OtherHistory({
   return (
     <Box data-others={stream.key}>
       <Box sx={{ fontSize: '0.9rem', mb: 0.5 }}>
-        {stream.title}
-        {answer.data?.cut && <span style={{ color: ink.soft }}>, the newest {limit}</span>}
+        {!untitled && stream.title}
+        {answer.data?.cut && (
+          <span style={{ color: ink.soft }}>
+            {untitled ? 'The' : ', the'} newest {limit}
+          </span>
+        )}
       </Box>
       <Notice error={answer.error} />
       {answer.data && readings.length === 0 && (
@@ -66,7 +72,15 @@ function Texts({ readings, now }: { readings: { at: number; value: Value }[]; no
   ));
 }
 
-function Pictures({ device, stream, times }: { device: string; stream: Stream; times: number[] }): ReactNode {
+function Pictures({
+  device,
+  stream,
+  times,
+}: {
+  device: string;
+  stream: Datastream;
+  times: number[];
+}): ReactNode {
   const [large, setLarge] = useState<number | null>(null);
   const now = useNow(60_000);
   return (

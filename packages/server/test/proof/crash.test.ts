@@ -5,7 +5,7 @@ import { connectAsync } from 'mqtt';
 import { WebSocket } from 'ws';
 import { QUIET, step, type Condition, type RuleState } from '@peatmoor/core';
 import { createClient, type Client } from '@peatmoor/contract';
-import { built, startProgram } from '../../../test/support/program';
+import { built, startProgram } from '../../../../test/support/program';
 import {
   mqttAs,
   newDevice,
@@ -16,7 +16,7 @@ import {
   startService,
   until,
   type TestService,
-} from '../../../test/support/service';
+} from '../../../../test/support/service';
 
 /** `npm run proof` asks for more. */
 const ROUNDS = Number(process.env.PROOF_SERVICE_KILLS ?? 8);

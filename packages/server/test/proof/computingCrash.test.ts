@@ -1,5 +1,5 @@
 import type { Client } from '@peatmoor/contract';
-import { newPerson, startService, until, type TestService } from '../../../test/support/service';
+import { newPerson, startService, until, type TestService } from '../../../../test/support/service';
 
 jest.setTimeout(180_000);
 

@@ -1,5 +1,5 @@
 import type { Client } from '@peatmoor/contract';
-import { newPerson, post, startService, until, type TestService } from '../../../test/support/service';
+import { newPerson, post, startService, until, type TestService } from '../../../../test/support/service';
 
 const DAY = 86_400_000;
 const id = 'fast';

@@ -1,5 +1,5 @@
 import type { Client } from '@peatmoor/contract';
-import { newPerson, post, startService, until, type TestService } from '../../../test/support/service';
+import { newPerson, post, startService, until, type TestService } from '../../../../test/support/service';
 
 // Folding, working out anew, deleting, calibrating and importing, all at once: afterwards what is kept is what a rebuild
 // from the list of readings gives.

@@ -10,7 +10,7 @@ import {
   startService,
   until,
   type TestService,
-} from '../../../test/support/service';
+} from '../../../../test/support/service';
 
 let service: TestService;
 let client: Client;
@@ -216,7 +216,7 @@ it.each([
   'the %s starter with %s compiles without a warning against stand-ins of the board headers',
   (sort, parts) => {
     const target = write(sort, parts === 'every part' ? everyPart : plan.streams);
-    const headers = path.join(__dirname, 'boardHeaders');
+    const headers = path.join(__dirname, '../boardHeaders');
     const out = path.join(folder, `${sort}.o`);
     const compiled = execFileSync(
       'g++',
@@ -281,7 +281,7 @@ it.each([
   (sort, claims) => {
     const target = write(sort, plan.streams, claims === '' ? {} : { claim: { secret: 'claim_made_up' } });
     const program = path.join(folder, `${sort}-run`);
-    const headers = path.join(__dirname, 'boardHeaders');
+    const headers = path.join(__dirname, '../boardHeaders');
     const main = path.join(target, 'src/main.cpp');
     execFileSync('g++', [
       '-std=c++17',

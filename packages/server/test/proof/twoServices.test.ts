@@ -4,7 +4,7 @@ import os from 'node:os';
 import path from 'node:path';
 import { createConnection, type Connection } from 'mariadb';
 import { createClient, type Client } from '@peatmoor/contract';
-import { built, startProgram, type Program } from '../../../test/support/program';
+import { built, startProgram, type Program } from '../../../../test/support/program';
 import {
   newDevice,
   newFolder,
@@ -12,7 +12,7 @@ import {
   sessionFetch,
   until,
   type TestService,
-} from '../../../test/support/service';
+} from '../../../../test/support/service';
 
 // Two services on one database: each piece of work is done once, whoever is killed or paused.
 const PORT = 20_000 + Math.floor(Math.random() * 20_000);

@@ -9,7 +9,7 @@ import {
   startService,
   until,
   type TestService,
-} from '../../../test/support/service';
+} from '../../../../test/support/service';
 
 // A board computer without a battery clock wakes up in 1970, then in the future, then is set back: nothing is lost.
 const HOUR = 3_600_000;
@@ -30,7 +30,7 @@ const values = async (): Promise<number[]> => {
 beforeAll(async () => {
   shift(0);
   service = await startService({
-    NODE_OPTIONS: `--import=${path.resolve(__dirname, '../../../test/support/shiftedClock.mjs')}`,
+    NODE_OPTIONS: `--import=${path.resolve(__dirname, '../../../../test/support/shiftedClock.mjs')}`,
     SHIFT_FILE: shiftFile,
   });
   const person = await newPerson(service);

@@ -5,7 +5,7 @@ import { createConnection } from 'mariadb';
 import { createHash } from 'node:crypto';
 import { pino } from 'pino';
 import { createClient } from '@peatmoor/contract';
-import { startManagedDatabase } from '../src/database/managed';
+import { startManagedDatabase } from '../../src/database/managed';
 import {
   CHUNK_PARTS,
   CLAIM_TABLES,
@@ -21,11 +21,11 @@ import {
   PRESSES,
   RULE_PARTS,
   SHARED_WORK,
-} from '../src/store/schema';
-import { newFolder, post, sessionFetch, startService, until } from '../../../test/support/service';
+} from '../../src/store/schema';
+import { newFolder, post, sessionFetch, startService, until } from '../../../../test/support/service';
 
 // A small database made by each version is kept; every later version starts from it with all that is in it.
-const FOLDER = path.join(__dirname, 'fixtures');
+const FOLDER = path.join(__dirname, '../fixtures');
 const FIXTURES = fs.readdirSync(FOLDER).filter((name) => name.startsWith('database-'));
 const HOUR_MS = 3_600_000;
 

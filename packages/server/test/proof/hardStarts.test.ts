@@ -6,9 +6,9 @@ import { createConnection } from 'mariadb';
 import { pino } from 'pino';
 import { Sequelize } from 'sequelize';
 import { createClient } from '@peatmoor/contract';
-import { lockFolder } from '../src/database/folderLock';
-import { startManagedDatabase } from '../src/database/managed';
-import { openStore } from '../src/store/store';
+import { lockFolder } from '../../src/database/folderLock';
+import { startManagedDatabase } from '../../src/database/managed';
+import { openStore } from '../../src/store/store';
 import {
   newDevice,
   newFolder,
@@ -17,7 +17,7 @@ import {
   readingsOf,
   startService,
   until,
-} from '../../../test/support/service';
+} from '../../../../test/support/service';
 
 const log = pino({ level: 'silent' });
 const isRoot = process.getuid?.() === 0;
@@ -68,7 +68,7 @@ it('says that another database server is on the folder, and starts once that is 
 
 it('an upgrade that is cut off anywhere goes on at the next start', async () => {
   const folder = newFolder();
-  const fixture = path.join(__dirname, 'fixtures', 'database-0.1.0-first.sql.gz');
+  const fixture = path.join(__dirname, '../fixtures', 'database-0.1.0-first.sql.gz');
   const statements = gunzipSync(fs.readFileSync(fixture)).toString().split('\n').slice(1);
   const database = await startManagedDatabase(folder, log, 'small');
   const connection = await createConnection({ ...database } as never);

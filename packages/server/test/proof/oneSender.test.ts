@@ -11,7 +11,7 @@ import {
   startService,
   until,
   type TestService,
-} from '../../../test/support/service';
+} from '../../../../test/support/service';
 
 // What one hostile or clumsy sender does to everybody else.
 let service: TestService;

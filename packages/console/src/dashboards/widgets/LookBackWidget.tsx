@@ -1,0 +1,20 @@
+import { Box } from '@mui/material';
+import type { ReactNode } from 'react';
+import { OtherHistory } from '../../history/OtherHistory';
+import { ink } from '../../theme';
+import type { DrawnWidget, WidgetProps } from './drawn';
+
+/** Places, texts or pictures over the period of the time strip. */
+function LookBackBody({ sources: [{ device, stream }], period }: WidgetProps): ReactNode {
+  if (device === null)
+    return <Box sx={{ color: ink.heather, fontSize: '0.85rem' }}>{stream.title} of the chosen device</Box>;
+  return (
+    <Box sx={{ height: '100%', overflowY: 'auto' }} tabIndex={0} role="group" aria-label={stream.title}>
+      <OtherHistory device={device.id} stream={stream} period={period} untitled />
+    </Box>
+  );
+}
+
+export const track: DrawnWidget = { Body: LookBackBody, phoneHeight: 260 };
+export const log: DrawnWidget = { Body: LookBackBody, phoneHeight: 240 };
+export const pictures: DrawnWidget = { Body: LookBackBody, phoneHeight: 300 };
