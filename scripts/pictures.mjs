@@ -103,7 +103,11 @@ const day = await signedIn();
 const phone = await signedIn({ phone: true });
 const night = await signedIn({ dark: true });
 await picture('overview', day, '/');
-await picture('dashboard', day, '/dashboards/1');
+await picture('dashboard', day, '/dashboards/1?period=7d', async (tab) => {
+  const box = await tab.locator('.u-over').first().boundingBox();
+  await tab.mouse.move(box.x + box.width * 0.6, box.y + box.height / 2);
+});
+await picture('dashboard-steer', day, '/dashboards/2?period=24h');
 await picture('dashboard-phone', phone, '/dashboards/1');
 await picture('dashboard-dark', night, '/dashboards/1');
 await picture('dashboard-editing', day, '/dashboards/1', async (tab) => {

@@ -160,7 +160,11 @@ function TopLine(): ReactNode {
         <Box
           component="nav"
           aria-label="Pages"
-          sx={{ display: 'flex', gap: { xs: 1.5, sm: 2.5 }, fontSize: { xs: '0.94rem', sm: 'inherit' } }}
+          sx={{
+            display: 'flex',
+            gap: { xs: 1.5, sm: 2.5 },
+            '@media (max-width: 599.95px)': { fontSize: '0.94rem' },
+          }}
         >
           {PLACES.filter(([, path]) => !phone || MOST_ON_PHONE.includes(path)).map(([title, path]) => (
             <Box key={path} component={NavLink} to={path} end={path === '/'} sx={WORD}>
