@@ -28,34 +28,28 @@ export function ConnectLines({ plan, board }: { plan: StarterPlan; board: string
           <Copyable label="With mosquitto_pub, over MQTT" text={lines.mosquitto} />
           <Copyable label="For firmware that can only fetch an address" text={lines.curlGet} />
         </Box>
-        <Box
-          component="dl"
-          sx={{
-            m: 0,
-            mt: 1.5,
-            alignSelf: 'start',
-            display: 'grid',
-            gridTemplateColumns: 'auto 1fr',
-            columnGap: 2,
-            rowGap: 0.5,
-          }}
-        >
-          <Typography variant="h3" sx={{ gridColumn: '1 / -1' }}>
+        <Box sx={{ mt: 1.5, alignSelf: 'start' }}>
+          <Typography variant="h3" sx={{ mb: 0.5 }}>
             MQTT settings
           </Typography>
-          {settings.map(([name, value]) => (
-            <Box key={name} sx={{ display: 'contents' }}>
-              <Box component="dt" sx={{ color: ink.soft }}>
-                {name}
+          <Box
+            component="dl"
+            sx={{ m: 0, display: 'grid', gridTemplateColumns: 'auto 1fr', columnGap: 2, rowGap: 0.5 }}
+          >
+            {settings.map(([name, value]) => (
+              <Box key={name} sx={{ display: 'contents' }}>
+                <Box component="dt" sx={{ color: ink.soft }}>
+                  {name}
+                </Box>
+                <Box
+                  component="dd"
+                  sx={{ m: 0, fontFamily: MONO, fontSize: '0.9rem', overflowWrap: 'anywhere' }}
+                >
+                  {value}
+                </Box>
               </Box>
-              <Box
-                component="dd"
-                sx={{ m: 0, fontFamily: MONO, fontSize: '0.9rem', overflowWrap: 'anywhere' }}
-              >
-                {value}
-              </Box>
-            </Box>
-          ))}
+            ))}
+          </Box>
         </Box>
       </Box>
       <StarterProject plan={plan} sorts={STARTER_SORTS} first={sortFor(board)} />

@@ -3,6 +3,7 @@ import { useState, type ReactNode } from 'react';
 import { useQueryClient } from '@tanstack/react-query';
 import { MOST_IMAGE_BYTES } from '@peatmoor/core';
 import { readProblem, type Device } from '@peatmoor/contract';
+import { FileButton } from '../parts/FileButton';
 import { Notice } from '../parts/Notice';
 
 /** The picture of a device itself: where it stands, how it is wired. */
@@ -19,8 +20,7 @@ export function DevicePicture({ device }: { device: Device }): ReactNode {
     if (!response.ok) setWrong((await readProblem(response)).detail);
     await client.invalidateQueries({ queryKey: ['readDevice'] });
   };
-  const choose = (file: File | undefined): void => {
-    if (file === undefined) return;
+  const choose = (file: File): void => {
     void smaller(file).then(
       (body) => send('PUT', body),
       () => setWrong('This file is no picture that a browser can read. Choose a JPEG, PNG or WebP.'),
@@ -36,15 +36,9 @@ export function DevicePicture({ device }: { device: Device }): ReactNode {
           sx={{ maxWidth: 320, maxHeight: 220, display: 'block' }}
         />
       )}
-      <Button component="label">
+      <FileButton accept="image/jpeg,image/png,image/webp" onChoose={choose}>
         {device.pictureAt === null ? 'Add a picture of it' : 'Another picture'}
-        <input
-          type="file"
-          accept="image/jpeg,image/png,image/webp"
-          hidden
-          onChange={({ target }) => choose(target.files?.[0])}
-        />
-      </Button>
+      </FileButton>
       {device.pictureAt !== null && (
         <Button variant="text" onClick={() => void send('DELETE')}>
           Take it away

@@ -1,8 +1,9 @@
 import { counted } from '@peatmoor/core';
-import { Box, Button, LinearProgress } from '@mui/material';
+import { Box, LinearProgress } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import type { Imported } from '@peatmoor/contract';
 import { api } from '../api';
+import { FileButton } from '../parts/FileButton';
 import { Notice } from '../parts/Notice';
 import { ink } from '../theme';
 
@@ -24,22 +25,18 @@ export function ImportFile({ device }: { device: string }): ReactNode {
   };
   return (
     <Box sx={{ mt: 2 }}>
-      <Button component="label" variant="text">
+      <FileButton
+        variant="text"
+        accept=".csv,text/csv"
+        onChoose={(chosen) => {
+          setFile(chosen);
+          setTaken(null);
+          setLooked(null);
+          run(chosen, true, setLooked);
+        }}
+      >
         Bring readings in from a CSV file
-        <input
-          type="file"
-          accept=".csv,text/csv"
-          hidden
-          onChange={({ target }) => {
-            const chosen = target.files?.[0] ?? null;
-            setFile(chosen);
-            setTaken(null);
-            setLooked(null);
-            if (chosen !== null) run(chosen, true, setLooked);
-            target.value = '';
-          }}
-        />
-      </Button>
+      </FileButton>
       {share !== null && <LinearProgress variant="determinate" value={share * 100} sx={{ mt: 1 }} />}
       <Notice error={error} />
       {taken && (

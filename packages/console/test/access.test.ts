@@ -1,0 +1,101 @@
+import fs from 'node:fs';
+import type { Browser, Page } from 'playwright-core';
+import type { AxeResults } from 'axe-core';
+import { signedInPage, startBrowser } from '../../../test/support/browser';
+import {
+  newDevice,
+  newPerson,
+  post,
+  startService,
+  type Person,
+  type TestService,
+} from '../../../test/support/service';
+
+jest.setTimeout(180_000);
+
+// Every page for everybody: axe-core finds nothing on any, its best practices too, at both widths and in both schemes.
+const AXE = fs.readFileSync(require.resolve('axe-core/axe.min.js'), 'utf8');
+let service: TestService;
+let person: Person;
+let browser: Browser;
+let page: Page;
+const paths: Record<string, string> = {};
+
+beforeAll(async () => {
+  service = await startService();
+  person = await newPerson(service);
+  const { device, token } = await newDevice(person.client);
+  await post(service, token, { level: -120, temperature: 9.5 });
+  await post(service, token, { levle: 1 });
+  const { id } = await person.client.call('createStarterDashboard', { params: { device: device.id } });
+  const rule = await person.client.call('createRule', {
+    body: {
+      title: 'Water is high',
+      deviceId: device.id,
+      kindId: null,
+      stream: 'level',
+      comparison: 'above',
+      limit: -500,
+    },
+  });
+  await post(service, token, { level: -110 });
+  Object.assign(paths, {
+    overview: '/',
+    dashboards: '/dashboards',
+    dashboard: `/dashboards/${id}`,
+    history: '/history',
+    events: '/events',
+    rule: `/events/rules/${rule.id}`,
+    'new rule': '/events/rules/new',
+    devices: '/devices',
+    'new device': '/devices/new',
+    device: `/devices/${device.id}`,
+    kind: `/kinds/${device.kindId}`,
+    arrivals: '/arrivals',
+    people: '/people',
+    settings: '/settings',
+    'no page': '/nowhere',
+  });
+  browser = await startBrowser();
+});
+afterAll(async () => {
+  await browser?.close();
+  await service?.stop();
+});
+
+/** What axe finds in a part of the page as it is, a line each. */
+async function found(part = 'html'): Promise<string[]> {
+  await page.evaluate(AXE);
+  const { violations } = (await page.evaluate(
+    `axe.run(${JSON.stringify(part)}, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'] })`,
+  )) as AxeResults;
+  return violations.flatMap(({ id, nodes }) => nodes.map(({ html }) => `${id}: ${html.slice(0, 160)}`));
+}
+
+it.each([
+  ['wide, by day', 1280, 'light'],
+  ['on a phone, by night', 390, 'dark'],
+] as const)('on every page, %s', async (_words, width, colorScheme) => {
+  const opened = await signedInPage(browser, service.url, person);
+  ({ page } = opened);
+  await page.setViewportSize({ width, height: 844 });
+  await page.emulateMedia({ colorScheme, reducedMotion: 'reduce' });
+  const all: Record<string, string[]> = {};
+  for (const [name, path] of Object.entries(paths)) {
+    await page.goto(service.url + path);
+    await page.getByRole('heading', { level: 1 }).waitFor();
+    await page.waitForLoadState('networkidle').catch(() => undefined);
+    const lines = await found();
+    if (lines.length > 0) all[name] = lines;
+  }
+  await page.goto(`${service.url}${paths.dashboard}`);
+  await page.getByRole('button', { name: 'Edit', exact: true }).click();
+  await page.getByRole('button', { name: 'Add widgets' }).click();
+  await page.getByRole('dialog').waitFor();
+  await page.waitForTimeout(500);
+  // What lies behind it is not read meanwhile.
+  const dialog = await found('[role="dialog"]');
+  if (dialog.length > 0) all['add widgets'] = dialog;
+  expect(all).toEqual({});
+  await opened.context.close();
+});
