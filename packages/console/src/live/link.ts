@@ -73,18 +73,26 @@ function take(client: QueryClient, message: LiveMessage): void {
 
 /** What shows the past of a device. */
 const PAST = ['calendar', 'statistics', 'listOthers', 'overview'];
+/** How soon what is shown is read again after one late reading, and how often while more come: a backlog costs nobody else. */
 const PAST_MS = 500;
-const pastOf = new Set<string>();
+const PAST_AGAIN_MS = 5000;
+const readPastAt = new Map<string, number>();
+const waitsForPast = new Set<string>();
 
-/** Reads what is shown of a device's past again, at most twice a second. */
+/** Reads what is shown of a device's past again: at once, and then now and then for as long as more comes. */
 function readPastAgain(client: QueryClient, device: string): void {
-  if (pastOf.size === 0)
-    setTimeout(() => {
-      for (const one of pastOf) void client.invalidateQueries({ queryKey: ['history', one] });
-      pastOf.clear();
+  if (waitsForPast.has(device)) return;
+  waitsForPast.add(device);
+  const since = performance.now() - (readPastAt.get(device) ?? -PAST_AGAIN_MS);
+  setTimeout(
+    () => {
+      waitsForPast.delete(device);
+      readPastAt.set(device, performance.now());
+      void client.invalidateQueries({ queryKey: ['history', device] });
       for (const name of PAST) void client.invalidateQueries({ queryKey: [name] });
-    }, PAST_MS);
-  pastOf.add(device);
+    },
+    Math.max(PAST_MS, PAST_AGAIN_MS - since),
+  );
 }
 
 /** Without a word for so long, a link is dead, in ms. */

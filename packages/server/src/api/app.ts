@@ -1,3 +1,4 @@
+import { constants } from 'node:zlib';
 import compression from 'compression';
 import express, { type Express, type NextFunction, type Request, type Response } from 'express';
 import helmet from 'helmet';
@@ -66,7 +67,7 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
   app.disable('x-powered-by');
   app.set('etag', false);
   // Long answers are sent compressed; what boards ask for does not come here.
-  app.use(compression());
+  app.use(compression({ level: 3, brotli: { params: { [constants.BROTLI_PARAM_QUALITY]: 3 } } }));
   app.use(securityHeaders(parts.config.tls !== null && isPublic(parts.config.tls.cert)));
   app.get('/health', async (_request, response) => {
     const state = await health();

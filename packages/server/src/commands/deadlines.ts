@@ -32,7 +32,11 @@ export function startDeadlines({ store, registry, life, log }: Parts): Deadlines
   const end = async (row: CommandRow): Promise<void> => {
     const entry = await registry.byRow(row.deviceRowId);
     const stream = entry?.streams.find(({ streamId }) => streamId === row.streamId);
-    if (entry === null || stream === undefined) return;
+    // Its control is gone, and nobody waits for it.
+    if (entry === null || stream === undefined)
+      return store.withConnection(async (connection) => {
+        await connection.query("UPDATE commands SET state = 'expired' WHERE id = ?", [row.id]);
+      });
     const momentary = stream.holds === 'momentary';
     // A board that acknowledged it over MQTT has it; more is not to be expected of one that never says so.
     if (momentary && row.state === 'sent' && row.way === 'MQTT') return;
