@@ -34,6 +34,8 @@ export async function startOurs(
     },
     stdio: ['ignore', 'pipe', 'inherit'],
   });
+  // Whatever goes wrong here, it does not stay behind.
+  process.once('exit', () => child.kill('SIGTERM'));
   begun?.(child.pid!);
   const ended = new Promise((resolve) => child.once('close', resolve));
   const ports = await new Promise<{ httpPort: number; mqttPort: number }>((resolve) => {
