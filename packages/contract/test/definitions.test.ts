@@ -84,6 +84,24 @@ describe('what a control is wanted to be from the start', () => {
   ])('is refused: %j', (change, message) => expect(wrong(change)).toMatch(message));
 });
 
+describe('how long a wanted value holds', () => {
+  const control = { direction: 'control', type: 'boolean' };
+  it.each([
+    [{ ...control, holds: 'momentary' }],
+    [{ ...control, holds: 'momentary', timeLimitS: 1 }],
+    [{ ...control, holds: 'lasting', timeLimitS: 86_400, defaultValue: 'on' }],
+  ])('is taken: %j', (change) => expect(wrong(change)).toBe(''));
+
+  it.each([
+    [{ ...control, holds: 'for a while' }, /holds: must be one of/],
+    [{ ...control, holds: 'momentary', defaultValue: 'on' }, /holds: must be lasting where/],
+    [{ ...control, timeLimitS: 0 }, /timeLimitS: /],
+    [{ ...control, timeLimitS: 1.5 }, /timeLimitS: /],
+    [{ ...control, timeLimitS: 86_401 }, /timeLimitS: /],
+    [{ ...control, timeLimitS: 'soon' }, /timeLimitS: /],
+  ])('is refused: %j', (change, message) => expect(wrong(change)).toMatch(message));
+});
+
 describe('a kind and its claims', () => {
   it('takes only boards and drawings that there are', () => {
     const kind = (change: object): unknown => newKindSchema.validateSync({ title: 'Dipwell', ...change });

@@ -96,6 +96,19 @@ it('offers switches only for what can be steered', () => {
   expect(widgetsFor(streams[3]!)[0]).toBe('switch');
   expect(widgetsFor(streams[4]!)).not.toContain('switch');
   expect(widgetsFor(streams[0]!)[0]).toBe('gauge');
+  const lasting = streams[3]!;
+  const momentary = { ...lasting, holds: 'momentary' } as const;
+  expect([widgetsFor(lasting).includes('button'), widgetsFor(momentary).includes('switch')]).toEqual([
+    false,
+    false,
+  ]);
+  expect(widgetsFor(momentary)[0]).toBe('button');
+  const wanted = stream({ key: 'opening', direction: 'control', unit: '%', min: 0, max: 100 });
+  expect(widgetsFor(wanted)[0]).toBe('slider');
+  expect(widgetsFor({ ...wanted, min: null })[0]).not.toBe('slider');
+  expect(widgetsFor(stream({ key: 'place', type: 'location', unit: null, min: null, max: null }))[0]).toBe(
+    'track',
+  );
 });
 
 it('fits a scale around what was seen, on round bounds, with graduations inside', () => {

@@ -3,6 +3,7 @@ import {
   DEVICE_ID_PATTERN,
   EMPTY_PROOF,
   inspectToken,
+  deadlineOf,
   isPending,
   makeToken,
   nextCommandState,
@@ -95,4 +96,26 @@ it('takes a command from waiting to applied and lets nothing undo it', () => {
   for (const happening of ['delivered', 'refused', 'replaced', 'timed-out'] as const)
     expect(nextCommandState('applied', happening)).toBeNull();
   expect([isPending('sent'), isPending('expired')]).toEqual([true, false]);
+});
+
+it('ends a press that nobody answered as not known, which the board may still settle', () => {
+  expect([nextCommandState('waiting', 'timed-out'), nextCommandState('sent', 'unheard')]).toEqual([
+    'expired',
+    'not-known',
+  ]);
+  expect(nextCommandState('not-known', 'applied')).toBe('applied');
+  expect(nextCommandState('not-known', 'refused')).toBe('refused');
+  for (const happening of ['delivered', 'replaced', 'timed-out', 'unheard'] as const)
+    expect(nextCommandState('not-known', happening)).toBeNull();
+  expect(isPending('not-known')).toBe(false);
+});
+
+it('means a lasting value for ever unless it has a time limit, and a press for two report intervals', () => {
+  const lasting = { holds: 'lasting', timeLimitS: null } as const;
+  const momentary = { holds: 'momentary', timeLimitS: null } as const;
+  expect(deadlineOf(lasting, 60, 1000)).toBeNull();
+  expect(deadlineOf({ ...lasting, timeLimitS: 30 }, 60, 1000)).toBe(31_000);
+  expect(deadlineOf(momentary, 60, 1000)).toBe(121_000);
+  expect(deadlineOf(momentary, 1, 1000)).toBe(6000);
+  expect(deadlineOf({ ...momentary, timeLimitS: 1 }, 60, 1000)).toBe(2000);
 });

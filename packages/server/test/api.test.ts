@@ -271,6 +271,20 @@ describe('dashboards', () => {
       errors: [{ field: 'widgets[0].type' }],
     });
     expect(await make(Array(101).fill(widget))).toMatchObject({ status: 422 });
+    const { sources } = widget;
+    const said = async (change: object): Promise<string> =>
+      ((await make([{ ...widget, options: {}, ...change }])) as { detail: string }).detail;
+    expect(await said({ sources: [] })).toMatch(/is empty: a gauge shows a datastream/);
+    expect(await said({ type: 'bars', sources: [...sources, ...sources] })).toMatch(/1 at the most/);
+    expect(await said({ type: 'heading' })).toMatch(/must be empty for heading/);
+    expect(await said({ type: 'bars', options: { step: 'century' } })).toMatch(
+      /options\.step.*hour, day, week, month/,
+    );
+    expect(await said({ type: 'bars', options: { bars: 1e9 } })).toMatch(/options\.bars.*from 2 to 62/);
+    expect(await said({ type: 'slider', options: { min: 5, max: 1 } })).toMatch(/must be more than 5/);
+    expect(await said({ type: 'button', options: { asks: 'yes' } })).toMatch(/neither yes nor no/);
+    const words = 'x'.repeat(121);
+    expect(await said({ type: 'heading', sources: [], options: { words } })).toMatch(/at most 120 letters/);
   });
 });
 

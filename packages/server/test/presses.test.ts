@@ -116,6 +116,43 @@ describe('an open page', () => {
   });
 });
 
+/** A board that hears what is wanted, by name, and acknowledges nothing of it but its interval. */
+async function deafBoard(of: { id: string; token: string }, heard: string[]): Promise<net.Socket> {
+  const socket = net.connect(Number(new URL(service.mqttUrl).port), '127.0.0.1');
+  const bytes = (packet: Parameters<typeof generate>[0]): void => void socket.write(generate(packet));
+  const packets = parser();
+  const told = new Promise<void>((resolve) =>
+    packets.on('packet', (packet) => {
+      if (packet.cmd === 'connack')
+        bytes({
+          cmd: 'subscribe',
+          messageId: 1,
+          subscriptions: [{ topic: `moor/${of.id}/wanted/#`, qos: 1 }],
+        });
+      if (packet.cmd !== 'publish') return;
+      const name = packet.topic.split('/').pop()!;
+      heard.push(name);
+      if (name !== 'interval') return;
+      bytes({ cmd: 'puback', messageId: packet.messageId! });
+      resolve();
+    }),
+  );
+  socket.on('data', (part: Buffer) => void packets.parse(part));
+  socket.on('error', () => undefined);
+  bytes({
+    cmd: 'connect',
+    protocolId: 'MQTT',
+    protocolVersion: 4,
+    clientId: 'deaf',
+    clean: true,
+    keepalive: 0,
+    username: of.id,
+    password: Buffer.from(of.token),
+  });
+  await told;
+  return socket;
+}
+
 describe('a momentary control', () => {
   let horn: { id: string; token: string };
   const press = () =>
@@ -214,38 +251,28 @@ describe('a momentary control', () => {
   });
 
   it('is cut off with the connection of a board that does not acknowledge it, and does not reach it later', async () => {
-    const socket = net.connect(Number(new URL(service.mqttUrl).port), '127.0.0.1');
-    const bytes = (packet: Parameters<typeof generate>[0]): void => void socket.write(generate(packet));
-    const packets = parser();
-    let published = 0;
-    packets.on('packet', ({ cmd, ...packet }) => {
-      if (cmd === 'connack')
-        bytes({
-          cmd: 'subscribe',
-          messageId: 1,
-          subscriptions: [{ topic: `moor/${horn.id}/wanted/horn`, qos: 1 }],
-        });
-      if (cmd === 'publish' && 'topic' in packet && packet.topic.endsWith('/horn')) published++;
-    });
-    socket.on('data', (part: Buffer) => void packets.parse(part));
-    const closed = once(socket, 'close');
-    bytes({
-      cmd: 'connect',
-      protocolId: 'MQTT',
-      protocolVersion: 4,
-      clientId: 'deaf',
-      clean: true,
-      keepalive: 0,
-      username: horn.id,
-      password: Buffer.from(horn.token),
-    });
-    await until(
-      async () => (await person.client.call('readDevice', { params: { device: horn.id } })).connected,
-    );
+    const heard: string[] = [];
+    const board = await deafBoard(horn, heard);
+    const closed = once(board, 'close');
     await press();
     await closed;
-    expect(published).toBe(1);
+    expect(heard.filter((name) => name === 'horn')).toHaveLength(1);
     await until(async () => (await newest()).state === 'not-known');
+  });
+
+  it('expires where it waited behind a value that the board does not acknowledge: it was not told', async () => {
+    const heard: string[] = [];
+    const board = await deafBoard(horn, heard);
+    await person.client.call('createCommand', {
+      params: { device: horn.id },
+      body: { stream: 'gate', value: true },
+    });
+    await until(() => heard.includes('gate'));
+    await press();
+    await until(async () => (await newest()).state === 'expired');
+    expect((await newest()).note).toBe('the device was not reached in time');
+    expect(heard).not.toContain('horn');
+    board.destroy();
   });
 
   it('replaces a press that waits, and takes back none that was told', async () => {

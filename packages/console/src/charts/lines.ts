@@ -1,3 +1,4 @@
+import { firstAtOrAfter } from '@peatmoor/core';
 import type { HistoryLine } from '@peatmoor/contract';
 
 /**
@@ -57,16 +58,10 @@ export function usualSpacing(times: readonly number[]): number {
 
 /** The place of the point nearest to a time (s), or null where there is none within `within` (s). */
 export function nearestPoint({ times, values }: ChartColumns, at: number, within: number): number | null {
-  let low = 0;
-  let high = times.length;
-  while (low < high) {
-    const middle = (low + high) >> 1;
-    if (times[middle]! < at) low = middle + 1;
-    else high = middle;
-  }
+  const next = firstAtOrAfter(times, at);
   let best: number | null = null;
   // A gap has a place of its own beside the point before it.
-  for (let i = Math.max(0, low - 2); i <= Math.min(times.length - 1, low + 1); i++) {
+  for (let i = Math.max(0, next - 2); i <= Math.min(times.length - 1, next + 1); i++) {
     if (values[i] === null || Math.abs(times[i]! - at) > within) continue;
     if (best === null || Math.abs(times[i]! - at) < Math.abs(times[best]! - at)) best = i;
   }

@@ -45,7 +45,7 @@ export async function describeDevices(
           ({ rowId, id }) => [rowId, id] as const,
         ),
   );
-  const pictures = await picturesOf(parts, rows);
+  const pictures = await picturesOf(parts, scope, rows);
   return rows.flatMap((row) => {
     const entry = entries.get(row.rowId);
     return entry ? [describe(parts, entry, row, open.get(row.rowId) ?? 0, gateways, pictures)] : [];
@@ -87,13 +87,18 @@ function describe(
 }
 
 /** When the pictures of devices were made, by device. */
-async function picturesOf({ store }: Parts, devices: readonly DeviceRow[]): Promise<Map<number, number>> {
+async function picturesOf(
+  { store }: Parts,
+  { workspaceId }: Scope,
+  devices: readonly DeviceRow[],
+): Promise<Map<number, number>> {
   if (devices.length === 0) return new Map();
   const rows = await store.withConnection(
     async (connection) =>
-      (await connection.query('SELECT deviceRowId, madeAt FROM devicePictures WHERE deviceRowId IN (?)', [
-        devices.map(({ rowId }) => rowId),
-      ])) as { deviceRowId: number; madeAt: number }[],
+      (await connection.query(
+        'SELECT deviceRowId, madeAt FROM devicePictures WHERE workspaceId = ? AND deviceRowId IN (?)',
+        [workspaceId, devices.map(({ rowId }) => rowId)],
+      )) as { deviceRowId: number; madeAt: number }[],
   );
   return new Map(rows.map(({ deviceRowId, madeAt }) => [deviceRowId, Number(madeAt)]));
 }

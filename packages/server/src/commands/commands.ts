@@ -13,9 +13,9 @@ import type { Command } from '@peatmoor/contract';
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import { now as clockNow } from '../clock';
-import type { DeviceSession, PresenceBook } from '../presence/presence';
+import type { DeviceSession, PresenceBook, Press } from '../presence/presence';
 import type { DeviceEntry, DeviceStream, Registry } from '../registry';
-import type { CommandRow, CommandWay } from '../store/models';
+import type { CommandRow } from '../store/models';
 import { findOne, listIn } from '../store/rows';
 import type { Store } from '../store/store';
 import { startDeadlines } from './deadlines';
@@ -49,8 +49,10 @@ export interface CommandBook {
   ): Promise<Command | Refusal>;
   /** The wanted values that last: the newest of each control that was not refused, and the interval. */
   wanted(entry: DeviceEntry): Promise<{ list: Wanted[]; n: number }>;
-  /** Of what is to be told by one way, what may be: a press is told by one way only, and in its time. */
-  take(wanted: readonly Wanted[], way: CommandWay): Promise<Wanted[]>;
+  /** Of what an answer over HTTP would tell, what it may: a press is told by one way only, and in its time. */
+  take(wanted: readonly Wanted[]): Promise<Wanted[]>;
+  /** How a session takes a wanted value that is a press; null for one that lasts. */
+  pressOf(wanted: Wanted): Press | null;
   /** The board has been told these. */
   delivered(entry: DeviceEntry, wanted: readonly Wanted[]): Promise<void>;
   stop(): void;
@@ -93,17 +95,11 @@ export function createCommands({ store, registry, presence, bus, tell, log }: Pa
     ]);
     const ways = [...own, ...gateway];
     if (ways.length === 0) return;
-    if (wanted.until === null)
-      await Promise.any(ways.map(([session, path]) => session.want(path, wanted.value, null)));
-    else await press(ways, wanted);
+    const press = book.pressOf(wanted);
+    // A press goes to one session only: to the first that has subscribed to it.
+    const hearing = press === null ? ways : ways.filter(([session, path]) => session.hears(path)).slice(0, 1);
+    await Promise.any(hearing.map(([session, path]) => session.want(path, wanted.value, press)));
     await book.delivered(entry, [wanted]);
-  };
-  /** A press goes to one session only: to the first that has subscribed to it. */
-  const press = async (ways: readonly Way[], wanted: Wanted): Promise<void> => {
-    const heard = ways.find(([session, path]) => session.hears(path));
-    if (heard === undefined || (await book.take([wanted], 'MQTT')).length === 0)
-      throw new Error('a press waits for a session that hears it');
-    await heard[0].want(heard[1], wanted.value, wanted.until);
   };
   bus.on('wanted', ({ deviceRowId, ...wanted }) => {
     waiters.wake(deviceRowId);
@@ -203,12 +199,14 @@ export function createCommands({ store, registry, presence, bus, tell, log }: Pa
         wanted.push({ name: INTERVAL_NAME, value: String(entry.intervalS), commandId: null, until: null });
       return { list: wanted, n: Math.max(0, ...[...commandOf.values()].map(({ id }) => id)) };
     },
-    async take(wanted, way) {
+    async take(wanted) {
       const taken: Wanted[] = [];
       for (const one of wanted)
-        if (one.until === null || (await takePress(store, one.commandId!, way))) taken.push(one);
+        if (one.until === null || (await takePress(store, one.commandId!, 'HTTP'))) taken.push(one);
       return taken;
     },
+    pressOf: ({ until, commandId }) =>
+      until === null ? null : { until, take: () => takePress(store, commandId!, 'MQTT') },
     async delivered(entry, wanted) {
       for (const { commandId } of wanted) {
         const row = commandId === null ? null : await findOne(commands, { id: commandId });

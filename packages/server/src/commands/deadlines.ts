@@ -35,7 +35,10 @@ export function startDeadlines({ store, registry, life, log }: Parts): Deadlines
     // Its control is gone, and nobody waits for it.
     if (entry === null || stream === undefined)
       return store.withConnection(async (connection) => {
-        await connection.query("UPDATE commands SET state = 'expired' WHERE id = ?", [row.id]);
+        await connection.query(
+          "UPDATE commands SET state = 'expired' WHERE id = ? AND state IN ('waiting', 'sent')",
+          [row.id],
+        );
       });
     const momentary = stream.holds === 'momentary';
     // A board that acknowledged it over MQTT has it; more is not to be expected of one that never says so.

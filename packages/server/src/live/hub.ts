@@ -96,6 +96,7 @@ export function createLiveHub({ store, registry, recent, bus, log }: Parts): Liv
       const owner = await registry.ownerOf(seriesId);
       if (owner === null) continue;
       const { workspaceId, id: device } = owner.entry;
+      if (isNobody(devices.of(workspaceId, device))) continue;
       const place = `${workspaceId} ${device}`;
       const one = told.get(place) ?? { workspaceId, message: { type: 'past', device, streams: [] } };
       one.message.streams.push(owner.stream.key);

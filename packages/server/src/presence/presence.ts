@@ -3,6 +3,12 @@ import type { Logger } from 'pino';
 import { writeMany, type Store } from '../store/store';
 import { latestPossible, now as clockNow } from '../clock';
 
+/** What makes a value a press: it is told up to a time (epoch ms), and only to whoever takes it, at the moment of telling. */
+export interface Press {
+  until: number;
+  take(): Promise<boolean>;
+}
+
 /** One live connection of a device. */
 export interface DeviceSession {
   deviceRowId: number;
@@ -11,10 +17,10 @@ export interface DeviceSession {
   openedAt: number;
   /**
    * Brings a wanted value to the board, below its own root (`wanted/gate`, `for/well-7/wanted/gate`); resolves once
-   * the board has acknowledged it. Rejects where the board has not subscribed to it. After `until` (epoch ms; null for no such
-   * time) nothing is told any more, and what is still on its way is cut off with the connection.
+   * the board has acknowledged it. Rejects where the board has not subscribed to it. A press is not told after its time, and what
+   * is still on its way then is cut off with the connection.
    */
-  want(path: string, value: string, until: number | null): Promise<void>;
+  want(path: string, value: string, press: Press | null): Promise<void>;
   /** True where the board has subscribed to it. */
   hears(path: string): boolean;
   close(): void;

@@ -24,7 +24,7 @@ const STEP_MS: Record<string, number> = {
 const LEFT = 46;
 const BOTTOM = 22;
 
-/** A bar for each step of the calendar; a step without a reading is hatched. */
+/** A bar for each step of the calendar; a step without a reading has a dotted foot. */
 function BarsBody({ widget, sources: [{ device, stream }] }: WidgetProps): ReactNode {
   const step = optionOf(widget, 'step') as CalendarStep;
   const shows = String(optionOf(widget, 'shows'));

@@ -2,13 +2,12 @@ import { decodePlain, isRefusal, type DecodedReport, type Refusal } from '@peatm
 import type { ReportAnswer } from '@peatmoor/contract';
 import type { CommandBook, Wanted } from '../../commands/commands';
 import type { Claiming, ClaimOutcome } from '../../definitions/claiming';
-import type { CommandWay } from '../../store/models';
 import type { RaisedEvents } from '../../rules/raised';
 import type { DeviceEntry, Registry } from '../../registry';
 import type { AboutBook } from '../about';
 import type { ArrivalBook } from '../arrivals';
 import type { MessageFacts } from '../message';
-import type { PresenceBook } from '../../presence/presence';
+import type { PresenceBook, Press } from '../../presence/presence';
 import type { Proofs } from '../../presence/proofs';
 import { createApplied } from './applied';
 import { unknownSubDevice } from './refusals';
@@ -35,8 +34,10 @@ export interface Verbs {
     entry: DeviceEntry,
     ask: { waitMs: number; n: number | null; gone: AbortSignal },
   ): Promise<WantedState>;
-  /** Of what is to be told by one way, what may be: a press is told once. */
-  take(list: readonly Wanted[], way: CommandWay): Promise<Wanted[]>;
+  /** Of what an answer over HTTP would tell, what it may: a press is told once. */
+  take(list: readonly Wanted[]): Promise<Wanted[]>;
+  /** How a session takes a wanted value that is a press; null for one that lasts. */
+  pressOf(wanted: Wanted): Press | null;
   /** The device has been told these. */
   told(entry: DeviceEntry, list: readonly Wanted[]): Promise<void>;
   applied(entry: DeviceEntry, decoded: DecodedReport | Refusal, facts: MessageFacts): Promise<ReportAnswer>;
@@ -100,7 +101,8 @@ export function createVerbs(parts: Parts): Verbs {
       }
       return state;
     },
-    take: (list, way) => commands.take(list, way),
+    take: (list) => commands.take(list),
+    pressOf: (wanted) => commands.pressOf(wanted),
     told: (entry, list) => commands.delivered(entry, list),
     async applied(entry, decoded, facts) {
       heard(entry, facts);

@@ -291,7 +291,7 @@ async function wanted(verbs: Verbs, { url, response }: Call, entry: DeviceEntry)
     gone: gone.signal,
   });
   if (gone.signal.aborted) return unanswered();
-  const list = await verbs.take(all, 'HTTP');
+  const list = await verbs.take(all);
   const presses = list.filter(({ until }) => until !== null);
   // A board that looks now and then names what it has already: wanted again, that is applied without another call.
   const has = list.filter(

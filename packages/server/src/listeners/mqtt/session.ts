@@ -1,6 +1,6 @@
 import type { Client } from 'aedes';
 import type { MessageFacts } from '../../ingest/message';
-import type { DeviceSession } from '../../presence/presence';
+import type { DeviceSession, Press } from '../../presence/presence';
 import type { DeviceEntry } from '../../registry';
 import { createFilters, type Filters } from './filters';
 import type { PublishFrame } from './frames';
@@ -48,12 +48,13 @@ export function createSession(client: Connected, entry: DeviceEntry, tokenId: nu
   let telling: Promise<void> = Promise.resolve();
   let waiting = 0;
   /** One after the other: the next value is told when the board has acknowledged the one before. */
-  const tell = async (path: string, value: string, until: number | null): Promise<void> => {
+  const tell = async (path: string, value: string, press: Press | null): Promise<void> => {
     const topic = `moor/${session.entry.id}/${path}`;
     if (!session.filters.hear(topic)) throw new Error('the board has not subscribed to what is wanted');
     if (client.conn.destroyed) throw new Error('the board has gone');
-    const waitMs = until === null ? ACKNOWLEDGED_MS : until - clockNow();
-    if (waitMs < 0) throw new Error('its time was over before it could be told');
+    // It may have waited here until its time was over, or another has told it.
+    if (press !== null && !(await press.take())) throw new Error('the press is not to be told any more');
+    const waitMs = press === null ? ACKNOWLEDGED_MS : Math.max(0, press.until - clockNow());
     const acknowledged = new Promise<void>((resolve, reject) => {
       const end = (): void => {
         clearTimeout(timer);
@@ -65,7 +66,7 @@ export function createSession(client: Connected, entry: DeviceEntry, tokenId: nu
         end();
         reject(new Error('the board did not acknowledge'));
         // What stands in the socket would reach the board later: it is cut off with the connection.
-        if (until !== null) client.conn.destroy();
+        if (press !== null) client.conn.destroy();
       }, waitMs);
       client.conn.once('close', gone);
       session.onAcknowledged = () => (end(), resolve());
@@ -104,10 +105,10 @@ export function createSession(client: Connected, entry: DeviceEntry, tokenId: nu
       },
     },
     hears: (path) => session.filters.hear(`moor/${session.entry.id}/${path}`),
-    want(path, value, until) {
+    want(path, value, press) {
       if (waiting >= MOST_TOLD) return Promise.reject(new Error('the board does not keep up'));
       waiting++;
-      const told = telling.then(() => tell(path, value, until)).finally(() => waiting--);
+      const told = telling.then(() => tell(path, value, press)).finally(() => waiting--);
       telling = told.catch(() => undefined);
       return told;
     },

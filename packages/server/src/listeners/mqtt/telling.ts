@@ -36,8 +36,7 @@ export function createTelling({ registry, verbs, log }: Parts): Telling {
     for (const wanted of list) {
       const topic = `${root}${path}${wanted.name}`;
       if (![...fresh].some((filter) => matches(filter, topic))) continue;
-      if ((await verbs.take([wanted], 'MQTT')).length === 0) continue;
-      await session.want(`${path}${wanted.name}`, wanted.value, wanted.until);
+      await session.want(`${path}${wanted.name}`, wanted.value, verbs.pressOf(wanted));
       await verbs.told(target, [wanted]);
     }
   };
