@@ -31,13 +31,15 @@ export function Track({ places }: { places: { at: number; lat: number; lon: numb
   )!;
   const newest = ordered.at(-1)!;
   const now = Date.now();
+  // Its time stands where there is room for it.
+  const isRight = x(newest.lon) > WIDTH * 0.75;
   return (
     <Box
       component="svg"
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
       role="img"
       aria-label={`${counted(places.length, 'place')}, the newest ${newest.lat}, ${newest.lon}`}
-      sx={{ width: '100%', maxWidth: 720, display: 'block' }}
+      sx={{ width: '100%', maxWidth: 720, maxHeight: '100%', display: 'block' }}
     >
       <rect x="0.5" y="0.5" width={WIDTH - 1} height={HEIGHT - 1} fill="none" stroke={ink.line} />
       <path
@@ -63,7 +65,14 @@ export function Track({ places }: { places: { at: number; lat: number; lon: numb
         stroke={ink.paper}
         strokeWidth="1.5"
       />
-      <text x={x(newest.lon) + 10} y={y(newest.lat) + 4} fontSize="12" fontFamily={MONO} fill={ink.ink}>
+      <text
+        x={x(newest.lon) + (isRight ? -10 : 10)}
+        y={y(newest.lat) + 4}
+        textAnchor={isRight ? 'end' : 'start'}
+        fontSize="12"
+        fontFamily={MONO}
+        fill={ink.ink}
+      >
         {showClock(newest.at, now)}
       </text>
       <path d={`M${WIDTH - 22} 40V14m-5 8l5 -9l5 9`} fill="none" stroke={ink.ink} strokeWidth="1.4" />

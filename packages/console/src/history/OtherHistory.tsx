@@ -37,15 +37,17 @@ export function OtherHistory({
   });
   const readings = answer.data?.readings ?? [];
   return (
-    <Box data-others={stream.key}>
-      <Box sx={{ fontSize: '0.9rem', mb: 0.5 }}>
-        {!untitled && stream.title}
-        {answer.data?.cut && (
-          <span style={{ color: ink.soft }}>
-            {untitled ? 'The' : ', the'} newest {limit}
-          </span>
-        )}
-      </Box>
+    <Box data-others={stream.key} sx={{ height: untitled ? '100%' : 'auto' }}>
+      {(!untitled || answer.data?.cut) && (
+        <Box sx={{ fontSize: '0.9rem', mb: 0.5 }}>
+          {!untitled && stream.title}
+          {answer.data?.cut && (
+            <span style={{ color: ink.soft }}>
+              {untitled ? 'The' : ', the'} newest {limit}
+            </span>
+          )}
+        </Box>
+      )}
       <Notice error={answer.error} />
       {answer.data && readings.length === 0 && (
         <Typography color="text.secondary">Nothing in this period.</Typography>
