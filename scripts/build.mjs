@@ -15,7 +15,7 @@ const entries = packages.flatMap((name) => {
       server: ['main.ts'],
       cli: ['main.ts'],
       demo: ['main.ts'],
-      bench: ['main.ts', 'many.ts', 'small.ts', 'abuse.ts', 'disk.ts'],
+      bench: ['main.ts', 'many.ts', 'small.ts', 'abuse.ts', 'disk.ts', 'pages.ts'],
     }[name] ?? [];
   return programs.map((file) => path.join(folder, file)).filter(existsSync);
 });
@@ -52,6 +52,45 @@ function compressFiles(folder) {
     writeFileSync(`${file}.br`, brotliCompressSync(bytes));
     writeFileSync(`${file}.gz`, gzipSync(bytes, { level: 9 }));
   }
+}
+
+/**
+ * The service worker: it keeps the console's files and the newest answers, so that without the service the pages open all the
+ * same and show the last values with their age. What is asked is always asked of the service first; nothing is ever sent later.
+ */
+async function makeWorker(folder) {
+  const { generateSW } = await import('workbox-build');
+  const { warnings } = await generateSW({
+    globDirectory: folder,
+    globPatterns: ['index.html', 'icon.svg', 'assets/*.{js,css}', 'assets/*-latin-wght-*.woff2'],
+    swDest: path.join(folder, 'worker.js'),
+    inlineWorkboxRuntime: true,
+    sourcemap: false,
+    mode: 'production',
+    skipWaiting: true,
+    clientsClaim: true,
+    cleanupOutdatedCaches: true,
+    navigateFallback: '/index.html',
+    navigateFallbackDenylist: [/^\/(api|device|problems|health)(\/|$)/, /\.\w+$/],
+    runtimeCaching: [
+      {
+        urlPattern: ({ url, request }) =>
+          request.method === 'GET' &&
+          /^\/api\/(me|status|devices|kinds|dashboards|rules|events|timetables|overview)(\/|$)/.test(
+            url.pathname,
+          ) &&
+          !/\/(export|images|arrivals|tokens)/.test(url.pathname),
+        handler: 'NetworkFirst',
+        options: {
+          cacheName: 'answers',
+          networkTimeoutSeconds: 10,
+          expiration: { maxEntries: 150 },
+          cacheableResponse: { statuses: [200] },
+        },
+      },
+    ],
+  });
+  for (const warning of warnings) process.stderr.write(`${warning}\n`);
 }
 
 /** npm packages stay outside the bundles; only our own packages are bundled. */
@@ -91,6 +130,7 @@ export async function buildIfChanged(say) {
   if (existsSync(path.join(root, 'packages/console/vite.config.ts'))) {
     const vite = await import('vite');
     await vite.build({ root: path.join(root, 'packages/console'), logLevel: 'warn' });
+    await makeWorker(path.join(root, 'packages/console/dist'));
     compressFiles(path.join(root, 'packages/console/dist'));
   }
   writeFileSync(markFile, sourceMark());

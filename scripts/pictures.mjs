@@ -83,6 +83,8 @@ async function terminal() {
     'say() { printf "\\033[1m$ %s\\033[0m\\n" "$*"; "$@"; echo; }',
     'say peatmoor device list',
     'say peatmoor set sluice-mill automatic off',
+    'say peatmoor set sluice-mill opening_wanted 30',
+    'say peatmoor timetable list',
     'say peatmoor set sluice-mill automatic on',
     'say peatmoor follow --for 60s',
   ].join('\n');
@@ -90,7 +92,7 @@ async function terminal() {
   const font = ['-fa', 'DejaVu Sans Mono', '-fs', '12', '-bg', '#F6F2E9', '-fg', '#2C2420'];
   const shell = ['-geometry', '127x40+0+0', '-e', 'bash', '-c', script, 'bash', bin];
   const window = spawn('xterm', [...font, ...shell], { env: { ...env, DISPLAY: ':97' }, stdio: 'ignore' });
-  await sleep(42_000);
+  await sleep(36_000);
   execFileSync('import', ['-display', ':97', '-window', 'root', path.join(target, 'follow.png')]);
   window.kill();
   screen.kill();
@@ -107,16 +109,20 @@ await picture('dashboard', day, '/dashboards/1?period=7d', async (tab) => {
   const box = await tab.locator('.u-over').first().boundingBox();
   await tab.mouse.move(box.x + box.width * 0.6, box.y + box.height / 2);
 });
-await picture('dashboard-steer', day, '/dashboards/2?period=24h');
-await picture('dashboard-phone', phone, '/dashboards/1');
-await picture('dashboard-dark', night, '/dashboards/1');
+await picture('dashboard-steer', day, '/dashboards/2?period=24h', async (tab) => {
+  const box = await tab.locator('.u-over').first().boundingBox();
+  for (const share of [0.35, 0.6]) await tab.mouse.click(box.x + box.width * share, box.y + box.height / 2);
+});
+await picture('dashboard-phone', phone, '/dashboards/3?period=24h');
+await picture('dashboard-wall', night, '/dashboards/1/wall?period=24h');
+await picture('dashboard-dark', night, '/dashboards/2?period=24h');
 await picture('dashboard-editing', day, '/dashboards/1', async (tab) => {
-  await tab.getByRole('button', { name: 'Edit' }).click();
+  await tab.getByRole('button', { name: 'Edit', exact: true }).click();
 });
 if (wants('device')) await newBoard(day);
-await picture('device', day, '/devices/culvert');
-await day.request.delete(`${base}/api/devices/culvert`);
-await picture('device-values', day, '/devices/dipwell-north', async (tab) => {
+await picture('device', day, '/devices/culvert/connect');
+await day.request.delete(`${base}/api/devices/culvert`, { headers: { origin: base } });
+await picture('device-values', day, '/devices/dipwell-north/right', async (tab) => {
   const part = tab.getByRole('region', { name: 'Make values right' });
   await part.getByLabel('By', { exact: true }).click();
   await tab.getByRole('option', { name: 'two points that are known' }).click();
@@ -138,7 +144,11 @@ await picture('claim', day, '/kinds/1', async (tab) => {
   await claims.evaluate((node) => node.scrollIntoView());
   await tab.mouse.wheel(0, -80);
 });
-await picture('history', day, '/history?device=pony-bracken');
+await picture(
+  'history',
+  day,
+  '/history?show=dipwell-north/water_level,dipwell-south/water_level,pony-bracken/place&together=unit&period=7d',
+);
 await picture('arrivals', day, '/arrivals', async (tab) => {
   await tab.locator('[data-arrival]').getByRole('button').first().click();
 });

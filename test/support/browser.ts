@@ -22,7 +22,12 @@ export async function signedInPage(
   url: string,
   { email, password }: { email: string; password: string },
 ): Promise<{ page: Page; context: BrowserContext; faults: string[] }> {
-  const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, acceptDownloads: true });
+  const context = await browser.newContext({
+    viewport: { width: 1280, height: 800 },
+    acceptDownloads: true,
+    // What it keeps between tests would hide what the service says; it has a test of its own.
+    serviceWorkers: 'block',
+  });
   await context.request.post(`${url}/api/session`, { data: { email, password } });
   const page = await context.newPage();
   const faults: string[] = [];

@@ -11,7 +11,7 @@ import {
   type Location,
 } from '@peatmoor/core';
 import type { Arrival, Device, Kind } from '@peatmoor/contract';
-import { print, readCount, say, showTime, table } from './output';
+import { print, readCount, say, showTime, table, readMoment } from './output';
 import { signedInClient, UsageError } from './settings';
 import { kindByName } from './kindByName';
 import { readStream } from './kinds';
@@ -20,13 +20,6 @@ import { planOf, starterCommand } from './starters';
 export function showPresence({ presence }: Device): string {
   if (presence.state === 'never') return 'never reported';
   return presence.state === 'online' ? 'online' : `no reading since ${showTime(presence.since)}`;
-}
-
-function readTime(text: string | undefined): number | null {
-  if (text === undefined) return null;
-  const at = Date.parse(text);
-  if (Number.isNaN(at)) throw new UsageError(`"${text}" is no time such as 2026-03-01T10:00Z.`);
-  return at;
 }
 
 function readPlace(text: string): Location | null {
@@ -299,7 +292,12 @@ export function deviceCommands(program: Command): void {
         options: { from?: string; to?: string; yes?: boolean },
         command: Command,
       ) => {
-        const body = { stream, from: readTime(options.from), to: readTime(options.to), try: !options.yes };
+        const body = {
+          stream,
+          from: readMoment(options.from),
+          to: readMoment(options.to),
+          try: !options.yes,
+        };
         const result = await signedInClient().call('deleteReadings', { params: { device: id }, body });
         print(command, result, ({ count }) =>
           options.yes

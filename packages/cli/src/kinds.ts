@@ -12,13 +12,14 @@ import {
   showUnit,
   VALUE_TYPES,
   type Direction,
+  type Follow,
   type ValueType,
 } from '@peatmoor/core';
 import { BOARDS, KIND_ICONS, type Board, type Kind, type KindIcon, type KindIn } from '@peatmoor/contract';
 import { claimCommands } from './claims';
 import { readComputation, recomputeCommand, withComputing, type ComputingOptions } from './computed';
 import { kindByName } from './kindByName';
-import { print, readCount, readNumber, say, table } from './output';
+import { print, readCount, readDuration, readNumber, say, table } from './output';
 import { signedInClient, UsageError } from './settings';
 import { kindStarterCommand } from './starters';
 
@@ -221,39 +222,43 @@ export function kindCommands(program: Command): void {
     .option('--default <value>', 'what a control is wanted to be from the start; empty for nothing')
     .addOption(new Option('--holds <how>', 'how long a wanted value holds').choices(HOLDS))
     .option('--time-limit <seconds>', 'time within which it must be applied; empty for none')
+    .option('--follow <key>', 'datastream that must follow a control; empty for none')
+    .option('--within <time>', 'how soon it must follow', '30s')
+    .option('--tolerance <amount>', 'how far it may be from what is wanted', '0')
+    .option('--level <wanted=min..max...>', 'levels to which it must come instead, such as on=200..')
+    .option('--rise <wanted=min..max...>', 'by how much it must change instead')
     .addHelpText('after', '\nExample:\n  peatmoor stream change Dipwell water_level --max 150 --pin 4')
-    .action(
-      async (name: string, key: string, options: Record<string, string | undefined>, command: Command) => {
-        const client = signedInClient();
-        const { id, streams } = await kindByName(client, name);
-        const before = streams.find((one) => one.key === key);
-        if (before === undefined)
-          throw new UsageError(
-            `${name} has no datastream "${key}". It has: ${streams.map((one) => one.key).join(', ')}.`,
-          );
-        const number = (name: string, text: string | undefined, was: number | null): number | null =>
-          text === undefined ? was : text === '' ? null : readNumber(text, name);
-        const { id: _id, ...kept } = before;
-        const body = {
-          ...kept,
-          key: options.key ?? before.key,
-          title: options.title ?? before.title,
-          unit: options.unit === undefined ? before.unit : options.unit || null,
-          min: number('--min', options.min, before.min),
-          max: number('--max', options.max, before.max),
-          decimals: number('--decimals', options.decimals, before.decimals),
-          pin: number('--pin', options.pin, before.pin),
-          defaultValue: options.default === undefined ? before.defaultValue : options.default || null,
-          holds: (options.holds as typeof before.holds | undefined) ?? before.holds,
-          timeLimitS: number('--time-limit', options.timeLimit, before.timeLimitS),
-        };
-        print(
-          command,
-          await client.call('changeStream', { params: { kind: id, stream: key }, body }),
-          (one) => `${one.key} is changed.`,
+    .action(async (name: string, key: string, options: ChangeStreamOptions, command: Command) => {
+      const client = signedInClient();
+      const { id, streams } = await kindByName(client, name);
+      const before = streams.find((one) => one.key === key);
+      if (before === undefined)
+        throw new UsageError(
+          `${name} has no datastream "${key}". It has: ${streams.map((one) => one.key).join(', ')}.`,
         );
-      },
-    );
+      const number = (name: string, text: string | undefined, was: number | null): number | null =>
+        text === undefined ? was : text === '' ? null : readNumber(text, name);
+      const { id: _id, ...kept } = before;
+      const body = {
+        ...kept,
+        key: options.key ?? before.key,
+        title: options.title ?? before.title,
+        unit: options.unit === undefined ? before.unit : options.unit || null,
+        min: number('--min', options.min, before.min),
+        max: number('--max', options.max, before.max),
+        decimals: number('--decimals', options.decimals, before.decimals),
+        pin: number('--pin', options.pin, before.pin),
+        defaultValue: options.default === undefined ? before.defaultValue : options.default || null,
+        holds: (options.holds as typeof before.holds | undefined) ?? before.holds,
+        timeLimitS: number('--time-limit', options.timeLimit, before.timeLimitS),
+        follow: options.follow === undefined ? before.follow : readFollow(options),
+      };
+      print(
+        command,
+        await client.call('changeStream', { params: { kind: id, stream: key }, body }),
+        (one) => `${one.key} is changed.`,
+      );
+    });
   recomputeCommand(stream);
   stream
     .command('delete <kind> <key>')
@@ -266,6 +271,34 @@ export function kindCommands(program: Command): void {
       await client.call('deleteStream', { params: { kind: id, stream: key } });
       say(`${key} is deleted, with its readings.`);
     });
+}
+
+type ChangeStreamOptions = Record<string, string | undefined> & FollowOptions;
+interface FollowOptions {
+  follow?: string;
+  within?: string;
+  tolerance?: string;
+  level?: string[];
+  rise?: string[];
+}
+
+/** What must follow a control, from options; null for nothing. */
+function readFollow({ follow, within = '30s', tolerance = '0', level, rise }: FollowOptions): Follow | null {
+  if (follow === undefined || follow === '') return null;
+  if (level !== undefined && rise !== undefined) throw new UsageError('Give --level or --rise, not both.');
+  return {
+    stream: follow,
+    way: level !== undefined ? 'level' : rise !== undefined ? 'rise' : 'same',
+    withinS: Math.round(readDuration(within) / 1000),
+    tolerance: readNumber(tolerance, '--tolerance'),
+    steps: (level ?? rise ?? []).map((text) => {
+      const [, wanted = '', min = '', max = ''] = /^([^=]*)=(.*?)\.\.(.*)$/.exec(text) ?? [];
+      if (min === '' && max === '')
+        throw new UsageError(`"${text}" is not wanted=min..max, such as on=200.. or =..5`);
+      const bound = (one: string): number | null => (one === '' ? null : readNumber(one, text));
+      return { wanted, min: bound(min), max: bound(max) };
+    }),
+  };
 }
 
 /** What a device of the kind sends and stores, estimated. */

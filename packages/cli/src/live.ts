@@ -1,6 +1,13 @@
 import { Command } from 'commander';
 import { LIVE_PATH, type LiveMessage, type WatchMessage } from '@peatmoor/contract';
-import { isControllable, isNumeric, isPending, isReportable, sampleValue, showReading } from '@peatmoor/core';
+import {
+  isControllable,
+  isNumeric,
+  isReportable,
+  isUnderWay,
+  sampleValue,
+  showReading,
+} from '@peatmoor/core';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { WebSocket } from 'ws';
 import { showArrival } from './devices';
@@ -40,7 +47,9 @@ export function liveCommands(program: Command): void {
     });
   program
     .command('set <device> <stream> <value>')
-    .description('want a value on a control datastream, and wait until the board has applied it')
+    .description(
+      'want a value on a control datastream, and wait until it is applied, and confirmed where something must follow it',
+    )
     .option('--wait <time>', 'how long to wait; 0s does not wait', '30s')
     .addHelpText('after', '\nExample:\n  peatmoor set sluice-mill automatic off')
     .action(
@@ -48,7 +57,10 @@ export function liveCommands(program: Command): void {
         const client = signedInClient();
         let state = await client.call('createCommand', { params: { device }, body: { stream, value } });
         const until = Date.now() + readDuration(options.wait);
-        while (isPending(state.state) && Date.now() < until) {
+        const json = command.optsWithGlobals<{ json?: boolean }>().json ?? false;
+        let told = '';
+        while (isUnderWay(state.state, state.follow !== null) && Date.now() < until) {
+          if (!json && told !== state.state) process.stderr.write(`${(told = state.state)} …\n`);
           await sleep(100);
           state = await client.call('readCommand', { params: { command: state.id } });
         }
@@ -57,7 +69,8 @@ export function liveCommands(program: Command): void {
           state,
           (one) => `${one.stream} ${value}: ${one.state.replace('-', ' ')}${one.note && ` (${one.note})`}`,
         );
-        if (state.state !== 'applied' && readDuration(options.wait) > 0) process.exitCode = 1;
+        const good = state.follow === null ? ['applied', 'confirmed'] : ['confirmed'];
+        if (!good.includes(state.state) && readDuration(options.wait) > 0) process.exitCode = 1;
       },
     );
   program
@@ -115,6 +128,7 @@ async function follow(device: string | undefined, forMs: number | null, json: bo
   const socket = new WebSocket(url.replace(/^http/, 'ws') + LIVE_PATH, {
     headers: { authorization: `Bearer ${key}` },
   });
+  const said = new Set<string>();
   const line = async (message: LiveMessage): Promise<string | null> => {
     const wanted = (id: string): boolean => device === undefined || device === id;
     if (message.type === 'arrival' && wanted(message.arrival.deviceId))
@@ -131,6 +145,10 @@ async function follow(device: string | undefined, forMs: number | null, json: bo
         ({ id }) => id === message.id,
       );
       if (event === undefined || !wanted(event.deviceId)) return null;
+      // An event is told of again when its emails are sent: what was said already is not said again.
+      const state = `${event.id} ${event.closedAt}`;
+      if (said.has(state)) return null;
+      said.add(state);
       return `${showTime(event.closedAt ?? event.openedAt)}  ${event.deviceId.padEnd(16)} event ${event.closedAt === null ? 'open' : 'closed'} (${event.severity}): ${event.title}`;
     }
     return null;

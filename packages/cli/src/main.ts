@@ -10,6 +10,7 @@ import { liveCommands } from './live';
 import { peopleCommands } from './people';
 import { ruleCommands } from './rules';
 import { UsageError } from './settings';
+import { timetableCommands } from './timetables';
 
 /** 0 done, 1 failed, 2 used in a wrong way. */
 const FAILED = 1;
@@ -32,6 +33,7 @@ historyCommand(program);
 dataCommands(program);
 ruleCommands(program);
 peopleCommands(program);
+timetableCommands(program);
 checkCommand(program);
 exitOverrideAll(program);
 

@@ -69,3 +69,11 @@ export function readDuration(text: string): number {
   if (match === null) throw new RangeError(`"${text}" is no length of time; write 90s, 10min, 24h or 7d.`);
   return Math.round(Number(match[1]) * sizes[match[2]!]!);
 }
+
+/** A time in ISO 8601, in epoch ms; null where none is given. Throws with what is expected. */
+export function readMoment(text: string | undefined): number | null {
+  if (text === undefined) return null;
+  const at = Date.parse(text);
+  if (Number.isNaN(at)) throw new RangeError(`"${text}" is no time such as 2026-03-01T10:00Z.`);
+  return at;
+}

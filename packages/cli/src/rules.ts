@@ -10,6 +10,7 @@ interface NewRuleOptions {
   kind?: string;
   above?: string;
   raised?: boolean;
+  notConfirmed?: boolean;
   below?: string;
   for: string;
   back?: string;
@@ -31,6 +32,7 @@ export function ruleCommands(program: Command): void {
     .option('--kind <kind>', 'watch every device of a kind')
     .option('--above <limit>', 'opens when the value is above')
     .option('--raised', 'the device opens and closes it itself, by the key given instead of a datastream')
+    .option('--not-confirmed', 'opens when what must follow this control is not measured in its time')
     .option('--below <limit>', 'opens when the value is below')
     .option('--for <time>', 'only after it stayed so for', '0s')
     .option('--back <limit>', 'closes when the value is back at')
@@ -43,16 +45,25 @@ export function ruleCommands(program: Command): void {
       '\nExample:\n  peatmoor rule new water_level --kind Dipwell --below -300 --for 10min --back -280 --email warden@quillmere.example',
     )
     .action(async (stream: string, options: NewRuleOptions, command: Command) => {
-      if ([options.above, options.below, options.raised].filter((one) => one !== undefined).length !== 1)
-        throw new UsageError('Give one of --above, --below and --raised.');
+      const { above, below, raised, notConfirmed } = options;
+      if ([above, below, raised, notConfirmed].filter((one) => one !== undefined).length !== 1)
+        throw new UsageError('Give one of --above, --below, --raised and --not-confirmed.');
       if ((options.device === undefined) === (options.kind === undefined))
         throw new UsageError('Give one of --device and --kind.');
       const client = signedInClient();
       const limit = readNumber(options.above ?? options.below ?? '0', 'The limit');
-      const comparison = options.raised ? 'raised' : options.above === undefined ? 'below' : 'above';
+      const comparison = raised
+        ? 'raised'
+        : notConfirmed
+          ? 'not-confirmed'
+          : above === undefined
+            ? 'below'
+            : 'above';
       const made = await client.call('createRule', {
         body: {
-          title: options.title ?? (options.raised ? stream : `${stream} ${comparison} ${limit}`),
+          title:
+            options.title ??
+            (raised ? stream : notConfirmed ? `${stream} not confirmed` : `${stream} ${comparison} ${limit}`),
           severity: options.severity as 'warning',
           deviceId: options.device ?? null,
           kindId: options.kind === undefined ? null : (await kindByName(client, options.kind)).id,

@@ -303,6 +303,60 @@ it('follows what happens while it simulates, sets a control and writes a rule', 
   expect((await run('rule', 'delete', '1')).code).toBe(0);
 });
 
+it('says what must follow a control, sets it, and keeps set times and notes', async () => {
+  const followed = await run(
+    'stream',
+    'change',
+    'Footbridge',
+    'lamp',
+    '--follow',
+    'visitors',
+    '--level',
+    'on=5..',
+    '--within',
+    '40s',
+  );
+  expect(followed).toMatchObject({ code: 0, out: expect.stringContaining('lamp is changed') });
+  expect(
+    await run('stream', 'change', 'Footbridge', 'lamp', '--follow', 'visitors', '--level', 'on'),
+  ).toMatchObject({
+    code: 2,
+    err: expect.stringContaining('is not wanted=min..max'),
+  });
+  const setting = run('set', 'footbridge', 'lamp', 'on', '--wait', '20s');
+  await until(async () => (await json<{ state: string }[]>('device', 'list')).length > 0);
+  const { token } = await person.client
+    .call('createToken', { params: { device: 'footbridge' }, body: {} })
+    .then(({ secret }) => ({ token: secret }));
+  const headers = { authorization: `Bearer ${token}`, 'content-type': 'application/json' };
+  await until(async () => {
+    await fetch(`${service.url}/device/wanted`, { headers });
+    const [command] = await person.client.call('listCommands', { params: { device: 'footbridge' } });
+    return command?.state === 'sent';
+  });
+  await fetch(`${service.url}/device/report`, { method: 'POST', headers, body: '{"visitors":6}' });
+  expect(await setting).toMatchObject({ code: 0, out: expect.stringContaining('lamp on: confirmed') });
+  const made = await run('timetable', 'new', 'footbridge', 'lamp', 'mon-fri 06:30=on', '22:00=off');
+  expect(made).toMatchObject({
+    code: 0,
+    out: expect.stringMatching(/Timetable 1 is made. Next: (on|off) at /),
+  });
+  expect(await run('timetable', 'new', 'footbridge', 'lamp', '25:00=on')).toMatchObject({
+    code: 2,
+    err: expect.stringContaining('is no set time'),
+  });
+  expect((await run('timetable', 'list', 'footbridge')).out).toContain(
+    '06:30 Mon to Fri: on; 22:00 every day: off',
+  );
+  expect((await run('timetable', 'change', '1', '--off')).out).toContain('switched off');
+  expect((await run('timetable', 'delete', '1')).code).toBe(0);
+  expect((await run('note', 'new', 'footbridge', 'Boards replaced', '--at', '2026-03-01T10:00Z')).code).toBe(
+    0,
+  );
+  expect((await run('note', 'list', 'footbridge')).out).toContain('Boards replaced');
+  expect((await run('note', 'delete', '1')).code).toBe(0);
+});
+
 it('writes a starter, and leaves the files of the maker alone the second time', async () => {
   const out = path.join(folder, 'starter');
   expect(

@@ -1,28 +1,30 @@
-import { lazy, Suspense, type ReactNode } from 'react';
-import { Link, Route, Routes } from 'react-router';
+import { lazy, Suspense, useEffect, type ReactNode } from 'react';
+import { Link, Route, Routes, useLocation, useNavigate } from 'react-router';
 import { useRead } from './api';
 import { Shell } from './layout/Shell';
 import { LiveProvider } from './live';
+import { pages } from './pages';
 import { AskProvider } from './parts/Ask';
 import { Heading } from './parts/Heading';
 import { Notice } from './parts/Notice';
 
 // Each page is a file of its own, fetched when it is first opened.
-const Arrivals = lazy(() => import('./pages/Arrivals').then((page) => ({ default: page.Arrivals })));
-const Dashboard = lazy(() => import('./pages/Dashboard').then((page) => ({ default: page.Dashboard })));
-const Dashboards = lazy(() => import('./pages/Dashboards').then((page) => ({ default: page.Dashboards })));
-const Device = lazy(() => import('./pages/Device').then((page) => ({ default: page.Device })));
-const Devices = lazy(() => import('./pages/Devices').then((page) => ({ default: page.Devices })));
-const Events = lazy(() => import('./pages/Events').then((page) => ({ default: page.Events })));
-const History = lazy(() => import('./pages/History').then((page) => ({ default: page.History })));
-const KindPage = lazy(() => import('./pages/Kind').then((page) => ({ default: page.KindPage })));
-const NewDevice = lazy(() => import('./pages/NewDevice').then((page) => ({ default: page.NewDevice })));
-const Join = lazy(() => import('./pages/Join').then((page) => ({ default: page.Join })));
-const Overview = lazy(() => import('./pages/Overview').then((page) => ({ default: page.Overview })));
-const People = lazy(() => import('./pages/People').then((page) => ({ default: page.People })));
-const RulePage = lazy(() => import('./pages/RulePage').then((page) => ({ default: page.RulePage })));
-const Settings = lazy(() => import('./pages/Settings').then((page) => ({ default: page.Settings })));
-const SignIn = lazy(() => import('./pages/SignIn').then((page) => ({ default: page.SignIn })));
+const Arrivals = lazy(pages.Arrivals);
+const Dashboard = lazy(pages.Dashboard);
+const Dashboards = lazy(pages.Dashboards);
+const Device = lazy(pages.Device);
+const Devices = lazy(pages.Devices);
+const Events = lazy(pages.Events);
+const History = lazy(pages.History);
+const KindPage = lazy(pages.KindPage);
+const NewDevice = lazy(pages.NewDevice);
+const Join = lazy(pages.Join);
+const Overview = lazy(pages.Overview);
+const People = lazy(pages.People);
+const RulePage = lazy(pages.RulePage);
+const Settings = lazy(pages.Settings);
+const Wall = lazy(pages.Wall);
+const SignIn = lazy(pages.SignIn);
 
 /** Sign-in until somebody is signed in, then the pages. */
 export function App(): ReactNode {
@@ -35,28 +37,58 @@ export function App(): ReactNode {
   return (
     <LiveProvider>
       <AskProvider>
-        <Shell>
-          <Suspense>
-            <Routes>
-              <Route path="/" element={<Overview />} />
-              <Route path="/dashboards" element={<Dashboards />} />
-              <Route path="/dashboards/:dashboard" element={<Dashboard />} />
-              <Route path="/history" element={<History />} />
-              <Route path="/events" element={<Events />} />
-              <Route path="/events/rules/:rule" element={<RulePage />} />
-              <Route path="/devices" element={<Devices />} />
-              <Route path="/arrivals" element={<Arrivals />} />
-              <Route path="/devices/new" element={<NewDevice />} />
-              <Route path="/devices/:device" element={<Device />} />
-              <Route path="/kinds/:kind" element={<KindPage />} />
-              <Route path="/people" element={<People />} />
-              <Route path="/settings" element={<Settings />} />
-              <Route path="*" element={<NoPage />} />
-            </Routes>
-          </Suspense>
-        </Shell>
+        <Begin start={me.data.user.start} />
+        <Routes>
+          <Route
+            path="/dashboards/:dashboard/wall"
+            element={
+              <Suspense>
+                <Wall />
+              </Suspense>
+            }
+          />
+          <Route path="*" element={<Pages />} />
+        </Routes>
       </AskProvider>
     </LiveProvider>
+  );
+}
+
+/** Leads to the page a person begins with, once in a tab. */
+function Begin({ start }: { start: string }): ReactNode {
+  const { pathname } = useLocation();
+  const navigate = useNavigate();
+  useEffect(() => {
+    if (sessionStorage.getItem(BEGUN) !== null) return;
+    sessionStorage.setItem(BEGUN, '1');
+    if (start !== '' && pathname === '/') void navigate(start, { replace: true });
+  }, [start, pathname, navigate]);
+  return null;
+}
+const BEGUN = 'peatmoor begun';
+
+function Pages(): ReactNode {
+  return (
+    <Shell>
+      <Suspense>
+        <Routes>
+          <Route path="/" element={<Overview />} />
+          <Route path="/dashboards" element={<Dashboards />} />
+          <Route path="/dashboards/:dashboard" element={<Dashboard />} />
+          <Route path="/history" element={<History />} />
+          <Route path="/events" element={<Events />} />
+          <Route path="/events/rules/:rule" element={<RulePage />} />
+          <Route path="/devices" element={<Devices />} />
+          <Route path="/arrivals" element={<Arrivals />} />
+          <Route path="/devices/new" element={<NewDevice />} />
+          <Route path="/devices/:device/:part?" element={<Device />} />
+          <Route path="/kinds/:kind" element={<KindPage />} />
+          <Route path="/people" element={<People />} />
+          <Route path="/settings" element={<Settings />} />
+          <Route path="*" element={<NoPage />} />
+        </Routes>
+      </Suspense>
+    </Shell>
   );
 }
 

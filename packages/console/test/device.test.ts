@@ -65,10 +65,14 @@ afterAll(async () => {
 });
 
 const part = (title: string) => page.getByRole('region', { name: title });
+/** Goes to one of the pages of the device. */
+const go = (title: string) =>
+  page.getByRole('navigation', { name: 'Pages of the device' }).getByRole('link', { name: title }).click();
 
 it('shows the newest of every type, and a message whole when it is opened', async () => {
   await part('Newest readings').getByText('dry').waitFor();
   await part('Newest readings').getByText('53.42000, -1.86000').waitFor();
+  await go('Arrivals');
   await page.locator('[data-arrival]').getByRole('button').first().click();
   await page.getByText('{"level":-121,"temperature":8.5,"note":"dry","position":"53.42,-1.86"}').waitFor();
   await page.getByText(/from 127\.0\.0\.1, \d+ bytes, application\/json/).waitFor();
@@ -94,6 +98,7 @@ it('filters to refusals, pauses, and takes refused messages again', async () => 
   await page.getByText('is a datastream now').waitFor();
   await arrivals.getByRole('button', { name: 'Take the refused ones again' }).click();
   await page.getByText('1 refused message taken again: 1 value accepted, 0 still refused.').waitFor();
+  await go('Now');
   await part('Newest readings').getByText('Depth').waitFor();
 });
 
@@ -105,7 +110,7 @@ it('steers a choice by its words', async () => {
     if (topic.endsWith('/gate')) board.publish(`moor/${id}/applied/gate`, payload, { qos: 1 });
   });
   await board.subscribeAsync(`moor/${id}/wanted/#`, { qos: 1 });
-  await part('Controls').getByLabel('Gate').click();
+  await part('Controls').getByLabel('Gate', { exact: true }).click();
   await page.getByRole('option', { name: 'half open' }).click();
   await until(() => told.includes('half open'), 'the wanted value on the board');
   await part('Controls').getByText('half open, by Warden').waitFor();
@@ -117,6 +122,7 @@ it('steers a choice by its words', async () => {
 });
 
 it('compares a pasted program with the device', async () => {
+  await go('Connect');
   await part('Check my program')
     .getByLabel('The text of your program')
     .fill(
@@ -136,6 +142,7 @@ it('compares a pasted program with the device', async () => {
 });
 
 it('keeps name, labels, place and notes when a field is left, and says where a place is none', async () => {
+  await go('About and tokens');
   const about = part('About it');
   await about.getByLabel('Labels, with commas between').fill('moss, north');
   await about.getByLabel('Place, degrees north and east').fill('somewhere');
@@ -165,12 +172,15 @@ it('registers a device behind this one', async () => {
   });
   expect(await response.json()).toMatchObject({ accepted: 1 });
   await about.getByRole('link', { name: 'Well 7' }).click();
+  await go('About and tokens');
   await page.getByText('which calls it “radio-7”').waitFor();
+  await go('Now');
   await part('Newest readings').getByText('Level').waitFor();
-  await page.goBack();
+  await page.goto(`${service.url}/devices/${id}`);
 });
 
 it('takes readings away as a sheet and by a standing address', async () => {
+  await go('Data');
   const data = part('Its data');
   const download = page.waitForEvent('download');
   await data.getByRole('link', { name: 'Sheet in local time' }).click();
@@ -200,6 +210,7 @@ it('brings readings in from a file: looks first, names the rows that are refused
 });
 
 it('makes values right, looked at first, and takes that back', async () => {
+  await go('Make right');
   const right = part('Make values right');
   await right.getByLabel('By', { exact: true }).click();
   await page.getByRole('option', { name: 'two points that are known' }).click();
@@ -213,12 +224,17 @@ it('makes values right, looked at first, and takes that back', async () => {
   await right.getByText('-122 mm → -112 mm').waitFor();
   await right.getByRole('button', { name: 'Keep it' }).click();
   await right.getByText('Water level × 1 + 10, over all history').waitFor();
+  await go('Now');
   await part('Newest readings').getByText('-112').waitFor();
+  await go('Make right');
   await right.getByRole('button', { name: 'Take it back' }).click();
+  await right.getByRole('button', { name: 'Take it back' }).waitFor({ state: 'hidden' });
+  await go('Now');
   await part('Newest readings').getByText('-122').waitFor();
 });
 
 it('averages what is measured to set it beside a known value', async () => {
+  await go('Make right');
   const right = part('Make values right');
   await right.getByLabel('By', { exact: true }).click();
   await page.getByRole('option', { name: 'make this zero' }).click();
@@ -232,11 +248,14 @@ it('averages what is measured to set it beside a known value', async () => {
   await right.getByRole('button', { name: 'Keep it' }).click();
   await right.getByText('It holds now').waitFor();
   await post(service, token, { level: -6 });
+  await go('Now');
   await part('Newest readings').getByText('0', { exact: true }).waitFor();
+  await go('Make right');
   await right.getByRole('button', { name: 'Take it back' }).click();
 });
 
 it('deletes readings of a period after counting them, and keeps a record', async () => {
+  await go('Data');
   const correct = part('Delete readings');
   const local = (at: number): string => {
     const shifted = new Date(at - new Date(at).getTimezoneOffset() * 60_000);

@@ -129,6 +129,7 @@ it('shows what came meanwhile as soon as the link is back', async () => {
 
 it('keeps two edits that follow each other at once, and those made while the link was lost', async () => {
   await page.getByRole('button', { name: 'Edit', exact: true }).click();
+  await page.getByRole('button', { name: 'Remove Peat temperature' }).waitFor();
   // Both within one turn of the page.
   await page.evaluate(() => {
     for (const name of ['Remove Water level', 'Remove Peat temperature'])
@@ -169,9 +170,11 @@ it('says on each page where one is, and the address says what is looked at', asy
   expect(await page.getByRole('radio', { name: '7 d' }).getAttribute('aria-checked')).toBe('true');
   await until(async () => (await page.title()) === 'History · Peatmoor');
   await page.getByRole('radio', { name: '24 h' }).click();
+  await page.getByText('Choose devices and datastreams').click();
   await page.getByRole('checkbox', { name: 'Water level' }).click();
-  await until(() => /period=24h/.test(page.url()) && /without=level/.test(page.url()));
+  await until(() => /period=24h/.test(page.url()) && /show=dipwell-north%2Ftemperature/.test(page.url()));
   await page.reload();
+  await page.getByText('Choose devices and datastreams').click();
   expect(await page.getByRole('checkbox', { name: 'Water level' }).isChecked()).toBe(false);
 });
 

@@ -25,7 +25,9 @@ beforeAll(async () => {
   owner = await newPerson(service, 'Warden');
   await newDevice(owner.client);
   mine = await pageOf(await signedIn(owner.cookie()));
-  theirs = await pageOf(await browser.newContext({ viewport: { width: 390, height: 844 } }));
+  theirs = await pageOf(
+    await browser.newContext({ viewport: { width: 390, height: 844 }, serviceWorkers: 'block' }),
+  );
 });
 afterAll(async () => {
   await browser?.close();
@@ -33,7 +35,10 @@ afterAll(async () => {
 });
 
 async function signedIn(cookie: string): Promise<BrowserContext> {
-  const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+  const context = await browser.newContext({
+    viewport: { width: 1280, height: 800 },
+    serviceWorkers: 'block',
+  });
   const [name, value] = cookie.split('=') as [string, string];
   await context.addCookies([{ name, value, url: service.url }]);
   return context;
@@ -63,7 +68,7 @@ it('adds a person by a link that is handed over, and works once', async () => {
   await theirs.getByText('Dipwell North').first().waitFor();
   // The owner's page shows it by itself.
   await mine.getByText('helper@quillmere.example').waitFor();
-  const other = await pageOf(await browser.newContext());
+  const other = await pageOf(await browser.newContext({ serviceWorkers: 'block' }));
   await other.goto(service.url + address);
   await other.getByLabel('Email').fill('second@quillmere.example');
   await other.getByLabel('Password').fill(password);

@@ -103,8 +103,8 @@ it('offers for each control what steers it', async () => {
     'button horn',
     'entry mode',
     'entry sign',
-    'value place',
-    'value said',
+    'track place',
+    'log said',
   ]);
 });
 
@@ -151,14 +151,13 @@ it('adds bars with options, a heading, events; asks before a press where it is s
   await page.getByRole('button', { name: 'Edit', exact: true }).click();
   const add = async (type: string, choose: string | null): Promise<void> => {
     await page.getByRole('button', { name: 'Add widgets' }).click();
+    if (choose !== null)
+      await page.getByRole('checkbox', { name: `Mill sluice › ${choose}`, exact: true }).click();
     await page.getByRole('radio', { name: new RegExp(`^${type}`) }).click();
-    if (choose !== null) await page.getByRole('checkbox', { name: choose, exact: true }).click();
     await page.getByRole('dialog').getByRole('button', { name: 'Add the widget' }).click();
     await page.getByRole('dialog').waitFor({ state: 'hidden' });
   };
   await add('Bars', 'Opening');
-  await add('Track', 'Where');
-  await add('Messages', 'Said');
   await add('Heading', null);
   await add('Events', null);
   await page.getByRole('button', { name: 'Change Horn' }).click();

@@ -13,6 +13,8 @@ export * from './schemas/commands';
 export * from './schemas/dashboards';
 export * from './schemas/rules';
 export * from './schemas/people';
+export * from './schemas/notes';
+export * from './schemas/timetables';
 export * from './schemas/paging';
 export * from './problem';
 export * from './problems';

@@ -9,7 +9,15 @@ export const BEAT_MS = 3000;
 
 /** What changed, so that pages read it again. */
 export type ChangedWhat =
-  'kinds' | 'devices' | 'dashboards' | 'rules' | 'events' | 'recomputations' | 'people';
+  | 'kinds'
+  | 'devices'
+  | 'dashboards'
+  | 'rules'
+  | 'events'
+  | 'recomputations'
+  | 'people'
+  | 'timetables'
+  | 'notes';
 
 /** A message on the live WebSocket, from the service to a page. */
 export type LiveMessage =

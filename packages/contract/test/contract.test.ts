@@ -163,6 +163,7 @@ describe('the API', () => {
       [
         // Of oneself, or changing nothing.
         'changeMe',
+        'changePassword',
         'createAccount',
         'createKey',
         'deleteKey',

@@ -10,3 +10,4 @@ export * from './dashboards/index';
 export * from './starters/index';
 export * from './people';
 export * from './words';
+export * from './timetables';

@@ -10,13 +10,18 @@ import {
   phoneRows,
   starterWidgets,
   checkOptions,
+  movePhone,
   readWidget,
+  readZones,
+  shiftWidget,
   storeWidget,
   WIDGET_TYPES,
   WIDGETS,
   type Widget,
   widgetsFor,
   type Place,
+  type Zone,
+  zoneOf,
 } from '@peatmoor/core';
 import { stream } from './samples';
 
@@ -167,5 +172,174 @@ describe('a stored widget', () => {
     ['chart', { constructor: 1 }, 'constructor'],
   ] as const)('of type %s with options %j is wrong at %s', (type, options, wrong) => {
     expect(checkOptions(type, options)?.option ?? null).toBe(wrong);
+  });
+});
+
+describe('zones', () => {
+  it.each([
+    ['..-300 dry: wrong', [{ name: 'dry', min: null, max: -300, tone: 'wrong' }]],
+    [
+      '-300..-100 good, -100.. very wet: look',
+      [
+        { name: 'good', min: -300, max: -100, tone: 'good' },
+        { name: 'very wet', min: -100, max: null, tone: 'look' },
+      ],
+    ],
+    ['', []],
+    ['.. all', '.. all'],
+    ['5..1 back', '5..1 back'],
+    ['1..2', '1..2'],
+    ['1..2 x: bad', '1..2 x: bad'],
+  ])('reads %s', (text, zones) => {
+    expect(readZones(text)).toEqual(zones);
+  });
+
+  it('a value lies in the first that holds it; a widget with one that cannot be read is refused', () => {
+    const zones = readZones('0..10 low, 10..20 high') as Zone[];
+    expect([-1, 0, 10, 20].map((value) => zoneOf(zones, value)?.name)).toEqual([
+      undefined,
+      'low',
+      'high',
+      undefined,
+    ]);
+    expect(checkOptions('gauge', { zones: 'somewhere' })).toMatchObject({ option: 'zones' });
+    expect(checkOptions('chart', { rightMin: 5, rightMax: 5 })).toMatchObject({ option: 'rightMax' });
+  });
+});
+
+describe('arranging', () => {
+  const at = (id: string, x: number, y: number, w = 4, h = 2, more: Partial<Widget> = {}): Widget => ({
+    id,
+    type: 'value',
+    title: '',
+    sources: [],
+    options: {},
+    x,
+    y,
+    w,
+    h,
+    ...more,
+  });
+  const four = [at('a', 0, 0), at('b', 4, 0), at('c', 8, 0), at('d', 0, 2)];
+  const placeOf = (widgets: readonly Widget[], id: string): number[] => {
+    const { x, y, w, h } = widgets.find((one) => one.id === id)!;
+    return [x, y, w, h];
+  };
+
+  it('moves and grows by cells, and nothing ever lies on another or floats', () => {
+    expect(placeOf(shiftWidget(four, 'a', { y: 2 }), 'a')).toEqual([0, 2, 4, 2]);
+    expect(placeOf(shiftWidget(four, 'a', { y: 2 }), 'd')).toEqual([0, 0, 4, 2]);
+    expect(placeOf(shiftWidget(four, 'd', { x: 4 }), 'd')).toEqual([4, 2, 4, 2]);
+    expect(placeOf(shiftWidget(four, 'a', { w: -99, h: 1 }), 'a')).toEqual([0, 0, 2, 3]);
+    const step = fc.record({
+      id: fc.constantFrom('a', 'b', 'c', 'd'),
+      by: fc.record(
+        {
+          x: fc.integer({ min: -3, max: 3 }),
+          y: fc.integer({ min: -3, max: 3 }),
+          w: fc.integer({ min: -2, max: 2 }),
+          h: fc.integer({ min: -2, max: 2 }),
+        },
+        { requiredKeys: [] },
+      ),
+    });
+    fc.assert(
+      fc.property(fc.array(step, { maxLength: 12 }), (steps) => {
+        const done = steps.reduce<Widget[]>((all, { id, by }) => shiftWidget(all, id, by), four);
+        expect(apart(done)).toBe(true);
+        expect(done.map(({ id }) => id).sort()).toEqual(['a', 'b', 'c', 'd']);
+        for (const one of done)
+          expect(
+            one.y === 0 || done.some((other) => other !== one && overlaps(other, { ...one, y: one.y - 1 })),
+          ).toBe(true);
+      }),
+    );
+  });
+
+  it('what stands on another page is left alone', () => {
+    const far = at('far', 0, 0, 4, 2, { page: 1 });
+    expect(placeOf(shiftWidget([...four, far], 'a', { y: 2 }), 'far')).toEqual([0, 0, 4, 2]);
+  });
+
+  it('on the phone the order, the width and what is hidden are as their maker says; a new one comes last', () => {
+    const rows = (widgets: readonly Widget[]): string[] =>
+      phoneRows(widgets).map((row) => row.map(({ id }) => id).join(''));
+    expect(rows(four)).toEqual(['ab', 'cd']);
+    const moved = movePhone(four, 'd', -1);
+    expect(rows(moved)).toEqual(['ab', 'dc']);
+    expect(rows([...moved, at('new', 0, 0)])).toEqual(['ab', 'dc', 'new']);
+    expect(rows(movePhone(four, 'a', -1))).toEqual(['ab', 'cd']);
+    const full = four.map((one) => (one.id === 'b' ? { ...one, phone: { width: 'full' as const } } : one));
+    expect(rows(full)).toEqual(['a', 'b', 'cd']);
+    const hidden = four.map((one) => (one.id === 'b' ? { ...one, phone: { hidden: true } } : one));
+    expect(rows(hidden)).toEqual(['ac', 'd']);
+    // One that is hidden is passed over.
+    expect(rows(movePhone(hidden, 'a', 1))).toEqual(['ca', 'd']);
+    const halves = [at('p', 0, 0, 6, 4, { type: 'chart' }), at('q', 6, 0, 6, 4, { type: 'chart' })].map(
+      (one) => ({
+        ...one,
+        phone: { width: 'half' as const },
+      }),
+    );
+    expect(rows(halves)).toEqual(['pq']);
+  });
+});
+
+describe('a starter dashboard', () => {
+  const control = stream({
+    key: 'gate_wanted',
+    title: 'Gate wanted',
+    unit: '%',
+    min: 0,
+    max: 100,
+    direction: 'control',
+  });
+  const follow = { stream: 'valve', way: 'level' as const, withinS: 30, tolerance: 0, steps: [] };
+  const kinds = [
+    stream({ key: 'visitors', unit: 'count', type: 'integer', min: 0, max: 500 }),
+    { ...control, follow },
+    stream({ key: 'valve', type: 'boolean', unit: null, min: null, max: null }),
+    stream({
+      key: 'mode',
+      type: 'choice',
+      choices: ['by hand', 'by rain'],
+      unit: null,
+      min: null,
+      max: null,
+    }),
+    stream({ key: 'picture', type: 'image', unit: null, min: null, max: null }),
+    stream({ key: 'place', type: 'location', unit: null, min: null, max: null }),
+    stream({ key: 'said', type: 'text', unit: null, min: null, max: null }),
+  ];
+  const types = (): Record<string, string> =>
+    Object.fromEntries(starterWidgets(kinds, null).map(({ type, sources }) => [sources[0]!.stream, type]));
+
+  it('shows each sort as it tells most: counts as figures, choices, pictures, places and texts as such', () => {
+    expect(types()).toMatchObject({
+      visitors: 'value',
+      gate_wanted: 'slider',
+      valve: 'lamp',
+      mode: 'state',
+      picture: 'pictures',
+      place: 'track',
+      said: 'log',
+    });
+  });
+
+  it('puts what follows a control beside it', () => {
+    const widgets = starterWidgets(kinds, null);
+    const at = (key: string): Widget => widgets.find(({ sources }) => sources[0]!.stream === key)!;
+    expect(at('valve').y).toBe(at('gate_wanted').y);
+    expect(at('valve').x).toBe(at('gate_wanted').x + at('gate_wanted').w);
+    expect(apart(widgets)).toBe(true);
+  });
+
+  it('has no more gauges than stand beside each other, and no chart of more lines than it takes', () => {
+    const many = Array.from({ length: 20 }, (_, i) => stream({ key: `v${i}`, title: `V ${i}` }));
+    const widgets = starterWidgets(many, 'mast');
+    expect(widgets.filter(({ type }) => type === 'gauge')).toHaveLength(6);
+    for (const { type, sources } of widgets)
+      expect(sources.length).toBeLessThanOrEqual(WIDGETS[type].mostSources);
+    expect(apart(widgets)).toBe(true);
   });
 });

@@ -1,18 +1,28 @@
 import fc from 'fast-check';
 import {
+  bandOf,
+  bandWords,
+  checkFollow,
+  followSentence,
   DEVICE_ID_PATTERN,
   EMPTY_PROOF,
+  followed,
   inspectToken,
   deadlineOf,
   isPending,
+  isUnderWay,
+  isWithin,
   makeToken,
   nextCommandState,
   nextProofStep,
+  PLAIN_STREAM,
   presenceOf,
   proofAdvice,
   proposeDeviceId,
   TOKEN_LENGTH,
   TOKEN_RANDOM_BYTES,
+  type Datastream,
+  type Follow,
 } from '@peatmoor/core';
 
 const random = fc.uint8Array({ minLength: TOKEN_RANDOM_BYTES, maxLength: TOKEN_RANDOM_BYTES });
@@ -118,4 +128,135 @@ it('means a lasting value for ever unless it has a time limit, and a press for t
   expect(deadlineOf(momentary, 60, 1000)).toBe(121_000);
   expect(deadlineOf(momentary, 1, 1000)).toBe(6000);
   expect(deadlineOf({ ...momentary, timeLimitS: 1 }, 60, 1000)).toBe(2000);
+});
+
+const number = { ...PLAIN_STREAM, key: 'wanted', title: 'Wanted', unit: '%', direction: 'control' as const };
+const lamp = { ...number, key: 'lamp', title: 'Lamp', type: 'boolean' as const, unit: null };
+const light = { ...PLAIN_STREAM, key: 'light', title: 'Light', unit: 'lx', aliases: ['lux'] };
+
+test.each<[string, Partial<Follow>, Datastream, number, number | undefined, unknown]>([
+  ['within a tolerance', { way: 'same', tolerance: 3 }, number, 60, undefined, { min: 57, max: 63 }],
+  [
+    'a level for one value',
+    { way: 'level', steps: [{ wanted: 'on', min: 200, max: null }] },
+    lamp,
+    1,
+    0,
+    { min: 200, max: null },
+  ],
+  ['nothing for another', { way: 'level', steps: [{ wanted: 'on', min: 200, max: null }] }, lamp, 0, 0, null],
+  [
+    'a level for any other',
+    {
+      way: 'level',
+      steps: [
+        { wanted: '', min: null, max: 5 },
+        { wanted: 'on', min: 200, max: null },
+      ],
+    },
+    lamp,
+    0,
+    0,
+    { min: null, max: 5 },
+  ],
+  [
+    'a fall',
+    { way: 'rise', steps: [{ wanted: 'off', min: null, max: -200 }] },
+    lamp,
+    0,
+    250,
+    { min: null, max: 50 },
+  ],
+  [
+    'no change without a reading before',
+    { way: 'rise', steps: [{ wanted: '', min: 1, max: null }] },
+    lamp,
+    1,
+    undefined,
+    null,
+  ],
+])('what must follow: %s', (_name, follow, control, wanted, before, band) => {
+  expect(
+    bandOf(
+      { stream: 'light', withinS: 30, tolerance: 0, way: 'same', steps: [], ...follow },
+      control,
+      wanted,
+      before,
+    ),
+  ).toEqual(band);
+});
+
+test('a measured value lies within, whatever rounding left; what follows is found by an earlier key too', () => {
+  expect(isWithin({ min: 0.1 + 0.2, max: null }, 0.3)).toBe(true);
+  expect(isWithin({ min: 57, max: 63 }, 63.1)).toBe(false);
+  expect(followed({ stream: 'lux' }, [lamp, light])).toBe(light);
+  expect(followed({ stream: 'gone' }, [lamp, light])).toBeUndefined();
+  expect(bandWords({ min: 200, max: null }, light)).toBe('at least 200 lx');
+  expect(nextCommandState('applied', 'followed')).toBe('confirmed');
+  expect(nextCommandState('applied', 'unfollowed')).toBe('not-confirmed');
+  expect(nextCommandState('not-confirmed', 'followed')).toBe('confirmed');
+  expect(nextCommandState('waiting', 'followed')).toBeNull();
+  expect([isUnderWay('applied', true), isUnderWay('applied', false)]).toEqual([true, false]);
+});
+
+describe('what must follow a control is checked with its kind', () => {
+  const opening = { ...PLAIN_STREAM, key: 'opening', title: 'Opening', unit: '%' };
+  const kind = [number, lamp, light, opening];
+  const follow = (more: Partial<Follow>): Follow => ({
+    stream: 'opening',
+    way: 'same',
+    withinS: 30,
+    tolerance: 0,
+    steps: [],
+    ...more,
+  });
+
+  it.each<[string, Partial<Follow>, Datastream, string | null]>([
+    ['the same quantity', {}, number, null],
+    ['a datastream that is gone', { stream: 'gone' }, number, 'stream'],
+    ['a control, which is not measured', { stream: 'lamp' }, number, 'stream'],
+    ['another unit as the same', { stream: 'light' }, number, 'stream'],
+    ['another type as the same', {}, lamp, 'stream'],
+    [
+      'a level of another quantity',
+      { stream: 'light', way: 'level', steps: [{ wanted: 'on', min: 1, max: null }] },
+      lamp,
+      null,
+    ],
+    ['no level at all', { stream: 'light', way: 'level' }, lamp, 'steps'],
+    [
+      'a level without bounds',
+      { stream: 'light', way: 'level', steps: [{ wanted: '', min: null, max: null }] },
+      lamp,
+      'steps[0].min',
+    ],
+    [
+      'bounds the wrong way round',
+      { stream: 'light', way: 'rise', steps: [{ wanted: '', min: 2, max: 1 }] },
+      lamp,
+      'steps[0].max',
+    ],
+    [
+      'a value that it does not take',
+      { stream: 'light', way: 'rise', steps: [{ wanted: 'perhaps', min: 2, max: null }] },
+      lamp,
+      'steps[0].wanted',
+    ],
+  ])('%s', (_name, more, control, field) => {
+    expect(checkFollow(follow(more), control, kind)?.field ?? null).toBe(field);
+  });
+
+  it('is said in a sentence', () => {
+    expect(followSentence(follow({ tolerance: 3 }), kind)).toBe(
+      'Confirmed when Opening comes within 3 % of it in 30 s.',
+    );
+    expect(followSentence(follow({}), kind)).toBe('Confirmed when Opening is the same in 30 s.');
+    expect(followSentence(follow({ stream: 'gone' }), kind)).toBe('"gone" is gone: nothing confirms it.');
+    expect(
+      followSentence(
+        follow({ stream: 'light', way: 'rise', steps: [{ wanted: 'on', min: 1, max: null }] }),
+        kind,
+      ),
+    ).toBe('Confirmed when Light changes by what is said for 1 wanted value, in 30 s.');
+  });
 });

@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import fs from 'node:fs';
 import path from 'node:path';
-import { storeCondition } from '@peatmoor/core';
+import { nextDue, storeCondition } from '@peatmoor/core';
 import {
   addTo,
   recipientBy,
@@ -77,6 +77,7 @@ export async function seedQuillmere(
   await fillHistory(store, workspaceId);
   await addRules(store, workspaceId, kinds, email);
   await addDashboards(store, workspaceId, kinds.sluice);
+  await addRemarks(store, workspaceId);
   const facts = { email, password, tokens };
   fs.writeFileSync(file, JSON.stringify(facts), { mode: 0o600 });
   return facts;
@@ -155,6 +156,52 @@ async function fillHistory(store: Store, workspaceId: number): Promise<void> {
       { proof, createdAt: first, lastSeenAt: now - 60_000 },
     );
   }
+}
+
+/** Where the made-up moss lies, and its clock. */
+const MOSS = { lat: 53.42, lon: -1.86 };
+const ZONE = 'Europe/London';
+
+/** Where the moss is, what somebody noted, and when the gate is to stand how. */
+async function addRemarks(store: Store, workspaceId: number): Promise<void> {
+  const now = Date.now();
+  await store.models.workspaces.update(
+    { zone: ZONE, lat: MOSS.lat, lon: MOSS.lon },
+    { where: { id: workspaceId } },
+  );
+  const deviceOf = async (id: string) =>
+    (await listIn(store.models.devices, workspaceId, { where: { id } }))[0]!;
+  for (const [device, hoursAgo, text] of [
+    ['sluice-mill', 5, 'Branch taken out of the gate'],
+    ['dipwell-north', 30, 'Sensor cleaned'],
+    ['dipwell-south', 31, 'Radio stood under water'],
+  ] as const)
+    await addTo(store.models.notes, workspaceId, {
+      deviceRowId: (await deviceOf(device)).rowId,
+      at: now - hoursAgo * 3_600_000,
+      text,
+      userName: 'Warden',
+    });
+  const sluice = await deviceOf('sluice-mill');
+  const opening = (
+    await listIn(store.models.streams, workspaceId, {
+      where: { kindId: sluice.kindId, key: 'opening_wanted' },
+    })
+  )[0]!;
+  const times = [
+    { days: [1, 2, 3, 4, 5, 6, 7], base: 'sunset' as const, minutes: 30, value: '10' },
+    { days: [1, 2, 3, 4, 5], base: 'clock' as const, minutes: 450, value: '40' },
+  ];
+  await addTo(store.models.timetables, workspaceId, {
+    deviceRowId: sluice.rowId,
+    streamId: opening.id,
+    title: 'Night and day',
+    times,
+    catchUp: false,
+    active: true,
+    nextAt: nextDue(times, now, { zone: ZONE, sun: MOSS })?.at ?? null,
+    note: '',
+  });
 }
 
 async function addRules(

@@ -12,6 +12,7 @@ import { createApp } from './api/app';
 import { isForeign } from './api/origin';
 import { scopeOf, type Scope } from './api/scope';
 import { createBus } from './bus';
+import { startTimetables } from './timetables/worker';
 import { createCommands } from './commands/commands';
 import { reachableHost, type Config } from './config';
 import { lockFolder } from './database/folderLock';
@@ -170,8 +171,10 @@ export async function startService({
     stops.push(journal.stop);
 
     const proofs = createProofs(store, bus, log);
-    const commands = createCommands({ store, registry, presence, bus, tell, log });
+    const commands = createCommands({ store, registry, presence, bus, recent, tell, log });
     stops.push(commands.stop);
+    const timetables = startTimetables({ store, registry, commands, bus, log });
+    stops.push(timetables.stop);
     const rate = createWorkRate(config.deviceRate);
     const report = createReport({
       registry,
@@ -182,7 +185,7 @@ export async function startService({
       proofs,
       times,
       rate,
-      confirm: commands.confirm,
+      confirms: commands.confirms,
     });
     const raised = createRaisedEvents(store, journal);
     const claiming = createClaiming({ store, bus, tokenUse, address: () => address() });
@@ -263,6 +266,7 @@ export async function startService({
         history,
         recomputing,
         rules,
+        timetables,
         address,
       },
       consoleFolder,

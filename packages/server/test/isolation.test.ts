@@ -61,6 +61,11 @@ beforeAll(async () => {
     body: { stream: 'level', calibration: { form: 'linear', scale: 1, offset: 0 } },
   });
   const claim = await owner.client.call('createClaim', { params: { kind: kindId }, body: {} });
+  const timetable = await owner.client.call('createTimetable', {
+    params: { device: id },
+    body: TIMETABLE,
+  });
+  const note = await owner.client.call('createNote', { params: { device: id }, body: { text: 'Mine' } });
   const [tokenRow] = await owner.client.call('listTokens', { params: { device: id } });
   mine = {
     device: id,
@@ -74,11 +79,18 @@ beforeAll(async () => {
     token: String(tokenRow!.id),
     calibration: String(kept!.id),
     claim: String(claim.id),
+    timetable: String(timetable.id),
+    note: String(note.id),
     person: `person-${(await owner.client.call('me')).user.id}`,
   };
 });
 afterAll(() => service.stop());
 
+const TIMETABLE = {
+  title: 'Night',
+  stream: 'pump',
+  times: [{ days: [1], base: 'clock' as const, minutes: 60, value: 'on' }],
+};
 const bodies: Partial<Record<EndpointName, unknown>> = {
   changeKind: { title: 'Taken' },
   createStream: { key: 'foreign', title: 'Foreign', type: 'number' },
@@ -97,6 +109,9 @@ const bodies: Partial<Record<EndpointName, unknown>> = {
   tryComputation: {
     stream: { key: 'made', title: 'Made', type: 'number', computation: { form: 'change', of: 'level' } },
   },
+  createTimetable: TIMETABLE,
+  changeTimetable: TIMETABLE,
+  createNote: { text: 'Taken' },
   changeDashboard: { version: 1, title: 'Taken', widgets: [] },
 };
 const period = `from=1&to=${Date.now()}`;

@@ -2,129 +2,83 @@ import { useColorScheme } from '@mui/material/styles';
 import { Box } from '@mui/material';
 import { useEffect, useRef, type ReactNode } from 'react';
 import uPlot from 'uplot';
+import type { ChartDraws } from '@peatmoor/core';
 import { ink } from '../theme';
 import { crosshair } from './crosshair';
-import type { ChartColumns } from './lines';
+import { listenToGestures, type Bounds } from './gestures';
+import { LINE_DASHES, LINE_INKS, rightUnit, type ChartLine } from './chartLine';
+import { drawBehind, drawOver, type ChartMarks } from './marks';
+import { chartView } from './view';
 
-export interface ChartLine {
-  label: string;
-  columns: ChartColumns;
-  stepped: boolean;
-  /** Its own colour; null for the next of the palette. */
-  colour: string | null;
-}
-
-/** Inks and strokes that tell lines apart without colour too. */
-export const LINE_INKS = ['pool', 'heather', 'moss', 'rowan', 'ink', 'soft'] as const;
-export const LINE_DASHES = [[], [7, 4], [2, 3], [10, 3, 2, 3]] as const;
-
-/** How strongly the band from the least to the greatest is drawn, in hexadecimal. */
+/** How strongly the band from the least to the greatest, and the area below a line, are drawn, in hexadecimal. */
 const BAND_ALPHA = '38';
+const AREA_ALPHA = '22';
 
-const colour = (name: (typeof LINE_INKS)[number] | 'line'): string =>
+type InkName = (typeof LINE_INKS)[number] | 'line' | 'faint' | 'gorse' | 'paper';
+const colour = (name: InkName): string =>
   getComputedStyle(document.documentElement).getPropertyValue(`--mui-palette-inks-${name}`).trim();
+
+type Range = [number | null, number | null];
 
 /** Lines over a period, drawn to fill its box. */
 export function LineChart({
   lines,
   from,
   to,
-  unit,
+  draws,
   range,
+  rightRange,
+  marks,
+  onMoved,
+  canvas,
 }: {
   lines: ChartLine[];
   from: number;
   to: number;
-  unit: string;
-  range: [number | null, number | null];
+  draws: ChartDraws;
+  range: Range;
+  rightRange: Range;
+  marks: ChartMarks;
+  /** Called once somebody has moved the chart; null for back to now. */
+  onMoved: (bounds: Bounds | null) => void;
+  /** Told the canvas, so that it can be saved. */
+  canvas?: { current: HTMLCanvasElement | null };
 }): ReactNode {
   const box = useRef<HTMLDivElement>(null);
   const plot = useRef<uPlot | null>(null);
   const { mode } = useColorScheme();
   const shape =
-    lines.map(({ label, stepped, colour: own }) => `${label}/${stepped}/${own}`).join('|') +
-    unit +
-    range.join();
-  const data = useRef<{ lines: ChartLine[]; from: number; to: number }>({ lines, from, to });
-  data.current = { lines, from, to };
+    lines
+      .map(({ label, stepped, colour: own, unit, under, hidden }) =>
+        [label, stepped, own, unit, under, hidden].join('/'),
+      )
+      .join('|') +
+    draws +
+    range.join() +
+    rightRange.join();
+  const data = useRef({ lines, from, to, marks, onMoved });
+  data.current = { lines, from, to, marks, onMoved };
+  const right = rightUnit(lines);
 
   useEffect(() => {
     const element = box.current;
     if (element === null) return;
-    const axis = {
-      stroke: () => colour('soft'),
-      grid: { stroke: () => colour('line'), width: 1 },
-      ticks: { stroke: () => colour('line'), width: 1, size: 4 },
-      font: '13px "Atkinson Hyperlegible Next Variable"',
-    };
+    const bounds = (): Bounds => ({ from: data.current.from, to: data.current.to });
     const chart = new uPlot(
-      {
-        width: element.clientWidth || 300,
-        height: element.clientHeight || 160,
-        legend: { show: false },
-        cursor: { y: false, points: { size: 6 }, drag: { x: false, y: false } },
-        bands: data.current.lines.map(({ colour: own }, i) => ({
-          series: [i * 3 + 3, i * 3 + 2],
-          fill: () => (own ?? colour(LINE_INKS[i % LINE_INKS.length]!)) + BAND_ALPHA,
-        })),
-        hooks: {
-          // Only the chart under the pointer says where it is; the others follow.
-          setCursor: [
-            (self) => {
-              if (!element.matches(':hover')) return;
-              const { left } = self.cursor;
-              crosshair.move(left === undefined || left < 0 ? null : self.posToVal(left, 'x'));
-            },
-          ],
-        },
-        scales: {
-          x: { time: true, range: () => [data.current.from / 1000, data.current.to / 1000] },
-          y: { range: (_self, low, high) => yRange(low, high, range) },
-        },
-        axes: [
-          {
-            ...axis,
-            space: 70,
-            size: 28,
-            values: [
-              [86_400 * 28, '{MMM} {YYYY}', null, null, null, null, null, null, 1],
-              [86_400, '{D} {MMM}', null, null, null, null, null, null, 1],
-              [3600, '{HH}:{mm}', '\n{D} {MMM}', null, null, null, null, null, 1],
-              [60, '{HH}:{mm}', null, null, null, null, null, null, 1],
-              [1, '{HH}:{mm}:{ss}', null, null, null, null, null, null, 1],
-            ] as never,
-          },
-          { ...axis, size: 52, space: 30 },
-        ],
-        series: [
-          {},
-          ...data.current.lines.flatMap(({ label, stepped, colour: own }, i) => {
-            const stroke = (): string => own ?? colour(LINE_INKS[i % LINE_INKS.length]!);
-            const shape = {
-              spanGaps: false,
-              ...(stepped && { paths: uPlot.paths.stepped!({ align: 1 }) }),
-            };
-            const bound = { ...shape, width: 0, points: { show: false } };
-            return [
-              {
-                ...shape,
-                label,
-                stroke,
-                width: 1.75,
-                dash: [...LINE_DASHES[i % LINE_DASHES.length]!],
-                // A reading with a gap on both sides has no line: it is a point.
-                points: { show: true, size: 5, filter: alone, fill: stroke },
-              },
-              { ...bound, label: `${label}, least` },
-              { ...bound, label: `${label}, greatest` },
-            ];
-          }),
-        ],
-      },
+      optionsOf({
+        element,
+        lines: data.current.lines,
+        draws,
+        range,
+        rightRange,
+        bounds: () => chartView.now().moving ?? bounds(),
+        marks: () => ({ ...data.current.marks, markers: chartView.now().markers }),
+      }),
       joined(data.current.lines),
       element,
     );
     plot.current = chart;
+    if (canvas) canvas.current = chart.ctx.canvas;
     const follow = (): void => {
       if (element.matches(':hover')) return;
       const at = crosshair.at();
@@ -135,6 +89,20 @@ export function LineChart({
       );
     };
     const unfollow = crosshair.subscribe(follow);
+    let frame = 0;
+    const unview = chartView.subscribe(() => {
+      cancelAnimationFrame(frame);
+      frame = requestAnimationFrame(() => {
+        const { from: start, to: end } = chartView.now().moving ?? bounds();
+        chart.setScale('x', { min: start / 1000, max: end / 1000 });
+      });
+    });
+    const unlisten = listenToGestures({
+      chart,
+      element,
+      bounds,
+      onMoved: (next) => data.current.onMoved(next),
+    });
     const leave = (): void => crosshair.move(null);
     element.addEventListener('pointerleave', leave);
     const observer = new ResizeObserver(() =>
@@ -143,7 +111,10 @@ export function LineChart({
     observer.observe(element);
     return () => {
       observer.disconnect();
+      cancelAnimationFrame(frame);
       unfollow();
+      unview();
+      unlisten();
       element.removeEventListener('pointerleave', leave);
       chart.destroy();
       plot.current = null;
@@ -152,15 +123,154 @@ export function LineChart({
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [shape, mode]);
 
-  useEffect(() => plot.current?.setData(joined(lines)), [lines, from, to]);
+  useEffect(() => plot.current?.setData(joined(lines)), [lines, from, to, marks]);
+  const units = [lines[0]?.unit, right].filter(Boolean).join(' and ');
   return (
     <Box
       ref={box}
-      role="img"
-      aria-label={`Chart of ${lines.map(({ label }) => label).join(', ')}`}
-      sx={{ width: '100%', height: '100%', minHeight: 90, overflow: 'hidden', color: ink.ink }}
+      role="application"
+      tabIndex={0}
+      aria-roledescription="chart"
+      aria-label={`Chart of ${lines
+        .filter(({ under }) => !under)
+        .map(({ label }) => label)
+        .join(', ')}${units && ` in ${units}`}`}
+      aria-description="Arrow keys move it, plus and minus change how much is shown, Home goes back to now, M sets a marker."
+      sx={{
+        width: '100%',
+        height: '100%',
+        minHeight: 90,
+        overflow: 'hidden',
+        color: ink.ink,
+        cursor: 'crosshair',
+        '& .u-over:active': { cursor: 'grabbing' },
+        '& .u-select': { background: ink.line },
+      }}
     />
   );
+}
+
+/** How uPlot is to draw the lines: of each its middle, its least and its greatest. */
+function optionsOf({
+  element,
+  lines,
+  draws,
+  range,
+  rightRange,
+  bounds,
+  marks,
+}: {
+  element: HTMLElement;
+  lines: readonly ChartLine[];
+  draws: ChartDraws;
+  range: Range;
+  rightRange: Range;
+  bounds: () => Bounds;
+  marks: () => ChartMarks;
+}): uPlot.Options {
+  const right = rightUnit(lines);
+  const axis = {
+    stroke: () => colour('soft'),
+    grid: { stroke: () => colour('line'), width: 1 },
+    ticks: { stroke: () => colour('line'), width: 1, size: 4 },
+    font: '13px "Atkinson Hyperlegible Next Variable"',
+  };
+  // Lines that lie under others come first, and have the colour of what they are under.
+  const places = lines.map((line, i) => (line.under ? i - lines.length / 2 : i));
+  const strokeOf = (i: number) => (): string => {
+    const own = lines[i]!.colour ?? colour(LINE_INKS[Math.abs(places[i]!) % LINE_INKS.length]!);
+    return lines[i]!.under ? `${own}70` : own;
+  };
+  const { stepped, bars } = uPlot.paths;
+  return {
+    width: element.clientWidth || 300,
+    height: element.clientHeight || 160,
+    legend: { show: false },
+    cursor: { y: false, points: { size: 6 }, drag: { x: false, y: false } },
+    bands:
+      draws === 'bars'
+        ? []
+        : lines.map((line, i) => ({
+            series: [i * 3 + 3, i * 3 + 2] as [number, number],
+            show: !line.under,
+            fill: () => strokeOf(i)().slice(0, 7) + BAND_ALPHA,
+          })),
+    hooks: {
+      // Only the chart under the pointer says where it is; the others follow.
+      setCursor: [
+        (self) => {
+          if (!element.matches(':hover')) return;
+          const { left } = self.cursor;
+          crosshair.move(left === undefined || left < 0 ? null : self.posToVal(left, 'x'));
+        },
+      ],
+      drawClear: [(self) => drawBehind(self, marks(), colour)],
+      draw: [(self) => drawOver(self, marks(), colour)],
+    },
+    scales: {
+      x: { time: true, range: () => [bounds().from / 1000, bounds().to / 1000] },
+      y: { range: (_self, low, high) => yRange(low, high, range, draws) },
+      right: { range: (_self, low, high) => yRange(low, high, rightRange, draws) },
+    },
+    axes: [
+      {
+        ...axis,
+        space: 70,
+        size: 28,
+        values: [
+          [86_400 * 28, '{MMM} {YYYY}', null, null, null, null, null, null, 1],
+          [86_400, '{D} {MMM}', null, null, null, null, null, null, 1],
+          // At midnight stands the day instead.
+          [3600, '{HH}:{mm}', '{D} {MMM}', null, '{D} {MMM}', null, null, null, 0],
+          [60, '{HH}:{mm}', '{D} {MMM}', null, '{D} {MMM}', null, null, null, 0],
+          [1, '{HH}:{mm}:{ss}', null, null, null, null, null, null, 1],
+        ] as never,
+      },
+      { ...axis, size: 52, space: 30 },
+      ...(right === null
+        ? []
+        : [{ ...axis, scale: 'right', side: 1 as const, size: 48, space: 30, grid: { show: false } }]),
+    ],
+    series: [
+      {},
+      ...lines.flatMap(({ label, stepped: isStepped, unit, under, hidden }, i) => {
+        const stroke = strokeOf(i);
+        const paths =
+          draws === 'points'
+            ? () => null
+            : draws === 'bars'
+              ? bars!({ size: [0.8, 60] })
+              : isStepped || draws === 'step'
+                ? stepped!({ align: 1 })
+                : undefined;
+        const shape = {
+          show: !hidden,
+          spanGaps: false,
+          scale: right !== null && unit === right ? 'right' : 'y',
+          ...(paths !== undefined && { paths }),
+        };
+        const bound = { ...shape, width: 0, points: { show: false } };
+        return [
+          {
+            ...shape,
+            label,
+            stroke,
+            width: under ? 1.25 : 1.75,
+            dash: under ? [3, 3] : [...LINE_DASHES[places[i]! % LINE_DASHES.length]!],
+            ...((draws === 'area' || draws === 'bars') &&
+              !under && { fill: () => stroke().slice(0, 7) + (draws === 'bars' ? '90' : AREA_ALPHA) }),
+            // A reading with a gap on both sides has no line: it is a point.
+            points:
+              draws === 'points'
+                ? { show: true, size: 4.5, fill: stroke }
+                : { show: draws !== 'bars', size: 5, filter: alone, fill: stroke },
+          },
+          { ...bound, label: `${label}, least` },
+          { ...bound, label: `${label}, greatest` },
+        ] as uPlot.Series[];
+      }),
+    ],
+  };
 }
 
 /** All lines on one time axis: of each the middle, the least and the greatest. */
@@ -195,14 +305,16 @@ function beside(
   return values[place];
 }
 
-/** A range that holds what is seen, with air; fixed bounds win. */
+/** A range that holds what is seen, with air; fixed bounds win. Bars and areas stand on nought where that is near. */
 function yRange(
   low: number | null,
   high: number | null,
-  [min, max]: [number | null, number | null],
+  [min, max]: Range,
+  draws: ChartDraws,
 ): [number, number] {
-  const bottom = low ?? 0;
-  const top = high ?? 1;
+  const bottom = draws === 'bars' ? Math.min(0, low ?? 0) : (low ?? 0);
+  const top = draws === 'bars' ? Math.max(0, high ?? 1) : (high ?? 1);
   const air = top > bottom ? (top - bottom) * 0.08 : Math.max(1, Math.abs(top) * 0.05);
-  return [min ?? bottom - air, max ?? top + air];
+  const floor = draws === 'bars' && bottom === 0 ? 0 : bottom - air;
+  return [min ?? floor, max ?? top + air];
 }

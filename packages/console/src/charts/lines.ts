@@ -67,3 +67,59 @@ export function nearestPoint({ times, values }: ChartColumns, at: number, within
   }
   return best;
 }
+
+/** Where a line is broken: from the reading before the gap to the one after it, epoch ms. */
+export function gapsIn({ times, values }: ChartColumns): [from: number, to: number][] {
+  const gaps: [number, number][] = [];
+  for (let i = 1; i + 1 < times.length; i++)
+    if (values[i] === null && values[i - 1] !== null && values[i + 1] !== null)
+      gaps.push([times[i - 1]! * 1000, times[i + 1]! * 1000]);
+  return gaps;
+}
+
+/** What lies between two times (s), both included. */
+export function partOf({ times, values, low, high }: ChartColumns, from: number, to: number): ChartColumns {
+  const start = firstAtOrAfter(times, from);
+  let end = firstAtOrAfter(times, to);
+  while (end < times.length && times[end]! <= to) end++;
+  return {
+    times: times.slice(start, end),
+    values: values.slice(start, end),
+    low: low.slice(start, end),
+    high: high.slice(start, end),
+  };
+}
+
+/** What lies between two markers: the change, how fast that is, and the mean over time. */
+export interface Measured {
+  from: number;
+  to: number;
+  delta: number;
+  /** Change in an hour. */
+  perHour: number;
+  mean: number;
+}
+
+/** Measures a line between two times (s); null where there is nothing near one of them. */
+export function measure(columns: ChartColumns, a: number, b: number, within: number): Measured | null {
+  const [from, to] = a <= b ? [a, b] : [b, a];
+  const [first, last] = [nearestPoint(columns, from, within), nearestPoint(columns, to, within)];
+  if (first === null || last === null || to <= from) return null;
+  const delta = columns.values[last]! - columns.values[first]!;
+  const inside = partOf(columns, columns.times[first]!, columns.times[last]!);
+  let [area, time] = [0, 0];
+  for (let i = 1; i < inside.times.length; i++) {
+    const [left, right] = [inside.values[i - 1], inside.values[i]];
+    if (left == null || right == null) continue;
+    const width = inside.times[i]! - inside.times[i - 1]!;
+    area += ((left + right) / 2) * width;
+    time += width;
+  }
+  return {
+    from,
+    to,
+    delta,
+    perHour: (delta / (to - from)) * 3600,
+    mean: time > 0 ? area / time : columns.values[first]!,
+  };
+}

@@ -1,12 +1,101 @@
-/** The periods of the time strip, in ms. */
+/** What charts show: the last so much time, or a period that stands still. */
+export interface Period {
+  /** One of those of the strip, or `from-to` in epoch ms. */
+  key: string;
+  title: string;
+  ms: number;
+  /** Its end, epoch ms; null while it goes on with the time. */
+  until: number | null;
+}
+
+const MINUTE = 60_000;
+const DAY = 86_400_000;
+/** The key of all that there is: what lies before the oldest reading is left out. */
+export const EVERYTHING = 'all';
+
+const going = (key: string, title: string, ms: number): Period => ({ key, title, ms, until: null });
+
+/** The periods of the time strip. */
 export const PERIODS = [
-  { key: '5min', title: '5 min', ms: 300_000 },
-  { key: '1h', title: '1 h', ms: 3_600_000 },
-  { key: '24h', title: '24 h', ms: 86_400_000 },
-  { key: '7d', title: '7 d', ms: 7 * 86_400_000 },
-  { key: '30d', title: '30 d', ms: 30 * 86_400_000 },
-  { key: '1y', title: '1 y', ms: 365 * 86_400_000 },
+  going('5min', '5 min', 5 * MINUTE),
+  going('1h', '1 h', 60 * MINUTE),
+  going('24h', '24 h', DAY),
+  going('7d', '7 d', 7 * DAY),
+  going('30d', '30 d', 30 * DAY),
+  going('1y', '1 y', 365 * DAY),
+] as const;
+/** Those behind "more". */
+export const MORE_PERIODS = [
+  going('1min', '1 min', MINUTE),
+  going('15min', '15 min', 15 * MINUTE),
+  going('6h', '6 h', 360 * MINUTE),
+  going('90d', '90 d', 90 * DAY),
+  going(EVERYTHING, 'all there is', 3650 * DAY),
 ] as const;
 
-export type Period = (typeof PERIODS)[number];
 export const FIRST_PERIOD: Period = PERIODS[1];
+export const DAY_PERIOD: Period = PERIODS[2];
+export const WEEK_PERIOD: Period = PERIODS[3];
+
+/** A period that stands still, at least a second long and at most what is kept of readings. */
+export function fixedPeriod(from: number, to: number, title = ''): Period {
+  const ms = Math.min(3660 * DAY, Math.max(1000, Math.round(to - from)));
+  const until = Math.round(to);
+  return { key: `${until - ms}-${until}`, title: title || spanWords(until - ms, until), ms, until };
+}
+
+/** The period of a key as an address says it; null for none. */
+export function periodOf(key: string): Period | null {
+  const known = [...PERIODS, ...MORE_PERIODS].find((one) => one.key === key);
+  if (known !== undefined) return known;
+  const [, from, to] = /^(\d{1,16})-(\d{1,16})$/.exec(key) ?? [];
+  return from === undefined || !(Number(to) > Number(from)) || Number(to) > 8.64e15
+    ? null
+    : fixedPeriod(Number(from), Number(to));
+}
+
+/** Start and end of a period as it is now, epoch ms. */
+export function boundsOf({ ms, until }: Period, now: number): { from: number; to: number } {
+  const to = until ?? now;
+  return { from: to - ms, to };
+}
+
+/** Steps of the calendar that can be looked at whole, by this browser's clock. */
+export function calendarPeriods(now: number): Period[] {
+  const start = (days: number): number => {
+    const date = new Date(now);
+    return new Date(date.getFullYear(), date.getMonth(), date.getDate() + days).getTime();
+  };
+  const weekday = (new Date(now).getDay() + 6) % 7;
+  const month = (by: number): number =>
+    new Date(new Date(now).getFullYear(), new Date(now).getMonth() + by, 1).getTime();
+  return [
+    fixedPeriod(start(0), start(1), 'today'),
+    fixedPeriod(start(-1), start(0), 'yesterday'),
+    fixedPeriod(start(-weekday), start(7 - weekday), 'this week'),
+    fixedPeriod(start(-weekday - 7), start(-weekday), 'last week'),
+    fixedPeriod(month(0), month(1), 'this month'),
+    fixedPeriod(month(-1), month(0), 'last month'),
+  ];
+}
+
+/** "3 Nov 14:00 to 15:30", "3 Nov to 10 Nov". */
+export function spanWords(from: number, to: number): string {
+  const [start, end] = [new Date(from), new Date(to)];
+  const day = (date: Date): string =>
+    `${date.getDate()} ${date.toLocaleString('en', { month: 'short' })}${date.getFullYear() === new Date().getFullYear() ? '' : ` ${date.getFullYear()}`}`;
+  const clock = (date: Date): string =>
+    `${String(date.getHours()).padStart(2, '0')}:${String(date.getMinutes()).padStart(2, '0')}${to - from < 600_000 ? `:${String(date.getSeconds()).padStart(2, '0')}` : ''}`;
+  if (to - from > 3 * DAY) return `${day(start)} to ${day(end)}`;
+  return start.toDateString() === end.toDateString()
+    ? `${day(start)} ${clock(start)} to ${clock(end)}`
+    : `${day(start)} ${clock(start)} to ${day(end)} ${clock(end)}`;
+}
+
+/** The period that goes on which is nearest in length. */
+export function goingLike(ms: number): Period {
+  const all: readonly Period[] = [...PERIODS, ...MORE_PERIODS];
+  return all.reduce((best, one) =>
+    Math.abs(Math.log(one.ms / ms)) < Math.abs(Math.log(best.ms / ms)) ? one : best,
+  );
+}

@@ -2,33 +2,45 @@ import { keepPreviousData, useQueries } from '@tanstack/react-query';
 import type { History, HistoryLine } from '@peatmoor/contract';
 import type { WidgetSource } from '@peatmoor/core';
 import { api } from '../api';
-import type { Period } from './period';
+import { boundsOf, type Period } from './period';
 
 /** Widest periods are read as buckets; the shortest as the readings themselves. */
 const BUCKETS = 500;
+const RAW_UP_TO_MS = 300_000;
+/** Of a period that stands still as much again is read on both sides, so that there is something when it is moved. */
+const MARGIN = 0.5;
 
-/** The history of several sources over the last `period`, read anew now and then; live points fill the end. */
+/**
+ * The history of several sources over a period, read anew now and then while it goes on; live points fill its end.
+ * `before` takes the period before it instead.
+ */
 export function useHistory(
   sources: (WidgetSource & { device: string })[],
   period: Period,
+  before = false,
 ): (HistoryLine | undefined)[] {
   const devices = [...new Set(sources.map(({ device }) => device))];
+  const { until, ms } = period;
   const answers = useQueries({
     queries: devices.map((device) => {
       const streams = [
         ...new Set(sources.filter((one) => one.device === device).map(({ stream }) => stream)),
       ].join(',');
       return {
-        queryKey: ['history', device, streams, period.key],
+        queryKey: ['history', device, streams, period.key, before],
         queryFn: (): Promise<History> => {
-          const to = Date.now() + 1000;
-          return api.call('history', {
-            params: { device },
-            query: { streams, from: to - period.ms, to, buckets: period.key === '5min' ? 0 : BUCKETS },
-          });
+          const now = boundsOf(period, Date.now() + 1000);
+          const shift = before ? ms : 0;
+          const margin = until === null ? 0 : ms * MARGIN;
+          const [from, to] = [now.from - shift - margin, now.to - shift + margin];
+          const buckets = ms <= RAW_UP_TO_MS ? 0 : until === null ? BUCKETS : BUCKETS * 2;
+          return api.call('history', { params: { device }, query: { streams, from, to, buckets } });
         },
         staleTime: 0,
-        refetchInterval: Math.min(300_000, Math.max(20_000, period.ms / 200)),
+        refetchInterval:
+          until !== null && until < Date.now()
+            ? (false as const)
+            : Math.min(300_000, Math.max(20_000, ms / 200)),
         placeholderData: keepPreviousData,
       };
     }),

@@ -20,11 +20,16 @@ import {
   type Widget,
   type WidgetType,
 } from '@peatmoor/core';
-import { PERIODS } from '../charts/period';
+import { WEEK_PERIOD, type Period } from '../charts/period';
 import { useHistory } from '../charts/useHistory';
+import { CopyTo } from './CopyTo';
 import { OptionField } from './OptionField';
+import type { Shown } from './shown';
 import { SourceFields } from './SourceFields';
+import { ink } from '../theme';
 import type { Catalogue } from './useCatalogue';
+import { WidgetBody } from './WidgetBody';
+import { DRAWN } from './widgets';
 
 /** Its place on the wide arrangement, as people count: from one. */
 const PLACES = [
@@ -37,17 +42,22 @@ const PLACES = [
 /** Title, type, sources, options and place of one widget. */
 export function ConfigureWidget({
   widget,
+  dashboard,
   catalogue,
   chosen,
   kindId,
+  period,
   onChange,
   onCopy,
   onClose,
 }: {
   widget: Widget;
+  /** Number of the dashboard it is on. */
+  dashboard: number;
   catalogue: Catalogue;
   chosen: string | null;
   kindId: number | null;
+  period: Period;
   onChange: (widget: Widget) => void;
   /** Adds another like it. */
   onCopy: (widget: Widget) => void;
@@ -58,7 +68,7 @@ export function ConfigureWidget({
   const real = sources.flatMap(({ device, stream }) =>
     device === null ? [] : [{ device: device.id, stream: stream.key }],
   );
-  const week = useHistory(real, PERIODS[3]);
+  const week = useHistory(real, WEEK_PERIOD);
   const low = Math.min(...week.flatMap((line) => line?.min ?? []));
   const high = Math.max(...week.flatMap((line) => line?.max ?? []));
   const types = WIDGET_TYPES.filter(
@@ -72,7 +82,7 @@ export function ConfigureWidget({
     setDraft({ ...draft, options: { ...draft.options, ...chosen } });
   const wrong = checkOptions(draft.type, draft.options);
   return (
-    <Dialog open onClose={onClose} maxWidth="xs" fullWidth>
+    <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
       <DialogTitle sx={{ fontWeight: 700 }}>Change the widget</DialogTitle>
       <DialogContent sx={{ display: 'grid', gap: 3 }}>
         <TextField
@@ -126,6 +136,12 @@ export function ConfigureWidget({
             />
           ))}
         </Box>
+        <Preview
+          widget={draft}
+          sources={draft.sources.map((one) => catalogue.find(one, chosen))}
+          period={period}
+        />
+        <CopyTo widget={draft} from={dashboard} />
         {scaled && (
           <Button disabled={!Number.isFinite(low)} onClick={() => set(fitRange(low, high))}>
             Fit range to seen values
@@ -158,6 +174,24 @@ export function ConfigureWidget({
         </Button>
       </DialogActions>
     </Dialog>
+  );
+}
+
+/** How the widget looks as it is set now. */
+function Preview({ widget, sources, period }: { widget: Widget; sources: Shown; period: Period }): ReactNode {
+  return (
+    <Box
+      aria-label="Preview"
+      sx={{
+        height: Math.min(280, DRAWN[widget.type].phoneHeight),
+        maxWidth: widget.w <= 4 ? 260 : undefined,
+        overflow: 'hidden',
+        borderTop: `1px solid ${ink.line}`,
+        pt: 1,
+      }}
+    >
+      <WidgetBody widget={widget} sources={sources} period={period} onPeriod={() => undefined} editing />
+    </Box>
   );
 }
 

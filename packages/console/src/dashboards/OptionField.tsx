@@ -54,7 +54,10 @@ export function OptionField({
       {...shared}
       type={facts.kind === 'number' ? 'number' : 'text'}
       value={value ?? ''}
-      placeholder={placeholder}
+      placeholder={(facts.kind === 'text' && facts.hint) || placeholder}
+      multiline={facts.kind === 'text' && facts.lines !== undefined}
+      {...(facts.kind === 'text' &&
+        facts.lines !== undefined && { minRows: facts.lines, sx: { gridColumn: '1 / -1' } })}
       onChange={({ target }) =>
         onChange(target.value === '' ? null : facts.kind === 'number' ? Number(target.value) : target.value)
       }

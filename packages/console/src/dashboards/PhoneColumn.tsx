@@ -1,18 +1,39 @@
-import { Box } from '@mui/material';
+import { Box, Button } from '@mui/material';
 import type { ReactNode } from 'react';
-import { phoneRows, type Widget } from '@peatmoor/core';
+import { movePhone, phoneOrder, phoneRows, WIDGETS, type PhonePlace, type Widget } from '@peatmoor/core';
+import { ink } from '../theme';
+import { titleOf, type Shown } from './shown';
 import { DRAWN } from './widgets';
 
-/** The phone arrangement: one column, small widgets in pairs. */
+/** How much taller or lower a widget gets with one press, in px. */
+const HEIGHT_STEP = 40;
+const LEAST_HEIGHT = 80;
+const MOST_HEIGHT = 800;
+
+/** Height of a widget on the phone, in px. */
+const heightOf = ({ type, phone }: Widget): number => phone?.height ?? DRAWN[type].phoneHeight;
+
+/** The phone arrangement: one column, small widgets in pairs. While it is arranged, each says how it can stand. */
 export function PhoneColumn({
   widgets,
+  shown,
+  onChange,
   render,
 }: {
   widgets: Widget[];
+  /** What each widget shows, for its name. */
+  shown: (widget: Widget) => Shown;
+  /** Given while the phone is arranged. */
+  onChange?: ((change: (widgets: Widget[]) => Widget[]) => void) | undefined;
   render: (widget: Widget) => ReactNode;
 }): ReactNode {
+  const hidden = phoneOrder(widgets).filter(({ phone }) => phone?.hidden);
+  const set = (id: string, change: PhonePlace): void =>
+    onChange?.((all) =>
+      all.map((one) => (one.id === id ? { ...one, phone: { ...one.phone, ...change } } : one)),
+    );
   return (
-    <Box sx={{ display: 'grid', gap: 2.5 }}>
+    <Box sx={{ display: 'grid', gap: 2.5 }} data-arrangement="phone">
       {phoneRows(widgets).map((row) => (
         <Box
           key={row[0]!.id}
@@ -23,14 +44,78 @@ export function PhoneColumn({
           }}
         >
           {row.map((widget) => (
-            <Box
-              key={widget.id}
-              sx={{ height: Math.max(...row.map(({ type }) => DRAWN[type].phoneHeight)), minWidth: 0 }}
-            >
-              {render(widget)}
+            <Box key={widget.id} sx={{ minWidth: 0 }}>
+              <Box sx={{ height: Math.max(...row.map(heightOf)) }}>{render(widget)}</Box>
+              {onChange && (
+                <PhoneTools
+                  widget={widget}
+                  title={titleOf(widget, shown(widget))}
+                  onMove={(by) => onChange((all) => movePhone(all, widget.id, by))}
+                  onSet={(change) => set(widget.id, change)}
+                />
+              )}
             </Box>
           ))}
         </Box>
+      ))}
+      {onChange && hidden.length > 0 && (
+        <Box sx={{ borderTop: `1px solid ${ink.line}`, pt: 1.5 }}>
+          Not on the phone:
+          {hidden.map((widget) => (
+            <Button
+              key={widget.id}
+              size="small"
+              sx={{ ml: 1, mb: 1 }}
+              onClick={() => set(widget.id, { hidden: false })}
+            >
+              Show {titleOf(widget, shown(widget))}
+            </Button>
+          ))}
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+function PhoneTools({
+  widget,
+  title,
+  onMove,
+  onSet,
+}: {
+  widget: Widget;
+  title: string;
+  onMove: (by: -1 | 1) => void;
+  onSet: (change: PhonePlace) => void;
+}): ReactNode {
+  const isFull =
+    (widget.phone?.width ?? (WIDGETS[widget.type].phone === 'full' ? 'full' : 'half')) === 'full';
+  const height = heightOf(widget);
+  const tools: [string, string, () => void, boolean?][] = [
+    ['↑', `${title}: further up`, () => onMove(-1)],
+    ['↓', `${title}: further down`, () => onMove(1)],
+    [
+      isFull ? '½' : '1',
+      `${title}: ${isFull ? 'half as wide' : 'over the full width'}`,
+      () => onSet({ width: isFull ? 'half' : 'full' }),
+    ],
+    ['−', `${title}: lower`, () => onSet({ height: height - HEIGHT_STEP }), height <= LEAST_HEIGHT],
+    ['+', `${title}: taller`, () => onSet({ height: height + HEIGHT_STEP }), height >= MOST_HEIGHT],
+    ['Hide', `${title}: not on the phone`, () => onSet({ hidden: true })],
+  ];
+  return (
+    <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 0.5, mt: 0.75 }}>
+      {tools.map(([sign, words, act, disabled = false]) => (
+        <Button
+          key={sign}
+          size="small"
+          aria-label={words}
+          disabled={disabled}
+          onClick={act}
+          sx={{ minWidth: 34, minHeight: 34, px: 1 }}
+        >
+          {sign}
+        </Button>
       ))}
     </Box>
   );

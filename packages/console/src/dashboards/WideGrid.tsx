@@ -1,60 +1,46 @@
 import { Box } from '@mui/material';
-import { useRef, type ReactNode } from 'react';
-import ReactGridLayout, { useContainerWidth, verticalCompactor, type Layout } from 'react-grid-layout';
-import { COLUMNS, WIDGETS, type Place, type Widget } from '@peatmoor/core';
+import type { ReactNode } from 'react';
+import { COLUMNS, type Widget } from '@peatmoor/core';
+import { COLUMN_GAP_PX, ROW_GAP_PX, ROW_PX } from './grid';
 
-const ROW_PX = 50;
-
-/** The wide arrangement; widgets move and grow while editing. */
+/** The wide arrangement as it is looked at. */
 export function WideGrid({
   widgets,
-  editing,
-  onMove,
   render,
+  rowPx = ROW_PX,
 }: {
   widgets: Widget[];
-  editing: boolean;
-  onMove: (places: Map<string, Place>) => void;
   render: (widget: Widget) => ReactNode;
+  /** Height of a row, in px. */
+  rowPx?: number;
 }): ReactNode {
-  const { width, containerRef, mounted } = useContainerWidth();
-  const moved = useRef(false);
-  const layout = widgets.map(({ id, type, x, y, w, h }) => ({
-    i: id,
-    x,
-    y,
-    w,
-    h,
-    minW: WIDGETS[type].least.w,
-    minH: WIDGETS[type].least.h,
-  }));
-  const changed = (next: Layout): void => {
-    if (!moved.current) return;
-    moved.current = false;
-    onMove(new Map(next.map(({ i, x, y, w, h }) => [i, { x, y, w, h }])));
-  };
-  const stopped = (): void => {
-    moved.current = true;
-  };
+  // Read in the order in which they stand.
+  const ordered = [...widgets].sort((a, b) => a.y - b.y || a.x - b.x);
   return (
-    <Box ref={containerRef}>
-      {mounted && (
-        <ReactGridLayout
-          width={width}
-          layout={layout}
-          gridConfig={{ cols: COLUMNS, rowHeight: ROW_PX, margin: [28, 22], containerPadding: [0, 0] }}
-          dragConfig={{ enabled: editing, handle: '.widget-handle', cancel: '.widget-tools' }}
-          resizeConfig={{ enabled: editing, handles: ['se'] }}
-          compactor={verticalCompactor}
-          onDragStop={stopped}
-          onResizeStop={stopped}
-          onLayoutChange={changed}
+    <Box
+      data-arrangement="wide"
+      sx={{
+        display: 'grid',
+        gridTemplateColumns: `repeat(${COLUMNS}, minmax(0, 1fr))`,
+        gridAutoRows: `${rowPx}px`,
+        columnGap: `${COLUMN_GAP_PX}px`,
+        rowGap: `${ROW_GAP_PX}px`,
+      }}
+    >
+      {ordered.map((widget) => (
+        <div
+          key={widget.id}
+          style={{
+            gridColumn: `${widget.x + 1} / span ${widget.w}`,
+            gridRow: `${widget.y + 1} / span ${widget.h}`,
+            minWidth: 0,
+            // What is out of sight is not laid out.
+            contentVisibility: 'auto',
+          }}
         >
-          {widgets.map((widget) => (
-            <div key={widget.id}>{render(widget)}</div>
-          ))}
-        </ReactGridLayout>
-      )}
+          {render(widget)}
+        </div>
+      ))}
     </Box>
   );
 }

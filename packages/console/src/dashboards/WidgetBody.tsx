@@ -11,17 +11,21 @@ export function WidgetBody({
   widget,
   sources,
   period,
+  onPeriod,
   editing,
 }: {
   widget: Widget;
   sources: (Source | null)[];
   period: Period;
+  onPeriod: (period: Period) => void;
   editing: boolean;
 }): ReactNode {
   const { Body } = DRAWN[widget.type];
   // Without a source there is nothing that could be gone.
   if (WIDGETS[widget.type].mostSources === 0)
-    return <Body widget={widget} sources={[] as never} period={period} editing={editing} />;
+    return (
+      <Body widget={widget} sources={[] as never} period={period} onPeriod={onPeriod} editing={editing} />
+    );
   const [first, ...more] = sources.filter((source) => source !== null);
   if (first === undefined)
     return (
@@ -29,5 +33,7 @@ export function WidgetBody({
         Its device or datastream “{widget.sources[0]?.stream}” is gone. Choose another, or remove the widget.
       </Box>
     );
-  return <Body widget={widget} sources={[first, ...more]} period={period} editing={editing} />;
+  return (
+    <Body widget={widget} sources={[first, ...more]} period={period} onPeriod={onPeriod} editing={editing} />
+  );
 }

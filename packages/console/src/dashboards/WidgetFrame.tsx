@@ -1,36 +1,40 @@
 import { Box, Button } from '@mui/material';
 import type { ReactNode } from 'react';
-import { WIDGETS, type Widget } from '@peatmoor/core';
+import type { Place, Widget } from '@peatmoor/core';
 import type { Period } from '../charts/period';
 import { ink } from '../theme';
-import type { Source } from './useCatalogue';
+import { Handle } from './Handle';
+import { titleOf, type Shown } from './shown';
 import { WidgetBody } from './WidgetBody';
 import { WidgetMenu } from './WidgetMenu';
 
-/** A widget with its title; while editing with a handle and what can be done to it. */
+/** What can be done with a widget while its dashboard is arranged. */
+export interface Arranging {
+  onConfigure: () => void;
+  onRemove: () => void;
+  /** Moves or grows it by whole cells; not given on the phone. */
+  onShift?: (by: Partial<Place>) => void;
+}
+
+/** A widget with its title; while it is arranged with a handle and what can be done to it. */
 export function WidgetFrame({
   widget,
   sources,
   period,
-  editing,
-  onConfigure,
-  onRemove,
+  onPeriod,
+  arranging,
+  onLarge,
 }: {
   widget: Widget;
-  sources: (Source | null)[];
+  sources: Shown;
   period: Period;
-  editing: boolean;
-  onConfigure: () => void;
-  onRemove: () => void;
+  onPeriod: (period: Period) => void;
+  arranging: Arranging | null;
+  /** Shows it over the whole page; not given where it is shown so. */
+  onLarge?: (() => void) | undefined;
 }): ReactNode {
-  const first = sources[0];
-  const title =
-    widget.title ||
-    (widget.type === 'chart' && sources.length > 1
-      ? (first?.stream.title ?? '')
-      : first
-        ? first.stream.title
-        : (widget.sources[0]?.stream ?? WIDGETS[widget.type].title));
+  const title = titleOf(widget, sources);
+  const editing = arranging !== null;
   return (
     <Box
       data-widget={widget.type}
@@ -50,33 +54,36 @@ export function WidgetFrame({
           // A heading has no other title.
           display: widget.type === 'heading' && !editing ? 'none' : 'flex',
           alignItems: 'baseline',
-          gap: 1,
+          // What can be done has a line of its own where the widget is narrow.
+          flexWrap: editing ? 'wrap' : 'nowrap',
+          columnGap: 1,
           mb: 0.5,
         }}
       >
-        <Box
-          className={editing ? 'widget-handle' : undefined}
-          sx={{
-            flex: 1,
-            minWidth: 0,
-            fontWeight: 650,
-            fontSize: '0.95rem',
-            overflow: 'hidden',
-            textOverflow: 'ellipsis',
-            whiteSpace: 'nowrap',
-            cursor: editing ? 'move' : 'inherit',
-          }}
-          title={title}
-        >
-          {editing && <span aria-hidden>⠿ </span>}
-          {title}
-        </Box>
-        {editing && (
+        {arranging?.onShift ? (
+          <Handle title={title} place={widget} onShift={arranging.onShift} />
+        ) : (
+          <Box
+            sx={{
+              flex: 1,
+              minWidth: editing ? 90 : 0,
+              fontWeight: 650,
+              fontSize: '0.95rem',
+              overflow: 'hidden',
+              textOverflow: 'ellipsis',
+              whiteSpace: 'nowrap',
+            }}
+            title={title}
+          >
+            {title}
+          </Box>
+        )}
+        {arranging && (
           <Box className="widget-tools" sx={{ display: 'flex', gap: 1 }}>
             <Button
               variant="text"
               size="small"
-              onClick={onConfigure}
+              onClick={arranging.onConfigure}
               aria-label={`Change ${title}`}
               sx={{ p: 0, fontSize: '0.85rem' }}
             >
@@ -85,7 +92,7 @@ export function WidgetFrame({
             <Button
               variant="text"
               size="small"
-              onClick={onRemove}
+              onClick={arranging.onRemove}
               aria-label={`Remove ${title}`}
               sx={{ p: 0, fontSize: '0.85rem' }}
             >
@@ -93,10 +100,12 @@ export function WidgetFrame({
             </Button>
           </Box>
         )}
-        {!editing && <WidgetMenu title={title ?? ''} sources={sources} period={period} />}
+        {!editing && (
+          <WidgetMenu widget={widget} title={title} sources={sources} period={period} onLarge={onLarge} />
+        )}
       </Box>
       <Box sx={{ flex: 1, minHeight: 0 }}>
-        <WidgetBody widget={widget} sources={sources} period={period} editing={editing} />
+        <WidgetBody widget={widget} sources={sources} period={period} onPeriod={onPeriod} editing={editing} />
       </Box>
     </Box>
   );

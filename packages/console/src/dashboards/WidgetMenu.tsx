@@ -1,27 +1,60 @@
 import { ButtonBase, Menu, MenuItem } from '@mui/material';
-import { useState, type ReactNode } from 'react';
+import { lazy, Suspense, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
+import { mayDo, type Widget } from '@peatmoor/core';
 import { exportPath } from '@peatmoor/contract';
-import type { Period } from '../charts/period';
+import { useRead } from '../api';
+import { boundsOf, type Period } from '../charts/period';
+import { chartCsv, chartPng, chartSvg, saveFile } from '../charts/saving';
+import { chartView } from '../charts/view';
 import { ink } from '../theme';
+import { saves } from './saves';
 import type { Source } from './useCatalogue';
 
-/** What can be done with what a widget shows: look back at it, or take it away. */
+const NoteDialog = lazy(() => import('../parts/NoteDialog').then((file) => ({ default: file.NoteDialog })));
+
+/** What can be done with what a widget shows: look at it large, look back at it, note something, or take it away. */
 export function WidgetMenu({
+  widget,
   title,
   sources,
   period,
+  onLarge,
 }: {
+  widget: Widget;
   title: string;
   sources: (Source | null)[];
   period: Period;
+  onLarge: (() => void) | undefined;
 }): ReactNode {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  const device = sources[0]?.device;
-  if (device === null || device === undefined) return null;
-  const streams = sources.flatMap((source) => (source?.device?.id === device.id ? source.stream.key : []));
+  const [noting, setNoting] = useState(false);
+  const role = useRead('me').data?.role;
+  const device = sources[0]?.device ?? null;
+  if (device === null && onLarge === undefined) return null;
+  const streams = sources.flatMap((source) =>
+    source?.device?.id === device?.id ? (source?.stream.key ?? []) : [],
+  );
   const close = (): void => setAnchor(null);
-  const now = Date.now();
+  const act = (what: () => void) => (): void => {
+    close();
+    what();
+  };
+  const file = `${title.replace(/[^\p{L}\p{N}]+/gu, '-').toLowerCase() || 'chart'}`;
+  const save = (as: 'png' | 'svg' | 'csv'): void => {
+    const saved = saves.of(widget.id)?.();
+    if (saved === undefined) return;
+    const inks = getComputedStyle(document.documentElement);
+    const colour = (name: string): string => inks.getPropertyValue(`--mui-palette-inks-${name}`).trim();
+    if (as === 'csv') saveFile(`${file}.csv`, chartCsv(saved.chart), 'text/csv');
+    else if (as === 'svg') saveFile(`${file}.svg`, chartSvg(saved.chart), 'image/svg+xml');
+    else if (saved.canvas !== null)
+      void chartPng(saved.canvas, saved.chart, colour('paper'), colour('ink')).then(
+        (blob) => blob && saveFile(`${file}.png`, blob, 'image/png'),
+      );
+  };
+  const item = { sx: { minHeight: 44 } };
+  const { from, to } = boundsOf(period, Date.now());
   return (
     <>
       <ButtonBase
@@ -41,41 +74,78 @@ export function WidgetMenu({
         ⋯
       </ButtonBase>
       <Menu anchorEl={anchor} open={anchor !== null} onClose={close}>
-        <MenuItem
-          component={Link}
-          to={`/history?device=${encodeURIComponent(device.id)}&period=${period.key}`}
-          onClick={close}
-          sx={{ minHeight: 44 }}
-        >
-          Look back at {device.name}
-        </MenuItem>
-        <MenuItem
-          component={Link}
-          to={`/devices/${encodeURIComponent(device.id)}`}
-          onClick={close}
-          sx={{ minHeight: 44 }}
-        >
-          Go to the device
-        </MenuItem>
-        {(['csv', 'sheet'] as const).map((format) => (
-          <MenuItem
-            key={format}
-            component="a"
-            download
-            href={exportPath(device.id, {
-              format,
-              streams: streams.join(),
-              from: now - period.ms,
-              to: now,
-              zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
-            })}
-            onClick={close}
-            sx={{ minHeight: 44 }}
-          >
-            {format === 'csv' ? `Take the last ${period.title} as CSV` : 'The same as a sheet in local time'}
+        {onLarge && (
+          <MenuItem {...item} onClick={act(onLarge)}>
+            Show it large
           </MenuItem>
-        ))}
+        )}
+        {device && (
+          <MenuItem
+            {...item}
+            component={Link}
+            to={`/history?show=${encodeURIComponent(streams.map((stream) => `${device.id}/${stream}`).join())}&period=${period.key}`}
+            onClick={close}
+          >
+            Look back at {device.name}
+          </MenuItem>
+        )}
+        {device && (
+          <MenuItem
+            {...item}
+            component={Link}
+            to={`/devices/${encodeURIComponent(device.id)}`}
+            onClick={close}
+          >
+            Go to the device
+          </MenuItem>
+        )}
+        {device && (role === undefined || mayDo(role, 'steer')) && (
+          <MenuItem {...item} onClick={act(() => setNoting(true))}>
+            Write a note
+          </MenuItem>
+        )}
+        {saves.of(widget.id) !== undefined && [
+          <MenuItem key="table" {...item} onClick={act(() => saves.toggleTable(widget.id))}>
+            {saves.isTable(widget.id) ? 'As a chart' : 'As a table'}
+          </MenuItem>,
+          ...(['png', 'svg', 'csv'] as const).map((as) => (
+            <MenuItem key={as} {...item} onClick={act(() => save(as))}>
+              Save what is shown as {as.toUpperCase()}
+            </MenuItem>
+          )),
+        ]}
+        {device &&
+          streams.length > 0 &&
+          (['csv', 'sheet'] as const).map((format) => (
+            <MenuItem
+              key={format}
+              {...item}
+              component="a"
+              download
+              href={exportPath(device.id, {
+                format,
+                streams: streams.join(),
+                from,
+                to,
+                zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+              })}
+              onClick={close}
+            >
+              {format === 'csv'
+                ? `Every reading of ${period.until === null ? `the last ${period.title}` : period.title} as CSV`
+                : 'The same as a sheet in local time'}
+            </MenuItem>
+          ))}
       </Menu>
+      {noting && device && (
+        <Suspense>
+          <NoteDialog
+            device={device}
+            at={chartView.now().markers.at(-1) ?? null}
+            onClose={() => setNoting(false)}
+          />
+        </Suspense>
+      )}
     </>
   );
 }

@@ -1,5 +1,5 @@
 import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
-import { useState, type ReactNode } from 'react';
+import { useCallback, useRef, useState, type ReactNode } from 'react';
 import { counted, guessStream } from '@peatmoor/core';
 import type { Arrival, Device, Kind } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
@@ -26,8 +26,16 @@ export function ArrivalList({
   const all = paused ?? arrivals.data ?? [];
   const list = all.filter(({ refusedCount }) => show === 'all' || refusedCount > 0).slice(0, most);
   const anyRefused = all.some(({ refusedCount }) => refusedCount > 0);
-  const onAdopt = (name: string, shown: string): void =>
-    adopt.mutate({ params: { kind: kind.id }, body: guessStream(name, shown) });
+  const { mutate } = adopt;
+  const kindId = kind.id;
+  // The same for as long as nothing changes, so that rows that are drawn stay as they are.
+  const newest = useRef(mutate);
+  newest.current = mutate;
+  const onAdopt = useCallback(
+    (name: string, shown: string): void =>
+      newest.current({ params: { kind: kindId }, body: guessStream(name, shown) }),
+    [kindId],
+  );
   return (
     <Box>
       <Notice error={arrivals.error ?? adopt.error} />

@@ -1,5 +1,5 @@
 import { Box, Button, ButtonBase } from '@mui/material';
-import { useState, type ReactNode } from 'react';
+import { memo, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import { showReading } from '@peatmoor/core';
 import type { Arrival, Kind } from '@peatmoor/contract';
@@ -7,8 +7,11 @@ import { showSeconds } from '../parts/time';
 import { ink, MONO } from '../theme';
 import { MessageFacts } from './MessageFacts';
 
+/** Values of a message that stand in its row; the others once it is opened. */
+const MOST_SHOWN = 16;
+
 /** One message: when it came, how, what of it was accepted, and what was refused and why. Pressed, the message itself. */
-export function ArrivalRow({
+export const ArrivalRow = memo(function ArrivalRow({
   arrival,
   kind,
   deviceName,
@@ -22,6 +25,7 @@ export function ArrivalRow({
 }): ReactNode {
   const measured = arrival.accepted[0]?.at;
   const [open, setOpen] = useState(false);
+  const shown = open ? arrival.accepted : arrival.accepted.slice(0, MOST_SHOWN);
   return (
     <Box
       data-arrival
@@ -58,7 +62,7 @@ export function ArrivalRow({
               {deviceName}
             </Box>
           )}
-          {arrival.accepted.map(({ key, value }, i) => {
+          {shown.map(({ key, value }, i) => {
             const stream = kind?.streams.find((one) => one.key === key);
             return (
               <span key={`${key}${i}`}>
@@ -69,8 +73,8 @@ export function ArrivalRow({
               </span>
             );
           })}
-          {arrival.acceptedCount > arrival.accepted.length && (
-            <span>and {arrival.acceptedCount - arrival.accepted.length} more</span>
+          {arrival.acceptedCount > shown.length && (
+            <span>and {arrival.acceptedCount - shown.length} more</span>
           )}
           {measured !== undefined && Math.abs(arrival.receivedAt - measured) > 1500 && (
             <span style={{ color: ink.soft, fontSize: '0.85rem' }}>
@@ -99,4 +103,4 @@ export function ArrivalRow({
       </Box>
     </Box>
   );
-}
+});

@@ -19,7 +19,8 @@ export function ConnectLines({ plan, board }: { plan: StarterPlan; board: string
     <>
       {plan.token === null && (
         <Typography color="text.secondary" sx={{ mb: 1 }}>
-          Put the device token where the lines say {TOKEN_PLACEHOLDER}; a new one can be made below.
+          Put the device token where the lines say {TOKEN_PLACEHOLDER}; a new one can be made under “About and
+          tokens”.
         </Typography>
       )}
       <Box sx={{ display: 'grid', gridTemplateColumns: { md: '1fr 320px' }, columnGap: 5 }}>

@@ -1,13 +1,19 @@
-import { Box, Typography } from '@mui/material';
-import type { ReactNode } from 'react';
+import { Box, Button, Typography } from '@mui/material';
+import { lazy, Suspense, useState, type ReactNode } from 'react';
 import { isControllable, type Datastream } from '@peatmoor/core';
 import type { Device, Kind } from '@peatmoor/contract';
-import { CommandMark, PressMark } from '../parts/marks';
+import { PressMark } from '../parts/marks';
 import { Notice } from '../parts/Notice';
 import { useDisplay } from '../parts/useDisplay';
+import { useMay } from '../parts/useMay';
 import { ink } from '../theme';
+import { CommandLine } from './CommandLine';
 import { ControlField } from './ControlField';
 import { useControl } from './useControl';
+
+const Timetables = lazy(() =>
+  import('../timetables/Timetables').then((file) => ({ default: file.Timetables })),
+);
 
 /** The controls of a device: what is wanted, and whether the board applied it. */
 export function Controls({ device, kind }: { device: Device; kind: Kind }): ReactNode {
@@ -18,11 +24,13 @@ export function Controls({ device, kind }: { device: Device; kind: Kind }): Reac
         This kind has no controls. Add a datastream with the direction “people control it”.
       </Typography>
     );
-  return streams.map((stream) => <ControlRow key={stream.key} device={device.id} stream={stream} />);
+  return streams.map((stream) => <ControlRow key={stream.key} device={device} stream={stream} />);
 }
 
-function ControlRow({ device, stream }: { device: string; stream: Datastream }): ReactNode {
-  const { press, state, error, command, value } = useControl(device, stream);
+function ControlRow({ device, stream }: { device: Device; stream: Datastream }): ReactNode {
+  const [times, setTimes] = useState(false);
+  const mayChange = useMay('change');
+  const { press, ready, state, error, command, measured, value } = useControl(device.id, stream);
   const display = useDisplay()(stream);
   return (
     <Box
@@ -36,16 +44,31 @@ function ControlRow({ device, stream }: { device: string; stream: Datastream }):
       }}
     >
       <Box sx={{ flex: '1 1 180px', fontWeight: 600 }}>{stream.title}</Box>
-      <ControlField stream={stream} value={value} disabled={state !== 'still'} onSend={press} />
+      <ControlField stream={stream} value={value} disabled={!ready} onSend={press} />
       <Box sx={{ flex: '2 1 220px', color: ink.soft }}>
         {state !== 'still' && <PressMark state={state} />}
         {state === 'still' && command && (
           <>
-            <CommandMark state={command.state} note={command.note} /> {display.reading(command.value)}, by{' '}
+            <CommandLine command={command} measured={measured} /> {display.reading(command.value)}, by{' '}
             {command.by}
           </>
         )}
       </Box>
+      {mayChange && stream.type !== 'image' && (
+        <Button
+          variant="text"
+          size="small"
+          aria-label={`Set times of ${stream.title}`}
+          onClick={() => setTimes(true)}
+        >
+          Set times
+        </Button>
+      )}
+      {times && (
+        <Suspense>
+          <Timetables device={device} stream={stream} onClose={() => setTimes(false)} />
+        </Suspense>
+      )}
       <Notice error={error} />
     </Box>
   );

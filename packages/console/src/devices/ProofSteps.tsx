@@ -14,6 +14,13 @@ export function ProofSteps({ device, now }: { device: Device; now: number }): Re
   const times = [proof.seenAt, proof.tokenRightAt, proof.connectedAt, proof.firstReadingAt];
   const next = nextProofStep(proof);
   const trouble = proof.trouble !== null && now - proof.trouble.at < TROUBLE_SHOWN_MS ? proof.trouble : null;
+  // Once all is done it is one line.
+  if (next === null && trouble === null)
+    return (
+      <Box data-proof="done" sx={{ color: ink.moss }}>
+        ✓ Proven: {PROOF_STEPS.at(-1)} {showAgo(proof.firstReadingAt!, now)}.
+      </Box>
+    );
   return (
     <Box data-proof={next ?? 'done'}>
       <Box

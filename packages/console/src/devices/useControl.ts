@@ -1,25 +1,46 @@
-import { isControllable, type Datastream } from '@peatmoor/core';
+import { followed, isControllable, type Datastream } from '@peatmoor/core';
 import type { Command } from '@peatmoor/contract';
 import { useRead } from '../api';
 import { useNewest } from '../live';
+import { useMay } from '../parts/useMay';
 import { usePress, type Press } from './usePress';
 import { wantedValue } from './wanted';
 
 /** A control as it stands: what is wanted, how far that has come, and how to want something else. */
 export interface Control extends Press {
+  /** True while a press is taken: nothing is under way, and whoever is signed in may steer. */
+  ready: boolean;
+  /** Why nothing can be pressed; null where it can. */
+  barred: string | null;
   command: Command | undefined;
+  /** The datastream that must follow it, where one must. */
+  measured: Datastream | undefined;
   /** What the board reports of the same datastream, where it does. */
   reported: number | string | undefined;
   /** What is wanted, or else reported; undefined where nothing is known. */
   value: number | string | undefined;
 }
 
-/** `device` is null for a sample, of which nothing is known and nothing can be wanted. */
-export function useControl(device: string | null, stream: Datastream): Control {
+/** `device` is null for a sample, of which nothing is known and nothing can be wanted; its datastream has no number. */
+export function useControl(device: string | null, stream: Datastream & { id?: number }): Control {
+  // What follows is of the same kind as the control.
+  const kinds = useRead('listKinds', undefined, stream.follow !== null).data;
+  const streams = kinds?.find((kind) => kind.streams.some((one) => one.id === stream.id))?.streams;
+  const measured = stream.follow === null ? undefined : followed(stream.follow, streams ?? []);
   const commands = useRead('listCommands', { params: { device: device ?? '' } }, device !== null).data;
   const press = usePress(device ?? '', stream.key);
   const newest = useNewest(device, stream.key)?.value;
   const command = isControllable(stream) ? commands?.find((one) => one.stream === stream.key) : undefined;
   const reported = stream.direction === 'both' && typeof newest !== 'object' ? newest : undefined;
-  return { ...press, command, reported, value: wantedValue(command, reported) };
+  const may = useMay('steer');
+  const barred = may ? null : 'You may look, not steer.';
+  return {
+    ...press,
+    ready: may && press.state === 'still',
+    barred,
+    command,
+    measured,
+    reported,
+    value: wantedValue(command, reported),
+  };
 }

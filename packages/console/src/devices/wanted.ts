@@ -8,5 +8,7 @@ export function wantedValue(
 ): number | string | undefined {
   if (typeof reported === 'object') return undefined;
   if (command === undefined || command.state === 'refused' || command.state === 'expired') return reported;
-  return command.state === 'applied' ? (reported ?? command.value) : command.value;
+  return ['applied', 'confirmed', 'not-confirmed'].includes(command.state)
+    ? (reported ?? command.value)
+    : command.value;
 }

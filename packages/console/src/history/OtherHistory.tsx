@@ -29,7 +29,7 @@ export function OtherHistory({
   const now = useNow(30_000);
   // The newest live one is part of the question, so that a new one is read at once.
   const newest = useNewest(device, stream.key)?.at ?? 0;
-  const to = Math.max(Math.ceil(now / 30_000) * 30_000, newest + 1);
+  const to = period.until ?? Math.max(Math.ceil(now / 30_000) * 30_000, newest + 1);
   const limit = stream.type === 'location' ? 2000 : stream.type === 'text' ? MOST_TEXTS : MOST_PICTURES;
   const answer = useRead('listOthers', {
     params: { device },

@@ -7,10 +7,14 @@ export function Choice({
   name,
   label,
   options,
+  error,
+  onChange,
 }: {
   name: string;
   label: string;
   options: [string, string][];
+  error?: string | undefined;
+  onChange?: (value: string) => void;
 }): ReactNode {
   const { control } = useFormContext();
   return (
@@ -18,7 +22,18 @@ export function Choice({
       name={name}
       control={control}
       render={({ field }) => (
-        <TextField select label={label} {...field} value={(field.value as string | undefined) ?? ''}>
+        <TextField
+          select
+          label={label}
+          {...field}
+          value={(field.value as string | undefined) ?? ''}
+          onChange={(event) => {
+            field.onChange(event);
+            onChange?.(event.target.value);
+          }}
+          error={error !== undefined}
+          helperText={error}
+        >
           {options.map(([value, words]) => (
             <MenuItem key={value} value={value}>
               {words}

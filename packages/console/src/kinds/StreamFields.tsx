@@ -9,10 +9,12 @@ import {
   UNITS,
   VALUE_TYPES,
   type Computation,
+  type Follow,
 } from '@peatmoor/core';
 import type { Kind } from '@peatmoor/contract';
 import { MONO } from '../theme';
 import { Choice } from './Choice';
+import { FollowFields, startFollow } from './FollowFields';
 import { ComputationFields, startComputation } from './ComputationFields';
 import { NumberField } from './NumberField';
 import { PartField } from './PartField';
@@ -41,6 +43,7 @@ export function StreamFields({ name, kind }: { name: string; kind?: Kind | undef
   const holds = watch(at('holds')) as string;
   const numeric = isScalar({ type: type as 'number' });
   const computed = (watch(at('computation')) as Computation | null | undefined) ?? null;
+  const follow = (watch(at('follow')) as Follow | null | undefined) ?? null;
   const line = (field: string, label: string, more: object = {}) => (
     <TextField
       label={label}
@@ -150,6 +153,25 @@ export function StreamFields({ name, kind }: { name: string; kind?: Kind | undef
               label="Wanted from the start"
               error={error('defaultValue')?.message}
             />
+          )}
+          {computed === null && direction !== 'report' && (
+            <Box sx={{ gridColumn: '1 / -1 !important' }}>
+              <FormControlLabel
+                control={
+                  <Checkbox
+                    checked={follow !== null}
+                    onChange={(_event, on) =>
+                      setValue(
+                        at('follow'),
+                        on ? startFollow(direction === 'both' ? (watch(at('key')) as string) : '') : null,
+                      )
+                    }
+                  />
+                }
+                label="Something that is measured must follow it"
+              />
+              {follow !== null && <FollowFields kind={kind} />}
+            </Box>
           )}
           <NamesField name={at('aliases')} />
           <ColourField name={at('colour')} />

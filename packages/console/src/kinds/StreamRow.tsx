@@ -1,6 +1,6 @@
 import { Box, Button } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import { counted, partOf, showUnit } from '@peatmoor/core';
+import { counted, followSentence, partOf, showUnit } from '@peatmoor/core';
 import type { Stream } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { Notice } from '../parts/Notice';
@@ -10,10 +10,13 @@ import { OverHistory } from './OverHistory';
 /** A datastream of a kind: what it is, and what can be done with it. */
 export function StreamRow({
   stream,
+  streams,
   kindId,
   onOpen,
 }: {
   stream: Stream;
+  /** All of its kind. */
+  streams: readonly Stream[];
   kindId: number;
   onOpen: () => void;
 }): ReactNode {
@@ -80,6 +83,11 @@ export function StreamRow({
       {stream.computation !== null && (
         <Box sx={{ gridColumn: '1 / -1' }}>
           <OverHistory kindId={kindId} stream={stream} />
+        </Box>
+      )}
+      {stream.follow !== null && (
+        <Box sx={{ gridColumn: '1 / -1', color: ink.soft, fontSize: '0.9rem' }}>
+          {followSentence(stream.follow, streams)}
         </Box>
       )}
       {stream.part !== null && (

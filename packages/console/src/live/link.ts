@@ -7,6 +7,7 @@ import {
   type Command,
   type LiveMessage,
 } from '@peatmoor/contract';
+import { putInList } from './lists';
 import { liveStore } from './store';
 
 /** What is known of the link to the service. */
@@ -34,12 +35,41 @@ export const serviceNow = (): number => Date.now() + ahead;
 const STALE: Record<ChangedWhat, string[]> = {
   kinds: ['listKinds', 'readKind', 'listDevices', 'listRules'],
   devices: ['listDevices', 'readDevice', 'listTokens', 'listKinds'],
-  dashboards: ['listDashboards'],
+  dashboards: ['listDashboards', 'readDashboard'],
   rules: ['listRules', 'listEvents'],
   events: ['listEvents', 'listRules', 'listDevices'],
   recomputations: ['listRecomputations'],
   people: ['listPeople', 'me'],
+  timetables: ['listTimetables'],
+  notes: ['listNotes'],
 };
+
+/** How often lists of messages change at most, in ms: what comes faster is listed together. */
+const ARRIVALS_MS = 250;
+const MOST_ARRIVALS = 200;
+let gathered: Arrival[] = [];
+
+function gatherArrival(client: QueryClient, arrival: Arrival): void {
+  if (gathered.length === 0) setTimeout(() => listArrivals(client), ARRIVALS_MS);
+  gathered.push(arrival);
+}
+
+function listArrivals(client: QueryClient): void {
+  const fresh = gathered;
+  gathered = [];
+  const into = (queryKey: unknown[], arrivals: readonly Arrival[]): void =>
+    putInList(
+      client,
+      { queryKey, order: (a, b) => b.receivedAt - a.receivedAt, most: MOST_ARRIVALS },
+      [...arrivals].reverse(),
+    );
+  into(['listAllArrivals'], fresh);
+  for (const device of new Set(fresh.map(({ deviceId }) => deviceId)))
+    into(
+      ['listArrivals', { params: { device } }],
+      fresh.filter(({ deviceId }) => deviceId === device),
+    );
+}
 
 function take(client: QueryClient, message: LiveMessage): void {
   if (message.type === 'readings') liveStore.readings(message.device, message.values);
@@ -50,25 +80,16 @@ function take(client: QueryClient, message: LiveMessage): void {
       void client.invalidateQueries({ queryKey: [name] });
   if (message.type === 'changed')
     for (const name of STALE[message.what]) void client.invalidateQueries({ queryKey: [name] });
-  if (message.type === 'arrival')
-    for (const key of [
-      ['listArrivals', { params: { device: message.arrival.deviceId } }],
-      ['listAllArrivals'],
-    ])
-      client.setQueryData<Arrival[]>(
-        key,
-        (list) =>
-          list && [message.arrival, ...list.filter(({ id }) => id !== message.arrival.id)].slice(0, 200),
-      );
-  if (message.type === 'command') {
-    const key = ['listCommands', { params: { device: message.command.deviceId } }];
-    client.setQueryData<Command[]>(
-      key,
-      (list) =>
-        list &&
-        [message.command, ...list.filter(({ id }) => id !== message.command.id)].sort((a, b) => b.id - a.id),
+  if (message.type === 'arrival') gatherArrival(client, message.arrival);
+  if (message.type === 'command')
+    putInList(
+      client,
+      {
+        queryKey: ['listCommands', { params: { device: message.command.deviceId } }],
+        order: (a: Command, b: Command) => b.id - a.id,
+      },
+      [message.command],
     );
-  }
 }
 
 /** What shows the past of a device. */
@@ -95,6 +116,7 @@ function readPastAgain(client: QueryClient, device: string): void {
   );
 }
 
+const HEARD = 'peatmoor heard';
 /** Without a word for so long, a link is dead, in ms. */
 const SILENT_MS = 3 * BEAT_MS;
 /** Close code of a page that is signed out (RFC 6455 §7.4.2). */
@@ -113,7 +135,9 @@ export function openLink({ client, onState }: LinkParts): { end(): void } {
   let ended = false;
   let said = '';
   let later = 0;
-  let heardAt = Date.now();
+  /** When anything was heard last: by an earlier page too, so that what is shown without the service has its age. */
+  let heardAt = Number(localStorage.getItem(HEARD)) || Date.now();
+  let openedAt = Date.now();
   const say = (): void => {
     const text = JSON.stringify(liveStore.watched());
     if (socket?.readyState !== WebSocket.OPEN || text === said) return;
@@ -127,7 +151,10 @@ export function openLink({ client, onState }: LinkParts): { end(): void } {
   });
   const hear = (message: LiveMessage): void => {
     heardAt = Date.now();
-    if (message.type === 'hello' || message.type === 'beat') ahead = message.now - Date.now();
+    if (message.type === 'hello' || message.type === 'beat') {
+      ahead = message.now - Date.now();
+      localStorage.setItem(HEARD, String(heardAt));
+    }
     if (message.type === 'hello') {
       // After a break everything is read anew.
       if (wait > 500) void client.invalidateQueries();
@@ -154,7 +181,7 @@ export function openLink({ client, onState }: LinkParts): { end(): void } {
   };
   const connect = (): void => {
     clearTimeout(timer);
-    heardAt = Date.now();
+    openedAt = Date.now();
     said = '';
     socket = new WebSocket(`${location.protocol === 'https:' ? 'wss' : 'ws'}://${location.host}${LIVE_PATH}`);
     socket.onopen = say;
@@ -166,7 +193,7 @@ export function openLink({ client, onState }: LinkParts): { end(): void } {
     };
   };
   const look = (): void => {
-    if (socket !== null && Date.now() - heardAt > SILENT_MS) lost();
+    if (socket !== null && Date.now() - Math.max(heardAt, openedAt) > SILENT_MS) lost();
   };
   const watch = window.setInterval(look, 1000);
   const onOffline = (): void => lost();

@@ -3,6 +3,9 @@ import type { Device, WatchMessage } from '@peatmoor/contract';
 
 /** Points of each datastream that came since the page was opened, the newest last. */
 const MOST_POINTS = 3000;
+/** How often one figure changes at most, in ms: nobody reads faster. */
+const DRAW_MS = 250;
+const ALONG_MS = 60;
 /** Devices that are named one by one; of more, the page hears of all. */
 const MOST_WATCHED = 500;
 
@@ -23,7 +26,13 @@ class LiveStore {
   #newest = new Map<string, Newest>();
   #seen = new Map<string, number>();
   #listeners = new Set<() => void>();
-  #frame = 0;
+  /** What came and is not shown yet: newest readings and points by datastream. */
+  #next = new Map<string, Newest>();
+  #coming = new Map<string, Point[]>();
+  #changed = new Set<string>();
+  #toldAt = new Map<string, number>();
+  #timer = 0;
+  #plannedFor = Infinity;
 
   subscribe = (listener: () => void): (() => void) => {
     this.#listeners.add(listener);
@@ -74,14 +83,17 @@ class LiveStore {
   readings(device: string, values: [string, number, Value][]): void {
     for (const [key, at, value] of values) {
       const id = `${device}/${key}`;
-      this.#note(id, { at, value });
-      if (typeof value !== 'number') continue;
-      const tail = this.#tails.get(id) ?? [];
-      if (tail.length === 0 || at > tail.at(-1)!.at)
-        this.#tails.set(id, [...tail.slice(-MOST_POINTS), { at, value }]);
+      if (typeof value === 'number') {
+        const tail = this.#coming.get(id) ?? [...(this.#tails.get(id) ?? [])];
+        if (tail.length === 0 || at > tail.at(-1)!.at) tail.push({ at, value });
+        this.#coming.set(id, tail);
+      }
+      const known = this.#next.get(id) ?? this.#newest.get(id);
+      if (known === undefined || at >= known.at) this.#next.set(id, { at, value });
+      this.#changed.add(id);
     }
     this.#see(device, Date.now());
-    this.#tell();
+    this.#plan();
   }
 
   #note(id: string, point: Newest): void {
@@ -93,11 +105,40 @@ class LiveStore {
     this.#seen.set(device, Math.max(at, this.#seen.get(device) ?? 0));
   }
 
+  /** What has not changed for a while is shown at once; what comes faster than it can be read is shown with what came since. */
+  #plan(): void {
+    let due = Infinity;
+    for (const id of this.#changed) due = Math.min(due, (this.#toldAt.get(id) ?? -Infinity) + DRAW_MS);
+    if (due >= this.#plannedFor) return;
+    clearTimeout(this.#timer);
+    this.#plannedFor = due;
+    this.#timer = window.setTimeout(
+      () => requestAnimationFrame(this.#flush),
+      Math.max(0, due - performance.now()),
+    );
+  }
+
+  #flush = (): void => {
+    this.#plannedFor = Infinity;
+    const now = performance.now();
+    for (const id of this.#changed) {
+      // What is due a moment later goes along.
+      if (now - (this.#toldAt.get(id) ?? -Infinity) < DRAW_MS - ALONG_MS) continue;
+      this.#changed.delete(id);
+      this.#toldAt.set(id, now);
+      const next = this.#next.get(id);
+      if (next !== undefined) this.#newest.set(id, next);
+      this.#next.delete(id);
+      const tail = this.#coming.get(id);
+      if (tail !== undefined) this.#tails.set(id, tail.slice(-MOST_POINTS));
+      this.#coming.delete(id);
+    }
+    if (this.#changed.size > 0) this.#plan();
+    this.#tell();
+  };
+
   #tell(): void {
-    cancelAnimationFrame(this.#frame);
-    this.#frame = requestAnimationFrame(() => {
-      for (const listener of this.#listeners) listener();
-    });
+    for (const listener of this.#listeners) listener();
   }
 }
 

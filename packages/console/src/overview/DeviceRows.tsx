@@ -138,7 +138,7 @@ function NumberRow({
       >
         <AlignedFigure stream={stream} value={typeof newest?.value === 'number' ? newest.value : undefined} />
       </Box>
-      <Box sx={{ gridColumn: { xs: '1 / -1', md: '4' } }}>
+      <Box sx={{ gridColumn: { xs: '1 / -1', md: '4' }, minHeight: 34 }}>
         {overview && (
           <DayLine
             line={line}

@@ -1,23 +1,37 @@
-import { Box, Button, MenuItem, TextField, Typography, useMediaQuery } from '@mui/material';
-import { useEffect, useState, type ReactNode } from 'react';
-import { useLocation, useNavigate, useParams } from 'react-router';
-import { addWidgets, findPlace, fitPlace, type Place, type Widget } from '@peatmoor/core';
+import { Box, Button, TextField, Typography, useMediaQuery } from '@mui/material';
+import { lazy, Suspense, useState, type ReactNode } from 'react';
+import { Link, useLocation, useNavigate, useParams } from 'react-router';
+import { addWidgets, findPlace, fitPlace, shiftWidget, type Widget } from '@peatmoor/core';
 import { useChange } from '../api';
-import { usePeriod } from '../charts/usePeriod';
 import { TimeStrip } from '../charts/TimeStrip';
-import { AddWidgets } from '../dashboards/AddWidgets';
-import { ConfigureWidget } from '../dashboards/ConfigureWidget';
-import { PhoneColumn } from '../dashboards/PhoneColumn';
+import { usePeriod } from '../charts/usePeriod';
+import { ChosenDevice } from '../dashboards/ChosenDevice';
+import { ConflictNotice } from '../dashboards/ConflictNotice';
+import { DashboardView, type Arranger } from '../dashboards/DashboardView';
+import { Pages } from '../dashboards/Pages';
 import { useCatalogue } from '../dashboards/useCatalogue';
+import { useChosen } from '../dashboards/useChosen';
 import { useDraft, type Draft } from '../dashboards/useDraft';
-import { WideGrid } from '../dashboards/WideGrid';
-import { WidgetFrame } from '../dashboards/WidgetFrame';
+import { useUndoKeys } from '../dashboards/useUndoKeys';
 import { useAsk } from '../parts/Ask';
 import { Heading } from '../parts/Heading';
+import { KindMark } from '../parts/KindMark';
 import { Notice } from '../parts/Notice';
 import { NotThere } from '../parts/NotThere';
 import { useAddress } from '../parts/useAddress';
+import { useMay } from '../parts/useMay';
 import { ink } from '../theme';
+
+// Dialogs are fetched when they are first opened.
+const AddWidgets = lazy(() =>
+  import('../dashboards/AddWidgets').then((file) => ({ default: file.AddWidgets })),
+);
+const ConfigureWidget = lazy(() =>
+  import('../dashboards/ConfigureWidget').then((file) => ({ default: file.ConfigureWidget })),
+);
+const DashboardFields = lazy(() =>
+  import('../dashboards/DashboardFields').then((file) => ({ default: file.DashboardFields })),
+);
 
 let counter = 0;
 const newId = (): string => `w${Date.now().toString(36)}${(counter++).toString(36)}`;
@@ -31,47 +45,73 @@ export function Dashboard(): ReactNode {
 function OneDashboard({ id }: { id: number }): ReactNode {
   const { state } = useLocation() as { state: { editing?: boolean } | null };
   const draft = useDraft(id);
-  const { content, kindId } = draft;
-  const catalogue = useCatalogue(kindId);
+  const { content } = draft;
+  const catalogue = useCatalogue(content?.kindId ?? null);
   const phone = useMediaQuery('(max-width: 719px)');
-  const [editing, setEditing] = useState(state?.editing ?? false);
-  const [adding, setAdding] = useState(false);
-  const [configured, setConfigured] = useState<Widget | null>(null);
+  const mayChange = useMay('change');
+  const [wantsEditing, setEditing] = useState(state?.editing ?? false);
+  const editing = wantsEditing && mayChange;
+  const [asPhone, setAsPhone] = useState(false);
+  const [dialog, setDialog] = useState<'add' | 'about' | Widget | null>(null);
   const [period, setPeriod] = usePeriod();
-  const [picked, setPicked] = useAddress('device');
-  const { undo } = draft;
-  // As everywhere: Ctrl+Z takes the last change back, but not while something is written.
-  useEffect(() => {
-    if (!editing || undo === null) return;
-    const take = (event: KeyboardEvent): void => {
-      const writing =
-        event.target instanceof HTMLElement && event.target.matches('input, textarea, [contenteditable]');
-      if (writing || event.key.toLowerCase() !== 'z' || !(event.ctrlKey || event.metaKey) || event.shiftKey)
-        return;
-      event.preventDefault();
-      undo();
-    };
-    window.addEventListener('keydown', take);
-    return () => window.removeEventListener('keydown', take);
-  }, [editing, undo]);
+  const [pageText, setPage] = useAddress('page');
+  const chosen = useChosen(id, content, catalogue);
+  const ask = useAsk();
+  useUndoKeys(editing, draft);
   if (content === null || catalogue === null)
     return <NotThere error={draft.error} what="dashboard" back={['All dashboards', '/dashboards']} />;
-  const { widgets, title } = content;
-  const ofKind = catalogue.devices.filter((device) => device.kindId === kindId);
-  const usesChosen = widgets.some(({ sources }) => sources.some(({ device }) => device === null));
-  const chosen = ofKind.find((device) => device.id === picked)?.id ?? ofKind[0]?.id ?? null;
+  const { title, pages, icon, colour } = content;
+  const page = Math.min(Math.max(0, pages.length - 1), Math.max(0, (Number(pageText) || 1) - 1));
+  const isHere = (widget: Widget): boolean => pages.length < 2 || (widget.page ?? 0) === page;
+  const widgets = content.widgets.filter(isHere);
   const setWidgets = (change: (widgets: Widget[]) => Widget[]): void =>
     draft.edit((now) => ({ ...now, widgets: change(now.widgets) }));
-  const move = (places: Map<string, Place>): void =>
-    setWidgets((all) => all.map((widget) => ({ ...widget, ...places.get(widget.id) })));
-  const render = (widget: Widget): ReactNode => (
-    <WidgetFrame
-      widget={widget}
-      sources={widget.sources.map((source) => catalogue.find(source, chosen))}
-      period={period}
-      editing={editing}
-      onConfigure={() => setConfigured(widget)}
-      onRemove={() => setWidgets((all) => all.filter(({ id: one }) => one !== widget.id))}
+  /** Changes those of this page only. */
+  const setHere = (change: (widgets: Widget[]) => Widget[]): void =>
+    setWidgets((all) => [
+      ...all.filter((one) => !isHere(one)),
+      ...change(all.filter(isHere)).map((one) => (page === 0 ? one : { ...one, page })),
+    ]);
+  const arranger: Arranger | null = editing
+    ? {
+        change: setHere,
+        of: (widget) => ({
+          onConfigure: () => setDialog(widget),
+          onRemove: () => setWidgets((all) => all.filter(({ id: one }) => one !== widget.id)),
+          onShift: (by) => setHere((all) => shiftWidget(all, widget.id, by)),
+        }),
+      }
+    : null;
+  const removePage = async (): Promise<void> => {
+    const yes =
+      widgets.length === 0 ||
+      (await ask({
+        title: `Remove the page “${pages[page] || `Page ${page + 1}`}”?`,
+        text: 'Its widgets go with it; Undo brings them back.',
+        action: 'Remove it',
+      }));
+    if (!yes) return;
+    draft.edit((now) => ({
+      ...now,
+      pages: now.pages.filter((_, i) => i !== page),
+      widgets: now.widgets
+        .filter((one) => (one.page ?? 0) !== page)
+        .map((one) => ((one.page ?? 0) > page ? { ...one, page: one.page! - 1 } : one)),
+    }));
+    setPage('');
+  };
+  const chosenKinds = content.forLabel
+    ? [...new Set(chosen.among.map(({ kindId }) => kindId))]
+    : content.kindId === null
+      ? []
+      : [content.kindId];
+  const pagesOf = (arranged: boolean): ReactNode => (
+    <Pages
+      pages={pages}
+      at={page}
+      onGo={(next) => setPage(next === 0 ? '' : String(next + 1))}
+      onChange={arranged ? (next) => draft.edit((now) => ({ ...now, pages: next })) : undefined}
+      onRemove={arranged ? () => void removePage() : undefined}
     />
   );
   return (
@@ -82,86 +122,112 @@ function OneDashboard({ id }: { id: number }): ReactNode {
           editing ? (
             <TitleField title={title} onChange={(next) => draft.edit((now) => ({ ...now, title: next }))} />
           ) : (
-            title
+            <Box component="span" sx={colour === 'ink' ? {} : { borderBottom: `4px solid ${ink[colour]}` }}>
+              {icon && <KindMark icon={icon} size={26} />} {title}
+            </Box>
           )
         }
         below={editing ? <KeptMark draft={draft} /> : undefined}
       >
         {editing && (
           <>
-            <Button onClick={() => setAdding(true)}>Add widgets</Button>
+            <Button onClick={() => setDialog('add')}>Add widgets</Button>
             <Button disabled={draft.undo === null} onClick={() => draft.undo?.()}>
               Undo
             </Button>
+            <Button disabled={draft.redo === null} onClick={() => draft.redo?.()}>
+              Redo
+            </Button>
+            {!phone && (
+              <Button aria-pressed={asPhone} onClick={() => setAsPhone(!asPhone)}>
+                {asPhone ? 'Wide' : 'On the phone'}
+              </Button>
+            )}
+            <Button onClick={() => setDialog('about')}>About it</Button>
             <DeleteButton id={id} />
           </>
         )}
-        <Button
-          variant={editing ? 'contained' : 'outlined'}
-          color={editing ? 'primary' : 'inherit'}
-          onClick={() => setEditing(!editing)}
-        >
-          {editing ? 'Done' : 'Edit'}
-        </Button>
+        {!editing && pagesOf(false)}
+        {!editing && (
+          <Button component={Link} to={`/dashboards/${id}/wall`}>
+            On the wall
+          </Button>
+        )}
+        {mayChange && (
+          <Button
+            variant={editing ? 'contained' : 'outlined'}
+            color={editing ? 'primary' : 'inherit'}
+            onClick={() => setEditing(!editing)}
+          >
+            {editing ? 'Done' : 'Edit'}
+          </Button>
+        )}
       </Heading>
-      {usesChosen && ofKind.length > 1 && (
-        <TextField
-          select
-          label="Chosen device"
-          value={chosen ?? ''}
-          onChange={({ target }) => setPicked(target.value)}
-          sx={{ maxWidth: 280, mb: 3 }}
-        >
-          {ofKind.map((device) => (
-            <MenuItem key={device.id} value={device.id}>
-              {device.name}
-            </MenuItem>
-          ))}
-        </TextField>
+      <ChosenDevice chosen={chosen} />
+      {draft.conflict && <ConflictNotice conflict={draft.conflict} />}
+      {(draft.state === 'failed' || (draft.state === 'conflict' && draft.conflict === null)) && (
+        <Notice error={draft.error} />
       )}
-      {draft.state === 'conflict' && (
-        <Notice error={draft.error} action={{ label: 'Load the newer one', onClick: draft.reload }} />
-      )}
-      {draft.state === 'failed' && <Notice error={draft.error} />}
       {draft.changedBy && (
         <Notice tone="plain">
           {draft.changedBy} changed this dashboard just now, in another window. You see the new one.
         </Notice>
       )}
+      {editing && pagesOf(true)}
       {widgets.length === 0 && (
         <Typography color="text.secondary">
           Nothing here yet.{' '}
-          {editing ? 'Add widgets; several at once if you like.' : 'Press Edit to add widgets.'}
+          {editing
+            ? 'Add widgets; several at once if you like.'
+            : mayChange
+              ? 'Press Edit to add widgets.'
+              : 'An editor of the workspace adds widgets.'}
         </Typography>
       )}
-      {phone ? (
-        <PhoneColumn widgets={widgets} render={render} />
-      ) : (
-        <WideGrid widgets={widgets} editing={editing} onMove={move} render={render} />
-      )}
-      {adding && (
-        <AddWidgets
-          catalogue={catalogue}
-          kindId={kindId}
-          onClose={() => setAdding(false)}
-          onAdd={(type, groups) => setWidgets((all) => addWidgets(all, type, groups, newId))}
-        />
-      )}
-      {configured && (
-        <ConfigureWidget
-          widget={configured}
-          catalogue={catalogue}
-          chosen={chosen}
-          kindId={kindId}
-          onCopy={(one) =>
-            setWidgets((all) => [...all, { ...one, id: newId(), ...findPlace(all, { w: one.w, h: one.h }) }])
-          }
-          onClose={() => setConfigured(null)}
-          onChange={(next) =>
-            setWidgets((all) => all.map((one) => (one.id === next.id ? fitPlace(next) : one)))
-          }
-        />
-      )}
+      <DashboardView
+        widgets={widgets}
+        devices={chosen.devices}
+        catalogue={catalogue}
+        period={period}
+        onPeriod={setPeriod}
+        arranger={arranger}
+        asPhone={editing && asPhone}
+      />
+      <Suspense>
+        {dialog === 'add' && (
+          <AddWidgets
+            catalogue={catalogue}
+            chosenKinds={chosenKinds}
+            onClose={() => setDialog(null)}
+            onAdd={(type, groups) => setHere((all) => addWidgets(all, type, groups, newId))}
+          />
+        )}
+        {dialog === 'about' && (
+          <DashboardFields
+            content={content}
+            catalogue={catalogue}
+            onClose={() => setDialog(null)}
+            onChange={(next) => draft.edit((now) => ({ ...next, widgets: now.widgets, pages: now.pages }))}
+          />
+        )}
+        {dialog !== null && typeof dialog === 'object' && (
+          <ConfigureWidget
+            widget={dialog}
+            dashboard={id}
+            catalogue={catalogue}
+            chosen={chosen.devices[0]?.id ?? null}
+            kindId={chosenKinds[0] ?? null}
+            period={period}
+            onCopy={(one) =>
+              setHere((all) => [...all, { ...one, id: newId(), ...findPlace(all, { w: one.w, h: one.h }) }])
+            }
+            onClose={() => setDialog(null)}
+            onChange={(next) =>
+              setWidgets((all) => all.map((one) => (one.id === next.id ? fitPlace(next) : one)))
+            }
+          />
+        )}
+      </Suspense>
       <TimeStrip period={period} onChange={setPeriod} />
     </>
   );
@@ -182,7 +248,7 @@ function KeptMark({ draft }: { draft: Draft }): ReactNode {
     kept: 'All changes are kept.',
     keeping: 'Keeping …',
     conflict: 'Not kept.',
-    failed: 'Not kept.',
+    failed: 'Not kept on the service yet; it is kept in this browser.',
   } as const;
   return (
     <Box

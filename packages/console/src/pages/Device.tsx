@@ -1,41 +1,53 @@
-import { Box, Button } from '@mui/material';
-import { useEffect, useState, type ReactNode } from 'react';
+import { Box, Button, Typography } from '@mui/material';
+import { useEffect, useRef, type ReactNode } from 'react';
 import { Link, useLocation, useNavigate, useParams } from 'react-router';
-import { isScalar, presenceOf, showValue, type StarterPlan } from '@peatmoor/core';
-import type { Device as DeviceFacts, Kind } from '@peatmoor/contract';
+import { presenceOf, type StarterPlan } from '@peatmoor/core';
+import type { Device as DeviceFacts } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { ArrivalList } from '../devices/ArrivalList';
 import { Calibrate } from '../devices/Calibrate';
 import { CheckProgram } from '../devices/CheckProgram';
 import { ConnectLines } from '../devices/ConnectLines';
-import { Controls } from '../devices/Controls';
 import { Correct } from '../devices/Correct';
+import { DeviceNow } from '../devices/DeviceNow';
 import { Facts } from '../devices/Facts';
 import { ReportByHand } from '../devices/ReportByHand';
 import { ProofSteps } from '../devices/ProofSteps';
 import { TakeAway } from '../devices/TakeAway';
 import { NextMessage } from '../devices/NextMessage';
 import { Tokens } from '../devices/Tokens';
-import { TouchSensor } from '../devices/TouchSensor';
-import { liveStore, useHeardUntil, useLastSeen, useNewest } from '../live';
+import { useToken } from '../devices/useToken';
+import { WhenItReported } from '../devices/WhenItReported';
+import { liveStore, useHeardUntil, useLastSeen } from '../live';
 import { useAsk } from '../parts/Ask';
-import { AlignedFigure } from '../parts/Figure';
 import { Heading, Section } from '../parts/Heading';
 import { KindMark } from '../parts/KindMark';
 import { PresenceMark } from '../parts/marks';
 import { Notice } from '../parts/Notice';
 import { NotThere } from '../parts/NotThere';
-import { Picture } from '../parts/Picture';
-import { ink, MONO } from '../theme';
+import { ink } from '../theme';
+
+/** A device, keyed by its ID so that nothing of one stays with another. */
+export function Device(): ReactNode {
+  const { device = '' } = useParams();
+  return <OneDevice key={device} />;
+}
 
 /** A device: how far it has come, what arrives, its controls, and all that a board needs to connect. */
-export function Device(): ReactNode {
-  const { device: id = '' } = useParams();
+function OneDevice(): ReactNode {
+  const { device: id = '', part: asked = '' } = useParams();
   const { state } = useLocation() as { state: { token?: string } | null };
   const device = useRead('readDevice', { params: { device: id } });
   const kind = useRead('readKind', { params: { kind: device.data?.kindId ?? 0 } }, device.data !== undefined);
   const me = useRead('me').data;
-  const [token, setToken] = useState<string | null>(state?.token ?? null);
+  const [token, setToken] = useToken(id, state?.token);
+  const navigate = useNavigate();
+  const given = state?.token !== undefined;
+  // The tab has it now; the browser's own memory of the page, which stays over a reload, is not to hold it too.
+  useEffect(() => {
+    if (given) void navigate('.', { replace: true, state: null });
+  }, [given, navigate]);
+  const opened = useRef<'connect' | 'now' | null>(null);
   const now = useHeardUntil(1000);
   useEffect(() => device.data && liveStore.seed([device.data]), [device.data]);
   const lastSeen = useLastSeen(id);
@@ -52,6 +64,9 @@ export function Device(): ReactNode {
     now,
   );
   const fresh = device.data.proof.firstReadingAt === null;
+  // What is needed next is first: a new device opens on connecting it, and stays there when its first reading comes.
+  opened.current ??= fresh ? 'connect' : 'now';
+  const part = PARTS.find(([address]) => address === asked)?.[0] ?? opened.current;
   const plan: StarterPlan = {
     deviceId: id,
     deviceName: device.data.name,
@@ -60,11 +75,6 @@ export function Device(): ReactNode {
     intervalS: kind.data.intervalS,
     streams: kind.data.streams,
   };
-  const connect = (
-    <Section title="Connect it" id="connect" note="Lines to paste, MQTT settings, and a starter program.">
-      <ConnectLines plan={plan} board={kind.data.board} />
-    </Section>
-  );
   return (
     <>
       <Heading
@@ -93,31 +103,81 @@ export function Device(): ReactNode {
           Add another like it
         </Button>
       </Heading>
-      <ProofSteps device={device.data} now={now} />
-      {fresh && connect}
-      {!fresh && <NewestValues device={id} kind={kind.data} />}
-      <Section title="Arrivals" note="Every message, as it comes.">
-        <ArrivalList device={device.data} kind={kind.data} />
-        <ReportByHand device={id} kind={kind.data} />
-      </Section>
-      <Section title="Controls" note="What is wanted, and whether the board applied it.">
-        <Controls device={device.data} kind={kind.data} />
-      </Section>
-      {!fresh && connect}
-      <Section title="Check my program" note="Names, topics, addresses and tokens, before you flash it.">
-        <CheckProgram device={id} kind={kind.data} address={me.address} />
-      </Section>
-      <Section title="About it">
-        <Facts key={device.data.name} device={device.data} />
-      </Section>
-      {!fresh && (
-        <>
-          <Section
-            title="Make values right"
-            note="Measured values stay as they came; what is shown is made right."
+      <Box
+        component="nav"
+        aria-label="Pages of the device"
+        sx={{
+          display: 'flex',
+          flexWrap: 'wrap',
+          columnGap: { xs: 2, sm: 3 },
+          mb: -2,
+        }}
+      >
+        {PARTS.map(([address, title]) => (
+          <Box
+            key={address}
+            component={Link}
+            to={`/devices/${encodeURIComponent(id)}/${address}`}
+            aria-current={address === part ? 'page' : undefined}
+            sx={{
+              py: 1,
+              whiteSpace: 'nowrap',
+              textDecoration: 'none',
+              fontWeight: address === part ? 750 : 400,
+              borderBottom: `3px solid ${address === part ? ink.heather : 'transparent'}`,
+            }}
           >
-            <Calibrate device={id} kind={kind.data} />
+            {title}
+          </Box>
+        ))}
+      </Box>
+      {part === 'now' && fresh && (
+        <Typography color="text.secondary" sx={{ mt: 3 }}>
+          No reading yet. <Link to={`/devices/${encodeURIComponent(id)}/connect`}>Connect it</Link> first.
+        </Typography>
+      )}
+      {part === 'now' && <DeviceNow device={device.data} kind={kind.data} />}
+      {part === 'connect' && (
+        <>
+          <Box sx={{ mt: 3 }}>
+            <ProofSteps device={device.data} now={now} />
+          </Box>
+          {token !== null && (
+            <Notice tone="plain" action={{ label: 'Put the token away', onClick: () => setToken(null) }}>
+              The token stands in the lines below, in this tab only, until you put it away.
+            </Notice>
+          )}
+          <Section
+            title="Connect it"
+            id="connect"
+            note="Lines to paste, MQTT settings, and a starter program."
+          >
+            <ConnectLines plan={plan} board={kind.data.board} />
           </Section>
+          <Section title="Arrivals" note="Every message, as it comes.">
+            <ArrivalList device={device.data} kind={kind.data} />
+          </Section>
+          <Section title="Check my program" note="Names, topics, addresses and tokens, before you flash it.">
+            <CheckProgram device={id} kind={kind.data} address={me.address} />
+          </Section>
+        </>
+      )}
+      {part === 'arrivals' && (
+        <Section title="Arrivals" note="Every message, as it comes.">
+          <ArrivalList device={device.data} kind={kind.data} />
+          <ReportByHand device={id} kind={kind.data} />
+        </Section>
+      )}
+      {part === 'right' && (
+        <Section
+          title="Make values right"
+          note="Measured values stay as they came; what is shown is made right."
+        >
+          <Calibrate device={id} kind={kind.data} />
+        </Section>
+      )}
+      {part === 'data' && (
+        <>
           <Section title="Its data" note="Take it away, or bring older readings in.">
             <TakeAway device={id} />
           </Section>
@@ -126,62 +186,35 @@ export function Device(): ReactNode {
           </Section>
         </>
       )}
-      <Section title="Tokens" note="Known by their fingerprints.">
-        <Tokens device={id} onMade={setToken} />
-      </Section>
-      <DeleteDevice id={id} name={device.data.name} />
+      {part === 'about' && (
+        <>
+          <Section title="About it">
+            <Facts key={device.data.name} device={device.data} />
+          </Section>
+          {!fresh && (
+            <Section title="When it reported" note="Readings in each hour of the last two weeks.">
+              <WhenItReported device={device.data} kind={kind.data} />
+            </Section>
+          )}
+          <Section title="Tokens" note="Known by their fingerprints.">
+            <Tokens device={id} onMade={setToken} />
+          </Section>
+          <DeleteDevice id={id} name={device.data.name} />
+        </>
+      )}
     </>
   );
 }
 
-function NewestValues({ device, kind }: { device: string; kind: Kind }): ReactNode {
-  return (
-    <Section title="Newest readings">
-      <Box
-        sx={{
-          display: 'grid',
-          gridTemplateColumns: { xs: '1fr', sm: 'repeat(auto-fill, minmax(300px, 1fr))' },
-          columnGap: 5,
-        }}
-      >
-        {kind.streams
-          .filter(({ direction }) => direction !== 'control')
-          .map((stream) => (
-            <NewestValue key={stream.key} device={device} stream={stream} />
-          ))}
-      </Box>
-      <TouchSensor device={device} kind={kind} />
-    </Section>
-  );
-}
-
-function NewestValue({ device, stream }: { device: string; stream: Kind['streams'][number] }): ReactNode {
-  const newest = useNewest(device, stream.key);
-  return (
-    <Box
-      sx={{
-        display: 'flex',
-        justifyContent: 'space-between',
-        gap: 2,
-        py: 0.5,
-        borderBottom: `1px solid ${ink.faint}`,
-      }}
-    >
-      <span>{stream.title}</span>
-      {stream.type === 'image' && newest !== undefined ? (
-        <Box sx={{ width: 180, maxHeight: 140 }}>
-          <Picture device={device} stream={stream} at={newest.at} />
-        </Box>
-      ) : isScalar(stream) && typeof newest?.value !== 'object' ? (
-        <AlignedFigure stream={stream} value={newest?.value as number | undefined} />
-      ) : (
-        <span style={{ fontFamily: MONO }}>
-          {newest === undefined ? '–' : showValue(stream, newest.value)}
-        </span>
-      )}
-    </Box>
-  );
-}
+/** The pages of a device, by their addresses. */
+const PARTS = [
+  ['now', 'Now'],
+  ['arrivals', 'Arrivals'],
+  ['connect', 'Connect'],
+  ['right', 'Make right'],
+  ['data', 'Data'],
+  ['about', 'About and tokens'],
+] as const;
 
 function OfferDashboard({ device }: { device: DeviceFacts }): ReactNode {
   const navigate = useNavigate();

@@ -1,89 +1,166 @@
 import { counted } from '@peatmoor/core';
-import { Box, Button, TextField, Typography } from '@mui/material';
-import { useState, type ReactNode } from 'react';
+import type { Device } from '@peatmoor/contract';
+import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
+import { useEffect, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import { useChange, useRead } from '../api';
+import { DeviceLine } from '../devices/DeviceLine';
 import { ManyDevices } from '../devices/ManyDevices';
-import { useHeardUntil } from '../live';
+import { SeveralDevices } from '../devices/SeveralDevices';
+import { troubleOfDevice } from '../devices/trouble';
+import { liveStore, useHeardUntil } from '../live';
 import { Heading, Section } from '../parts/Heading';
 import { KindMark } from '../parts/KindMark';
-import { PresenceMark } from '../parts/marks';
 import { Notice } from '../parts/Notice';
-import { ink, MONO } from '../theme';
+import { useAddress } from '../parts/useAddress';
+import { useMay } from '../parts/useMay';
+import { MONO } from '../theme';
 
-/** All devices by kind, and whose a token is. */
+/** Devices that are drawn at once; a search finds the others. */
+const MOST_DRAWN = 200;
+const ORDERS = {
+  kind: 'by kind',
+  name: 'by name',
+  trouble: 'troubled ones first',
+  seen: 'last seen first',
+} as const;
+type Order = keyof typeof ORDERS;
+
+/** All devices, found by words, in an order of one's choice, several of them dealt with at once; and whose a token is. */
 export function Devices(): ReactNode {
   const devices = useRead('listDevices');
   const kinds = useRead('listKinds');
   const now = useHeardUntil();
+  const mayChange = useMay('change');
+  const [find, setFind] = useAddress('find');
+  const [orderText, setOrder] = useAddress('order');
+  const order: Order = orderText in ORDERS ? (orderText as Order) : 'kind';
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  useEffect(() => devices.data && liveStore.seed(devices.data), [devices.data]);
+  const all = devices.data ?? [];
+  const words = find.trim().toLowerCase().split(/\s+/);
+  const found = all
+    .filter(({ id, name, kindTitle, labels, presence, openEvents }) => {
+      const text = [id, name, kindTitle, ...labels, presence.state, openEvents > 0 ? 'open' : '']
+        .join(' ')
+        .toLowerCase();
+      return words.every((word) => text.includes(word));
+    })
+    .sort(COMPARE[order]);
+  const drawn = found.slice(0, MOST_DRAWN);
+  const line = (device: Device): ReactNode => (
+    <DeviceLine
+      key={device.id}
+      device={device}
+      kind={kinds.data?.find(({ id }) => id === device.kindId)}
+      now={now}
+      chosen={mayChange ? chosen.has(device.id) : null}
+      onChoose={(on) =>
+        setChosen(
+          (before) => new Set(on ? [...before, device.id] : [...before].filter((one) => one !== device.id)),
+        )
+      }
+    />
+  );
+  const picked = all.filter(({ id }) => chosen.has(id));
   return (
     <>
-      <Heading title="Devices" below="By kind: what devices of one sort have in common.">
+      <Heading
+        title="Devices"
+        below={`${counted(all.length, 'device')} of ${counted(kinds.data?.length ?? 0, 'kind')}.`}
+      >
         <Button component={Link} to="/arrivals">
           All arrivals
         </Button>
-        <Button variant="contained" color="primary" component={Link} to="/devices/new">
-          Add a device
-        </Button>
+        {mayChange && (
+          <Button variant="contained" color="primary" component={Link} to="/devices/new">
+            Add a device
+          </Button>
+        )}
       </Heading>
       <Notice error={devices.error ?? kinds.error} />
-      {kinds.data?.map((kind) => (
-        <Section
-          key={kind.id}
-          title={kind.title}
-          mark={<KindMark icon={kind.icon} />}
-          note={
-            <>
-              {counted(kind.streams.length, 'datastream')}, every {kind.intervalS} s.{' '}
-              <Link to={`/kinds/${kind.id}`}>Look at the kind</Link>
-              {' · '}
-              <Link to={`/devices/new?kind=${kind.id}`}>Add another like it</Link>
-            </>
-          }
+      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 3, alignItems: 'flex-end', mb: 1 }}>
+        <TextField
+          label="Find"
+          type="search"
+          placeholder="a name, a kind, a label, quiet, open"
+          value={find}
+          onChange={({ target }) => setFind(target.value)}
+          sx={{ maxWidth: 300 }}
+        />
+        <TextField
+          select
+          label="Order"
+          value={order}
+          onChange={({ target }) => setOrder(target.value === 'kind' ? '' : target.value)}
+          sx={{ maxWidth: 200 }}
         >
-          {devices.data
-            ?.filter(({ kindId }) => kindId === kind.id)
-            .map((device) => (
-              <Box
-                key={device.id}
-                sx={{
-                  display: 'grid',
-                  gridTemplateColumns: { xs: '1fr auto', sm: '1fr 220px 240px' },
-                  columnGap: 2,
-                  py: 1,
-                  borderTop: `1px solid ${ink.faint}`,
-                  alignItems: 'baseline',
-                }}
+          {Object.entries(ORDERS).map(([name, title]) => (
+            <MenuItem key={name} value={name}>
+              {title}
+            </MenuItem>
+          ))}
+        </TextField>
+        {mayChange && drawn.length > 1 && (
+          <Button onClick={() => setChosen(new Set(drawn.map(({ id }) => id)))}>
+            Choose {drawn.length === all.length ? 'all' : `these ${drawn.length}`}
+          </Button>
+        )}
+      </Box>
+      {picked.length > 0 && (
+        <SeveralDevices devices={picked} kinds={kinds.data ?? []} onDone={() => setChosen(new Set())} />
+      )}
+      {order === 'kind'
+        ? kinds.data
+            ?.filter(
+              ({ id, devices: count }) =>
+                drawn.some(({ kindId }) => kindId === id) || (count === 0 && find === ''),
+            )
+            .map((kind) => (
+              <Section
+                key={kind.id}
+                title={kind.title}
+                mark={<KindMark icon={kind.icon} />}
+                note={
+                  <>
+                    {counted(kind.streams.length, 'datastream')}, every {kind.intervalS} s.{' '}
+                    <Link to={`/kinds/${kind.id}`}>Look at the kind</Link>
+                    {' · '}
+                    <Link to={`/devices/new?kind=${kind.id}`}>Add another like it</Link>
+                  </>
+                }
               >
-                <Typography variant="h3" component={Link} to={`/devices/${device.id}`}>
-                  {device.name}
-                </Typography>
-                <Box
-                  sx={{
-                    fontFamily: MONO,
-                    fontSize: '0.9rem',
-                    color: ink.soft,
-                    display: { xs: 'none', sm: 'block' },
-                  }}
-                >
-                  {device.id}
-                </Box>
-                <PresenceMark presence={device.presence} now={now} />
-              </Box>
-            ))}
-          {kind.devices === 0 && (
-            <Typography color="text.secondary">
-              No device of this kind yet; everything can be prepared before there is one.
-            </Typography>
-          )}
-        </Section>
-      ))}
+                {drawn.filter(({ kindId }) => kindId === kind.id).map(line)}
+                {kind.devices === 0 && (
+                  <Typography color="text.secondary">
+                    No device of this kind yet; everything can be prepared before there is one.
+                  </Typography>
+                )}
+              </Section>
+            ))
+        : drawn.map(line)}
+      {found.length > MOST_DRAWN && (
+        <Typography color="text.secondary" sx={{ mt: 2 }}>
+          {found.length - MOST_DRAWN} more; type a part of a name.
+        </Typography>
+      )}
+      {all.length > 0 && found.length === 0 && (
+        <Typography color="text.secondary">No device fits.</Typography>
+      )}
       {kinds.data?.length === 0 && <Typography>No devices yet.</Typography>}
       <WhoseToken />
-      <ManyDevices />
+      {mayChange && <ManyDevices />}
     </>
   );
 }
+
+const byName = (a: Device, b: Device): number => a.name.localeCompare(b.name);
+const COMPARE: Record<Order, (a: Device, b: Device) => number> = {
+  kind: byName,
+  name: byName,
+  trouble: (a, b) => troubleOfDevice(b) - troubleOfDevice(a) || byName(a, b),
+  seen: (a, b) => (b.lastSeenAt ?? 0) - (a.lastSeenAt ?? 0) || byName(a, b),
+};
 
 function WhoseToken(): ReactNode {
   const [text, setText] = useState('');

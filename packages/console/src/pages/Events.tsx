@@ -1,7 +1,7 @@
 import { Box, Button, Typography } from '@mui/material';
 import type { ReactNode } from 'react';
 import { Link } from 'react-router';
-import { counted, ruleSentence, showDuration, watched, type Condition } from '@peatmoor/core';
+import { CONDITIONS, counted, ruleSentence, showDuration, watched, type Condition } from '@peatmoor/core';
 import type { Event, Rule } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { useLive, useNow } from '../live';
@@ -91,7 +91,8 @@ function useWatched() {
 function Sentence({ rule }: { rule: Rule }): ReactNode {
   const { stream, whom } = useWatched()(rule);
   const displayOf = useDisplay();
-  if (stream === undefined || rule.comparison === 'raised') return <Box>{rule.sentence}</Box>;
+  if (stream === undefined || CONDITIONS[rule.comparison].watches === 'facts')
+    return <Box>{rule.sentence}</Box>;
   return <Box>{ruleSentence(rule as Condition, stream, whom, displayOf(stream).reading)}</Box>;
 }
 

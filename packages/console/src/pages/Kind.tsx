@@ -49,7 +49,13 @@ export function KindPage(): ReactNode {
         note="Names are matched leniently: capitals, spaces and hyphens do not matter, and a virtual pin does as well."
       >
         {kind.data.streams.map((stream) => (
-          <StreamRow key={stream.id} stream={stream} onOpen={() => setOpen(stream)} kindId={params.kind} />
+          <StreamRow
+            key={stream.id}
+            stream={stream}
+            streams={kind.data.streams}
+            onOpen={() => setOpen(stream)}
+            kindId={params.kind}
+          />
         ))}
         <Button sx={{ mt: 2 }} onClick={() => setOpen('new')}>
           Add a datastream

@@ -1,9 +1,10 @@
 import { counted } from '@peatmoor/core';
 import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
-import { useEffect, useMemo, useState, type ReactNode } from 'react';
+import { Fragment, useEffect, useMemo, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import type { Device } from '@peatmoor/contract';
 import { useRead } from '../api';
+import { troubleOfDevice } from '../devices/trouble';
 import { liveStore, useHeardUntil } from '../live';
 import { DeviceRows } from '../overview/DeviceRows';
 import { TimeAxis } from '../overview/TimeAxis';
@@ -22,12 +23,18 @@ export function Overview(): ReactNode {
   const [most, setMost] = useState(ROWS_AT_ONCE);
   const [find, setFind] = useAddress('find');
   const [only, setOnly] = useAddress('only');
+  const [group, setGroup] = useAddress('group');
   const sorted = useMemo(
     () =>
       (devices.data ?? [])
         .filter((device) => isFound(device, find, only))
-        .sort((a, b) => trouble(b) - trouble(a) || a.name.localeCompare(b.name)),
-    [devices.data, find, only],
+        .sort(
+          (a, b) =>
+            groupOf(a, group).localeCompare(groupOf(b, group)) ||
+            troubleOfDevice(b) - troubleOfDevice(a) ||
+            a.name.localeCompare(b.name),
+        ),
+    [devices.data, find, only, group],
   );
   const list = sorted.slice(0, most);
   // In an order that stays, so that what is asked for does not change whenever a row moves up.
@@ -73,19 +80,39 @@ export function Overview(): ReactNode {
             <MenuItem value="trouble">with open events</MenuItem>
             <MenuItem value="quiet">quiet ones</MenuItem>
           </TextField>
+          <TextField
+            select
+            label="Together"
+            value={group}
+            onChange={({ target }) => setGroup(target.value)}
+            slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+            sx={{ maxWidth: 200 }}
+          >
+            <MenuItem value="">troubled ones first</MenuItem>
+            <MenuItem value="kind">those of one kind</MenuItem>
+            <MenuItem value="label">those of one label</MenuItem>
+          </TextField>
         </Box>
       )}
       {sorted.length === 0 && <Typography color="text.secondary">No device fits.</Typography>}
-      {overview.data && sorted.length > 0 && <TimeAxis from={overview.data.from} to={overview.data.to} />}
+      {sorted.length > 0 && (
+        <TimeAxis from={overview.data?.from ?? now - DAY_MS} to={overview.data?.to ?? now} />
+      )}
       <Box sx={{ borderBottom: `1px solid ${ink.line}` }}>
-        {list.map((device) => (
-          <DeviceRows
-            key={device.id}
-            device={device}
-            kind={kinds?.find(({ id }) => id === device.kindId)}
-            overview={overview.data}
-            now={now}
-          />
+        {list.map((device, i) => (
+          <Fragment key={device.id}>
+            {group !== '' && groupOf(device, group) !== (list[i - 1] && groupOf(list[i - 1]!, group)) && (
+              <Typography variant="h2" sx={{ pt: 3, pb: 1 }}>
+                {groupOf(device, group) || 'without a label'}
+              </Typography>
+            )}
+            <DeviceRows
+              device={device}
+              kind={kinds?.find(({ id }) => id === device.kindId)}
+              overview={overview.data}
+              now={now}
+            />
+          </Fragment>
         ))}
       </Box>
       {sorted.length > most && (
@@ -97,13 +124,14 @@ export function Overview(): ReactNode {
   );
 }
 
+const DAY_MS = 86_400_000;
 /** Rows that are drawn at once, and at the most; whoever has more finds them by name under Devices. */
 const ROWS_AT_ONCE = 60;
 const MOST_ROWS = 300;
 
-/** Troubled rows first: open events, then quiet devices. */
-function trouble(device: Device): number {
-  return (device.openEvents > 0 ? 2 : 0) + (device.presence.state === 'quiet' ? 1 : 0);
+/** What a device stands together with; the same for all where nothing is said. */
+function groupOf({ kindTitle, labels }: Device, group: string): string {
+  return group === 'kind' ? kindTitle : group === 'label' ? (labels[0] ?? '') : '';
 }
 
 function NothingYet(): ReactNode {

@@ -5,9 +5,9 @@ import {
   foldName,
   isNumeric,
   KEY_PATTERN,
+  notConfirmedSentence,
   raisedSentence,
   ruleSentence,
-  watched,
   whomWatched,
   type Condition,
 } from '@peatmoor/core';
@@ -20,6 +20,8 @@ import {
   type Severity,
 } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
+import { firstFields, type RuleFields } from '../rules/fields';
+import { TimeChoice } from '../rules/TimeChoice';
 import { useAsk } from '../parts/Ask';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
@@ -27,16 +29,6 @@ import { fieldsIn, troubleOf } from '../parts/problems';
 import { NotThere } from '../parts/NotThere';
 import { useDisplay } from '../parts/useDisplay';
 import { ink } from '../theme';
-
-const TIMES: [string, number][] = [
-  ['at once', 0],
-  ['after 10 s', 10_000],
-  ['after 1 min', 60_000],
-  ['after 5 min', 300_000],
-  ['after 10 min', 600_000],
-  ['after 30 min', 1_800_000],
-  ['after 2 h', 7_200_000],
-];
 
 /** Writes an event rule as a sentence, or changes one. */
 export function RulePage(): ReactNode {
@@ -64,23 +56,6 @@ export function RulePage(): ReactNode {
   return <RuleForm key={id} before={rule.data} devices={devices} kinds={kinds} email={me.user.email} />;
 }
 
-interface Fields {
-  title: string;
-  /** `device:<id>` or `kind:<number>`. */
-  whom: string;
-  stream: string;
-  comparison: 'above' | 'below' | 'raised';
-  /** Key of the event, where the device raises it itself. */
-  eventKey: string;
-  limit: string;
-  holdMs: number;
-  closeLimit: string;
-  closeHoldMs: number;
-  severity: Severity;
-  emails: string;
-  active: boolean;
-}
-
 function RuleForm({
   before,
   devices,
@@ -100,23 +75,31 @@ function RuleForm({
   const remove = useChange('deleteRule', ['listRules']);
   const ask = useAsk();
   const displayOf = useDisplay();
-  const [fields, setFields] = useState<Fields>(() => firstFields(before, devices, kinds, email, displayOf));
-  const set = <N extends keyof Fields>(name: N, value: Fields[N]): void =>
+  const [fields, setFields] = useState<RuleFields>(() =>
+    firstFields(before, devices, kinds, email, displayOf),
+  );
+  const set = <N extends keyof RuleFields>(name: N, value: RuleFields[N]): void =>
     setFields((all) => ({ ...all, [name]: value }));
   const [sort, target = ''] = fields.whom.split(/:(.*)/);
   const device = sort === 'device' ? devices.find(({ id }) => id === target) : undefined;
   const kind = kinds.find(({ id }) => id === (device?.kindId ?? Number(target)));
+  const unconfirmed = fields.comparison === 'not-confirmed';
   const raised = fields.comparison === 'raised';
+  // What has no limit, and opens and closes by what happens.
+  const byFact = raised || unconfirmed;
   const streams =
-    kind?.streams.filter((one) => one.direction !== 'control' && isNumeric(one) && one.type !== 'colour') ??
-    [];
+    kind?.streams.filter((one) =>
+      unconfirmed
+        ? one.follow !== null
+        : one.direction !== 'control' && isNumeric(one) && one.type !== 'colour',
+    ) ?? [];
   const stream = streams.find(({ key }) => key === fields.stream) ?? streams[0];
-  const isBoolean = stream?.type === 'boolean';
+  const isBoolean = stream?.type === 'boolean' && !unconfirmed;
   // Limits are written in the units of whoever writes them, and kept in those of the datastream.
   const display = stream && displayOf(stream);
   const limitOf = (text: string): number => display?.back(Number(text)) ?? Number(text);
   const condition: Condition = {
-    comparison: raised ? 'above' : (fields.comparison as 'above' | 'below'),
+    comparison: byFact ? 'above' : (fields.comparison as 'above' | 'below'),
     limit: isBoolean ? 0.5 : limitOf(fields.limit),
     holdMs: fields.holdMs,
     closeLimit: isBoolean || fields.closeLimit === '' ? null : limitOf(fields.closeLimit),
@@ -125,15 +108,19 @@ function RuleForm({
   const key = foldName(fields.eventKey);
   const ready = raised
     ? KEY_PATTERN.test(key)
-    : stream !== undefined && (isBoolean || fields.limit.trim() !== '');
+    : stream !== undefined && (isBoolean || unconfirmed || fields.limit.trim() !== '');
   const whom = whomWatched(device?.name ?? null, kind?.title ?? '');
   const sentence = !ready
     ? raised
       ? 'Give the event a key, which the program uses: low_battery.'
-      : 'Choose whom it watches, and a limit.'
+      : unconfirmed
+        ? 'Nothing of this kind must follow a control yet: say so in the datastream of the control.'
+        : 'Choose whom it watches, and a limit.'
     : raised
       ? raisedSentence(key, whom)
-      : ruleSentence(condition, stream!, whom, display!.reading);
+      : unconfirmed
+        ? notConfirmedSentence(stream!.title, whom)
+        : ruleSentence(condition, stream!, whom, display!.reading);
   const done = { onSuccess: () => void navigate('/events') };
   const submit = (): void => {
     const body: RuleIn = {
@@ -143,9 +130,11 @@ function RuleForm({
         fields.title.trim() ||
         (raised
           ? key
-          : isBoolean
-            ? stream!.title
-            : `${stream!.title} ${fields.comparison} ${display!.reading(condition.limit)}`),
+          : unconfirmed
+            ? `${stream!.title} is not confirmed`
+            : isBoolean
+              ? stream!.title
+              : `${stream!.title} ${fields.comparison} ${display!.reading(condition.limit)}`),
       severity: fields.severity,
       deviceId: device?.id ?? null,
       kindId: device === undefined ? kind!.id : null,
@@ -223,6 +212,7 @@ function RuleForm({
           <MenuItem value="above">{isBoolean ? 'on' : 'above'}</MenuItem>
           <MenuItem value="below">{isBoolean ? 'off' : 'below'}</MenuItem>
           <MenuItem value="raised">raised by the device</MenuItem>
+          <MenuItem value="not-confirmed">not confirmed</MenuItem>
         </TextField>
         {raised && (
           <TextField
@@ -234,7 +224,7 @@ function RuleForm({
             {...trouble('stream')}
           />
         )}
-        {!isBoolean && !raised && (
+        {!isBoolean && !byFact && (
           <TextField
             label={unit === '' ? 'Limit' : `Limit (${unit})`}
             type="number"
@@ -244,10 +234,10 @@ function RuleForm({
             slotProps={{ htmlInput: { step: 'any' }, inputLabel: { shrink: true } }}
           />
         )}
-        {!raised && (
+        {!byFact && (
           <TimeChoice label="Opens" value={fields.holdMs} onChange={(value) => set('holdMs', value)} />
         )}
-        {!isBoolean && !raised && (
+        {!isBoolean && !byFact && (
           <TextField
             label={unit === '' ? 'Closes at' : `Closes at (${unit})`}
             type="number"
@@ -258,7 +248,7 @@ function RuleForm({
             slotProps={{ htmlInput: { step: 'any' }, inputLabel: { shrink: true } }}
           />
         )}
-        {!raised && (
+        {!byFact && (
           <TimeChoice
             label="Closes"
             value={fields.closeHoldMs}
@@ -327,63 +317,4 @@ function RuleForm({
       </Box>
     </Box>
   );
-}
-
-function TimeChoice({
-  label,
-  value,
-  onChange,
-}: {
-  label: string;
-  value: number;
-  onChange: (value: number) => void;
-}): ReactNode {
-  const times = TIMES.some(([, ms]) => ms === value)
-    ? TIMES
-    : [...TIMES, [`after ${value / 1000} s`, value] as [string, number]];
-  return (
-    <TextField select label={label} value={value} onChange={({ target }) => onChange(Number(target.value))}>
-      {times.map(([words, ms]) => (
-        <MenuItem key={ms} value={ms}>
-          {words}
-        </MenuItem>
-      ))}
-    </TextField>
-  );
-}
-
-function firstFields(
-  before: Rule | undefined,
-  devices: Device[],
-  kinds: Kind[],
-  email: string,
-  displayOf: ReturnType<typeof useDisplay>,
-): Fields {
-  if (before === undefined) {
-    const whom = devices[0] === undefined ? `kind:${kinds[0]?.id}` : `device:${devices[0].id}`;
-    return {
-      title: '',
-      whom,
-      stream: '',
-      comparison: 'above',
-      eventKey: '',
-      limit: '',
-      holdMs: 0,
-      closeLimit: '',
-      closeHoldMs: 0,
-      severity: 'warning',
-      emails: email,
-      active: true,
-    };
-  }
-  const { stream } = watched(before, devices, kinds);
-  const shown = (limit: number): string => String(stream ? displayOf(stream).convert(limit) : limit);
-  return {
-    ...before,
-    eventKey: before.comparison === 'raised' ? before.stream : '',
-    whom: before.deviceId === null ? `kind:${before.kindId}` : `device:${before.deviceId}`,
-    limit: shown(before.limit),
-    closeLimit: before.closeLimit === null ? '' : shown(before.closeLimit),
-    emails: before.emails.join(', '),
-  };
 }

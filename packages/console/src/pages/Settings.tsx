@@ -1,8 +1,8 @@
-import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
+import { Autocomplete, Box, Button, MenuItem, TextField, Typography } from '@mui/material';
 import { useColorScheme } from '@mui/material/styles';
 import { useState, type ReactNode } from 'react';
-import type { UnitSystem } from '@peatmoor/core';
-import { KEY_SCOPES, type KeyScope } from '@peatmoor/contract';
+import { readLocation, type UnitSystem } from '@peatmoor/core';
+import { KEY_SCOPES, type KeyScope, type Me } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { useAsk } from '../parts/Ask';
 import { Copyable } from '../parts/Copyable';
@@ -24,9 +24,7 @@ export function Settings(): ReactNode {
         title="Settings"
         below={`${me.user.name}, ${me.user.email}, ${me.role} of ${me.workspace.title}`}
       >
-        <Button onClick={() => signOut.mutate({}, { onSuccess: () => location.assign('/') })}>
-          Sign out
-        </Button>
+        <Button onClick={() => signOut.mutate({}, { onSuccess: leave })}>Sign out</Button>
       </Heading>
       <Box sx={{ display: 'grid', gap: 3, gridTemplateColumns: { sm: '260px 260px' } }}>
         <TextField
@@ -51,6 +49,8 @@ export function Settings(): ReactNode {
         </TextField>
       </Box>
       <Notice error={change.error} />
+      <Yourself me={me} />
+      {me.role === 'owner' && <Workspace me={me} />}
       <Section title="How boards reach this service">
         <Copyable label="HTTP" text={me.address.httpUrl} />
         <Copyable label="MQTT" text={`${me.address.host} port ${me.address.mqttPort}`} />
@@ -59,6 +59,141 @@ export function Settings(): ReactNode {
     </>
   );
 }
+
+/** Nothing of what was seen stays in this browser. */
+function leave(): void {
+  const gone = 'caches' in window ? caches.delete('answers') : Promise.resolve();
+  void gone.finally(() => location.assign('/'));
+}
+
+/** One's own name, where one begins, and the password. */
+function Yourself({ me }: { me: Me }): ReactNode {
+  const change = useChange('changeMe', ['me', 'listPeople']);
+  const dashboards = useRead('listDashboards').data ?? [];
+  const password = useChange('changePassword');
+  const [before, setBefore] = useState('');
+  const [next, setNext] = useState('');
+  const trouble = troubleOf(password.error);
+  return (
+    <Section title="Yourself">
+      <Box sx={{ display: 'grid', gap: 3, gridTemplateColumns: { sm: '260px 260px' } }}>
+        <TextField
+          key={me.user.name}
+          label="Your name"
+          defaultValue={me.user.name}
+          onBlur={({ target }) => {
+            const name = target.value.trim();
+            if (name !== '' && name !== me.user.name) change.mutate({ body: { name } });
+          }}
+          {...troubleOf(change.error)('name')}
+        />
+        <TextField
+          select
+          label="You begin with"
+          value={me.user.start}
+          onChange={({ target }) => change.mutate({ body: { start: target.value } })}
+          slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+        >
+          <MenuItem value="">the overview</MenuItem>
+          <MenuItem value="/devices">the devices</MenuItem>
+          <MenuItem value="/events">the events</MenuItem>
+          {dashboards.map(({ id, title }) => (
+            <MenuItem key={id} value={`/dashboards/${id}`}>
+              {title}
+            </MenuItem>
+          ))}
+        </TextField>
+      </Box>
+      <Notice error={change.error} beside={['name']} />
+      <Box
+        component="form"
+        onSubmit={(event) => {
+          event.preventDefault();
+          password.mutate(
+            { body: { before, password: next } },
+            { onSuccess: () => (setBefore(''), setNext('')) },
+          );
+        }}
+        sx={{ display: 'flex', flexWrap: 'wrap', gap: 3, alignItems: 'flex-end', mt: 3 }}
+      >
+        <TextField
+          label="Your password now"
+          type="password"
+          autoComplete="current-password"
+          value={before}
+          onChange={({ target }) => setBefore(target.value)}
+          sx={{ width: 260 }}
+          {...trouble('before')}
+        />
+        <TextField
+          label="The new one"
+          type="password"
+          autoComplete="new-password"
+          value={next}
+          onChange={({ target }) => setNext(target.value)}
+          sx={{ width: 260 }}
+          {...trouble('password')}
+        />
+        <Button type="submit" disabled={before === '' || next === '' || password.isPending}>
+          Change the password
+        </Button>
+      </Box>
+      <Notice error={password.error} beside={['before', 'password']} />
+      {password.isSuccess && <Notice tone="good">It is changed. You were signed out everywhere else.</Notice>}
+    </Section>
+  );
+}
+
+/** The workspace: its name, its clock and where it is. */
+function Workspace({ me: { workspace } }: { me: Me }): ReactNode {
+  const change = useChange('changeWorkspace', ['me', 'listTimetables']);
+  const trouble = troubleOf(change.error);
+  const [wrongPlace, setWrongPlace] = useState('');
+  const { place } = workspace;
+  const keepPlace = (text: string): void => {
+    const found = text.trim() === '' ? null : readLocation(text, 'place');
+    setWrongPlace(found !== null && 'reason' in found ? found.hint : '');
+    if (found === null) change.mutate({ body: { place: null } });
+    else if (!('reason' in found)) change.mutate({ body: { place: { lat: found.lat, lon: found.lon } } });
+  };
+  return (
+    <Section title="The workspace" note="For everybody in it.">
+      <Box sx={{ display: 'grid', gap: 3, gridTemplateColumns: { sm: 'repeat(3, 260px)' } }}>
+        <TextField
+          key={workspace.title}
+          label="Its name"
+          defaultValue={workspace.title}
+          onBlur={({ target }) => {
+            const title = target.value.trim();
+            if (title !== '' && title !== workspace.title) change.mutate({ body: { title } });
+          }}
+          {...trouble('title')}
+        />
+        <Autocomplete
+          options={ZONES}
+          value={workspace.zone}
+          onChange={(_event, zone) => zone !== null && change.mutate({ body: { zone } })}
+          disableClearable
+          renderInput={(params) => (
+            <TextField {...params} label="Time zone of its timetables" {...trouble('zone')} />
+          )}
+        />
+        <TextField
+          key={`${place?.lat} ${place?.lon}`}
+          label="Where it is, degrees north and east"
+          placeholder="53.42, -1.86"
+          defaultValue={place === null ? '' : `${place.lat}, ${place.lon}`}
+          onBlur={({ target }) => keepPlace(target.value)}
+          error={wrongPlace !== ''}
+          helperText={wrongPlace || 'For sunrise, sunset and the night behind charts.'}
+        />
+      </Box>
+      <Notice error={change.error} beside={['title', 'zone']} />
+    </Section>
+  );
+}
+
+const ZONES = ['UTC', ...Intl.supportedValuesOf('timeZone').filter((zone) => zone !== 'UTC')];
 
 const SCOPE_WORDS: Record<KeyScope, string> = {
   everything: 'all that you may',

@@ -12,7 +12,7 @@ const svg = {
   style: { flex: 'none', verticalAlign: '-0.12em' },
 } as const;
 
-/** Shape of a command's state: dashed ring waiting, half ring sent, full applied, dotted ring not known, crossed box refused or expired. */
+/** Shape of a command's state: dashed ring waiting, half ring sent, full applied, ticked when confirmed, a ring with a stroke when not, dotted ring not known, crossed box refused or expired. */
 function CommandShape({ state }: { state: CommandState }): ReactNode {
   if (state === 'waiting')
     return (
@@ -53,6 +53,20 @@ function CommandShape({ state }: { state: CommandState }): ReactNode {
     return (
       <svg {...svg}>
         <circle cx="8" cy="8" r="6.5" fill={ink.moss} />
+      </svg>
+    );
+  if (state === 'confirmed')
+    return (
+      <svg {...svg}>
+        <circle cx="8" cy="8" r="7" fill={ink.moss} />
+        <path d="m4.5 8.2 2.5 2.6 4.6-5.2" fill="none" stroke={ink.paper} strokeWidth="1.8" />
+      </svg>
+    );
+  if (state === 'not-confirmed')
+    return (
+      <svg {...svg}>
+        <circle cx="8" cy="8" r="6" fill="none" stroke={ink.rowan} strokeWidth="1.5" />
+        <path d="M4.5 8h7" stroke={ink.rowan} strokeWidth="2" />
       </svg>
     );
   return (

@@ -30,8 +30,20 @@ export const accountEndpoints = {
   changeMe: endpoint<account.Me, account.MeChange>(
     'PATCH /api/me',
     'self',
-    'Change your name, and in which units values are shown to you',
+    'Change your name, and how things are shown to you',
     { body: account.meChangeSchema, versioned: 'person', answer: account.meSchema },
+  ),
+  changePassword: endpoint<void, account.PasswordChange>(
+    'POST /api/me/password',
+    'self',
+    'Change your password: ends your other sessions',
+    { body: account.passwordChangeSchema },
+  ),
+  changeWorkspace: endpoint<account.Me, account.WorkspaceChange>(
+    'PATCH /api/workspace',
+    'people',
+    'Change the name, the time zone and the place of the workspace',
+    { body: account.workspaceChangeSchema, answer: account.meSchema },
   ),
   listKeys: endpoint<account.AccessKey[], undefined, Query<paging.PageQuery>>(
     'GET /api/keys',

@@ -28,18 +28,26 @@ export const dashboardsEndpoints = {
     'Make the complete dashboard offered for a device',
     { answer: dashboards.dashboardSchema },
   ),
+  createKindDashboard: endpoint<dashboards.Dashboard>(
+    'POST /api/kinds/:kind/dashboard',
+    'change',
+    'Make a complete dashboard for whichever device of a kind is chosen',
+    { answer: dashboards.dashboardSchema },
+  ),
   readDashboard: endpoint<dashboards.Dashboard>('GET /api/dashboards/:dashboard', 'look', 'One dashboard', {
     versioned: 'dashboard',
     answer: dashboards.dashboardSchema,
   }),
-  changeDashboard: endpoint<
-    dashboards.Dashboard,
-    { version: number; title: string; widgets: dashboards.Dashboard['widgets'] }
-  >('PUT /api/dashboards/:dashboard', 'change', 'Keep a change; 409 when somebody else changed it since', {
-    body: dashboards.dashboardChangeSchema,
-    versioned: 'dashboard',
-    answer: dashboards.dashboardSchema,
-  }),
+  changeDashboard: endpoint<dashboards.Dashboard, dashboards.DashboardChange>(
+    'PUT /api/dashboards/:dashboard',
+    'change',
+    'Keep a change; 409 when somebody else changed it since',
+    {
+      body: dashboards.dashboardChangeSchema,
+      versioned: 'dashboard',
+      answer: dashboards.dashboardSchema,
+    },
+  ),
   deleteDashboard: endpoint<void>('DELETE /api/dashboards/:dashboard', 'change', 'Delete a dashboard', {
     versioned: 'dashboard',
   }),

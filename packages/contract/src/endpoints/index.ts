@@ -5,12 +5,14 @@ import { devicesEndpoints } from './devices';
 import { kindsEndpoints } from './kinds';
 import { peopleEndpoints } from './people';
 import { rulesEndpoints } from './rules';
+import { steeringEndpoints } from './steering';
 
 export type { Endpoint, Versioned } from './endpoint';
 export type { DashboardIn } from './dashboards';
 export type { DeviceIn } from './devices';
 export type { KindIn } from './kinds';
 export type { RuleIn } from './rules';
+export type { TimetableIn } from './steering';
 
 /** The whole API: the service registers it, the client calls it, OpenAPI is made from it. */
 export const endpoints = {
@@ -21,6 +23,7 @@ export const endpoints = {
   ...dataEndpoints,
   ...dashboardsEndpoints,
   ...rulesEndpoints,
+  ...steeringEndpoints,
 };
 export type Endpoints = typeof endpoints;
 export type EndpointName = keyof Endpoints;

@@ -1,5 +1,5 @@
 import '../locale';
-import { ROLES, roleIncludes, UNIT_SYSTEMS, type Role } from '@peatmoor/core';
+import { isZone, ROLES, roleIncludes, UNIT_SYSTEMS, type Role } from '@peatmoor/core';
 import { array, boolean, number, object, string, type InferType } from 'yup';
 
 export { ROLES, roleIncludes, type Role };
@@ -37,10 +37,41 @@ export const addressSchema = object({
 });
 export type Address = InferType<typeof addressSchema>;
 
+/** Dashboards that one person may have as favourites. */
+const MOST_FAVOURITES = 50;
+const choices = {
+  /** Numbers of the dashboards they look at most. */
+  favourites: array(number().integer().min(1).required()).max(MOST_FAVOURITES),
+  /** The page they begin with, as its path; empty for the overview. */
+  start: string()
+    .max(200)
+    .matches(/^(\/(?![/\\])[^\s]*)?$/, { message: 'must be a page of this console, such as /dashboards/1' }),
+};
 export const meChangeSchema = object({
   name: string().trim().min(1).max(80),
   units: string().oneOf(UNIT_SYSTEMS),
+  ...choices,
 }).noUnknown();
+
+export const passwordChangeSchema = object({ before: string().max(200).required(), password }).noUnknown();
+export type PasswordChange = InferType<typeof passwordChangeSchema>;
+
+export const workspaceChangeSchema = object({
+  title: string().trim().min(1).max(80),
+  /** Time zone of its timetables and calendar. */
+  zone: string()
+    .max(60)
+    .test('zone', 'is no time zone such as Europe/Dublin', (text) => text === undefined || isZone(text)),
+  /** Where it is, for sunrise and sunset. */
+  place: object({
+    lat: number().min(-90).max(90).required(),
+    lon: number().min(-180).max(180).required(),
+  })
+    .noUnknown()
+    .nullable()
+    .default(undefined),
+}).noUnknown();
+export type WorkspaceChange = Partial<InferType<typeof workspaceChangeSchema>>;
 export type MeChange = Partial<InferType<typeof meChangeSchema>>;
 
 export const meSchema = object({
@@ -50,14 +81,23 @@ export const meSchema = object({
     name: string().required(),
     /** How values are shown to them: as they are stored, or in the units usual in the USA. */
     units: string().oneOf(UNIT_SYSTEMS).required(),
+    favourites: array(number().required()).required(),
+    start: string().defined(),
   }),
-  workspace: object({ id: number().required(), title: string().required() }),
+  workspace: object({
+    id: number().required(),
+    title: string().required(),
+    zone: string().required(),
+    place: object({ lat: number().required(), lon: number().required() }).nullable().defined(),
+  }),
   role: string().oneOf(ROLES).required(),
   address: addressSchema,
   /** Counted up by every change of name or units. */
   version: number().required(),
 });
 export type Me = InferType<typeof meSchema>;
+/** What a person chose for themselves. */
+export type PersonalChoices = Pick<Me['user'], 'favourites' | 'start'>;
 
 /** What an access key may do: all its person may, look at everything, look at one device, report for one device. */
 export const KEY_SCOPES = ['everything', 'read', 'read-device', 'report-device'] as const;

@@ -25,6 +25,16 @@ export const commandSchema = object({
   appliedAt: number().nullable().defined(),
   /** The time up to which it is meant; null for as long as nobody wants another. */
   until: number().nullable().defined(),
+  confirmedAt: number().nullable().defined(),
+  /** What must be measured for it to be confirmed, and up to when; null for nothing. */
+  follow: object({
+    stream: string().required(),
+    min: number().nullable().defined(),
+    max: number().nullable().defined(),
+    until: number().nullable().defined(),
+  })
+    .nullable()
+    .defined(),
   /** Why it was refused or expired; empty otherwise. */
   note: string().defined(),
 });

@@ -7,7 +7,14 @@ import {
   type Widget,
   type WidgetType,
 } from '@peatmoor/core';
-import { array, mixed, number, object, string, type InferType } from 'yup';
+import { KIND_ICONS } from './kinds';
+import { array, boolean, mixed, number, object, string, type InferType } from 'yup';
+
+/** Pages that one dashboard may have. */
+const MOST_PAGES = 12;
+/** Colours that a dashboard may be marked with, by their names in the palette. */
+export const DASHBOARD_COLOURS = ['ink', 'pool', 'heather', 'moss', 'rowan'] as const;
+export type DashboardColour = (typeof DASHBOARD_COLOURS)[number];
 
 const cell = number().integer().min(0).max(1000).required();
 export const widgetSchema = object({
@@ -64,15 +71,42 @@ export const widgetSchema = object({
   y: cell,
   w: cell.min(1).max(12),
   h: cell.min(1).max(40),
+  /** The page of the dashboard it is on, from 0. */
+  page: number()
+    .integer()
+    .min(0)
+    .max(MOST_PAGES - 1)
+    .optional(),
+  /** How it stands on the phone, where that is not what follows from the wide arrangement. */
+  phone: object({
+    order: number().integer().min(0).max(1000).optional(),
+    hidden: boolean().optional(),
+    width: string().oneOf(['full', 'half']).optional(),
+    height: number().integer().min(40).max(1200).optional(),
+  })
+    .noUnknown()
+    .optional()
+    .default(undefined),
 }).noUnknown();
 
 const title = string().trim().min(1).max(80);
+/** What a dashboard is found by and looks like; what is left out of a change stays. */
+const look = {
+  icon: string().oneOf(KIND_ICONS).optional(),
+  colour: string().oneOf(DASHBOARD_COLOURS).optional(),
+  labels: array(string().trim().lowercase().min(1).max(40).required()).max(20).optional(),
+  /** A label: widgets may show whichever of its devices is chosen. */
+  forLabel: string().trim().lowercase().max(40).nullable().optional(),
+  /** Titles of its pages, where it has several. */
+  pages: array(string().trim().max(40).defined()).max(MOST_PAGES).optional(),
+};
 const widgets = array(widgetSchema).max(100);
 export const newDashboardSchema = object({
   title: title.required(),
   /** The kind whose chosen device widgets may show; null for a dashboard of named devices only. */
   kindId: number().integer().nullable().default(null),
   widgets: widgets.default([]),
+  ...look,
 }).noUnknown();
 export type NewDashboard = InferType<typeof newDashboardSchema>;
 
@@ -81,7 +115,14 @@ export const dashboardChangeSchema = object({
   version: number().integer().min(1).required(),
   title: title.required(),
   widgets: widgets.required(),
+  /** The kind whose devices may be chosen; null for none. Left out, it stays. */
+  kindId: number().integer().nullable().optional(),
+  ...look,
 }).noUnknown();
+
+export type DashboardChange = Omit<InferType<typeof dashboardChangeSchema>, 'widgets'> & {
+  widgets: Widget[];
+};
 
 export const dashboardSchema = object({
   id: number().required(),
@@ -91,6 +132,13 @@ export const dashboardSchema = object({
   changedBy: string().defined(),
   changedAt: number().required(),
   widgets: array(widgetSchema).required(),
+  icon: string().oneOf(KIND_ICONS).defined(),
+  colour: string().oneOf(DASHBOARD_COLOURS).required(),
+  labels: array(string().required()).required(),
+  forLabel: string().nullable().defined(),
+  pages: array(string().defined()).required(),
 });
 export type Dashboard = Omit<InferType<typeof dashboardSchema>, 'widgets'> & { widgets: Widget[] };
+/** What a dashboard is found by and looks like. */
+export type DashboardLook = Pick<Dashboard, 'icon' | 'colour' | 'labels' | 'forLabel' | 'pages'>;
 export const dashboardsSchema = array(dashboardSchema).required();

@@ -2,6 +2,7 @@ import '../locale';
 import {
   COMPUTATION_FORMS,
   DIRECTIONS,
+  FOLLOW_WAYS,
   isTaken,
   KEY_PATTERN,
   RANGE_POLICIES,
@@ -17,6 +18,7 @@ import {
   type Computation,
   type ComputationForm,
   type Datastream,
+  type Follow,
 } from '@peatmoor/core';
 import { array, boolean, number, object, string, type InferType, type MixedSchema } from 'yup';
 
@@ -67,6 +69,20 @@ const computationSchema = object({
   })
   .nullable()
   .default(null) as unknown as MixedSchema<Computation | null>;
+
+/** What must follow a control. */
+const followSchema = object({
+  stream: string().trim().max(80).required(),
+  way: string().oneOf(FOLLOW_WAYS).required(),
+  withinS: number().integer().min(1).max(86_400).default(30),
+  tolerance: number().min(0).default(0),
+  steps: array(object({ wanted: string().trim().max(80).default(''), min: finite, max: finite }).noUnknown())
+    .max(100)
+    .default([]),
+})
+  .noUnknown()
+  .nullable()
+  .default(null) as unknown as MixedSchema<Follow | null>;
 
 export const streamSchema = object({
   key: string()
@@ -147,6 +163,8 @@ export const streamSchema = object({
     }),
   /** Seconds within which a wanted value must be applied. */
   timeLimitS: number().integer().min(1).max(86_400).nullable().default(null),
+  /** What must be measured for a wanted value to be confirmed. Whether it fits the kind is checked with the kind. */
+  follow: followSchema,
   /** Days its readings are kept: null for ever, 0 for only the newest. */
   keepDays: number().integer().min(0).max(36_500).nullable().default(null),
   computation: computationSchema,

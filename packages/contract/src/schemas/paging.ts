@@ -1,4 +1,5 @@
 import '../locale';
+import { COMMAND_STATES } from '@peatmoor/core';
 import { boolean, number, object, string, type InferType, type ObjectShape } from 'yup';
 
 /** Items of a list in one answer at the most. */
@@ -31,6 +32,13 @@ export const devicesQuerySchema = listQuery({
   text: name(),
 });
 export const dashboardsQuerySchema = listQuery({ kind: number1() });
+export const timetablesQuerySchema = listQuery({ device: name() });
+export const notesQuerySchema = listQuery({
+  /** At or after, epoch ms. */
+  from: number(),
+  /** Before, epoch ms. */
+  to: number(),
+});
 export const rulesQuerySchema = listQuery({
   kind: number1(),
   device: name(),
@@ -57,7 +65,7 @@ export const tokensQuerySchema = listQuery({ state: string().oneOf(['in-use', 'w
 export const ofStreamQuerySchema = listQuery({ stream: name() });
 export const commandsQuerySchema = listQuery({
   stream: name(),
-  state: string().oneOf(['waiting', 'sent', 'applied', 'refused', 'expired']),
+  state: string().oneOf(COMMAND_STATES),
 });
 export const recomputationsQuerySchema = listQuery({
   device: name(),
@@ -71,6 +79,8 @@ export type PageQuery = InferType<typeof pageQuerySchema>;
 export type KindsQuery = InferType<typeof kindsQuerySchema>;
 export type DevicesQuery = InferType<typeof devicesQuerySchema>;
 export type DashboardsQuery = InferType<typeof dashboardsQuerySchema>;
+export type TimetablesQuery = InferType<typeof timetablesQuerySchema>;
+export type NotesQuery = InferType<typeof notesQuerySchema>;
 export type RulesQuery = InferType<typeof rulesQuerySchema>;
 export type EventsQuery = InferType<typeof eventsQuerySchema>;
 export type ArrivalsQuery = InferType<typeof arrivalsQuerySchema>;

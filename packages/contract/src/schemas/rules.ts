@@ -4,8 +4,11 @@ import { array, boolean, number, object, string, type InferType } from 'yup';
 export const SEVERITIES = ['notice', 'warning', 'urgent'] as const;
 export type Severity = (typeof SEVERITIES)[number];
 
-/** `raised`: the device opens and closes the event itself, by the key that stands in `stream`. */
-export const COMPARISONS = ['above', 'below', 'raised'] as const;
+/**
+ * `raised`: the device opens and closes the event itself, by the key that stands in `stream`. `not-confirmed`: what must follow
+ * the control `stream` was not measured in its time.
+ */
+export const COMPARISONS = ['above', 'below', 'raised', 'not-confirmed'] as const;
 
 const ms = number()
   .integer()
@@ -19,9 +22,9 @@ export const newRuleSchema = object({
   kindId: number().integer().nullable().default(null),
   stream: string().max(40).required(),
   comparison: string().oneOf(COMPARISONS).required(),
-  /** The value that is crossed; left out for `raised`. */
+  /** The value that is crossed; left out for `raised` and `not-confirmed`. */
   limit: number().when('comparison', ([comparison], schema) =>
-    comparison === 'raised' ? schema.default(0) : schema.required(),
+    comparison === 'raised' || comparison === 'not-confirmed' ? schema.default(0) : schema.required(),
   ),
   holdMs: ms.default(0),
   closeLimit: number().nullable().default(null),

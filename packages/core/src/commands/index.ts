@@ -1,1 +1,2 @@
 export * from './life';
+export * from './follow';

@@ -23,6 +23,17 @@ export interface Place {
   h: number;
 }
 
+/** How a widget stands on the phone where its maker says so; what is left out is as it follows from the wide arrangement. */
+export interface PhonePlace {
+  /** Its place from the top, from 0. */
+  order?: number | undefined;
+  hidden?: boolean | undefined;
+  /** Over the full width, or half of it beside another. */
+  width?: 'full' | 'half' | undefined;
+  /** Height in px. */
+  height?: number | undefined;
+}
+
 export interface Widget extends Place {
   /** Unique within its dashboard. */
   id: string;
@@ -32,6 +43,9 @@ export interface Widget extends Place {
   sources: WidgetSource[];
   /** What its maker chose, by the names that its sort declares; what is left out is as usual. */
   options: Record<string, OptionValue>;
+  /** The page of the dashboard it is on, from 0; the first where nothing is said. */
+  page?: number | undefined;
+  phone?: PhonePlace | undefined;
 }
 
 /** True where a widget of this type can show, or steer, this datastream. */

@@ -4,3 +4,4 @@ export * from './stored';
 export * from './arrange';
 export * from './starter';
 export * from './range';
+export * from './zones';

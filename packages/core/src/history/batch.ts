@@ -60,6 +60,15 @@ export type Fact =
   | { kind: 'online' | 'offline'; device: number; at: number }
   | { kind: 'refused'; device: number; at: number; count: number }
   | { kind: 'applied'; device: number; at: number; command: number }
+  /** What must follow a command was measured, or not in its time; `key` is the control's. */
+  | {
+      kind: 'confirmed' | 'not-confirmed';
+      device: number;
+      at: number;
+      command: number;
+      key: string;
+      text: string;
+    }
   /** A person closed an event, or changed or deleted a rule: what it had opened ends. */
   | { kind: 'event-closed'; event: number; at: number }
   | { kind: 'rule-changed'; rule: number; at: number };

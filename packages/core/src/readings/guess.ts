@@ -20,6 +20,7 @@ export const PLAIN_STREAM = {
   defaultValue: null,
   holds: 'lasting',
   timeLimitS: null,
+  follow: null,
   keepDays: null,
   computation: null,
 } satisfies Omit<Datastream, 'key' | 'title'>;

@@ -1,5 +1,6 @@
 export * from './types';
 export * from './computation';
+export * from './follow';
 export * from './refusals';
 export * from './units';
 export * from './names';

@@ -1,4 +1,5 @@
 import type { Computation } from './computation';
+import type { Follow } from './follow';
 
 /** The value types a datastream can have. */
 export const VALUE_TYPES = [
@@ -86,6 +87,8 @@ export interface Datastream {
   holds: Holds;
   /** Seconds within which it must be applied; null for no limit, and two report intervals where it is momentary. */
   timeLimitS: number | null;
+  /** What must be measured for a wanted value to be confirmed; null for nothing. */
+  follow: Follow | null;
   /** Days its readings are kept: null for ever, 0 for only the newest. */
   keepDays: number | null;
   /** How it is made from other datastreams of the device; null where the device or a person tells it. */

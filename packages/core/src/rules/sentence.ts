@@ -27,6 +27,11 @@ export function raisedSentence(key: string, whom: string): string {
   return `When ${whom} raises "${key}"; closes when it clears it.`;
 }
 
+/** The sentence of a rule that watches whether a control was followed. */
+export function notConfirmedSentence(control: string, whom: string): string {
+  return `When a wanted ${control} of ${whom} is not confirmed; closes when one is.`;
+}
+
 /** A rule as one sentence, the way it is written and the way an alert repeats it. `show` writes a value with its unit. */
 export function ruleSentence(
   condition: Condition,

@@ -1,5 +1,5 @@
 import { hash, verify } from '@node-rs/argon2';
-import { QueryTypes, UniqueConstraintError, type Transaction } from 'sequelize';
+import { Op, QueryTypes, UniqueConstraintError, type Transaction } from 'sequelize';
 import type { AccessKey } from '@peatmoor/contract';
 import { ProblemError, notFound, wrongField } from '../problems';
 import { hashSecret } from '../registry';
@@ -28,6 +28,7 @@ type AccountHandlers = Pick<
   | 'signOut'
   | 'me'
   | 'changeMe'
+  | 'changePassword'
   | 'listKeys'
   | 'createKey'
   | 'deleteKey'
@@ -94,9 +95,29 @@ export function accountHandlers(parts: ApiParts): AccountHandlers {
     me: async ({ scope }) => sessions.me(scope),
     changeMe: async ({ scope, body }) => {
       demandPerson(scope);
-      const { name = scope.userName, units = scope.units } = body;
-      await models.users.update({ name, units }, { where: { id: scope.userId } });
-      return sessions.me({ ...scope, userName: name, units });
+      const { name = scope.userName, units = scope.units, ...rest } = body;
+      const said = Object.fromEntries(Object.entries(rest).filter(([, value]) => value !== undefined));
+      const choices = { ...scope.choices, ...said };
+      await models.users.update(
+        { name, units, choices: JSON.stringify(choices) as never },
+        { where: { id: scope.userId } },
+      );
+      return sessions.me({ ...scope, userName: name, units, choices });
+    },
+    changePassword: async ({ scope, body, request }) => {
+      demandPerson(scope);
+      const bounds = boundsOf(remoteAddress(request), scope.email);
+      await limits.attempt(bounds, 'change the password');
+      const user = (await findOne(models.users, { id: scope.userId }))!;
+      if (!(await verify(user.passwordHash, body.before).catch(() => false)))
+        throw wrongField('before', 'is not right', 'Type the password that you sign in with now.');
+      await limits.succeeded(bounds, 2);
+      await models.users.update({ passwordHash: await hash(body.password) }, { where: { id: scope.userId } });
+      // Who had the old one is signed out; this session stays.
+      const own = scope.pass.kind === 'session' ? scope.pass.idHash : null;
+      await models.sessions.destroy({
+        where: { userId: scope.userId, ...(own !== null && { idHash: { [Op.ne]: own } }) } as never,
+      });
     },
     listKeys: async (call) => {
       const { workspaceId, userId } = call.scope;

@@ -30,11 +30,14 @@ import { deviceHandlers } from './devices';
 import { historyHandlers } from './history';
 import { sendImage } from './images';
 import { kindHandlers } from './kinds';
+import { noteHandlers } from './notes';
 import { peopleHandlers } from './people';
 import { ruleHandlers } from './rules';
 import { serveConsole } from './consoleFiles';
+import { timetableHandlers } from './timetables';
 import { tokenHandlers } from './tokens';
 import { checkBody, checkQuery } from './validation';
+import { workspaceHandlers } from './workspace';
 import { isForeign, isOwnPage } from './origin';
 import { problemPages } from './problemPages';
 import { onceFor, type Outcome } from './repeats';
@@ -61,6 +64,9 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
     ...dashboardHandlers(parts),
     ...ruleHandlers(parts),
     ...peopleHandlers(parts),
+    ...timetableHandlers(parts),
+    ...noteHandlers(parts),
+    ...workspaceHandlers(parts),
     ...checkHandlers(parts),
   };
   const app = express();

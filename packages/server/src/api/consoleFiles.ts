@@ -26,8 +26,9 @@ export function serveConsole(app: Express, folder: string): void {
   });
 }
 
-/** Files whose names change with what is in them. */
+/** Files whose names change with what is in them stay; the service worker is looked at anew each time. */
 function cacheForever(response: ServerResponse, file: string): void {
   if (/[\\/]assets[\\/]/.test(file))
     response.setHeader('cache-control', 'public, max-age=31536000, immutable');
+  else if (/[\\/]worker\.js/.test(file)) response.setHeader('cache-control', 'no-cache');
 }

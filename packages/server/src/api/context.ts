@@ -18,6 +18,7 @@ import { notFound } from '../problems';
 import type { DeviceEntry, Registry } from '../registry';
 import type { RuleWorker } from '../rules/worker';
 import type { Store } from '../store/store';
+import type { Timetables } from '../timetables/worker';
 import type { Scope } from './scope';
 
 /** The parts of the service that API calls are answered from. */
@@ -39,6 +40,7 @@ export interface ApiParts {
   history: HistoryReader;
   recomputing: Recomputing;
   rules: RuleWorker;
+  timetables: Timetables;
   address(): Address;
 }
 

@@ -1,8 +1,8 @@
 import { fitPlace, readWidget, starterWidgets, storeWidget, type Widget } from '@peatmoor/core';
-import type { Dashboard } from '@peatmoor/contract';
+import type { Dashboard, DashboardLook } from '@peatmoor/contract';
 import { conflict, notFound, wrongField } from '../problems';
 import type { DashboardRow } from '../store/models';
-import { addTo, changeIn, deleteIn, oneIn } from '../store/rows';
+import { addTo, changeIn, deleteIn, listIn, oneIn } from '../store/rows';
 import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
 import { pageIn } from './pages';
 import type { Scope } from './scope';
@@ -14,6 +14,7 @@ type DashboardHandlers = Pick<
   | 'listDashboards'
   | 'createDashboard'
   | 'createStarterDashboard'
+  | 'createKindDashboard'
   | 'readDashboard'
   | 'changeDashboard'
   | 'deleteDashboard'
@@ -37,6 +38,7 @@ export function dashboardHandlers(parts: ApiParts): DashboardHandlers {
     title: string,
     kindId: number | null,
     widgets: Widget[],
+    look: Partial<DashboardLook> = {},
   ): Promise<DashboardRow> => {
     const row = await addTo(dashboards, scope.workspaceId, {
       title,
@@ -45,9 +47,14 @@ export function dashboardHandlers(parts: ApiParts): DashboardHandlers {
       changedBy: scope.userName,
       changedAt: clockNow(),
       widgets: widgets.map((widget) => storeWidget(fitPlace(widget))),
+      look,
     });
     changed(scope, row.id);
     return row;
+  };
+  const demandKind = async (scope: Scope, kindId: number | null): Promise<void> => {
+    if (kindId !== null && (await oneIn(kinds, scope.workspaceId, { id: kindId })) === null)
+      throw wrongField('kindId', 'is no kind of this workspace', 'Choose one of its kinds, or none.');
   };
   return {
     listDashboards: async (call) =>
@@ -60,9 +67,10 @@ export function dashboardHandlers(parts: ApiParts): DashboardHandlers {
       ).map(toDashboard),
     createDashboard: async ({ scope, body }) => {
       const kindId = body.kindId ?? null;
-      if (kindId !== null && (await oneIn(kinds, scope.workspaceId, { id: kindId })) === null)
-        throw wrongField('kindId', 'is no kind of this workspace', 'Choose one of its kinds, or none.');
-      return toDashboard(await make(scope, body.title, kindId, (body.widgets ?? []) as Widget[]));
+      await demandKind(scope, kindId);
+      return toDashboard(
+        await make(scope, body.title, kindId, (body.widgets ?? []) as Widget[], lookOf(body)),
+      );
     },
     createStarterDashboard: async ({ scope, params }) => {
       const entry = await deviceOf(parts, scope, params.device);
@@ -74,15 +82,28 @@ export function dashboardHandlers(parts: ApiParts): DashboardHandlers {
       await changeIn(devices, scope.workspaceId, { rowId: entry.rowId }, { dashboardId: made.id });
       return toDashboard(made);
     },
+    createKindDashboard: async ({ scope, params }) => {
+      const kind = await oneIn(kinds, scope.workspaceId, { id: numberOf(params.kind, 'kind') });
+      if (kind === null) throw notFound('kind', params.kind ?? '');
+      const streams = await listIn(store.models.streams, scope.workspaceId, {
+        where: { kindId: kind.id },
+        order: ['id'],
+      });
+      const icon = kind.icon as DashboardLook['icon'];
+      return toDashboard(await make(scope, kind.title, kind.id, starterWidgets(streams, null), { icon }));
+    },
     readDashboard: async ({ scope, params }) => toDashboard(await rowOf(scope, params.dashboard)),
     changeDashboard: async ({ scope, params, body, request }) => {
       const row = await rowOf(scope, params.dashboard);
       const expected = expectedVersions(request);
       if (Array.isArray(expected) && !expected.includes(row.version))
         throw changedMeanwhile('dashboard', row.version);
+      await demandKind(scope, body.kindId ?? null);
       const next = {
         title: body.title,
+        ...(body.kindId !== undefined && { kindId: body.kindId }),
         widgets: body.widgets.map((widget) => storeWidget(fitPlace(widget))),
+        look: { ...row.look, ...lookOf(body) },
         version: body.version + 1,
         changedBy: scope.userName,
         changedAt: clockNow(),
@@ -118,8 +139,25 @@ export function dashboardHandlers(parts: ApiParts): DashboardHandlers {
   };
 }
 
-function toDashboard({ id, title, kindId, version, changedBy, changedAt, widgets }: DashboardRow): Dashboard {
+/** What a body says of how a dashboard looks; what it leaves out is not said. */
+function lookOf(body: Partial<DashboardLook>): Partial<DashboardLook> {
+  const { icon, colour, labels, forLabel, pages } = body;
   return {
+    ...(icon !== undefined && { icon }),
+    ...(colour !== undefined && { colour }),
+    ...(labels !== undefined && { labels: [...new Set(labels)] }),
+    ...(forLabel !== undefined && { forLabel: forLabel === '' ? null : forLabel }),
+    ...(pages !== undefined && { pages }),
+  };
+}
+
+const PLAIN_LOOK: DashboardLook = { icon: '', colour: 'ink', labels: [], forLabel: null, pages: [] };
+
+function toDashboard(row: DashboardRow): Dashboard {
+  const { id, title, kindId, version, changedBy, changedAt, widgets, look } = row;
+  return {
+    ...PLAIN_LOOK,
+    ...look,
     id,
     title,
     kindId,

@@ -9,7 +9,7 @@ import {
   type Stream,
 } from '@peatmoor/contract';
 import { Op, type WhereOptions } from 'sequelize';
-import { checkComputations, streamsAfter } from '../definitions/computations';
+import { checkComputations, checkFollows, streamsAfter } from '../definitions/computations';
 import { createKind, keepStream, toRow } from '../definitions/kind';
 import { deleteSeries } from '../history/deleting';
 import { conflict, notFound } from '../problems';
@@ -154,6 +154,7 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
       const made = { ...toRow(body as NewStream), kindId: kind.id } as StreamRow;
       const after = await streamsAfter(store, scope.workspaceId, kind.id, (streams) => [...streams, made]);
       checkComputations(after, made.key);
+      checkFollows(after, made.key);
       const stream = await keepStream(body as NewStream, () =>
         addTo(models.streams, scope.workspaceId, { ...toRow(body as NewStream), kindId: kind.id }),
       );
@@ -180,6 +181,7 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
         streams.map((one) => (one.id === stream.id ? { ...one, ...next } : one)),
       );
       checkComputations(after, next.key);
+      checkFollows(after, next.key);
       await keepStream(next, () => changeIn(models.streams, scope.workspaceId, { id: stream.id }, next));
       if (next.key !== stream.key) await renameUses(scope, kind.id, stream.key, next.key);
       changed(scope, kind.id);
@@ -192,6 +194,7 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
         streams.filter(({ id }) => id !== stream.id),
       );
       checkComputations(after, '');
+      checkFollows(after, '');
       await store.transaction(async (transaction) => {
         const series = await listIn(models.series, scope.workspaceId, {
           where: { streamId: stream.id },

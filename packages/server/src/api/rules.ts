@@ -1,4 +1,4 @@
-import { readCondition, storeCondition, type Condition, type Fact } from '@peatmoor/core';
+import { CONDITIONS, readCondition, storeCondition, type Condition, type Fact } from '@peatmoor/core';
 import { Op, type WhereOptions } from 'sequelize';
 import type { Event, NewRule, Rule, Severity } from '@peatmoor/contract';
 import { readRecipients, recipientBy } from '../alerts/channels';
@@ -56,11 +56,17 @@ export function ruleHandlers({ store, bus, rules, journal }: ApiParts): RuleHand
     const settings = settingsOf(body);
     const { sort } = readCondition(body.comparison, settings)!;
     const stream = await oneIn(models.streams, scope.workspaceId, { kindId, key: body.stream });
-    if (stream === null && sort.watches === 'readings')
+    if (stream === null && body.comparison !== 'raised')
       throw wrongField(
         'stream',
         `"${body.stream}" is no datastream of ${kind.title}`,
         'Choose one of its datastreams.',
+      );
+    if (body.comparison === 'not-confirmed' && stream?.follow == null)
+      throw wrongField(
+        'stream',
+        `"${body.stream}" has nothing that must follow it`,
+        'Say in the kind what must follow this control, then watch it.',
       );
     const wrong = sort.check(settings as never);
     if (wrong !== null) throw wrongField(wrong.field, wrong.reason, wrong.remedy);
@@ -264,9 +270,15 @@ export function ruleHandlers({ store, bus, rules, journal }: ApiParts): RuleHand
 
 /** What a body sets a condition to, as its sort keeps it. */
 function settingsOf(body: NewRule): object {
-  if (body.comparison === 'raised') return { key: body.stream };
+  if (CONDITIONS[body.comparison].watches === 'facts') return { key: body.stream };
   const { comparison, limit, holdMs, closeLimit, closeHoldMs } = body;
-  return { comparison, limit, holdMs, closeLimit: closeLimit ?? null, closeHoldMs } satisfies Condition;
+  return {
+    comparison: comparison as Condition['comparison'],
+    limit,
+    holdMs,
+    closeLimit: closeLimit ?? null,
+    closeHoldMs,
+  } satisfies Condition;
 }
 
 /** The same as an answer tells it. */

@@ -12,11 +12,13 @@ import {
   type Role,
   type UnitSystem,
 } from '@peatmoor/core';
+import type { Me, PersonalChoices } from '@peatmoor/contract';
 import { timingSafeEqual } from 'node:crypto';
 import { ProblemError } from '../problems';
 import { hashSecret } from '../registry';
 import { findOne } from '../store/rows';
 import type { Store } from '../store/store';
+import { placeOfWorkspace } from '../timetables/place';
 import { now as clockNow } from '../clock';
 
 export const SESSION_COOKIE = 'peatmoor_session';
@@ -33,7 +35,8 @@ export interface Scope {
   /** Counted up when name or units change. */
   userVersion: number;
   workspaceId: number;
-  workspaceTitle: string;
+  workspace: Me['workspace'];
+  choices: PersonalChoices;
   role: Role;
   /** Where the caller is an access key of one device: its row, and whether it may look or report. */
   only: { deviceRowId: number; may: 'look' | 'report' } | null;
@@ -78,7 +81,7 @@ export function demand(scope: Scope | null, action: Action): Scope {
   if (!mayDo(scope.role, action))
     throw new ProblemError(
       'not-allowed',
-      `This needs the role ${ACTIONS[action]}; you are ${scope.role} in ${scope.workspaceTitle}. Ask an owner of the workspace.`,
+      `This needs the role ${ACTIONS[action]}; you are ${scope.role} in ${scope.workspace.title}. Ask an owner of the workspace.`,
     );
   return scope;
 }
@@ -155,7 +158,13 @@ async function member(store: Store, userId: number, workspaceId: number, pass: P
     units: user.units,
     userVersion: user.revision,
     workspaceId,
-    workspaceTitle: workspace.title,
+    workspace: {
+      id: workspace.id,
+      title: workspace.title,
+      zone: workspace.zone,
+      place: placeOfWorkspace(workspace),
+    },
+    choices: { favourites: [], start: '', ...user.choices },
     role: membership.role,
     only: null,
     limited: false,

@@ -16,8 +16,14 @@ export interface Sessions {
 
 export function createSessions({ store, config, address }: ApiParts): Sessions {
   const me = (scope: Scope): Me => ({
-    user: { id: scope.userId, email: scope.email, name: scope.userName, units: scope.units },
-    workspace: { id: scope.workspaceId, title: scope.workspaceTitle },
+    user: {
+      id: scope.userId,
+      email: scope.email,
+      name: scope.userName,
+      units: scope.units,
+      ...scope.choices,
+    },
+    workspace: scope.workspace,
     role: scope.role,
     address: address(),
     version: scope.userVersion,

@@ -86,6 +86,8 @@ function placeOf(scope: Scope, versioned: Versioned, params: Record<string, stri
       return inWorkspace('dashboards', 'id', number(params.dashboard));
     case 'rule':
       return inWorkspace('rules', 'id', number(params.rule));
+    case 'timetable':
+      return inWorkspace('timetables', 'id', number(params.timetable));
     case 'person':
       return { table: 'users', column: 'revision', where: 'id = ?', values: [scope.userId] };
     case 'member': {

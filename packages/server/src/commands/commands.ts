@@ -14,12 +14,17 @@ import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import { now as clockNow } from '../clock';
 import type { DeviceSession, PresenceBook, Press } from '../presence/presence';
+import type { Recent } from '../history/recent';
+import type { Confirms } from '../ingest/verbs/report';
 import type { DeviceEntry, DeviceStream, Registry } from '../registry';
 import type { CommandRow } from '../store/models';
 import { findOne, listIn } from '../store/rows';
 import type { Store } from '../store/store';
 import { startDeadlines } from './deadlines';
-import { createNewestCommands, newestOf, REPLACED, replaceCommand, takePress } from './keeping';
+import { createNewestCommands, newestOf, REPLACED, replaceCommand, takePress, type Claim } from './keeping';
+
+export { ClaimedError } from './keeping';
+import { createFollowing, type Following } from './following';
 import { createCommandLife, valueOf } from './life';
 import { createWaiters } from './waiters';
 
@@ -39,13 +44,13 @@ export interface Wanted {
 export interface CommandBook {
   /**
    * Records a wanted value and brings it to the device if it is connected. Returns a refusal if the value does not fit; throws
-   * TooLateError after `until` (epoch ms).
+   * TooLateError after `until` (epoch ms), and ClaimedError where `claim` gives false.
    */
   want(
     entry: DeviceEntry,
     streamKey: string,
     value: unknown,
-    by: { userName: string; until?: number | undefined },
+    by: { userName: string; until?: number | undefined; claim?: Claim },
   ): Promise<Command | Refusal>;
   /** The wanted values that last: the newest of each control that was not refused, and the interval. */
   wanted(entry: DeviceEntry): Promise<{ list: Wanted[]; n: number }>;
@@ -58,8 +63,8 @@ export interface CommandBook {
   stop(): void;
   /** The board says that it now has a value (null: the one asked for). Returns a refusal for an unknown name or unfit value. */
   applied(entry: DeviceEntry, name: string, raw: string | null): Promise<Refusal | null>;
-  /** A report of a `both` datastream: applied, if it is the value asked for. */
-  confirm(entry: DeviceEntry, stream: DeviceStream, value: number | string): void;
+  /** Whether readings of a device are looked at: a report of a `both` datastream may be the value asked for, or what must follow it. */
+  confirms: Confirms;
   describe(entry: DeviceEntry, row: CommandRow): Command;
   /** The newest command of each control of which none of these rows is. */
   newestBeside(entry: DeviceEntry, rows: readonly CommandRow[]): Promise<Command[]>;
@@ -76,16 +81,20 @@ interface Parts {
   registry: Registry;
   presence: PresenceBook;
   bus: Bus;
+  recent: Recent;
   tell: (fact: Fact) => void;
   log: Logger;
 }
 
-export function createCommands({ store, registry, presence, bus, tell, log }: Parts): CommandBook {
+export function createCommands({ store, registry, presence, bus, recent, tell, log }: Parts): CommandBook {
   const { commands } = store.models;
-  const life = createCommandLife(store, bus, tell);
+  const life = createCommandLife(store, bus, tell, (until) => deadlines.plan(until));
   const waiters = createWaiters();
   const newestOfAll = createNewestCommands(store);
-  const deadlines = startDeadlines({ store, registry, life, log });
+  const following: Following = createFollowing({ store, recent }, life, (error) =>
+    log.debug({ err: error }, 'whether it was followed is looked at as its time ends'),
+  );
+  const deadlines = startDeadlines({ store, registry, life, following, log });
 
   const bring = async (entry: DeviceEntry, wanted: Wanted): Promise<void> => {
     const own = [...presence.sessions(entry.rowId)].map((session): Way => [session, `wanted/${wanted.name}`]);
@@ -116,8 +125,19 @@ export function createCommands({ store, registry, presence, bus, tell, log }: Pa
     if (kindId !== undefined) waiters.wakeAll();
   });
 
+  /** A report of a `both` datastream: applied, if it is the value asked for. */
+  const asked = (entry: DeviceEntry, stream: DeviceStream, value: number | string): void => {
+    const id = life.pendingOf(entry.rowId, stream.streamId);
+    if (id === undefined) return;
+    findOne(commands, { id })
+      .then((row) =>
+        row !== null && valueOf(row) === value ? life.happen(entry, row, 'applied') : undefined,
+      )
+      .catch((error: Error) => log.debug({ err: error }, 'a confirmation was missed'));
+  };
+
   const book: CommandBook = {
-    async want(entry, streamKey, value, { userName, until }) {
+    async want(entry, streamKey, value, { userName, until, claim }) {
       const stream = entry.names.find(streamKey);
       if (stream === undefined)
         return { name: streamKey, reason: 'unknown-name', hint: nearestHint(entry, streamKey) };
@@ -149,11 +169,13 @@ export function createCommands({ store, registry, presence, bus, tell, log }: Pa
           until: deadlineOf(stream, entry.intervalS, createdAt),
           way: null,
           note: '',
+          ...following.plan(entry, stream, wanted),
         },
-        { until, momentary },
+        { until, momentary, claim },
       );
       for (const one of older) life.announce(entry, { ...one, state: 'expired', note: REPLACED });
       life.notePending(row);
+      following.note(row);
       life.announce(entry, row);
       bus.emit('wanted', {
         deviceRowId: entry.rowId,
@@ -235,14 +257,12 @@ export function createCommands({ store, registry, presence, bus, tell, log }: Pa
         await life.happen(entry, row, 'refused', `the board has ${showValue(stream, taken.value)} instead`);
       return null;
     },
-    confirm(entry, stream, value) {
-      const id = life.pendingOf(entry.rowId, stream.streamId);
-      if (id === undefined) return;
-      findOne(commands, { id })
-        .then((row) =>
-          row !== null && valueOf(row) === value ? life.happen(entry, row, 'applied') : undefined,
-        )
-        .catch((error: Error) => log.debug({ err: error }, 'a confirmation was missed'));
+    confirms: {
+      awaits: following.awaits,
+      reported(entry, stream, at, value) {
+        if (typeof value === 'number') following.measured(entry, stream, at, value);
+        if (stream.direction === 'both') asked(entry, stream, value);
+      },
     },
     describe: (entry, row) => life.describe(entry, row),
     async newestBeside(entry, rows) {

@@ -3,6 +3,7 @@ import { now as clockNow } from '../clock';
 import type { Registry } from '../registry';
 import type { CommandRow } from '../store/models';
 import type { Store } from '../store/store';
+import type { Following } from './following';
 import type { CommandLife } from './life';
 
 /** How long after its time a command is looked at: what happened just then is written down by then. */
@@ -16,6 +17,7 @@ interface Parts {
   store: Store;
   registry: Registry;
   life: CommandLife;
+  following: Following;
   log: Logger;
 }
 
@@ -25,7 +27,7 @@ export interface Deadlines {
   stop(): void;
 }
 
-export function startDeadlines({ store, registry, life, log }: Parts): Deadlines {
+export function startDeadlines({ store, registry, life, following, log }: Parts): Deadlines {
   let timer: NodeJS.Timeout | undefined;
   let next = Infinity;
   let looking = false;
@@ -36,7 +38,7 @@ export function startDeadlines({ store, registry, life, log }: Parts): Deadlines
     if (entry === null || stream === undefined)
       return store.withConnection(async (connection) => {
         await connection.query(
-          "UPDATE commands SET state = 'expired' WHERE id = ? AND state IN ('waiting', 'sent')",
+          "UPDATE commands SET state = 'expired', followUntil = NULL WHERE id = ? AND state IN ('waiting', 'sent')",
           [row.id],
         );
       });
@@ -52,6 +54,20 @@ export function startDeadlines({ store, registry, life, log }: Parts): Deadlines
       row.state === 'waiting' ? 'the device was not reached in time' : 'it was not applied in time',
     );
   };
+  const endFollowing = async (row: CommandRow): Promise<void> => {
+    const entry = await registry.byRow(row.deviceRowId);
+    if (entry !== null) await following.end(entry, row);
+    // Whose device is gone, or whose end was another, is not looked at again for ever.
+    await store.withConnection(async (connection) => {
+      await connection.query('UPDATE commands SET followUntil = NULL WHERE id = ? AND followUntil = ?', [
+        row.id,
+        row.followUntil,
+      ]);
+    });
+  };
+  /** One that cannot be ended now keeps no other from its end. */
+  const later = (error: Error): void =>
+    log.warn({ err: error }, 'a command whose time is over is looked at later');
   const look = async (): Promise<void> => {
     next = Infinity;
     const due = clockNow() - AFTER_MS;
@@ -62,8 +78,16 @@ export function startDeadlines({ store, registry, life, log }: Parts): Deadlines
           [due, MOST_AT_ONCE],
         )) as CommandRow[],
     );
-    for (const row of rows) await end(row);
-    if (rows.length === MOST_AT_ONCE) plan(due);
+    for (const row of rows) await end(row).catch(later);
+    const unfollowed = await store.withConnection(
+      async (connection) =>
+        (await connection.query(
+          'SELECT * FROM commands WHERE followUntil <= ? ORDER BY followUntil LIMIT ?',
+          [due, MOST_AT_ONCE],
+        )) as CommandRow[],
+    );
+    for (const row of unfollowed) await endFollowing(row).catch(later);
+    if (unfollowed.length === MOST_AT_ONCE || rows.length === MOST_AT_ONCE) plan(due);
   };
   const run = (): void => {
     if (looking) return;
@@ -78,6 +102,20 @@ export function startDeadlines({ store, registry, life, log }: Parts): Deadlines
     clearTimeout(timer);
     timer = setTimeout(run, Math.min(LONGEST_WAIT_MS, Math.max(0, until - clockNow()) + AFTER_MS + 50));
   };
+  // What waited to be followed when the service ended.
+  const resume = async (): Promise<void> => {
+    const rows = await store.withConnection(
+      async (connection) =>
+        (await connection.query(
+          'SELECT * FROM commands WHERE followUntil IS NOT NULL ORDER BY id',
+        )) as CommandRow[],
+    );
+    for (const row of rows) {
+      following.note(row);
+      plan(row.followUntil!);
+    }
+  };
+  resume().catch((error: Error) => log.debug({ err: error }, 'what must follow is looked at as it ends'));
   const every = setInterval(run, LOOK_MS);
   run();
   return {

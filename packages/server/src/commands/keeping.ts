@@ -10,6 +10,11 @@ import { inRawTransaction, type Store } from '../store/store';
 /** The time up to which something was wanted is over. */
 export class TooLateError extends Error {}
 
+/** Another service on the database has wanted it already. */
+export class ClaimedError extends Error {}
+/** Takes the right to want something, in the transaction that writes the command; false where another has it. */
+export type Claim = (connection: Connection) => Promise<boolean>;
+
 /** Why an older command is over. */
 export const REPLACED = 'a newer value was wanted';
 
@@ -41,12 +46,13 @@ export function replaceCommand(
   store: Store,
   seriesId: number,
   values: Omit<CommandRow, 'id'>,
-  { until, momentary }: { until: number | undefined; momentary: boolean },
+  { until, momentary, claim }: { until: number | undefined; momentary: boolean; claim?: Claim | undefined },
 ): Promise<{ row: CommandRow; older: CommandRow[] }> {
   return inRawTransaction(store, async (connection) => {
     await takeSeries(connection, [seriesId]);
     // It may have waited: for the network, a full queue, or whoever came before.
     if (until !== undefined && clockNow() > until) throw new TooLateError();
+    if (claim !== undefined && !(await claim(connection))) throw new ClaimedError();
     // A press that was told is not taken back by the next one.
     const states = momentary ? ['waiting'] : ['waiting', 'sent'];
     const older = (await connection.query(
@@ -54,6 +60,11 @@ export function replaceCommand(
       [values.deviceRowId, values.streamId, states],
     )) as CommandRow[];
     const id = await insert(connection, values);
+    // Nobody waits any more for what an older value would have led to.
+    await connection.query(
+      'UPDATE commands SET followUntil = NULL WHERE deviceRowId = ? AND streamId = ? AND followUntil IS NOT NULL',
+      [values.deviceRowId, values.streamId],
+    );
     if (older.length > 0)
       await connection.query('UPDATE commands SET state = ?, note = ? WHERE id IN (?) AND state IN (?)', [
         'expired',

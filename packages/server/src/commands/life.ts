@@ -1,4 +1,11 @@
-import { isPending, nextCommandState, type CommandHappening, type Fact } from '@peatmoor/core';
+import {
+  isPending,
+  nextCommandState,
+  showReading,
+  type CommandHappening,
+  type CommandState,
+  type Fact,
+} from '@peatmoor/core';
 import type { Command } from '@peatmoor/contract';
 import type { Bus } from '../bus';
 import { now as clockNow } from '../clock';
@@ -22,7 +29,25 @@ export interface CommandLife {
   notePending(row: Pick<CommandRow, 'id' | 'deviceRowId' | 'streamId'>): void;
 }
 
-export function createCommandLife(store: Store, bus: Bus, tell: (fact: Fact) => void): CommandLife {
+/** Letters of why a command is over. */
+const LONGEST_NOTE = 200;
+
+/** States in which nothing more is waited for. */
+const ENDS_FOLLOWING: ReadonlySet<CommandState> = new Set([
+  'confirmed',
+  'not-confirmed',
+  'refused',
+  'expired',
+  'not-known',
+]);
+
+/** `onFollow` is told up to when a command must be followed. */
+export function createCommandLife(
+  store: Store,
+  bus: Bus,
+  tell: (fact: Fact) => void,
+  onFollow: (until: number) => void,
+): CommandLife {
   const { commands } = store.models;
   const pending = new Map<string, number>();
   const place = (deviceRowId: number, streamId: number): string => `${deviceRowId}:${streamId}`;
@@ -38,6 +63,8 @@ export function createCommandLife(store: Store, bus: Bus, tell: (fact: Fact) => 
       sentAt: row.sentAt,
       appliedAt: row.appliedAt,
       until: row.until,
+      confirmedAt: row.confirmedAt,
+      follow: followOf(entry, row),
       note: row.note,
     }),
     announce: (entry, row) =>
@@ -45,7 +72,8 @@ export function createCommandLife(store: Store, bus: Bus, tell: (fact: Fact) => 
         workspaceId: entry.workspaceId,
         message: { type: 'command', command: life.describe(entry, row) },
       }),
-    async happen(entry, row, happening, note = '') {
+    async happen(entry, row, happening, said = '') {
+      const note = said.slice(0, LONGEST_NOTE);
       const state = nextCommandState(row.state, happening);
       if (state === null) return;
       const now = clockNow();
@@ -54,6 +82,10 @@ export function createCommandLife(store: Store, bus: Bus, tell: (fact: Fact) => 
         note,
         ...(state === 'sent' && { sentAt: now }),
         ...(state === 'applied' && { appliedAt: now, sentAt: row.sentAt ?? now }),
+        ...((state === 'sent' || state === 'applied') &&
+          row.followS !== null && { followUntil: now + row.followS * 1000 }),
+        ...(ENDS_FOLLOWING.has(state) && { followUntil: null }),
+        ...(state === 'confirmed' && { confirmedAt: now, sentAt: row.sentAt ?? now }),
       };
       const changed = await changeIn(commands, entry.workspaceId, { id: row.id, state: row.state }, change);
       if (changed === 0) {
@@ -65,10 +97,26 @@ export function createCommandLife(store: Store, bus: Bus, tell: (fact: Fact) => 
       }
       if (!isPending(state)) pending.delete(place(row.deviceRowId, row.streamId));
       if (state === 'applied') tell({ kind: 'applied', device: entry.rowId, at: now, command: row.id });
+      if (state === 'confirmed' || state === 'not-confirmed') {
+        const { stream, value } = life.describe(entry, row);
+        const shown = entry.streams.find(({ key }) => key === stream);
+        const text = `${shown?.title ?? stream} ${shown === undefined ? value : showReading(shown, value)}${note && `: ${note}`}`;
+        tell({ kind: state, device: entry.rowId, at: now, command: row.id, key: stream, text });
+      }
+      if (change.followUntil !== undefined && change.followUntil !== null) onFollow(change.followUntil);
       life.announce(entry, { ...row, ...change });
     },
     pendingOf: (deviceRowId, streamId) => pending.get(place(deviceRowId, streamId)),
     notePending: ({ id, deviceRowId, streamId }) => void pending.set(place(deviceRowId, streamId), id),
   };
   return life;
+}
+
+/** What must follow a command, as it is told; null for nothing, or where it is gone. */
+function followOf(
+  entry: DeviceEntry,
+  { followStreamId, followMin: min, followMax: max, followUntil: until }: CommandRow,
+): Command['follow'] {
+  const measured = entry.streams.find(({ streamId }) => streamId === followStreamId);
+  return measured === undefined ? null : { stream: measured.key, min, max, until };
 }

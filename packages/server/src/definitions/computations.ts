@@ -1,4 +1,10 @@
-import { checkComputation, isComputationError, type Computing, type Datastream } from '@peatmoor/core';
+import {
+  checkComputation,
+  checkFollow,
+  isComputationError,
+  type Computing,
+  type Datastream,
+} from '@peatmoor/core';
 import { conflict, wrongField } from '../problems';
 import type { StreamRow } from '../store/models';
 import { listIn } from '../store/rows';
@@ -19,6 +25,20 @@ export function checkComputations(streams: readonly Definition[], changed: strin
       throw conflict(
         `"${stream.key}" is computed and could not be any more: ${outcome.field}${outcome.reason} Change or delete "${stream.key}" first.`,
       );
+  }
+}
+
+/** Refuses a change after which what must follow a control could not be watched. `changed` is the one in hand. */
+export function checkFollows(streams: readonly Datastream[], changed: string, prefix = ''): void {
+  for (const stream of streams) {
+    if (stream.follow === null || stream.follow === undefined) continue;
+    const wrong = checkFollow(stream.follow, stream, streams);
+    if (wrong === null) continue;
+    if (stream.key === changed)
+      throw wrongField(`${prefix}follow.${wrong.field}`, wrong.reason, wrong.remedy);
+    throw conflict(
+      `"${stream.key}" is confirmed by "${stream.follow.stream}" and could not be any more: ${wrong.reason}. Change "${stream.key}" first.`,
+    );
   }
 }
 

@@ -5,7 +5,7 @@ import { wrongField } from '../problems';
 import type { KindRow, StreamRow } from '../store/models';
 import { addTo } from '../store/rows';
 import type { Store } from '../store/store';
-import { checkComputations } from './computations';
+import { checkComputations, checkFollows } from './computations';
 import { now as clockNow } from '../clock';
 
 /** Makes a kind with its datastreams, in the caller's transaction. */
@@ -30,7 +30,10 @@ export async function createKind(
     transaction,
   );
   const streams = (body.streams ?? []).map((one) => toRow(streamSchema.cast(one) as NewStream));
-  for (const [i, { key }] of streams.entries()) checkComputations(streams, key, `streams[${i}].`);
+  for (const [i, { key }] of streams.entries()) {
+    checkComputations(streams, key, `streams[${i}].`);
+    checkFollows(streams, key, `streams[${i}].`);
+  }
   for (const [i, stream] of streams.entries()) {
     await keepStream(
       stream,
@@ -80,6 +83,7 @@ export function toRow(stream: NewStream): Omit<StreamRow, 'id' | 'workspaceId' |
     defaultValue: stream.computation === null && stream.direction !== 'report' ? stream.defaultValue : null,
     holds: stream.direction === 'report' ? 'lasting' : stream.holds,
     timeLimitS: stream.direction === 'report' ? null : stream.timeLimitS,
+    follow: stream.computation === null && stream.direction !== 'report' ? stream.follow : null,
     unconfirmed: false,
   };
 }

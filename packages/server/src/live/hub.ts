@@ -135,10 +135,19 @@ export function createLiveHub({ store, registry, recent, bus, log }: Parts): Liv
     for (const { workspaceId, device, values } of told.values())
       send(workspaceId, { type: 'readings', device, values });
   };
-  const timer = setInterval(
-    () => flush().catch((error: Error) => log.debug({ err: error }, 'live readings missed')),
-    FLUSH_MS,
-  );
+  let planned: NodeJS.Timeout | undefined;
+  let flushedAt = -Infinity;
+  /** At once where nothing was told for a while; what comes faster is told together. */
+  const plan = (): void => {
+    planned ??= setTimeout(
+      () => {
+        planned = undefined;
+        flushedAt = performance.now();
+        flush().catch((error: Error) => log.debug({ err: error }, 'live readings missed'));
+      },
+      Math.max(0, flushedAt + FLUSH_MS - performance.now()),
+    );
+  };
   // A page whose session, key or membership ended is closed, wherever that was done.
   let looking = false;
   const look = setInterval(() => {
@@ -234,10 +243,11 @@ export function createLiveHub({ store, registry, recent, bus, log }: Parts): Liv
         if (known === undefined || at >= known.at) fresh.set(series, { at, value: batch.values[i]! });
         else late.add(series);
       }
+      if (fresh.size > 0 || late.size > 0) plan();
     },
     count: () => [...pages.values()].reduce((sum, sockets) => sum + sockets.size, 0),
     stop() {
-      clearInterval(timer);
+      clearTimeout(planned);
       clearInterval(heartbeat);
       clearInterval(look);
       for (const sockets of pages.values()) for (const socket of sockets) socket.terminate();

@@ -1,4 +1,4 @@
-import { raisedSentence, refusal, showDuration, type Fact, type Refusal } from '@peatmoor/core';
+import { refusal, showDuration, type Fact, type KeyedFact, type Refusal } from '@peatmoor/core';
 import type { Connection } from 'mariadb';
 import { Op } from 'sequelize';
 import type { JournalWriter } from '../journal/writer';
@@ -6,7 +6,7 @@ import type { DeviceEntry } from '../registry';
 import type { EventRow, RuleRow } from '../store/models';
 import { listIn } from '../store/rows';
 import type { Store } from '../store/store';
-import { insertEvent, openEventOf, queueAlerts, whom } from './events';
+import { insertEvent, openEventOf, queueAlerts, whom, type Happened } from './events';
 import { now as clockNow } from '../clock';
 
 const LONGEST_TEXT = 300;
@@ -47,33 +47,36 @@ export function createRaisedEvents(store: Store, journal: JournalWriter): Raised
   };
 }
 
-/** Opens or closes the event of a rule for what a device said, in the transaction of the one who reads the journal. */
-export async function writeRaised(
+/** Opens or closes the event of a rule for a fact that it watches, in the transaction of the one who reads the journal. */
+export async function writeFact(
   connection: Connection,
-  rule: RuleRow,
-  entry: DeviceEntry,
-  { kind, key, text, at }: Raised,
+  { rule, condition, entry }: Pick<Happened, 'rule' | 'condition' | 'entry'>,
+  { kind, key, text, at }: KeyedFact,
 ): Promise<EventRow[]> {
-  if (kind === 'cleared') {
+  const facts = condition.sort.facts!;
+  if (kind === facts.closes) {
     const open = await openEventOf(connection, rule.id, entry.rowId);
     if (open === null) return [];
     await connection.query('UPDATE events SET closedAt = ?, openKey = NULL WHERE id = ?', [at, open.id]);
     await tell(connection, rule, open, 'closed', {
       subject: `closed: ${rule.title} (${entry.name})`,
-      text: [
-        `${entry.name} cleared "${key}" after ${showDuration(at - open.openedAt)}.`,
-        ...(text ? [text] : []),
-      ].join('\n'),
+      text: [facts.closed(key, entry.name, showDuration(at - open.openedAt)), ...(text ? [text] : [])].join(
+        '\n',
+      ),
     });
     return [{ ...open, closedAt: at }];
   }
-  const sentence = raisedSentence(key, whom(rule, entry));
+  const stream = entry.streams.find((one) => one.key === key);
+  const sentence = condition.sort.sentence(condition.settings, { stream, key, whom: whom(rule, entry) });
   const event = await insertEvent(connection, {
     workspaceId: rule.workspaceId,
     ruleId: rule.id,
     deviceRowId: entry.rowId,
     title: rule.title,
-    sentence: (text === '' ? sentence : `${sentence} The device says: ${text}`).slice(0, 400),
+    sentence: (text === ''
+      ? sentence
+      : `${sentence} ${kind === 'raised' ? `The device says: ${text}` : `${text}.`}`
+    ).slice(0, 400),
     severity: rule.severity,
     deviceName: entry.name,
     deviceId: entry.id,
@@ -88,7 +91,7 @@ export async function writeRaised(
   if (event === null) return [];
   await tell(connection, rule, event, 'opened', {
     subject: `${rule.severity}: ${rule.title} (${entry.name})`,
-    text: [`${entry.name} raised "${key}".`, ...(text ? [text] : []), '', sentence].join('\n'),
+    text: [facts.opened(key, entry.name), ...(text ? [text] : []), '', sentence].join('\n'),
   });
   return [event];
 }

@@ -1,4 +1,4 @@
-import { QUIET, readCondition, type ReadyCondition, type RuleState } from '@peatmoor/core';
+import { QUIET, readCondition, type KeyedFact, type ReadyCondition, type RuleState } from '@peatmoor/core';
 import type { DeviceEntry, DeviceStream, Registry } from '../registry';
 import type { RuleRow } from '../store/models';
 import { findAll } from '../store/rows';
@@ -27,8 +27,8 @@ export interface Watches {
   has(seriesId: number): boolean;
   all(): Iterable<Watch>;
   ofRule(ruleId: number): Iterable<Watch>;
-  /** Rules that a device raises itself, for one of its keys. */
-  raised(entry: DeviceEntry, key: string): readonly RuleRow[];
+  /** Rules that such a fact opens or closes. */
+  ofFact(entry: DeviceEntry, fact: KeyedFact): readonly { rule: RuleRow; condition: ReadyCondition }[];
   load(changes: Changes): Promise<void>;
 }
 
@@ -128,14 +128,17 @@ export function createWatches(store: Store, registry: Registry): Watches {
       for (const watches of byRule.values()) yield* watches.values();
     },
     ofRule: (ruleId) => byRule.get(ruleId)?.values() ?? NONE,
-    raised: (entry, key) =>
-      [...rules.values()].filter(
-        (rule) =>
-          rule.sort === 'raised' &&
+    ofFact: (entry, { kind, key }) =>
+      [...rules.values()].flatMap((rule) => {
+        const condition = conditions.get(rule.id);
+        const facts = condition?.sort.facts;
+        const isAbout =
+          (facts?.opens === kind || facts?.closes === kind) &&
           rule.streamKey === key &&
           rule.workspaceId === entry.workspaceId &&
-          (rule.deviceRowId === null ? rule.kindId === entry.kindId : rule.deviceRowId === entry.rowId),
-      ),
+          (rule.deviceRowId === null ? rule.kindId === entry.kindId : rule.deviceRowId === entry.rowId);
+        return isAbout ? [{ rule, condition: condition! }] : [];
+      }),
     async load({ all, rules: changed, kinds, devices }) {
       if (all) {
         for (const id of [...rules.keys()]) forget(id);

@@ -26,7 +26,7 @@ import {
   type Happened,
 } from './events';
 import { createDueTimes } from './dueTimes';
-import { writeRaised } from './raised';
+import { writeFact } from './raised';
 import { createWatches, type Changes, type Watch } from './watches';
 import { latestPossible, now as clockNow } from '../clock';
 
@@ -55,7 +55,14 @@ interface Parts {
 }
 
 /** Facts that open, close or end events. */
-const WRITTEN: ReadonlySet<Fact['kind']> = new Set(['raised', 'cleared', 'event-closed', 'rule-changed']);
+const WRITTEN: ReadonlySet<Fact['kind']> = new Set([
+  'raised',
+  'cleared',
+  'confirmed',
+  'not-confirmed',
+  'event-closed',
+  'rule-changed',
+]);
 
 /**
  * The reader that takes rules through the journal, readings and facts: the one that writes events, their states and
@@ -176,11 +183,11 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
       for (const transition of next.transitions) happened.push({ ...watch, transition });
     };
     const fact = async (one: Fact): Promise<void> => {
-      if (one.kind === 'raised' || one.kind === 'cleared') {
+      if ('key' in one) {
         const entry = (await registry.load([one.device])).get(one.device);
         if (entry === undefined) return;
-        for (const rule of watches.raised(entry, one.key))
-          events.push(...(await writeRaised(connection, rule, entry, one)));
+        for (const { rule, condition } of watches.ofFact(entry, one))
+          events.push(...(await writeFact(connection, { rule, condition, entry }, one)));
       } else if (one.kind === 'event-closed') {
         const closed = await closeEvent(connection, one.event, one.at);
         if (closed === null) return;

@@ -18,8 +18,11 @@ const JSON_COLUMNS = [
   'calibration',
   'captured',
   'computation',
+  'follow',
+  'look',
+  'times',
 ] as const;
-const BOOLEAN_COLUMNS = ['active', 'acceptNew', 'unconfirmed', 'claimOpen', 'refused'] as const;
+const BOOLEAN_COLUMNS = ['active', 'acceptNew', 'unconfirmed', 'claimOpen', 'refused', 'catchUp'] as const;
 
 /** What belongs to a workspace names it. Every query on such rows goes through these functions with its workspace. */
 export interface Owned {

@@ -233,5 +233,33 @@ export const PRESSES = [
   `ALTER TABLE commands ADD COLUMN IF NOT EXISTS until BIGINT NULL, ADD COLUMN IF NOT EXISTS way VARCHAR(10) NULL, ADD KEY IF NOT EXISTS ending (state, until)`,
 ];
 
+/** What must follow a wanted value. */
+export const FOLLOWING = [
+  `ALTER TABLE streams ADD COLUMN IF NOT EXISTS follow TEXT NULL`,
+  `ALTER TABLE commands MODIFY state VARCHAR(20) NOT NULL, ADD COLUMN IF NOT EXISTS followStreamId INT UNSIGNED NULL, ADD COLUMN IF NOT EXISTS followMin DOUBLE NULL,
+    ADD COLUMN IF NOT EXISTS followMax DOUBLE NULL, ADD COLUMN IF NOT EXISTS followS INT UNSIGNED NULL,
+    ADD COLUMN IF NOT EXISTS followUntil BIGINT NULL, ADD COLUMN IF NOT EXISTS confirmedAt BIGINT NULL, ADD KEY IF NOT EXISTS following (followUntil)`,
+];
+
+/** How a dashboard looks and is found, and what a person chose for themselves. */
+export const LOOKS = [
+  `ALTER TABLE dashboards ADD COLUMN IF NOT EXISTS look TEXT NOT NULL DEFAULT '{}'`,
+  `ALTER TABLE users ADD COLUMN IF NOT EXISTS choices TEXT NOT NULL DEFAULT '{}'`,
+];
+
+/** Timetables, by whose clock and sun they run, and notes. */
+export const TIMETABLES = [
+  `ALTER TABLE workspaces ADD COLUMN IF NOT EXISTS zone VARCHAR(60) NOT NULL DEFAULT 'UTC', ADD COLUMN IF NOT EXISTS lat DOUBLE NULL,
+    ADD COLUMN IF NOT EXISTS lon DOUBLE NULL`,
+  `CREATE TABLE IF NOT EXISTS timetables (id INT UNSIGNED AUTO_INCREMENT PRIMARY KEY, workspaceId INT UNSIGNED NOT NULL, deviceRowId INT UNSIGNED NOT NULL,
+    streamId INT UNSIGNED NOT NULL, title VARCHAR(80) NOT NULL, times TEXT NOT NULL, catchUp TINYINT(1) NOT NULL, active TINYINT(1) NOT NULL,
+    nextAt BIGINT NULL, note VARCHAR(200) NOT NULL, revision INT UNSIGNED NOT NULL DEFAULT 1, KEY due (active, nextAt), KEY (workspaceId),
+    CONSTRAINT timetables_device FOREIGN KEY (deviceRowId) REFERENCES devices (rowId) ON DELETE CASCADE,
+    CONSTRAINT timetables_stream FOREIGN KEY (streamId) REFERENCES streams (id) ON DELETE CASCADE)`,
+  `CREATE TABLE IF NOT EXISTS notes (id INT UNSIGNED AUTO_INCREMENT PRIMARY KEY, workspaceId INT UNSIGNED NOT NULL, deviceRowId INT UNSIGNED NOT NULL,
+    at BIGINT NOT NULL, text VARCHAR(300) NOT NULL, userName VARCHAR(80) NOT NULL, KEY axis (deviceRowId, at), KEY (workspaceId),
+    CONSTRAINT notes_device FOREIGN KEY (deviceRowId) REFERENCES devices (rowId) ON DELETE CASCADE)`,
+];
+
 /** How a table is made, whatever the database says: any letter can be kept, and texts are compared letter by letter. */
 export const TABLE_FORM = 'ENGINE=InnoDB DEFAULT CHARACTER SET utf8mb4 COLLATE utf8mb4_bin';

@@ -16,6 +16,9 @@ import {
   LIMITS,
   MANNERS,
   PEOPLE,
+  FOLLOWING,
+  LOOKS,
+  TIMETABLES,
   PRESSES,
   RULE_PARTS,
   SHARED_WORK,
@@ -248,6 +251,13 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
         name: '0011-presses',
         up: async () => {
           for (const statement of PRESSES) await sequelize.query(statement);
+        },
+      },
+      {
+        name: '0012-dashboards',
+        up: async () => {
+          for (const statement of [...FOLLOWING, ...LOOKS, ...TIMETABLES])
+            await sequelize.query(withForm(statement));
         },
       },
     ],

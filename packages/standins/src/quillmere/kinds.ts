@@ -74,6 +74,8 @@ export const QUILLMERE_KINDS = {
         decimals: 0,
         direction: 'control',
         pin: 3,
+        // A gate that a branch holds is noticed: what is measured must come to what is wanted.
+        follow: { stream: 'opening', way: 'same', withinS: 60, tolerance: 3, steps: [] },
       },
       { key: 'motor', title: 'Motor running', type: 'boolean', pin: 4 },
       { key: 'automatic', title: 'Automatic', type: 'boolean', direction: 'both', pin: 5 },

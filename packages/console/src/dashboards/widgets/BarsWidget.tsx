@@ -13,6 +13,7 @@ import { api } from '../../api';
 import { useSize } from '../../parts/useSize';
 import { useDisplay } from '../../parts/useDisplay';
 import { ink, MONO } from '../../theme';
+import { bucketValue } from './buckets';
 import type { DrawnWidget, WidgetProps } from './drawn';
 
 const STEP_MS: Record<string, number> = {
@@ -72,7 +73,7 @@ function Drawn({
   const box = useRef<HTMLDivElement>(null);
   const { width, height } = useSize(box);
   const [pointed, setPointed] = useState<number | null>(null);
-  const values = buckets.map((bucket) => valueOf(bucket, shows, display));
+  const values = buckets.map((bucket) => bucketValue(bucket, shows, display));
   const known = values.filter((value) => value !== null);
   const [low, high] = [Math.min(0, ...known), Math.max(0, ...known)];
   const marks = graduations(low, high === low ? low + 1 : high, Math.max(2, Math.floor(height / 45)));
@@ -80,7 +81,7 @@ function Drawn({
   const floor = Math.min(low, marks[0] ?? low);
   const y = (value: number): number => 6 + ((top - value) / (top - floor || 1)) * (height - BOTTOM - 6);
   const wide = (width - LEFT) / Math.max(1, buckets.length);
-  const every = Math.max(1, Math.ceil(44 / wide));
+  const every = Math.max(1, Math.ceil(56 / wide));
   const at = pointed ?? buckets.length - 1;
   const shown = values[at] ?? null;
   const inUnit = (value: number): string =>
@@ -162,13 +163,6 @@ function Drawn({
       </Box>
     </Box>
   );
-}
-
-function valueOf(bucket: CalendarBucket, shows: string, display: Display): number | null {
-  if (shows === 'count') return bucket.count;
-  const value =
-    { mean: bucket.mean, lowest: bucket.min, highest: bucket.max, last: bucket.last }[shows] ?? null;
-  return value === null ? null : display.convert(value);
 }
 
 function labelOf(from: number, step: CalendarStep): string {

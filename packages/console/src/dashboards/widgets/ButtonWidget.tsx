@@ -19,7 +19,7 @@ function ButtonBody({ widget, sources: [{ device, stream }], editing }: WidgetPr
   return (
     <Steered control={control} sample={device === null}>
       <Button
-        disabled={editing || device === null || control.state !== 'still'}
+        disabled={editing || device === null || !control.ready}
         onClick={() => void pressed()}
         sx={{ alignSelf: 'flex-start', minHeight: 44, minWidth: 130, border: `1.5px solid ${ink.ink}` }}
       >

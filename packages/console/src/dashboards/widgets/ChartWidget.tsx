@@ -1,137 +1,121 @@
 import { Box } from '@mui/material';
-import { useMemo, useSyncExternalStore, type ReactNode } from 'react';
-import { numberOption, patienceMs, sampleValue, type Display } from '@peatmoor/core';
-import { LINE_DASHES, LINE_INKS, LineChart, type ChartLine } from '../../charts/LineChart';
-import { crosshair } from '../../charts/crosshair';
-import { chartColumns, nearestPoint, usualSpacing, type ChartColumns } from '../../charts/lines';
-import { useHistory } from '../../charts/useHistory';
-import { liveStore, useAllShown, useNow } from '../../live';
-import { showClock, showSeconds } from '../../parts/time';
+import { useMemo, useRef, useSyncExternalStore, type ReactNode } from 'react';
+import { numberOption, optionOf, type ChartDraws } from '@peatmoor/core';
+import { ChartStatistics } from '../../charts/ChartStatistics';
+import { ChartTable } from '../../charts/ChartTable';
+import { Legend } from '../../charts/Legend';
+import { LineChart } from '../../charts/LineChart';
+import { Measure } from '../../charts/Measure';
+import type { ChartMarks } from '../../charts/marks';
+import { fixedPeriod, goingLike } from '../../charts/period';
+import { useChartLines } from '../../charts/useChartLines';
+import { useMarks } from '../../charts/useMarks';
+import { chartView } from '../../charts/view';
+import { useAddress } from '../../parts/useAddress';
 import { useDisplay } from '../../parts/useDisplay';
-import { ink, MONO } from '../../theme';
-import type { Source } from '../useCatalogue';
+import { showClock } from '../../parts/time';
+import { ink } from '../../theme';
+import { useSaving } from '../saves';
+import { titleOf } from '../shown';
 import type { DrawnWidget, WidgetProps } from './drawn';
 
 /** A line chart of up to eight datastreams over the period of the time strip. */
-function ChartBody({ widget, sources, period }: WidgetProps): ReactNode {
-  const real = sources.filter((source) => source.device !== null);
-  const histories = useHistory(
-    real.map(({ device, stream }) => ({ device: device!.id, stream: stream.key })),
-    period,
-  );
-  const tails = useSyncExternalStore(liveStore.subscribe, () =>
-    real.map(({ device, stream }) => liveStore.tail(device!.id, stream.key).length).join(),
-  );
-  useAllShown(real.map(({ device }) => device!.id).join());
+function ChartBody({ widget, sources, period, onPeriod }: WidgetProps): ReactNode {
   const displayOf = useDisplay();
-  const now = useNow(Math.min(60_000, Math.max(1000, period.ms / 300)));
-  const from = now - period.ms;
-  const pointed = useSyncExternalStore(crosshair.subscribe, crosshair.at);
-  const several = new Set(sources.map(({ device }) => device?.id)).size > 1;
-  const newestTimes = histories.map((line) => line?.times.at(-1)).join();
-  const names = sources.map(({ device, stream }) => `${device?.id}/${stream.key}`).join();
-  const lines = useMemo<ChartLine[]>(
-    () =>
-      sources.map((source) => {
-        const { device, stream, kind } = source;
-        const label = several ? `${device?.name ?? kind.title}` : stream.title;
-        const stepped = stream.type === 'boolean';
-        const { convert } = displayOf(stream);
-        const each = (list: (number | null)[]): (number | null)[] =>
-          list.map((value) => (value === null ? null : convert(value)));
-        const shown = ({ times, values, low, high }: ChartColumns): ChartColumns => ({
-          times,
-          values: each(values),
-          low: each(low),
-          high: each(high),
-        });
-        if (device === null)
-          return { label, stepped, colour: stream.colour, columns: shown(madeUp(source, from, now)) };
-        const line = histories[real.indexOf(source)];
-        // A hole is longer than what is expected, and than what was usual just then.
-        const usual = usualSpacing(line?.times ?? []);
-        const gapMs = Math.max(patienceMs(kind.intervalS), usual * 2.5, (line?.spanMs ?? 0) * 1.5);
-        return {
-          label,
-          stepped,
-          colour: stream.colour,
-          columns: shown(chartColumns(line, liveStore.tail(device.id, stream.key), from, gapMs)),
-        };
-      }),
-    // `tails`, `newestTimes` and `names` stand for the points and sources, which are new objects each time.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-    [newestTimes, tails, now, names, period, displayOf],
+  const canvas = useRef<HTMLCanvasElement | null>(null);
+  const { lines: all, from, to, gaps } = useChartLines(sources, period, optionOf(widget, 'before') === true);
+  const [hide, setHide] = useAddress(`hide-${widget.id}`);
+  const hidden = useMemo(() => new Set(hide.split(',').filter(Boolean).map(Number)), [hide]);
+  const lines = useMemo(
+    () => all.map((line, i) => (hidden.has(i) ? { ...line, hidden: true } : line)),
+    [all, hidden],
   );
-  const first = sources[0] && displayOf(sources[0].stream);
-  const bound = (value: number | null): number | null =>
-    value === null ? null : (first?.convert(value) ?? value);
+  const marks = useMarks(
+    sources,
+    { from, to },
+    {
+      limits: optionOf(widget, 'limits') === true,
+      marks: optionOf(widget, 'marks') === true,
+      zones: String(optionOf(widget, 'zones') ?? ''),
+    },
+  );
+  const shownMarks = useMemo(() => ({ ...marks, gaps }), [marks, gaps]);
+  const displays = all.map((_, i) => displayOf(sources[i % sources.length]!.stream));
+  const bound = (name: string): number | null => {
+    const value = numberOption(widget, name);
+    return value === null ? null : (displays[0]?.convert(value) ?? value);
+  };
+  const { isTable } = useSaving(widget.id, () => ({
+    chart: { title: titleOf(widget, [...sources]), lines, from, to },
+    canvas: canvas.current,
+  }));
+  const table = { title: titleOf(widget, [...sources]), lines, displays, from, to };
   return (
     <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', minHeight: 0 }}>
-      <Box sx={{ display: 'flex', flexWrap: 'wrap', columnGap: 2, fontSize: '0.9rem', mb: 0.5 }}>
-        {lines.map(({ label, colour, columns }, i) => {
-          const place =
-            pointed === null
-              ? columns.times.length - 1
-              : nearestPoint(columns, pointed, Math.max(10, period.ms / 50_000));
-          const newest = place === null ? null : columns.values[place];
-          const spread =
-            place !== null && columns.low[place] !== columns.high[place]
-              ? `${readingOf(displayOf(sources[i]!.stream), columns.low[place]!)} to ${readingOf(displayOf(sources[i]!.stream), columns.high[place]!)}`
-              : '';
-          return (
-            <Box key={i} component="span" sx={{ display: 'inline-flex', alignItems: 'center', gap: 0.75 }}>
-              <svg width="22" height="8" aria-hidden>
-                <line
-                  x1="0"
-                  x2="22"
-                  y1="4"
-                  y2="4"
-                  stroke={colour ?? ink[LINE_INKS[i % LINE_INKS.length]!]}
-                  strokeWidth="2"
-                  strokeDasharray={LINE_DASHES[i % LINE_DASHES.length]!.join(' ')}
-                />
-              </svg>
-              {label}
-              {newest != null && (
-                <span style={{ fontFamily: MONO, color: ink.soft }}>
-                  {readingOf(displayOf(sources[i]!.stream), newest)}
-                </span>
-              )}
-              {pointed !== null && newest != null && spread !== '' && (
-                <span style={{ fontFamily: MONO, color: ink.soft, fontSize: '0.85em' }}>({spread})</span>
-              )}
-            </Box>
-          );
-        })}
-        {pointed !== null && (
-          <Box component="span" sx={{ ml: 'auto', fontFamily: MONO, color: ink.soft }}>
-            {period.ms > 86_400_000 ? showClock(pointed * 1000, 0) : showSeconds(pointed * 1000)}
-          </Box>
+      <Legend
+        lines={lines}
+        displays={displays}
+        from={from}
+        to={to}
+        onToggle={(line) =>
+          setHide(
+            [...(hidden.has(line) ? [...hidden].filter((one) => one !== line) : [...hidden, line])].join(),
+          )
+        }
+      />
+      <Measure lines={lines} displays={displays} from={from} to={to} />
+      <Box sx={{ flex: 1, minHeight: 0, position: 'relative' }}>
+        {isTable ? (
+          <ChartTable {...table} seen />
+        ) : (
+          <>
+            <LineChart
+              lines={lines}
+              from={from}
+              to={to}
+              draws={optionOf(widget, 'draws') as ChartDraws}
+              range={[bound('min'), bound('max')]}
+              rightRange={[numberOption(widget, 'rightMin'), numberOption(widget, 'rightMax')]}
+              marks={shownMarks}
+              canvas={canvas}
+              onMoved={(bounds) => {
+                onPeriod(bounds === null ? goingLike(period.ms) : fixedPeriod(bounds.from, bounds.to));
+                // Only once it is drawn from what stands still.
+                requestAnimationFrame(() => chartView.move(null));
+              }}
+            />
+            <ChartTable {...table} seen={false} />
+          </>
         )}
       </Box>
-      <Box sx={{ flex: 1, minHeight: 0 }}>
-        <LineChart
-          lines={lines}
-          from={from}
-          to={now}
-          unit={first?.unit ?? ''}
-          range={[bound(numberOption(widget, 'min')), bound(numberOption(widget, 'max'))]}
-        />
-      </Box>
+      <Notes notes={marks.notes} />
+      {optionOf(widget, 'statistics') === true && (
+        <ChartStatistics sources={sources} from={from} to={to} going={period.until === null} />
+      )}
     </Box>
   );
 }
 
-export const chart: DrawnWidget = { Body: ChartBody, phoneHeight: 260 };
-
-/** The reading of a value that is in shown units already. */
-function readingOf(display: Display, shown: number): string {
-  return display.reading(display.back(shown));
+/** Notes in what is shown, the newest one in words while the pointer is elsewhere. */
+function Notes({ notes }: { notes: ChartMarks['notes'] }): ReactNode {
+  const { moving } = useSyncExternalStore(chartView.subscribe, chartView.now);
+  const newest = notes[0];
+  if (newest === undefined || moving !== null) return null;
+  return (
+    <Box
+      sx={{
+        fontSize: '0.85rem',
+        color: ink.heather,
+        whiteSpace: 'nowrap',
+        overflow: 'hidden',
+        textOverflow: 'ellipsis',
+        flex: 'none',
+      }}
+    >
+      ▾ {showClock(newest.at, Date.now())} {newest.text}
+      {notes.length > 1 && ` · ${notes.length - 1} more`}
+    </Box>
+  );
 }
 
-/** Sample values for a kind that has no device yet. */
-function madeUp({ stream }: Source, from: number, to: number): ChartColumns {
-  const times = Array.from({ length: 120 }, (_, i) => from + ((to - from) * i) / 119);
-  const values = times.map((at) => sampleValue(stream, at));
-  return { times: times.map((at) => at / 1000), values, low: values, high: values };
-}
+export const chart: DrawnWidget = { Body: ChartBody, phoneHeight: 280 };

@@ -19,7 +19,7 @@ function EntryBody({ sources: [{ device, stream }], editing }: WidgetProps): Rea
       <ControlField
         stream={stream}
         value={control.value}
-        disabled={editing || device === null || state !== 'still'}
+        disabled={editing || device === null || !control.ready}
         onSend={control.press}
       />
     </Steered>

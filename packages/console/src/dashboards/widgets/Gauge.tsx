@@ -1,141 +1,110 @@
-import { useMemo, type ReactNode } from 'react';
 import { Box } from '@mui/material';
-import { graduations } from '@peatmoor/core';
-import { PERIODS } from '../../charts/period';
+import { useMemo, useRef, type ComponentType, type ReactNode } from 'react';
+import { fitRange, numberOption, optionOf, zoneOf, type GaugeShape, type Widget } from '@peatmoor/core';
+import { DAY_PERIOD } from '../../charts/period';
 import { useHistory } from '../../charts/useHistory';
+import { useSize } from '../../parts/useSize';
 import { useDisplay } from '../../parts/useDisplay';
 import { ink, MONO } from '../../theme';
 import type { Source } from '../useCatalogue';
+import { ArcGauge } from './ArcGauge';
+import type { GaugeFacts } from './gaugeShapes';
+import { marksOf, shownZones } from './scale';
+import { StaffGauge } from './StaffGauge';
+import { TankGauge } from './TankGauge';
 
-const STAFF = { top: 14, bottom: 246, left: 66, width: 26 };
+const SHAPES: Record<GaugeShape, ComponentType<{ facts: GaugeFacts; title: string }>> = {
+  staff: StaffGauge,
+  arc: ArcGauge,
+  tank: TankGauge,
+};
+/** How far marks are apart on each shape, about, in px. */
+const MARK_PX: Record<GaugeShape, number> = { staff: 34, arc: 70, tank: 34 };
 
-/**
- * A graduated upright staff: a solid notch is what is measured, a hollow one what is wanted, the side band is
- * least to greatest of the last 24 hours.
- */
+/** One value on a graduated scale, with its figures below. */
 export function Gauge({
+  widget,
   source,
   value: stored,
   wanted: storedWanted,
-  min: storedMin,
-  max: storedMax,
   sample,
 }: {
+  widget: Pick<Widget, 'type' | 'options'>;
   source: Source;
+  /** In the datastream's own unit, as the others. */
   value: number | undefined;
   wanted?: number | undefined;
-  min: number;
-  max: number;
   sample: boolean;
 }): ReactNode {
-  const display = useDisplay()(source.stream);
+  const { stream } = source;
+  const display = useDisplay()(stream);
+  const { convert } = display;
   const shown = (one: number | undefined): number | undefined =>
-    one === undefined ? undefined : display.convert(one);
-  const [value, wanted] = [shown(stored), shown(storedWanted)];
-  const [min, max] = [display.convert(storedMin), display.convert(storedMax)];
-  const day = useDayRange(source, display.convert);
-  const marks = useMemo(() => graduations(min, max, 6), [min, max]);
-  const fine = useMemo(() => graduations(min, max, 30), [min, max]);
-  const y = (at: number): number =>
-    STAFF.bottom - ((Math.min(max, Math.max(min, at)) - min) / (max - min || 1)) * (STAFF.bottom - STAFF.top);
-  const right = STAFF.left + STAFF.width;
+    one === undefined ? undefined : convert(one);
+  const box = useRef<HTMLDivElement>(null);
+  const { width, height } = useSize(box);
+  const storedDay = useDayRange(source);
+  const shape = optionOf(widget, 'shape') as GaugeShape;
+  // Where nobody says how far it goes, as far as it went.
+  const seen = fitRange(
+    Math.min(stored ?? Infinity, storedDay?.min ?? stored ?? 0),
+    Math.max(stored ?? -Infinity, storedDay?.max ?? stored ?? 100),
+  );
+  const min = convert(numberOption(widget, 'min') ?? stream.min ?? seen.min);
+  const max = convert(numberOption(widget, 'max') ?? stream.max ?? seen.max);
+  const step = numberOption(widget, 'step');
+  const target = numberOption(widget, 'target');
+  const zones = shownZones(optionOf(widget, 'zones'), convert);
+  const about = Math.max(2, Math.min(8, Math.round((shape === 'arc' ? width : height) / MARK_PX[shape])));
+  const marks = useMemo(() => marksOf(min, max, step, about), [min, max, step, about]);
+  const value = shown(stored);
+  const zone = value === undefined ? undefined : zoneOf(zones, value);
+  const facts: GaugeFacts = {
+    value,
+    wanted: shown(storedWanted),
+    target: target === null ? null : convert(target),
+    min,
+    max,
+    day:
+      storedDay === null || optionOf(widget, 'day') === false
+        ? null
+        : { min: convert(storedDay.min), max: convert(storedDay.max) },
+    zones,
+    marks,
+    sample,
+    width,
+    height,
+  };
+  const Shape = SHAPES[shape];
   return (
     <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', minHeight: 0 }}>
-      <Box
-        component="svg"
-        viewBox="0 0 160 260"
-        preserveAspectRatio="xMidYMid meet"
-        role="img"
-        aria-label={`${source.stream.title} between ${min} and ${max}`}
-        sx={{ flex: 1, minHeight: 0, width: '100%' }}
-      >
-        {day && (
-          <rect
-            x={right + 5}
-            y={y(day.max)}
-            width={6}
-            height={Math.max(2, y(day.min) - y(day.max))}
-            fill={ink.pool}
-            opacity={0.35}
-          />
-        )}
-        <rect
-          x={STAFF.left}
-          y={STAFF.top}
-          width={STAFF.width}
-          height={STAFF.bottom - STAFF.top}
-          fill="none"
-          stroke={ink.ink}
-          strokeWidth={1}
-        />
-        {fine.slice(0, -1).map((mark, i) => (
-          <rect
-            key={mark}
-            x={i % 2 === 0 ? STAFF.left : STAFF.left + STAFF.width / 2}
-            y={y(fine[i + 1]!)}
-            width={STAFF.width / 2}
-            height={y(mark) - y(fine[i + 1]!)}
-            fill={ink.ink}
-            opacity={0.16}
-          />
-        ))}
-        {marks.map((mark) => (
-          <g key={mark}>
-            <line x1={STAFF.left - 7} x2={STAFF.left} y1={y(mark)} y2={y(mark)} stroke={ink.ink} />
-            <text
-              x={STAFF.left - 11}
-              y={y(mark) + 4.5}
-              textAnchor="end"
-              fontSize={13.5}
-              fontFamily={MONO}
-              fill={ink.soft}
-            >
-              {mark}
-            </text>
-          </g>
-        ))}
-        {wanted !== undefined && (
-          <path
-            d={`M${STAFF.left - 2} ${y(wanted)}h${STAFF.width + 4}l13 -8v16l-13 -8`}
-            fill={ink.paper}
-            stroke={ink.heather}
-            strokeWidth={2}
-            strokeLinejoin="round"
-          />
-        )}
-        {value !== undefined && (
-          <g opacity={sample ? 0.45 : 1}>
-            <line
-              x1={STAFF.left - 2}
-              x2={right + 3}
-              y1={y(value)}
-              y2={y(value)}
-              stroke={ink.pool}
-              strokeWidth={3.5}
-            />
-            <path
-              d={`M${right + 3} ${y(value)}l17 -10v20z`}
-              fill={ink.pool}
-              stroke={ink.pool}
-              strokeLinejoin="round"
-            />
-          </g>
-        )}
+      <Box ref={box} sx={{ flex: 1, minHeight: 0, overflow: 'hidden' }}>
+        {height > 30 && <Shape facts={facts} title={stream.title} />}
       </Box>
       <Box sx={{ textAlign: 'center', fontFamily: MONO, fontSize: '1.25rem', lineHeight: 1.2 }}>
         {stored === undefined ? '–' : display.value(stored)}{' '}
         <span style={{ fontSize: '0.8em', color: ink.soft }}>{display.unit}</span>
       </Box>
+      {zone && (
+        <Box
+          data-zone={zone.tone}
+          sx={{
+            textAlign: 'center',
+            fontSize: '0.85rem',
+            color: zone.tone === 'wrong' ? ink.rowan : ink.soft,
+            fontWeight: zone.tone === 'wrong' ? 700 : 400,
+          }}
+        >
+          {zone.name}
+        </Box>
+      )}
     </Box>
   );
 }
 
-/** Least and greatest of the last 24 hours, or null where nothing was measured. */
-function useDayRange(
-  { device, stream }: Source,
-  convert: (value: number) => number,
-): { min: number; max: number } | null {
-  const [line] = useHistory(device === null ? [] : [{ device: device.id, stream: stream.key }], PERIODS[2]);
+/** Least and greatest of the last 24 hours, as stored, or null where nothing was measured. */
+function useDayRange({ device, stream }: Source): { min: number; max: number } | null {
+  const [line] = useHistory(device === null ? [] : [{ device: device.id, stream: stream.key }], DAY_PERIOD);
   if (line === undefined || line.min.length === 0) return null;
-  return { min: convert(Math.min(...line.min)), max: convert(Math.max(...line.max)) };
+  return { min: Math.min(...line.min), max: Math.max(...line.max) };
 }

@@ -1,34 +1,34 @@
 import type { ReactNode } from 'react';
-import { fitRange, isControllable, numberOption } from '@peatmoor/core';
+import { followed, isControllable } from '@peatmoor/core';
 import { useRead } from '../../api';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { Gauge } from './Gauge';
 import { OneValue } from './OneValue';
 
 function GaugeBody({ widget, sources: [source] }: WidgetProps): ReactNode {
-  const { device, stream } = source;
+  const { device, stream, kind } = source;
+  // What it is wanted to be: by itself, or by the control that it must follow.
+  const control = isControllable(stream)
+    ? stream
+    : kind.streams.find(({ follow }) => follow?.way === 'same' && followed(follow, kind.streams) === stream);
   const commands = useRead(
     'listCommands',
     { params: { device: device?.id ?? '' } },
-    device !== null && isControllable(stream),
+    device !== null && control !== undefined,
   ).data;
-  const command = commands?.find((one) => one.stream === stream.key)?.value;
+  const wanted = commands?.find((one) => one.stream === control?.key);
+  const command = wanted?.state === 'refused' || wanted?.state === 'expired' ? undefined : wanted?.value;
   return (
     <OneValue source={source}>
-      {({ value, sample }) => {
-        const number = typeof value === 'number' ? value : undefined;
-        const range = fitRange(number ?? 0, number ?? 100);
-        return (
-          <Gauge
-            source={source}
-            value={number}
-            wanted={typeof command === 'number' ? command : undefined}
-            min={numberOption(widget, 'min') ?? stream.min ?? range.min}
-            max={numberOption(widget, 'max') ?? stream.max ?? range.max}
-            sample={sample}
-          />
-        );
-      }}
+      {({ value, sample }) => (
+        <Gauge
+          widget={widget}
+          source={source}
+          value={typeof value === 'number' ? value : undefined}
+          wanted={typeof command === 'number' ? command : undefined}
+          sample={sample}
+        />
+      )}
     </OneValue>
   );
 }

@@ -33,7 +33,7 @@ function SliderBody({ widget, sources: [{ device, stream }], editing }: WidgetPr
           min={min}
           max={max}
           step={step}
-          disabled={editing || device === null || control.state !== 'still'}
+          disabled={editing || device === null || !control.ready}
           onChange={(_event, next) => setDragged(next as number)}
           onChangeCommitted={(_event, next) => {
             setDragged(null);

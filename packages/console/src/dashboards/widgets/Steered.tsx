@@ -1,13 +1,14 @@
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
 import type { Control } from '../../devices/useControl';
-import { CommandMark, PressMark } from '../../parts/marks';
+import { CommandLine } from '../../devices/CommandLine';
+import { PressMark } from '../../parts/marks';
 import { Notice } from '../../parts/Notice';
 import { ink } from '../../theme';
 
 /** The frame of a widget that steers: what is pressed, and below it how far that has come, in a line of its own. */
 export function Steered({
-  control: { state, command, error },
+  control: { state, command, measured, error, barred },
   sample,
   beside,
   children,
@@ -19,17 +20,16 @@ export function Steered({
   children: ReactNode;
 }): ReactNode {
   return (
-    <Box
-      sx={{ height: '100%', display: 'flex', flexDirection: 'column', justifyContent: 'center', gap: 0.5 }}
-    >
+    <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', pt: 0.75, gap: 0.5 }}>
       {children}
       <Box sx={{ minHeight: '1.4em', color: ink.soft, display: 'flex', columnGap: 2, flexWrap: 'wrap' }}>
         {state !== 'still' ? (
           <PressMark state={state} />
         ) : (
-          command && <CommandMark state={command.state} note={command.note} />
+          command && <CommandLine command={command} measured={measured} />
         )}
         {sample && 'sample'}
+        {!sample && barred}
         {beside}
       </Box>
       <Notice error={error} />

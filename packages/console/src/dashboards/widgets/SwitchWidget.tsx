@@ -12,7 +12,7 @@ function SwitchBody({ sources: [{ device, stream }], editing }: WidgetProps): Re
       <OnOff
         on={control.value === 1}
         label={stream.title}
-        disabled={editing || device === null || control.state !== 'still'}
+        disabled={editing || device === null || !control.ready}
         onPress={control.press}
       />
     </Steered>

@@ -8,6 +8,8 @@ export interface WidgetProps {
   widget: Widget;
   sources: [Source, ...Source[]];
   period: Period;
+  /** Chooses another period for the whole page. */
+  onPeriod: (period: Period) => void;
   /** While the dashboard is arranged: nothing is steered. */
   editing: boolean;
 }

@@ -11,6 +11,6 @@ export const log = {
   least: { w: 3, h: 3 },
   phone: 'full',
   options: {},
-  liking: () => 6,
+  liking: () => 9,
   version: 1,
 } as const satisfies WidgetSort;

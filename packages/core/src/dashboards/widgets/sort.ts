@@ -1,3 +1,4 @@
+import { readZones } from '../zones';
 import type { Datastream, Holds, ValueType } from '../../readings/types';
 
 /** A value of a widget's option; null takes the datastream's, or the usual. */
@@ -8,7 +9,7 @@ export type OptionFacts =
   | { kind: 'number'; title: string; usual: number | null; min?: number; max?: number }
   | { kind: 'choice'; title: string; usual: string; among: readonly string[] }
   | { kind: 'boolean'; title: string; usual: boolean }
-  | { kind: 'text'; title: string; usual: string; most: number };
+  | { kind: 'text'; title: string; usual: string; most: number; hint?: string; lines?: number };
 
 /** Everything about one sort of widget that is not drawing. A sort is a file here, and one more where it is drawn. */
 export interface WidgetSort {
@@ -20,6 +21,8 @@ export interface WidgetSort {
   controls: boolean;
   /** Where it fits only what lasts, or only presses. */
   holds?: Holds;
+  /** What it is about, by which it has its title: the datastream where nothing is said. */
+  about?: 'device';
   mostSources: number;
   /** Size when new, and the least it can be, in cells of the wide arrangement. */
   size: { w: number; h: number };
@@ -48,6 +51,23 @@ export const SCALE = {
   min: { kind: 'number', title: 'Scale from', usual: null },
   max: { kind: 'number', title: 'to', usual: null },
 } as const satisfies Record<string, OptionFacts>;
+
+/** Named parts of a scale, as people write them. */
+export const ZONES = {
+  zones: { kind: 'text', title: 'Zones', usual: '', most: 400, hint: '..-300 dry: wrong, -300..-100 good' },
+} as const satisfies Record<string, OptionFacts>;
+
+/** Zones must be such as can be read. */
+export function checkZones({ zones }: Readonly<Record<string, OptionValue>>): WrongOption | null {
+  const read = typeof zones === 'string' ? readZones(zones) : [];
+  return typeof read === 'string'
+    ? {
+        option: 'zones',
+        reason: `has “${read}”, which is no zone`,
+        remedy: 'Write each as from..to name, with commas between: ..-300 dry: wrong, -300..-100 good.',
+      }
+    : null;
+}
 
 /** A scale needs its end above its start. */
 export function checkScale({ min, max }: Readonly<Record<string, OptionValue>>): WrongOption | null {

@@ -1,5 +1,6 @@
 import { above } from './above';
 import { below } from './below';
+import { notConfirmed } from './notConfirmed';
 import { raised } from './raised';
 import type { ConditionSort } from './sort';
 
@@ -7,9 +8,9 @@ export * from './sort';
 export type { RaisedSettings } from './raised';
 
 /** Every sort of condition. Adding one is a file and a line here. */
-const SORTS = [above, below, raised] as const;
+const SORTS = [above, below, raised, notConfirmed] as const;
 
-export type ConditionName = 'above' | 'below' | 'raised';
+export type ConditionName = 'above' | 'below' | 'raised' | 'not-confirmed';
 export const CONDITIONS = Object.fromEntries(
   SORTS.map((sort): [string, ConditionSort<never>] => [sort.sort, sort as ConditionSort<never>]),
 ) as Readonly<Record<ConditionName, ConditionSort<never>>>;

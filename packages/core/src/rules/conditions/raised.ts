@@ -20,4 +20,10 @@ export const raised: ConditionSort<RaisedSettings> = {
           remedy: 'Write small letters, digits and underscores, such as low_battery.',
         },
   sentence: ({ key }, { whom }) => raisedSentence(key, whom),
+  facts: {
+    opens: 'raised',
+    closes: 'cleared',
+    opened: (key, device) => `${device} raised "${key}".`,
+    closed: (key, device, after) => `${device} cleared "${key}" after ${after}.`,
+  },
 };

@@ -1,5 +1,9 @@
 import type { Datastream, Value } from '../../readings/types';
+import type { Fact } from '../../history/batch';
 import type { RuleState, Step } from '../step';
+
+/** Facts about something of a device that has a key. */
+export type KeyedFact = Extract<Fact, { key: string }>;
 
 /** Whom and what a rule's sentence speaks of, and how it writes a value. */
 export interface Spoken {
@@ -32,6 +36,14 @@ export interface ConditionSort<S extends object = object> {
   check(settings: S): WrongCondition | null;
   /** The rule as one sentence. */
   sentence(settings: S, spoken: Spoken): string;
+  /** For what watches facts: which of its key open and close an event, and what is said of each. */
+  facts?: {
+    opens: KeyedFact['kind'];
+    closes: KeyedFact['kind'];
+    opened(key: string, device: string): string;
+    /** `after` is how long it was open, in words. */
+    closed(key: string, device: string, after: string): string;
+  };
   stepThrough?(settings: S, before: RuleState, times: readonly number[], values: readonly number[]): Step;
   /** Lets time pass up to `now`, epoch ms. */
   advance?(settings: S, state: RuleState, now: number): Step;

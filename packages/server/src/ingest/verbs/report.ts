@@ -34,8 +34,12 @@ export type Offered = ReportAnswer | 'busy' | 'needs-waiting';
 /** More messages without a time came than there are times; nothing of this one was kept, and it can be taken a moment later. */
 export class TooFastError extends Error {}
 
-/** Told when a `both` datastream was reported: it may be what somebody wanted. */
-export type Confirm = (entry: DeviceEntry, stream: DeviceStream, value: number | string) => void;
+/** Told of durable readings that may be what somebody wanted, or what must follow it. */
+export interface Confirms {
+  /** True where readings of any datastream of the device are waited for. */
+  awaits(deviceRowId: number): boolean;
+  reported(entry: DeviceEntry, stream: DeviceStream, at: number, value: number | string): void;
+}
 
 export interface Report {
   /**
@@ -67,7 +71,7 @@ interface Parts {
   newNames: NewNames;
   times: Times;
   rate: WorkRate;
-  confirm: Confirm;
+  confirms: Confirms;
 }
 
 /** Values that are matched in one go; after as many, what else waits has its turn. */
@@ -78,7 +82,7 @@ const MOST_TARGETS = 1000;
 type Taken = TakenReport<DeviceStream>;
 
 export function createReport(parts: Parts): Report {
-  const { registry, journal, arrivals, presence, proofs, newNames, times, rate, confirm } = parts;
+  const { registry, journal, arrivals, presence, proofs, newNames, times, rate } = parts;
 
   const refuseWhole = (entry: DeviceEntry, refused: Refusal, facts: MessageFacts): ReportAnswer => {
     presence.seen(entry.rowId, facts.receivedAt);
@@ -94,7 +98,8 @@ export function createReport(parts: Parts): Report {
     facts: MessageFacts,
     at: number | null,
   ): ReportAnswer => {
-    let confirms = false;
+    const awaited = parts.confirms.awaits(entry.rowId);
+    let confirms = awaited;
     let others: Map<OtherReading, string> | null = null;
     for (const { stream, at: time, value } of accepted) {
       if (typeof value === 'number') journal.add(stream.seriesId, time, value);
@@ -116,8 +121,9 @@ export function createReport(parts: Parts): Report {
       if (first) proofs.reached(entry, 'firstReadingAt', facts.receivedAt);
       if (noted !== null)
         arrivals.note(entry, decoded, noted, { accepted, refused: answer.refused, refusedCount }, at);
-      for (const { stream, value } of confirms ? accepted : [])
-        if (stream.direction === 'both' && typeof value !== 'object') confirm(entry, stream, value);
+      for (const { stream, at: time, value } of confirms ? accepted : [])
+        if ((awaited || stream.direction === 'both') && typeof value !== 'object')
+          parts.confirms.reported(entry, stream, time, value);
     };
     if (accepted.length === 0) afterwards(new Set());
     else journal.onDurable(afterwards);

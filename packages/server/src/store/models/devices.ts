@@ -91,6 +91,14 @@ export interface CommandRow {
   /** By which way a momentary one was told; null while it was not. */
   way: CommandWay | null;
   note: string;
+  /** What must follow: the datastream, between which bounds, and within how many seconds; null for nothing. */
+  followStreamId: number | null;
+  followMin: number | null;
+  followMax: number | null;
+  followS: number | null;
+  /** Epoch ms at which it is looked whether it was followed; null while nothing is waited for. */
+  followUntil: number | null;
+  confirmedAt: number | null;
 }
 export interface ClaimRow {
   id: number;
@@ -131,7 +139,7 @@ export const defineDevices = (table: Define) => ({
     ...fields('workspaceId kindId decimals pin keepDays timeLimitS', INTEGER),
     ...fields('key title type unit rangePolicy direction description colour part boardPin holds', STRING),
     ...fields('min max', DOUBLE),
-    ...fields('aliases choices computation defaultValue', TEXT),
+    ...fields('aliases choices computation follow defaultValue', TEXT),
     unconfirmed: BOOLEAN,
   }),
   devices: table<DeviceRow>('devices', {
@@ -159,11 +167,11 @@ export const defineDevices = (table: Define) => ({
   }),
   commands: table<CommandRow>('commands', {
     id: number(),
-    ...fields('workspaceId deviceRowId streamId', INTEGER),
-    value: DOUBLE,
+    ...fields('workspaceId deviceRowId streamId followStreamId followS', INTEGER),
+    ...fields('value followMin followMax', DOUBLE),
     textValue: TEXT,
     ...fields('state userName note way', STRING),
-    ...fields('createdAt sentAt appliedAt until', BIGINT),
+    ...fields('createdAt sentAt appliedAt until followUntil confirmedAt', BIGINT),
   }),
   claims: table<ClaimRow>('claims', {
     id: number(),

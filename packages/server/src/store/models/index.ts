@@ -3,12 +3,14 @@ import type { Define } from './columns';
 import { defineDevices } from './devices';
 import { definePeople } from './people';
 import { defineReadings } from './readings';
+import { defineTimetables } from './timetables';
 import { defineWatching } from './watching';
 
 export type { Table } from './columns';
 export type * from './devices';
 export type * from './people';
 export type * from './readings';
+export type * from './timetables';
 export type * from './watching';
 
 /** Sequelize models of all tables that are not on the hot path. */
@@ -20,6 +22,7 @@ export function defineModels(sequelize: Sequelize) {
     ...defineDevices(table),
     ...defineReadings(table),
     ...defineWatching(table),
+    ...defineTimetables(table),
   };
 }
 

@@ -1,9 +1,9 @@
 import type { UnitSystem } from '@peatmoor/core';
-import type { KeyScope, Role } from '@peatmoor/contract';
+import type { KeyScope, PersonalChoices, Role } from '@peatmoor/contract';
 import { DataTypes } from 'sequelize';
 import { fields, key, number, revision, type Define } from './columns';
 
-const { BIGINT, BLOB, INTEGER, STRING } = DataTypes;
+const { BIGINT, BLOB, DOUBLE, INTEGER, STRING, TEXT } = DataTypes;
 
 export interface UserRow {
   /** Counted up by every change. */
@@ -15,10 +15,16 @@ export interface UserRow {
   createdAt: number;
   /** How values are shown to them. */
   units: UnitSystem;
+  /** What they chose for themselves, as far as they did. */
+  choices: Partial<PersonalChoices>;
 }
 export interface WorkspaceRow {
   id: number;
   title: string;
+  /** By whose clock its timetables run, and where it is, in degrees. */
+  zone: string;
+  lat: number | null;
+  lon: number | null;
   createdAt: number;
 }
 export interface MembershipRow {
@@ -68,8 +74,14 @@ export const definePeople = (table: Define) => ({
     ...revision(),
     ...fields('email name passwordHash units', STRING),
     createdAt: BIGINT,
+    choices: TEXT,
   }),
-  workspaces: table<WorkspaceRow>('workspaces', { id: number(), title: STRING, createdAt: BIGINT }),
+  workspaces: table<WorkspaceRow>('workspaces', {
+    id: number(),
+    ...fields('title zone', STRING),
+    ...fields('lat lon', DOUBLE),
+    createdAt: BIGINT,
+  }),
   memberships: table<MembershipRow>('memberships', {
     workspaceId: key(),
     userId: key(),

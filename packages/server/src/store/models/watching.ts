@@ -1,5 +1,5 @@
 import type { ConditionName } from '@peatmoor/core';
-import type { Severity } from '@peatmoor/contract';
+import type { DashboardLook, Severity } from '@peatmoor/contract';
 import type { Recipient } from '../../alerts/channels';
 import { DataTypes } from 'sequelize';
 import { fields, key, number, revision, type Define } from './columns';
@@ -16,6 +16,8 @@ export interface DashboardRow {
   changedAt: number;
   /** As stored, by whatever version: read them by `readWidget`. */
   widgets: unknown[];
+  /** What it is found by and looks like, as far as it was said. */
+  look: Partial<DashboardLook>;
 }
 export interface RuleRow {
   /** Counted up by every change. */
@@ -81,7 +83,7 @@ export const defineWatching = (table: Define) => ({
     ...fields('workspaceId kindId version', INTEGER),
     ...fields('title changedBy', STRING),
     changedAt: BIGINT,
-    widgets: TEXT,
+    ...fields('widgets look', TEXT),
   }),
   rules: table<RuleRow>('rules', {
     id: number(),

@@ -1,0 +1,267 @@
+import fs from 'node:fs';
+import os from 'node:os';
+import path from 'node:path';
+import { connectAsync } from 'mqtt';
+import { chromium, type Browser, type BrowserContext, type Page } from 'playwright-core';
+import type { Widget } from '@peatmoor/core';
+import type { Client, NewStream } from '@peatmoor/contract';
+import { median, pause, p99 } from './measure';
+import { signUp, startOurs } from './service';
+
+const WIDGETS = 40;
+const PER_SECOND = 10;
+const LOOK_S = Number(process.env.PAGES_SECONDS ?? 10);
+const say = (text: string): void => void process.stdout.write(`${text}\n`);
+const folder = fs.mkdtempSync(path.join(os.tmpdir(), 'peatmoor-pages-'));
+
+/** What a page had to do in a time. */
+interface Load {
+  busy: number;
+  longestMs: number;
+}
+
+await pages();
+
+/**
+ * What the console costs a browser: the main thread while forty values come ten times a second, the first load in bytes, and the
+ * time to the first live value. Told by Chromium's own tracing.
+ */
+async function pages(): Promise<void> {
+  const ours = await startOurs(folder);
+  const url = `http://127.0.0.1:${ours.httpPort}`;
+  let browser: Browser | null = null;
+  try {
+    const { client } = await signUp(url);
+    const { device, token, dashboard } = await prepare(client);
+    browser = await chromium.launch({
+      executablePath: '/usr/bin/chromium',
+      args: ['--no-sandbox', '--disable-gpu', '--no-first-run', '--disable-background-networking'],
+    });
+    const context = await signedIn(browser, url);
+    const sending = await send(ours.mqttPort, device, token);
+    say(
+      `| page, ${WIDGETS} values ${PER_SECOND} times a second | main thread busy | longest task | budget |`,
+    );
+    say('|---|---|---|---|');
+    for (const [name, where] of [
+      ['dashboard of 40 widgets', `/dashboards/${dashboard}`],
+      ['arrivals', `/devices/${device}/arrivals`],
+      ['device', `/devices/${device}/now`],
+      ['overview', '/'],
+    ] as const) {
+      const page = await context.newPage();
+      await page.goto(url + where);
+      await pause(4000);
+      const { busy, longestMs } = await traced(browser, page);
+      say(
+        `| ${name} | ${(busy * 100).toFixed(0)} % | ${longestMs.toFixed(0)} ms | 35 %, 50 ms: ${busy <= 0.35 && longestMs <= 50 ? 'reached' : 'falls short'} |`,
+      );
+      await page.close();
+    }
+    const shown = await untilShown(context, url, dashboard, client);
+    sending.stop();
+    say(
+      `\nFrom a report over HTTP to its value on the screen, 40 values 10 times a second beside it: half within ${median(shown).toFixed(0)} ms, 99 of 100 within ${p99(shown).toFixed(0)} ms.`,
+    );
+    await firstLoad(browser, url, dashboard);
+  } finally {
+    await browser?.close();
+    await ours.stop();
+    fs.rmSync(folder, { recursive: true, force: true });
+  }
+}
+
+async function signedIn(browser: Browser, url: string): Promise<BrowserContext> {
+  const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+  await context.request.post(`${url}/api/session`, {
+    data: { email: 'warden@quillmere.example', password: 'only for measuring' },
+  });
+  return context;
+}
+
+/** A device of forty datastreams with some history, and a dashboard of as many widgets of the usual sorts. */
+async function prepare(client: Client): Promise<{ device: string; token: string; dashboard: number }> {
+  const streams = Array.from({ length: WIDGETS }, (_, i) => ({
+    key: `v${i}`,
+    title: `Value ${i}`,
+    type: 'number' as const,
+    unit: 'mm',
+    min: 0,
+    max: 1000,
+    decimals: 1,
+  })) as NewStream[];
+  const made = await client.call('createDevice', {
+    body: { name: 'Mast', id: 'mast', newKind: { title: 'Mast', intervalS: 1, streams } } as never,
+  });
+  const types: Widget['type'][] = ['value', 'gauge', 'value', 'chart', 'lamp', 'value', 'gauge', 'value'];
+  const widgets = streams.map(({ key }, i) => ({
+    id: `w${i}`,
+    type: types[i % types.length]!,
+    title: '',
+    sources: [{ device: 'mast', stream: key }],
+    options: {},
+    x: (i % 4) * 3,
+    y: Math.floor(i / 4) * 4,
+    w: 3,
+    h: 4,
+  }));
+  const dashboard = await client.call('createDashboard', { body: { title: 'Mast', widgets } });
+  return { device: 'mast', token: made.token, dashboard: dashboard.id };
+}
+
+/** Forty values ten times a second, over MQTT. */
+async function send(port: number, device: string, token: string): Promise<{ stop(): void }> {
+  const board = await connectAsync(`mqtt://127.0.0.1:${port}`, { username: device, password: token });
+  let n = 0;
+  const timer = setInterval(() => {
+    n++;
+    const values = Object.fromEntries(
+      Array.from({ length: WIDGETS }, (_, i) => [`v${i}`, 500 + 400 * Math.sin(n / 40 + i)]),
+    );
+    board.publish(`moor/${device}/report`, JSON.stringify(values), { qos: 1 });
+  }, 1000 / PER_SECOND);
+  return {
+    stop() {
+      clearInterval(timer);
+      board.end(true);
+    },
+  };
+}
+
+/** Traces the main thread of a page for a while: how much of it was busy, and its longest task. */
+async function traced(browser: Browser, page: Page): Promise<Load> {
+  await browser.startTracing(page, {
+    categories: ['toplevel', 'disabled-by-default-devtools.timeline', '__metadata'],
+  });
+  const start = performance.now();
+  await pause(LOOK_S * 1000);
+  const ms = performance.now() - start;
+  const { traceEvents: events } = JSON.parse((await browser.stopTracing()).toString('utf8')) as {
+    traceEvents: { name: string; dur?: number; tid: number; pid: number; args?: { name?: string } }[];
+  };
+  // The main thread with the most tasks is this page's: the others are at rest.
+  const mains = events.filter(({ name, args }) => name === 'thread_name' && args?.name === 'CrRendererMain');
+  const sum = (list: readonly number[]): number => list.reduce((total, one) => total + one, 0);
+  const [tasks = []] = mains
+    .map(({ pid, tid }) =>
+      events.flatMap((one) =>
+        one.name === 'RunTask' && one.pid === pid && one.tid === tid ? (one.dur ?? 0) / 1000 : [],
+      ),
+    )
+    .sort((a, b) => sum(b) - sum(a));
+  if (tasks.length === 0) throw new Error('the trace holds no task of any page');
+  return { busy: sum(tasks) / ms, longestMs: Math.max(...tasks) };
+}
+
+/** How long a value takes from its report to the screen, in ms, 99 of 100. */
+async function untilShown(
+  context: BrowserContext,
+  url: string,
+  dashboard: number,
+  client: Client,
+): Promise<number[]> {
+  const { token } = await client.call('createDevice', {
+    body: {
+      name: 'Probe',
+      id: 'probe',
+      newKind: { title: 'Probe', intervalS: 1, streams: [{ key: 'p', title: 'P', type: 'integer' }] },
+    } as never,
+  });
+  const { version, widgets } = await client.call('readDashboard', { params: { dashboard } });
+  await client.call('changeDashboard', {
+    params: { dashboard },
+    body: {
+      version,
+      title: 'Mast',
+      widgets: [
+        {
+          id: 'p',
+          type: 'value',
+          title: 'Probe',
+          sources: [{ device: 'probe', stream: 'p' }],
+          options: {},
+          x: 0,
+          y: 0,
+          w: 3,
+          h: 2,
+        },
+        ...widgets.map((one) => ({ ...one, y: one.y + 2 })),
+      ],
+    },
+  });
+  const page = await context.newPage();
+  await page.goto(`${url}/dashboards/${dashboard}`);
+  await pause(3000);
+  const times: number[] = [];
+  for (let n = 1000; n < 1060; n++) {
+    const seen = page.evaluate(
+      `new Promise((resolve) => {
+        const look = () =>
+          document.querySelector('[data-widget="value"]').textContent.includes('${n}') ? resolve() : requestAnimationFrame(look);
+        look();
+      })`,
+    );
+    const start = performance.now();
+    await fetch(`${url}/device/report`, {
+      method: 'POST',
+      headers: { authorization: `Bearer ${token}`, 'content-type': 'application/json' },
+      body: `{"p":${n}}`,
+    });
+    await seen;
+    times.push(performance.now() - start);
+    // Slower than one figure is drawn anew.
+    await pause(300);
+  }
+  await page.close();
+  return times;
+}
+
+/** Bytes and time of a first load with nothing kept, without and with a slow line. */
+async function firstLoad(browser: Browser, url: string, dashboard: number): Promise<void> {
+  for (const [where, slow] of [
+    [`/dashboards/${dashboard}`, false],
+    [`/dashboards/${dashboard}`, true],
+    ['/', false],
+  ] as const) {
+    const context = await signedIn(browser, url);
+    const page = await context.newPage();
+    const session = await context.newCDPSession(page);
+    await session.send('Network.enable');
+    if (slow)
+      await session.send('Network.emulateNetworkConditions', {
+        offline: false,
+        latency: 150,
+        downloadThroughput: (1.6 * 1_000_000) / 8,
+        uploadThroughput: 750_000 / 8,
+      });
+    const types = new Map<string, string>();
+    const bytes = new Map<string, number>();
+    session.on('Network.responseReceived', ({ requestId, type }) => void types.set(requestId, type));
+    session.on('Network.loadingFinished', ({ requestId, encodedDataLength }) => {
+      const type = types.get(requestId) ?? 'Other';
+      bytes.set(type, (bytes.get(type) ?? 0) + encodedDataLength);
+    });
+    const start = performance.now();
+    await page.goto(url + where);
+    const value = where === '/' ? page.locator('[data-device]') : page.locator('[data-widget="value"]');
+    await value.first().getByText(/\d/).first().waitFor();
+    const ms = performance.now() - start;
+    await pause(1000);
+    const kb = (type: string): string => ((bytes.get(type) ?? 0) / 1024).toFixed(0);
+    const all = [...bytes.values()].reduce((total, one) => total + one, 0) / 1024;
+    const shift = await page.evaluate(
+      () =>
+        new Promise<number>((resolve) => {
+          let sum = 0;
+          new PerformanceObserver((list) => {
+            for (const entry of list.getEntries()) sum += (entry as unknown as { value: number }).value;
+          }).observe({ type: 'layout-shift', buffered: true });
+          setTimeout(() => resolve(sum), 200);
+        }),
+    );
+    say(
+      `First load of ${where === '/' ? 'the overview' : 'the dashboard'} ${slow ? 'at 1.6 Mbit/s and 150 ms' : 'on loopback'}: first live value after ${(ms / 1000).toFixed(2)} s; script ${kb('Script')} KB, fonts ${kb('Font')} KB, style ${kb('Stylesheet')} KB, in all ${all.toFixed(0)} KB; layout shift ${shift.toFixed(3)}.`,
+    );
+    await context.close();
+  }
+}

@@ -1,0 +1,98 @@
+import { Box } from '@mui/material';
+import { useQueries } from '@tanstack/react-query';
+import type { ReactNode } from 'react';
+import type { Statistics } from '@peatmoor/core';
+import { api } from '../api';
+import type { Source } from '../dashboards/useCatalogue';
+import { useDisplay } from '../parts/useDisplay';
+import { ink, MONO } from '../theme';
+
+/** How often statistics of a period that goes on are worked out anew, in ms. */
+const AGAIN_MS = 30_000;
+
+/** Statistics of what a chart shows, worked out by the service from every reading. */
+export function ChartStatistics({
+  sources,
+  from,
+  to,
+  going,
+}: {
+  sources: readonly Source[];
+  from: number;
+  to: number;
+  /** True while the period goes on with the time. */
+  going: boolean;
+}): ReactNode {
+  const displayOf = useDisplay();
+  const real = sources.filter(({ device }) => device !== null);
+  const several = new Set(real.map(({ device }) => device!.id)).size > 1;
+  const [start, end] = going
+    ? [Math.floor(from / AGAIN_MS) * AGAIN_MS, Math.ceil(to / AGAIN_MS) * AGAIN_MS]
+    : [from, to];
+  const answers = useQueries({
+    queries: real.map(({ device, stream }) => ({
+      queryKey: ['statistics', device!.id, stream.key, start, end],
+      queryFn: (): Promise<Statistics> =>
+        api.call('statistics', {
+          params: { device: device!.id },
+          query: { stream: stream.key, from: start, to: end },
+        }),
+      placeholderData: (before: Statistics | undefined) => before,
+    })),
+  });
+  return (
+    <Box
+      sx={{ overflowX: 'auto', flex: 'none' }}
+      role="region"
+      aria-label={`Statistics of ${real.map(({ device, stream }) => `${stream.title}, ${device!.name}`).join('; ')}`}
+      tabIndex={0}
+    >
+      <Box
+        component="table"
+        sx={{ borderCollapse: 'collapse', fontSize: '0.85rem', '& th, & td': { pr: 2, textAlign: 'right' } }}
+      >
+        <thead>
+          <tr style={{ color: ink.soft }}>
+            <th scope="col" style={{ fontWeight: 400, textAlign: 'left' }}>
+              of the period
+            </th>
+            {['lowest', 'mean', 'highest', 'spread', 'readings'].map((name) => (
+              <th key={name} scope="col" style={{ fontWeight: 400 }}>
+                {name}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {real.map(({ device, stream }, i) => {
+            const found = answers[i]?.data;
+            const { reading, convert, unit } = displayOf(stream);
+            const show = (value: number | null | undefined): string => (value == null ? '–' : reading(value));
+            const spread =
+              found?.deviation == null
+                ? '–'
+                : `${Number(Math.abs(convert(found.deviation) - convert(0)).toPrecision(3))} ${unit}`;
+            return (
+              <tr key={`${device!.id}/${stream.key}`}>
+                <th scope="row" style={{ fontWeight: 400, textAlign: 'left', color: ink.soft }}>
+                  {several ? `${device!.name} ${stream.title}` : stream.title}
+                </th>
+                {[
+                  show(found?.min),
+                  show(found?.mean),
+                  show(found?.max),
+                  spread,
+                  String(found?.count ?? '–'),
+                ].map((text, n) => (
+                  <td key={n} style={{ fontFamily: MONO, whiteSpace: 'nowrap' }}>
+                    {text}
+                  </td>
+                ))}
+              </tr>
+            );
+          })}
+        </tbody>
+      </Box>
+    </Box>
+  );
+}

@@ -1,0 +1,73 @@
+import { Box } from '@mui/material';
+import type { ReactNode } from 'react';
+import type { Display } from '@peatmoor/core';
+import { showClock } from '../parts/time';
+import { MONO } from '../theme';
+import { nearestPoint } from './lines';
+import type { ChartLine } from './chartLine';
+
+/** Rows of the table of a chart. */
+const ROWS = 24;
+
+/** What a chart shows, in numbers: for whoever hears the page, and for whoever wants to see them. */
+export function ChartTable({
+  title,
+  lines,
+  displays,
+  from,
+  to,
+  seen,
+}: {
+  title: string;
+  lines: readonly ChartLine[];
+  displays: readonly Display[];
+  from: number;
+  to: number;
+  /** False: only for who hears the page. */
+  seen: boolean;
+}): ReactNode {
+  const step = (to - from) / ROWS;
+  const times = Array.from({ length: ROWS }, (_, i) => from + step * (i + 0.5));
+  const shown = lines.flatMap((line, i) => (line.hidden || line.under ? [] : [{ line, i }]));
+  return (
+    <Box
+      sx={
+        seen
+          ? { overflow: 'auto', height: '100%', '& td, & th': { pr: 2, textAlign: 'right' } }
+          : { position: 'absolute', width: 1, height: 1, overflow: 'hidden', clipPath: 'inset(50%)' }
+      }
+    >
+      <table>
+        <caption style={{ textAlign: 'left' }}>{title}: what lies nearest to each of these times</caption>
+        <thead>
+          <tr>
+            <th scope="col">Time</th>
+            {shown.map(({ line, i }) => (
+              <th key={i} scope="col">
+                {line.label}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {times.map((at) => (
+            <tr key={at}>
+              <th scope="row" style={{ fontWeight: 400 }}>
+                {showClock(at, to)}
+              </th>
+              {shown.map(({ line: { columns }, i }) => {
+                const place = nearestPoint(columns, at / 1000, step / 1000);
+                const { reading, back } = displays[i]!;
+                return (
+                  <td key={i} style={{ fontFamily: MONO }}>
+                    {place === null ? '–' : reading(back(columns.values[place]!))}
+                  </td>
+                );
+              })}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Box>
+  );
+}

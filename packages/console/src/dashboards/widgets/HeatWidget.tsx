@@ -1,0 +1,119 @@
+import { Box } from '@mui/material';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useRef, useState, type ReactNode } from 'react';
+import { counted, numberOption, optionOf, type CalendarBucket } from '@peatmoor/core';
+import { api } from '../../api';
+import { useSize } from '../../parts/useSize';
+import { useDisplay } from '../../parts/useDisplay';
+import { ink, MONO } from '../../theme';
+import { bucketValue } from './buckets';
+import type { DrawnWidget, WidgetProps } from './drawn';
+
+const DAY_MS = 86_400_000;
+const LEFT = 58;
+const TOP = 16;
+const HOURS = 24;
+
+/** A field for each hour of each day, the darker the more; an empty one where nothing was measured. */
+function HeatBody({ widget, sources: [{ device, stream }] }: WidgetProps): ReactNode {
+  const days = numberOption(widget, 'days') ?? 14;
+  const shows = String(optionOf(widget, 'shows'));
+  const display = useDisplay()(stream);
+  const box = useRef<HTMLDivElement>(null);
+  const { width, height } = useSize(box);
+  const [pointed, setPointed] = useState<CalendarBucket | null>(null);
+  const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
+  const buckets = useQuery({
+    queryKey: ['calendar', device?.id, stream.key, 'heat', days, zone],
+    queryFn: async () => {
+      const today = new Date();
+      today.setHours(0, 0, 0, 0);
+      const from = today.getTime() - (days - 1) * DAY_MS;
+      const query = { stream: stream.key, from, to: Date.now() + 1000, step: 'hour' as const, zone };
+      return (await api.call('calendar', { params: { device: device!.id }, query })).buckets;
+    },
+    enabled: device !== null,
+    refetchInterval: 300_000,
+    placeholderData: keepPreviousData,
+  }).data;
+  if (device === null)
+    return <Box sx={{ color: ink.heather, fontSize: '0.85rem' }}>hours and days of the chosen device</Box>;
+  const shown = buckets ?? [];
+  const values = shown.map((bucket) => bucketValue(bucket, shows, display));
+  const known = values.filter((value) => value !== null);
+  const [low, high] = [Math.min(...known), Math.max(...known)];
+  const rows = [...new Set(shown.map(({ from }) => new Date(from).toDateString()))];
+  const words = (bucket: CalendarBucket): string => {
+    const value = bucketValue(bucket, shows, display);
+    const reading =
+      value === null ? 'nothing' : shows === 'count' ? String(value) : display.reading(display.back(value));
+    const date = new Date(bucket.from);
+    return `${date.getDate()} ${date.toLocaleString('en', { month: 'short' })} ${String(date.getHours()).padStart(2, '0')}:00 · ${reading}`;
+  };
+  const cell = { width: (width - LEFT) / HOURS, height: (height - TOP) / Math.max(1, rows.length) };
+  const inUnit = (value: number): string =>
+    shows === 'count' ? String(value) : display.reading(display.back(value));
+  return (
+    <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', minHeight: 0 }}>
+      <Box
+        sx={{
+          fontSize: '0.9rem',
+          color: ink.soft,
+          fontFamily: MONO,
+          whiteSpace: 'nowrap',
+          overflow: 'hidden',
+        }}
+      >
+        {pointed === null
+          ? known.length === 0
+            ? 'nothing measured'
+            : `${shows} of each hour, ${inUnit(low)} to ${inUnit(high)}`
+          : words(pointed)}
+      </Box>
+      <Box ref={box} sx={{ flex: 1, minHeight: 0, overflow: 'hidden' }}>
+        <Box
+          component="svg"
+          width={Math.max(0, width)}
+          height={Math.max(0, height)}
+          role="img"
+          aria-label={`${stream.title}, ${shows} of each hour over ${counted(days, 'day')}: ${known.length === 0 ? 'nothing measured' : `${inUnit(low)} to ${inUnit(high)}`}`}
+          onPointerLeave={() => setPointed(null)}
+          sx={{ display: 'block' }}
+        >
+          {[0, 6, 12, 18].map((hour) => (
+            <text key={hour} x={LEFT + hour * cell.width} y={11} fontSize={11} fill={ink.soft}>
+              {String(hour).padStart(2, '0')}
+            </text>
+          ))}
+          {rows.map((row, i) =>
+            cell.height < 11 && i % 2 === 1 ? null : (
+              <text key={row} x={0} y={TOP + (i + 0.5) * cell.height + 4} fontSize={11} fill={ink.soft}>
+                {`${row.slice(0, 3)} ${new Date(row).getDate()}`}
+              </text>
+            ),
+          )}
+          {shown.map((bucket, i) => {
+            const date = new Date(bucket.from);
+            const value = values[i] ?? null;
+            const share = value === null ? 0 : high > low ? (value - low) / (high - low) : 0.5;
+            return (
+              <rect
+                key={bucket.from}
+                x={LEFT + date.getHours() * cell.width + 1}
+                y={TOP + rows.indexOf(date.toDateString()) * cell.height + 1}
+                width={Math.max(1, cell.width - 2)}
+                height={Math.max(1, cell.height - 2)}
+                fill={value === null ? 'none' : ink.pool}
+                fillOpacity={0.08 + 0.92 * share}
+                stroke={bucket === pointed ? ink.ink : value === null ? ink.line : 'none'}
+                onPointerEnter={() => setPointed(bucket)}
+              />
+            );
+          })}
+        </Box>
+      </Box>
+    </Box>
+  );
+}
+
+export const heat: DrawnWidget = { Body: HeatBody, phoneHeight: 280 };

@@ -1,0 +1,67 @@
+import { Box } from '@mui/material';
+import type { ReactNode } from 'react';
+import { optionOf } from '@peatmoor/core';
+import { ink } from '../../theme';
+import type { DrawnWidget, WidgetProps } from './drawn';
+import { OneValue } from './OneValue';
+
+/** Which of its choices something is in: a notch beside it, and the others above and below. */
+function StateBody({ widget, sources: [source] }: WidgetProps): ReactNode {
+  const { stream } = source;
+  const choices = stream.type === 'boolean' ? ['off', 'on'] : stream.choices;
+  const all = optionOf(widget, 'others') === true;
+  return (
+    <OneValue source={source}>
+      {({ value }) => (
+        <Box
+          role="list"
+          sx={{
+            height: '100%',
+            display: 'flex',
+            flexDirection: 'column',
+            justifyContent: 'center',
+            overflow: 'hidden',
+          }}
+        >
+          {choices.map((choice, i) => {
+            const here = value === i;
+            if (!here && !all) return null;
+            return (
+              <Box
+                key={choice}
+                role="listitem"
+                aria-current={here || undefined}
+                sx={{
+                  borderLeft: `2px solid ${ink.ink}`,
+                  pl: 1.5,
+                  py: 0.25,
+                  position: 'relative',
+                  fontSize: here ? '1.25rem' : '0.9rem',
+                  fontWeight: here ? 700 : 400,
+                  color: here ? ink.ink : ink.soft,
+                  lineHeight: 1.3,
+                  '&::before': here
+                    ? {
+                        content: '""',
+                        position: 'absolute',
+                        left: -2,
+                        top: '50%',
+                        border: '7px solid transparent',
+                        borderLeftColor: ink.pool,
+                        transform: 'translateY(-50%)',
+                      }
+                    : {},
+                }}
+              >
+                {choice}
+              </Box>
+            );
+          })}
+          {value === undefined && !all && '–'}
+        </Box>
+      )}
+    </OneValue>
+  );
+}
+
+export const state: DrawnWidget = { Body: StateBody, phoneHeight: 150 };

@@ -1,0 +1,124 @@
+import { Box, Checkbox, Typography } from '@mui/material';
+import type { ReactNode } from 'react';
+import { Link } from 'react-router';
+import { presenceOf } from '@peatmoor/core';
+import type { Device, Kind } from '@peatmoor/contract';
+import { useLastSeen, useNewest } from '../live';
+import { EventFlag, PresenceMark } from '../parts/marks';
+import { useDisplay } from '../parts/useDisplay';
+import { ink, MONO } from '../theme';
+
+/** Newest values that stand in the row of a device. */
+const MOST_VALUES = 3;
+
+/** A device in the list: its name, labels and state, what it measured last, and what is wrong with it. */
+export function DeviceLine({
+  device,
+  kind,
+  now,
+  chosen,
+  onChoose,
+}: {
+  device: Device;
+  kind: Kind | undefined;
+  now: number;
+  /** null where nothing can be chosen. */
+  chosen: boolean | null;
+  onChoose: (on: boolean) => void;
+}): ReactNode {
+  const lastSeenAt = useLastSeen(device.id) ?? device.lastSeenAt;
+  const presence = presenceOf(
+    { connected: device.connected, lastSeenAt, intervalS: kind?.intervalS ?? 60 },
+    now,
+  );
+  const shown = (kind?.streams ?? [])
+    .filter(({ direction, type }) => direction !== 'control' && type !== 'image' && type !== 'location')
+    .slice(0, MOST_VALUES);
+  return (
+    <Box
+      data-line={device.id}
+      sx={{
+        display: 'grid',
+        gridTemplateColumns: { xs: 'auto 1fr auto', md: 'auto 1.3fr 200px 1.6fr' },
+        columnGap: 2,
+        py: 0.75,
+        borderTop: `1px solid ${ink.faint}`,
+        alignItems: 'center',
+      }}
+    >
+      {chosen === null ? (
+        <span />
+      ) : (
+        <Checkbox
+          size="small"
+          checked={chosen}
+          onChange={(_event, on) => onChoose(on)}
+          slotProps={{ input: { 'aria-label': `Choose ${device.name}` } }}
+        />
+      )}
+      <Box sx={{ minWidth: 0 }}>
+        <Typography
+          variant="h3"
+          component={Link}
+          to={`/devices/${device.id}`}
+          sx={{ overflowWrap: 'anywhere' }}
+        >
+          {device.name}
+        </Typography>
+        <Box sx={{ color: ink.soft, fontSize: '0.85rem', display: 'flex', flexWrap: 'wrap', columnGap: 1.5 }}>
+          <span style={{ fontFamily: MONO }}>{device.id}</span>
+          {device.labels.map((label) => (
+            <span key={label}>{label}</span>
+          ))}
+          {device.gateway !== null && <span>behind {device.gateway}</span>}
+        </Box>
+      </Box>
+      <Box
+        sx={{
+          display: 'flex',
+          flexWrap: 'wrap',
+          columnGap: 1.5,
+          justifyContent: { xs: 'flex-end', md: 'flex-start' },
+        }}
+      >
+        <PresenceMark presence={presence} now={now} />
+        {device.openEvents > 0 && (
+          <Link to="/events" style={{ fontSize: '0.9rem' }}>
+            <EventFlag open acknowledged={false} urgent={false} /> {device.openEvents} open
+          </Link>
+        )}
+      </Box>
+      <Box
+        sx={{
+          gridColumn: { xs: '2 / -1', md: 'auto' },
+          display: 'flex',
+          flexWrap: 'wrap',
+          columnGap: 2,
+          fontSize: '0.9rem',
+          minWidth: 0,
+        }}
+      >
+        {shown.map((stream) => (
+          <NewestWord key={stream.key} device={device.id} stream={stream} />
+        ))}
+        {device.proof.firstReadingAt === null && (
+          <Link to={`/devices/${device.id}`} style={{ color: ink.heather }}>
+            Connect it now
+          </Link>
+        )}
+      </Box>
+    </Box>
+  );
+}
+
+function NewestWord({ device, stream }: { device: string; stream: Kind['streams'][number] }): ReactNode {
+  const newest = useNewest(device, stream.key);
+  const display = useDisplay()(stream);
+  if (newest === undefined) return null;
+  return (
+    <span>
+      <span style={{ color: ink.soft }}>{stream.title}</span>{' '}
+      <span style={{ fontFamily: MONO }}>{display.reading(newest.value)}</span>
+    </span>
+  );
+}

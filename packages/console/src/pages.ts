@@ -1,0 +1,36 @@
+/** The files of the pages, each fetched when it is first opened. */
+export const pages = {
+  Arrivals: () => import('./pages/Arrivals').then((page) => ({ default: page.Arrivals })),
+  Dashboard: () => import('./pages/Dashboard').then((page) => ({ default: page.Dashboard })),
+  Dashboards: () => import('./pages/Dashboards').then((page) => ({ default: page.Dashboards })),
+  Device: () => import('./pages/Device').then((page) => ({ default: page.Device })),
+  Devices: () => import('./pages/Devices').then((page) => ({ default: page.Devices })),
+  Events: () => import('./pages/Events').then((page) => ({ default: page.Events })),
+  History: () => import('./pages/History').then((page) => ({ default: page.History })),
+  KindPage: () => import('./pages/Kind').then((page) => ({ default: page.KindPage })),
+  NewDevice: () => import('./pages/NewDevice').then((page) => ({ default: page.NewDevice })),
+  Join: () => import('./pages/Join').then((page) => ({ default: page.Join })),
+  Overview: () => import('./pages/Overview').then((page) => ({ default: page.Overview })),
+  People: () => import('./pages/People').then((page) => ({ default: page.People })),
+  RulePage: () => import('./pages/RulePage').then((page) => ({ default: page.RulePage })),
+  Settings: () => import('./pages/Settings').then((page) => ({ default: page.Settings })),
+  Wall: () => import('./pages/Wall').then((page) => ({ default: page.Wall })),
+  SignIn: () => import('./pages/SignIn').then((page) => ({ default: page.SignIn })),
+};
+
+/** Which page an address opens, so that its file is fetched while it is still found out who is signed in. */
+const FIRST: [RegExp, keyof typeof pages][] = [
+  [/^\/$/, 'Overview'],
+  [/^\/dashboards\/\d+\/wall$/, 'Wall'],
+  [/^\/dashboards\/\d+$/, 'Dashboard'],
+  [/^\/dashboards$/, 'Dashboards'],
+  [/^\/devices\/[^/]+/, 'Device'],
+  [/^\/devices$/, 'Devices'],
+  [/^\/history$/, 'History'],
+  [/^\/events$/, 'Events'],
+];
+
+export function fetchFirst(path: string): void {
+  const found = FIRST.find(([pattern]) => pattern.test(path));
+  if (found !== undefined) void pages[found[1]]().catch(() => undefined);
+}

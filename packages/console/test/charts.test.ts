@@ -1,0 +1,112 @@
+import { shifted, zoomed } from '../src/charts/gestures';
+import { gapsIn, measure, partOf, type ChartColumns } from '../src/charts/lines';
+import { boundsOf, calendarPeriods, fixedPeriod, goingLike, periodOf, PERIODS } from '../src/charts/period';
+import { chartCsv, chartSvg } from '../src/charts/saving';
+import type { ChartLine } from '../src/charts/chartLine';
+
+const HOUR = 3_600_000;
+const columns = (values: (number | null)[], stepS = 60): ChartColumns => ({
+  times: values.map((_, i) => i * stepS),
+  values,
+  low: values,
+  high: values,
+});
+const line = (values: (number | null)[], more: Partial<ChartLine> = {}): ChartLine => ({
+  label: 'Level',
+  unit: 'mm',
+  colour: null,
+  stepped: false,
+  columns: columns(values),
+  ...more,
+});
+
+describe('periods', () => {
+  it('are found by what the address says, also ones that stand still; nonsense is none', () => {
+    expect(periodOf('7d')).toBe(PERIODS[3]);
+    expect(periodOf('1000-61000')).toMatchObject({ ms: 60_000, until: 61_000 });
+    for (const text of ['', 'soon', '61000-1000', '5-5', '1-99999999999999999', '-1-5', '1e3-2e3'])
+      expect(periodOf(text)).toBeNull();
+    expect(boundsOf(fixedPeriod(0, HOUR), 9e12)).toEqual({ from: 0, to: HOUR });
+    expect(boundsOf(PERIODS[1], HOUR * 5)).toEqual({ from: HOUR * 4, to: HOUR * 5 });
+    expect(goingLike(50 * 60_000).key).toBe('1h');
+  });
+
+  it('of the calendar are whole days, weeks and months that meet', () => {
+    const [today, yesterday, week, lastWeek, month, lastMonth] = calendarPeriods(
+      new Date(2026, 2, 29, 12).getTime(),
+    ).map((one) => boundsOf(one, 0));
+    expect(yesterday!.to).toBe(today!.from);
+    expect(lastWeek!.to).toBe(week!.from);
+    expect(lastMonth!.to).toBe(month!.from);
+    expect(new Date(week!.from).getDay()).toBe(1);
+    expect(new Date(month!.to).getDate()).toBe(1);
+  });
+
+  it('are moved and made wider around a place, within what is kept', () => {
+    expect(shifted({ from: 0, to: 100 }, 0.5)).toEqual({ from: 50, to: 150 });
+    expect(zoomed({ from: 0, to: 100_000 }, 0.5, 0.5)).toEqual({ from: 25_000, to: 75_000 });
+    expect(zoomed({ from: 0, to: 2000 }, 0.001, 0)).toEqual({ from: 0, to: 1000 });
+    expect(zoomed({ from: 0, to: HOUR }, 1e12, 1).to - zoomed({ from: 0, to: HOUR }, 1e12, 1).from).toBe(
+      3650 * 24 * HOUR,
+    );
+  });
+});
+
+describe('between two markers', () => {
+  it('tells the change, how fast it is and the mean over time, whichever was set first', () => {
+    const found = measure(columns([0, 10, 20, 20], 900), 0, 2700, 30);
+    expect(found).toMatchObject({ delta: 20, mean: (5 + 15 + 20) / 3 });
+    expect(found!.perHour).toBeCloseTo(20 / 0.75);
+    expect(measure(columns([0, 10, 20, 20], 900), 2700, 0, 30)).toEqual(found);
+  });
+
+  it('tells nothing where there is no reading near, or both are one', () => {
+    expect(measure(columns([1, null, 3]), 0, 60, 10)).toBeNull();
+    expect(measure(columns([1, 2]), 0, 0, 10)).toBeNull();
+    expect(measure(columns([]), 0, 60, 10)).toBeNull();
+  });
+
+  it('a gap does not count for the mean', () => {
+    const gappy: ChartColumns = {
+      times: [0, 10, 10.001, 1000, 1010],
+      values: [5, 5, null, 50, 50],
+      low: [],
+      high: [],
+    };
+    expect(measure(gappy, 0, 1010, 5)!.mean).toBeCloseTo((5 * 10 + 50 * 10) / 20);
+    expect(gapsIn(gappy)).toEqual([[10_000, 1_000_000]]);
+  });
+});
+
+describe('what is saved of a chart', () => {
+  const chart = {
+    title: 'Level <b>',
+    from: 0,
+    to: 120_000,
+    lines: [
+      line([1, 2, 3, 4]),
+      line([10, null, 30], { label: '=cmd, "x"', unit: '%' }),
+      line([9, 9, 9], { hidden: true, label: 'Hidden' }),
+    ],
+  };
+
+  it('is a row a time and a column a line, of what is seen only, and no formula for a spreadsheet', () => {
+    expect(chartCsv(chart).split('\r\n')).toEqual([
+      `time,Level (mm),"'=cmd, ""x"" (%)"`,
+      '1970-01-01T00:00:00.000Z,1,10',
+      '1970-01-01T00:01:00.000Z,2,',
+      '1970-01-01T00:02:00.000Z,3,30',
+      '',
+    ]);
+    expect(partOf(columns([1, 2, 3, 4]), 60, 120).values).toEqual([2, 3]);
+  });
+
+  it('is a drawing that holds no markup of a name, with a scale for each unit', () => {
+    const svg = chartSvg(chart);
+    expect(svg).toContain('Level &lt;b&gt;');
+    expect(svg).not.toContain('Hidden');
+    expect(svg.match(/<path /g)).toHaveLength(2);
+    expect(svg).not.toMatch(/NaN|Infinity|undefined/);
+    expect(chartSvg({ ...chart, lines: [line([])] })).not.toMatch(/NaN|Infinity/);
+  });
+});

@@ -1,0 +1,193 @@
+import type { Browser, Page } from 'playwright-core';
+import type { Client } from '@peatmoor/contract';
+import { signedInPage, startBrowser } from '../../../test/support/browser';
+import {
+  DIPWELL,
+  newPerson,
+  post,
+  startService,
+  until,
+  type Person,
+  type TestService,
+} from '../../../test/support/service';
+
+jest.setTimeout(180_000);
+
+// The pages of devices, several devices at once, the overview in groups, and what a person sets for themselves.
+let service: TestService;
+let person: Person;
+let client: Client;
+let browser: Browser;
+let page: Page;
+let faults: string[];
+let kindId: number;
+const tokens: string[] = [];
+
+beforeAll(async () => {
+  service = await startService();
+  person = await newPerson(service);
+  ({ client } = person);
+  for (const [i, name] of ['North', 'South', 'East', 'West'].entries()) {
+    const made = await client.call('createDevice', {
+      body: {
+        name: `Dipwell ${name}`,
+        labels: i < 2 ? ['moss'] : [],
+        ...(i === 0 ? { newKind: DIPWELL } : { kindId }),
+      } as never,
+    });
+    ({ kindId } = made.device);
+    tokens.push(made.token);
+    if (i < 3) await post(service, made.token, { level: -100 - i });
+  }
+  browser = await startBrowser();
+  ({ page, faults } = await signedInPage(browser, service.url, person));
+});
+afterAll(async () => {
+  await browser?.close();
+  await service?.stop();
+});
+
+const line = (id: string) => page.locator(`[data-line="${id}"]`);
+const lines = (): Promise<(string | null)[]> =>
+  page.locator('[data-line]').evaluateAll((all) => all.map((one) => one.getAttribute('data-line')));
+
+it('the list has newest values, labels and states in each row, and is found and ordered', async () => {
+  await page.goto(`${service.url}/devices`);
+  await line('dipwell-north').getByText('-100 mm').waitFor();
+  await line('dipwell-north').getByText('moss').waitFor();
+  await line('dipwell-west').getByText('Connect it now').waitFor();
+  await page.getByLabel('Find', { exact: true }).fill('moss south');
+  await until(async () => String(await lines()) === 'dipwell-south');
+  expect(page.url()).toContain('find=moss');
+  await page.getByLabel('Find', { exact: true }).fill('never');
+  await until(async () => String(await lines()) === 'dipwell-west');
+  await page.getByLabel('Find', { exact: true }).fill('nothing like it');
+  await page.getByText('No device fits.').waitFor();
+  await page.getByLabel('Find', { exact: true }).fill('');
+  await page.getByLabel('Order').click();
+  await page.getByRole('option', { name: 'by name' }).click();
+  await until(async () => String(await lines()) === 'dipwell-east,dipwell-north,dipwell-south,dipwell-west');
+  await post(service, tokens[2]!, { level: -77 });
+  await line('dipwell-east').getByText('-77 mm').waitFor();
+});
+
+it('several are labelled, moved and deleted at once; what would be lost is said first', async () => {
+  await page.getByLabel('Choose Dipwell East').check();
+  await page.getByLabel('Choose Dipwell West').check();
+  const several = page.locator('[data-several]');
+  await several.getByText('2 devices chosen').waitFor();
+  await several.getByLabel('Label').fill('Edge');
+  await several.getByRole('button', { name: 'Put it on' }).click();
+  await line('dipwell-east').getByText('edge').waitFor();
+  await line('dipwell-west').getByText('edge').waitFor();
+  const other = await client.call('createKind', { body: { title: 'Bare' } });
+  await page.reload();
+  await page.getByLabel('Choose Dipwell East').check();
+  await several.getByLabel('Move to the kind').click();
+  await page.getByRole('option', { name: 'Bare' }).click();
+  await page
+    .getByRole('dialog')
+    .getByText(/Would be deleted: 2 readings of level on/)
+    .waitFor();
+  await page.getByRole('dialog').getByRole('button', { name: 'Leave it' }).click();
+  await page.getByRole('dialog').waitFor({ state: 'hidden' });
+  expect((await client.call('readDevice', { params: { device: 'dipwell-east' } })).kindId).toBe(kindId);
+  await client.call('deleteKind', { params: { kind: other.id } });
+  await several.getByRole('button', { name: 'Choose none' }).click();
+  await page.getByLabel('Choose Dipwell West').check();
+  await several.getByRole('button', { name: 'Delete' }).click();
+  await page.getByRole('dialog').getByText('Dipwell West').waitFor();
+  await page.getByRole('dialog').getByRole('button', { name: 'Delete them' }).click();
+  await until(async () => (await client.call('listDevices')).length === 3);
+});
+
+it('a new device opens on connecting it, keeps its token over a reload, and stays there with its first reading', async () => {
+  await page.goto(`${service.url}/devices/new?kind=${kindId}`);
+  await page.getByLabel('Name').fill('Dipwell Mill');
+  await page.getByRole('button', { name: 'Register and get its token' }).click();
+  const token = (await page.locator('pre').first().innerText()).trim();
+  await page.getByRole('button', { name: 'Connect the device' }).click();
+  await page.getByText(`Bearer ${token}`).waitFor();
+  await page.reload();
+  await page.getByText(`Bearer ${token}`).waitFor();
+  await post(service, token, { level: -5 });
+  await page.locator('[data-proof="done"]').waitFor();
+  await page.getByRole('region', { name: 'Arrivals' }).getByText('-5 mm').waitFor();
+  await page.getByRole('button', { name: 'Put the token away' }).click();
+  await page.getByText('Bearer PASTE-THE-DEVICE-TOKEN-HERE').waitFor();
+  await page.reload();
+  await page.getByRole('region', { name: 'Newest readings' }).getByText('-5').waitFor();
+  expect(await page.evaluate(() => JSON.stringify({ ...sessionStorage, ...localStorage }))).not.toContain(
+    token,
+  );
+});
+
+it('each page of a device has an address; notes and events stand on the first', async () => {
+  for (const [part, region] of [
+    ['arrivals', 'Arrivals'],
+    ['connect', 'Connect it'],
+    ['right', 'Make values right'],
+    ['data', 'Its data'],
+    ['about', 'Tokens'],
+  ]) {
+    await page.goto(`${service.url}/devices/dipwell-north/${part}`);
+    await page.getByRole('region', { name: region!, exact: true }).waitFor();
+  }
+  await page.goto(`${service.url}/devices/dipwell-north`);
+  await page.getByRole('button', { name: 'Write a note' }).click();
+  await page.getByLabel('What happened').fill('Sensor cleaned');
+  await page.getByLabel('When').fill('2099-01-01T00:00:00');
+  await page.getByRole('button', { name: 'Write it' }).click();
+  await page.getByText('Lies ahead').waitFor();
+  await page.getByLabel('When').fill('2026-01-01T00:00:00');
+  await page.getByRole('button', { name: 'Write it' }).click();
+  await page.getByRole('region', { name: 'Notes' }).getByText('Sensor cleaned').waitFor();
+  await page.getByRole('button', { name: 'Delete the note “Sensor cleaned”' }).click();
+  await page.getByText('None yet: sensor cleaned').waitFor();
+});
+
+it('the overview stands together by kind or label', async () => {
+  for (let i = 0; i < 4; i++)
+    await client.call('createDevice', {
+      body: { name: `Other ${i}`, newKind: { title: `Kind ${i}`, streams: [] } } as never,
+    });
+  await page.goto(service.url);
+  await page.getByLabel('Together').click();
+  await page.getByRole('option', { name: 'those of one label' }).click();
+  await page.getByRole('heading', { name: 'moss' }).waitFor();
+  await page.getByRole('heading', { name: 'without a label' }).waitFor();
+  await until(() => page.url().includes('group=label'));
+});
+
+it('a person has a name, a first page and a password of their own; the workspace a clock and a place', async () => {
+  await page.goto(`${service.url}/settings`);
+  await page.getByLabel('Your name').fill('Keeper');
+  await page.getByLabel('Its name').fill('North moss');
+  await page.getByLabel('Where it is, degrees north and east').fill('nowhere');
+  await page.getByLabel('Your password now').fill('not it at all');
+  await page.getByText('A location such as').waitFor();
+  await page.getByLabel('Where it is, degrees north and east').fill('53.42, -1.86');
+  await page.getByLabel('The new one').fill('heather and sphagnum');
+  await page.getByRole('button', { name: 'Change the password' }).click();
+  await page.getByText('Is not right').waitFor();
+  await page.getByLabel('Your password now').fill(person.password);
+  await page.getByRole('button', { name: 'Change the password' }).click();
+  await page.getByText('You were signed out everywhere else.').waitFor();
+  await page.getByLabel('Time zone of its timetables').fill('Dublin');
+  await page.getByRole('option', { name: 'Europe/Dublin' }).click();
+  await until(async () =>
+    (await page.request.get(`${service.url}/api/me`).then((answer) => answer.text())).includes('Dublin'),
+  );
+  await page.reload();
+  await page.getByText('Keeper, ').waitFor();
+  await page.getByText('owner of North moss').waitFor();
+  expect(await page.getByLabel('Where it is, degrees north and east').inputValue()).toBe('53.42, -1.86');
+  expect(await page.getByLabel('Time zone of its timetables').inputValue()).toBe('Europe/Dublin');
+  // The other session of the same person is over.
+  const refused = await client.call('me').then(
+    () => null,
+    (error: Error) => error.message,
+  );
+  expect(refused).toMatch(/Sign in/);
+  expect(faults).toEqual([]);
+});

@@ -1,0 +1,2 @@
+export * from './timetable';
+export * from './sun';
