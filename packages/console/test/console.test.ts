@@ -161,11 +161,18 @@ it('a second window sees a change at once, and what it made from an older versio
   const other = await newPage();
   await other.goto(page.url());
   await widgets(other).first().waitFor();
+  // The answer to the first window comes long after the second one was told.
+  await page.route('**/api/dashboards/*', async (route) => {
+    const answer = await route.fetch();
+    await new Promise((resolve) => setTimeout(resolve, 1000));
+    await route.fulfill({ response: answer });
+  });
   await page.getByRole('button', { name: 'Edit' }).click();
   await page.getByLabel('Title').first().fill('North');
   await page.locator('[data-kept="kept"]').waitFor();
   await other.getByText('Warden changed this dashboard just now').waitFor();
   await other.getByRole('heading', { name: 'North' }).waitFor();
+  await page.unrouteAll({ behavior: 'wait' });
   await page.getByRole('button', { name: 'Done' }).click();
   await other.close();
 });
