@@ -1,6 +1,6 @@
 // Builds every program into its dist folder: node programs with esbuild, the console with Vite.
 import { createHash } from 'node:crypto';
-import { existsSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { brotliCompressSync, gzipSync } from 'node:zlib';
@@ -93,6 +93,18 @@ async function makeWorker(folder) {
   for (const warning of warnings) process.stderr.write(`${warning}\n`);
 }
 
+/** The bundled font as drawings on the service need it: the same letters, unpacked (OpenType). */
+async function makeFont() {
+  const { decompress } = (await import('wawoff2')).default;
+  const folder = path.join(root, 'packages/server/assets');
+  const font = path.join(
+    root,
+    'node_modules/@fontsource-variable/atkinson-hyperlegible-next/files/atkinson-hyperlegible-next-latin-wght-normal.woff2',
+  );
+  mkdirSync(folder, { recursive: true });
+  writeFileSync(path.join(folder, 'atkinson.ttf'), await decompress(readFileSync(font)));
+}
+
 /** npm packages stay outside the bundles; only our own packages are bundled. */
 function outsidePackages() {
   const names = new Set();
@@ -127,6 +139,7 @@ export async function buildIfChanged(say) {
     external: outsidePackages(),
     logLevel: 'warning',
   });
+  await makeFont();
   if (existsSync(path.join(root, 'packages/console/vite.config.ts'))) {
     const vite = await import('vite');
     await vite.build({ root: path.join(root, 'packages/console'), logLevel: 'warn' });

@@ -1,83 +1,65 @@
 import { Command } from 'commander';
-import { showReading, watched } from '@peatmoor/core';
-import type { Event } from '@peatmoor/contract';
-import { kindByName } from './kindByName';
+import { showDuration, showReading, watched } from '@peatmoor/core';
+import type { Client, Event, Mute, Rule, TrialResult } from '@peatmoor/contract';
 import { print, readCount, readDuration, readNumber, say, showTime, table } from './output';
+import { ruleOf, withRuleOptions, type RuleOptions } from './ruleOptions';
 import { signedInClient, UsageError } from './settings';
 
-interface NewRuleOptions {
-  device?: string;
-  kind?: string;
-  above?: string;
-  raised?: boolean;
-  notConfirmed?: boolean;
-  below?: string;
-  for: string;
-  back?: string;
-  backFor: string;
-  email?: string[];
-  severity: string;
-  title?: string;
+/** What of a rule is sent back when it is changed. */
+function bodyOf({ id: _id, sentence: _sentence, openEvents: _open, version: _version, ...body }: Rule) {
+  return body;
 }
 
-/** rule new|list|show|delete and event list|acknowledge|close */
+/** rule new|list|show|change|delete|try|mute and event list|show|acknowledge|close */
 export function ruleCommands(program: Command): void {
   const rule = program
     .command('rule')
-    .description('event rules: when a value crosses a limit, for how long, and who is alerted');
-  rule
-    .command('new <stream>')
-    .description('make an event rule on a device or a whole kind')
-    .option('--device <device>', 'watch one device')
-    .option('--kind <kind>', 'watch every device of a kind')
-    .option('--above <limit>', 'opens when the value is above')
-    .option('--raised', 'the device opens and closes it itself, by the key given instead of a datastream')
-    .option('--not-confirmed', 'opens when what must follow this control is not measured in its time')
-    .option('--below <limit>', 'opens when the value is below')
-    .option('--for <time>', 'only after it stayed so for', '0s')
-    .option('--back <limit>', 'closes when the value is back at')
-    .option('--back-for <time>', 'and stayed so for', '0s')
-    .option('--email <email...>', 'who is alerted')
-    .option('--severity <severity>', 'notice, warning or urgent', 'warning')
-    .option('--title <title>', 'a name for it')
+    .description('event rules: when something is so, for how long, and who is alerted');
+  withRuleOptions(
+    rule.command('new [stream]').description('make an event rule on a device, a kind or a label'),
+  )
     .addHelpText(
       'after',
-      '\nExample:\n  peatmoor rule new water_level --kind Dipwell --below -300 --for 10min --back -280 --email warden@quillmere.example',
+      `
+Examples:
+  peatmoor rule new water_level --kind Dipwell --below -300 --for 10min --back -280 --email warden@quillmere.example
+  peatmoor rule new rain --device rain-top --sum ">8" --within 1h --set sluice-mill/opening=60
+  peatmoor rule new battery --label bog --silent 30min --remind 2h --role owner`,
     )
-    .action(async (stream: string, options: NewRuleOptions, command: Command) => {
-      const { above, below, raised, notConfirmed } = options;
-      if ([above, below, raised, notConfirmed].filter((one) => one !== undefined).length !== 1)
-        throw new UsageError('Give one of --above, --below, --raised and --not-confirmed.');
-      if ((options.device === undefined) === (options.kind === undefined))
-        throw new UsageError('Give one of --device and --kind.');
+    .action(async (stream: string | undefined, options: RuleOptions, command: Command) => {
       const client = signedInClient();
-      const limit = readNumber(options.above ?? options.below ?? '0', 'The limit');
-      const comparison = raised
-        ? 'raised'
-        : notConfirmed
-          ? 'not-confirmed'
-          : above === undefined
-            ? 'below'
-            : 'above';
-      const made = await client.call('createRule', {
-        body: {
-          title:
-            options.title ??
-            (raised ? stream : notConfirmed ? `${stream} not confirmed` : `${stream} ${comparison} ${limit}`),
-          severity: options.severity as 'warning',
-          deviceId: options.device ?? null,
-          kindId: options.kind === undefined ? null : (await kindByName(client, options.kind)).id,
-          stream,
-          comparison,
-          limit,
-          holdMs: readDuration(options.for),
-          closeLimit: options.back === undefined ? null : readNumber(options.back, '--back'),
-          closeHoldMs: readDuration(options.backFor),
-          emails: options.email ?? [],
-        },
-      });
+      const made = await client.call('createRule', { body: await ruleOf(client, stream, options) });
       print(command, made, (one) => `Rule ${one.id} is made. ${one.sentence}`);
     });
+  withRuleOptions(
+    rule
+      .command('try [stream]')
+      .description('run a rule over the past: one that is there (--rule), or one said here'),
+  )
+    .option('--rule <rule>', 'number of a rule that is there')
+    .option('--last <time>', 'over how long', '7d')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  peatmoor rule try --rule 2 --last 30d\n  peatmoor rule try water_level --device dipwell-north --below -300 --for 10min',
+    )
+    .action(
+      async (
+        stream: string | undefined,
+        options: RuleOptions & { rule?: string; last: string },
+        command: Command,
+      ) => {
+        const client = signedInClient();
+        const body =
+          options.rule === undefined
+            ? await ruleOf(client, stream, options)
+            : bodyOf(await client.call('readRule', { params: { rule: options.rule } }));
+        const to = Date.now();
+        const from = to - readDuration(options.last);
+        const result = await client.call('tryRule', { body: { rule: body, from, to } });
+        const show = await valuesOf(client, body);
+        print(command, result, (one) => trialText(one, options.last, show));
+      },
+    );
   rule
     .command('list')
     .description('all event rules')
@@ -87,7 +69,7 @@ export function ruleCommands(program: Command): void {
       print(command, rules, (list) =>
         table(
           ['rule', 'severity', 'open', 'sentence'],
-          list.map((one) => [one.id, one.severity, one.openEvents, one.sentence]),
+          list.map((one) => [one.id, one.active ? one.severity : 'off', one.openEvents, one.sentence]),
           'No event rules yet.',
         ),
       );
@@ -97,12 +79,21 @@ export function ruleCommands(program: Command): void {
     .description('one event rule')
     .addHelpText('after', '\nExample:\n  peatmoor rule show 1')
     .action(async (id: string, _options: unknown, command: Command) => {
-      const one = await signedInClient().call('readRule', { params: { rule: id } });
-      print(command, one, ({ title, severity, sentence, emails, active, openEvents }) =>
+      const client = signedInClient();
+      const one = await client.call('readRule', { params: { rule: id } });
+      const alerted = await alertedBy(client, one);
+      print(command, one, ({ title, severity, sentence, active, openEvents, repeatMs, actions }) =>
         [
           `${title} (${severity}${active ? '' : ', switched off'})`,
           sentence,
-          `Alerts: ${emails.join(', ') || 'nobody'}. Open events: ${openEvents}.`,
+          `Alerts: ${alerted || 'nobody'}. Open events: ${openEvents}.`,
+          ...(repeatMs === null
+            ? []
+            : [`Reminds every ${showDuration(repeatMs)} until it is acknowledged or closed.`]),
+          ...actions.map(
+            ({ on, deviceId, stream, value }) =>
+              `When it ${on === 'opened' ? 'opens' : 'closes'}: ${stream} of ${deviceId ?? 'the device'} is wanted to be ${value}.`,
+          ),
         ].join('\n'),
       );
     });
@@ -110,27 +101,44 @@ export function ruleCommands(program: Command): void {
     .command('change <rule>')
     .description('switch an event rule on or off, or change its limit')
     .option('--limit <limit>', 'new limit')
+    .option(
+      '--own <device=limit...>',
+      'a limit of its own for single devices; device=off leaves it out, device= takes that back',
+    )
     .option('--on', 'switch it on')
     .option('--off', 'switch it off')
-    .addHelpText('after', '\nExample:\n  peatmoor rule change 1 --off')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  peatmoor rule change 1 --off\n  peatmoor rule change 2 --own dipwell-north=-320',
+    )
     .action(
-      async (id: string, options: { limit?: string; on?: boolean; off?: boolean }, command: Command) => {
+      async (
+        id: string,
+        options: { limit?: string; own?: string[]; on?: boolean; off?: boolean },
+        command: Command,
+      ) => {
         const client = signedInClient();
-        const {
-          id: _id,
-          sentence: _sentence,
-          openEvents: _open,
-          version,
-          ...before
-        } = await client.call('readRule', { params: { rule: id } });
+        const before = await client.call('readRule', { params: { rule: id } });
+        const own = new Map(before.own.map((one) => [one.deviceId, one]));
+        for (const text of options.own ?? []) {
+          const [device = '', value = ''] = text.split('=');
+          if (value === '') own.delete(device);
+          else
+            own.set(device, {
+              deviceId: device,
+              leftOut: value === 'off',
+              limit: value === 'off' ? null : readNumber(value, '--own'),
+            });
+        }
         const body = {
-          ...before,
-          limit: options.limit === undefined ? before.limit : readNumber(options.limit, '--limit'),
+          ...bodyOf(before),
+          ...(options.limit !== undefined && { limit: readNumber(options.limit, '--limit') }),
+          own: [...own.values()],
           active: options.on ? true : options.off ? false : before.active,
         };
         print(
           command,
-          await client.call('changeRule', { params: { rule: id }, body, ifVersion: version }),
+          await client.call('changeRule', { params: { rule: id }, body, ifVersion: before.version }),
           (one) => `${one.active ? '' : 'Switched off: '}${one.sentence}`,
         );
       },
@@ -143,44 +151,229 @@ export function ruleCommands(program: Command): void {
       await signedInClient().call('deleteRule', { params: { rule: id } });
       say(`Rule ${id} is deleted.`);
     });
+  rule
+    .command('mute')
+    .description(
+      'send no alerts from a device, kind, label or rule for some time; without a target, list what is muted',
+    )
+    .option('--device <device>', 'of a device')
+    .option('--kind <number>', 'of a kind')
+    .option('--label <label>', 'of every device with a label')
+    .option('--rule <rule>', 'of a rule')
+    .option('--for <time>', 'for so long', '1h')
+    .option('--because <reason>', 'why')
+    .option('--end', 'end the mute')
+    .addHelpText(
+      'after',
+      '\nExample:\n  peatmoor rule mute --device sluice-mill --for 2h --because "new gate"',
+    )
+    .action(
+      async (
+        options: {
+          device?: string;
+          kind?: string;
+          label?: string;
+          rule?: string;
+          for: string;
+          because?: string;
+          end?: boolean;
+        },
+        command: Command,
+      ) => {
+        const client = signedInClient();
+        const sorts = (['device', 'kind', 'label', 'rule'] as const).filter(
+          (one) => options[one] !== undefined,
+        );
+        const mutes = await client.call('listMutes');
+        if (sorts.length === 0) return print(command, mutes, muteTable);
+        if (sorts.length > 1) throw new UsageError('Give one of --device, --kind, --label and --rule.');
+        const sort = sorts[0]!;
+        const target = options[sort]!;
+        if (options.end) {
+          const found = mutes.find((one) => one.sort === sort && one.target === target);
+          if (found === undefined) throw new UsageError(`The ${sort} ${target} is not muted.`);
+          await client.call('unmute', { params: { mute: found.id } });
+          return say(`The ${sort} ${target} alerts again.`);
+        }
+        const until = Date.now() + readDuration(options.for);
+        const made = await client.call('mute', {
+          body: { sort, target, until, reason: options.because ?? '' },
+        });
+        print(
+          command,
+          made,
+          (one) => `No alerts from the ${one.sort} ${one.target} until ${showTime(one.until)}.`,
+        );
+      },
+    );
+  eventCommands(program);
+}
 
+function muteTable(mutes: Mute[]): string {
+  return table(
+    ['muted', 'which', 'until', 'by', 'why'],
+    mutes.map((one) => [one.sort, one.target, showTime(one.until), one.madeBy, one.reason]),
+    'Nothing is muted.',
+  );
+}
+
+/** Who is alerted by a rule, in words. */
+async function alertedBy(client: Client, { people, roles, emails, webhooks }: Rule): Promise<string> {
+  const members = people.length === 0 ? [] : await client.call('listPeople');
+  const hooks = webhooks.length === 0 ? [] : await client.call('listWebhooks');
+  return [
+    ...people.map((id) => members.find((one) => one.id === `person-${id}`)?.name ?? 'somebody who left'),
+    ...roles.map((role) => `every ${role}`),
+    ...emails,
+    ...webhooks.map((id) => `webhook ${hooks.find((one) => one.id === id)?.title ?? id}`),
+  ].join(', ');
+}
+
+/** How values of what a rule watches are written. */
+async function valuesOf(
+  client: Client,
+  about: { deviceId?: string | null; kindId?: number | null; stream?: string },
+): Promise<(value: number | null) => string> {
+  const { stream } = watched(
+    { deviceId: about.deviceId ?? null, kindId: about.kindId ?? null, stream: about.stream ?? '' },
+    await client.call('listDevices'),
+    await client.call('listKinds'),
+  );
+  return (value) => (value === null ? '' : stream === undefined ? String(value) : showReading(stream, value));
+}
+
+function trialText(
+  { count, openMs, readings, devices, events, suggested, lowest, highest }: TrialResult,
+  last: string,
+  show: (value: number | null) => string,
+): string {
+  const where = devices === 1 ? '' : ` on ${devices} devices`;
+  const lines = [
+    count === 0
+      ? `It would not have opened in the last ${last}${where} (${readings} readings).`
+      : `It would have opened ${count === 1 ? 'once' : `${count} times`} in the last ${last}${where}, ${showDuration(openMs)} in all (${readings} readings).`,
+    ...(lowest === null ? [] : [`Seen: ${show(lowest)} to ${show(highest)}.`]),
+    ...(suggested === null ? [] : [`A limit that was crossed seldom: ${show(suggested)}.`]),
+  ];
+  if (events.length === 0) return lines.join('\n');
+  return [
+    ...lines,
+    '',
+    table(
+      ['device', 'opened', 'for', 'at', 'furthest'],
+      events
+        .slice(0, 20)
+        .map((one) => [
+          one.deviceId,
+          showTime(one.openedAt),
+          one.closedAt === null ? 'still open' : showDuration(one.closedAt - one.openedAt),
+          show(one.value),
+          show(one.extreme),
+        ]),
+      '',
+    ),
+    ...(count > 20 ? [`… and ${count - 20} before.`] : []),
+  ].join('\n');
+}
+
+function eventCommands(program: Command): void {
   const event = program.command('event').description('what happened: events, open and closed');
   event
     .command('list')
     .description('events, newest first')
     .option('--device <device>', 'of one device only')
+    .option('--rule <rule>', 'of one rule only')
+    .option('--label <label>', 'of devices with a label')
+    .option('--severity <severity>', 'notice, warning or urgent')
+    .option('--state <state>', 'open, unacknowledged or closed')
+    .option('--text <text>', 'with this in title, device or remark')
+    .option('--since <time>', 'opened within the last, such as 24h')
     .option('--last <count>', 'how many', '20')
-    .addHelpText('after', '\nExample:\n  peatmoor event list --device sluice-mill')
-    .action(async (options: { device?: string; last: string }, command: Command) => {
-      const client = signedInClient();
-      const events = await client.call('listEvents', {
-        query: {
-          limit: readCount(options.last, '--last'),
-          ...(options.device !== undefined && { device: options.device }),
+    .addHelpText('after', '\nExample:\n  peatmoor event list --device sluice-mill --state open')
+    .action(
+      async (
+        options: Record<
+          'device' | 'rule' | 'label' | 'severity' | 'state' | 'text' | 'since',
+          string | undefined
+        > & {
+          last: string;
         },
-      });
-      const devices = await client.call('listDevices');
-      const kinds = await client.call('listKinds');
-      const value = (one: Event, what: number): string | null => {
-        const { stream } = watched(one, devices, kinds);
-        return stream === undefined ? null : showReading(stream, what);
-      };
-      print(command, events, (list) =>
-        table(
-          ['event', 'state', 'severity', 'device', 'title', 'opened', 'at', 'furthest', 'closed'],
-          list.map((one) => [
-            one.id,
-            state(one),
-            one.severity,
-            one.deviceId,
-            one.title,
-            showTime(one.openedAt),
-            value(one, one.value),
-            value(one, one.extreme),
-            one.closedAt === null ? null : showTime(one.closedAt),
-          ]),
-          'No events.',
-        ),
+        command: Command,
+      ) => {
+        const client = signedInClient();
+        const { last, since, rule, severity, state: inState, ...texts } = options;
+        const events = await client.call('listEvents', {
+          query: {
+            limit: readCount(last, '--last'),
+            ...(since !== undefined && { from: Date.now() - readDuration(since) }),
+            ...(rule !== undefined && { rule: readNumber(rule, '--rule') }),
+            ...(severity !== undefined && { severity: severity as 'warning' }),
+            ...(inState !== undefined && { state: inState as 'open' }),
+            ...texts,
+          },
+        });
+        const value = await eventValues(client);
+        print(command, events, (list) =>
+          table(
+            ['event', 'state', 'severity', 'device', 'title', 'opened', 'at', 'furthest', 'closed'],
+            list.map((one) => [
+              one.id,
+              state(one),
+              one.severity,
+              one.deviceId,
+              one.title,
+              showTime(one.openedAt),
+              value(one, one.value),
+              value(one, one.extreme),
+              one.closedAt === null ? null : showTime(one.closedAt),
+            ]),
+            'No events.',
+          ),
+        );
+      },
+    );
+  event
+    .command('show <event>')
+    .description('one event and all that happened: alerts, each try, who acknowledged')
+    .addHelpText('after', '\nExample:\n  peatmoor event show 12')
+    .action(async (id: string, _options: unknown, command: Command) => {
+      const client = signedInClient();
+      const one = await client.call('readEvent', { params: { event: id } });
+      const value = await eventValues(client);
+      print(command, one, (it) =>
+        [
+          `${it.title} (${it.severity}, ${state(it)})`,
+          it.sentence,
+          `${showTime(it.openedAt)}  opened${it.value === null ? '' : ` at ${value(it, it.value)}`}`,
+          ...(it.acknowledgedAt === null
+            ? []
+            : [
+                `${showTime(it.acknowledgedAt)}  acknowledged by ${it.acknowledgedBy}${it.remark && `: ${it.remark}`}`,
+              ]),
+          ...(it.closedAt === null
+            ? []
+            : [
+                `${showTime(it.closedAt)}  closed${it.closedBy && ` by ${it.closedBy}`}, after ${showDuration(it.closedAt - it.openedAt)}`,
+              ]),
+          '',
+          table(
+            ['alert', 'of', 'to', 'by', 'state', 'when', 'what was said'],
+            it.alerts.map((alert) => [
+              alert.id,
+              alert.phase,
+              alert.recipient,
+              alert.channel,
+              alert.state,
+              showTime(alert.at ?? alert.queuedAt),
+              alert.error || (it.tries.filter(({ alertId }) => alertId === alert.id).at(-1)?.outcome ?? ''),
+            ]),
+            'Nobody was alerted.',
+          ),
+          ...it.commands.map(
+            (wanted) =>
+              `${showTime(wanted.at)}  ${wanted.stream} of ${wanted.deviceId} wanted to be ${wanted.value}: ${wanted.state}`,
+          ),
+        ].join('\n'),
       );
     });
   for (const [verb, call, done] of [
@@ -190,14 +383,24 @@ export function ruleCommands(program: Command): void {
     event
       .command(`${verb} <event>`)
       .description(`${verb} an event`)
+      .option('--remark <text>', 'what is to be said of it')
       .addHelpText('after', `\nExample:\n  peatmoor event ${verb} 12`)
-      .action(async (id: string, _options: unknown, command: Command) => {
+      .action(async (id: string, { remark = '' }: { remark?: string }, command: Command) => {
         print(
           command,
-          await signedInClient().call(call, { params: { event: id } }),
+          await signedInClient().call(call, { params: { event: id }, body: { remark } }),
           (one) => `Event ${one.id} is ${done}.`,
         );
       });
+}
+
+async function eventValues(client: Client): Promise<(one: Event, value: number | null) => string | null> {
+  const devices = await client.call('listDevices');
+  const kinds = await client.call('listKinds');
+  return (one, value) => {
+    const { stream } = watched(one, devices, kinds);
+    return stream === undefined || value === null ? null : showReading(stream, value);
+  };
 }
 
 function state({ closedAt, acknowledgedAt }: Event): string {

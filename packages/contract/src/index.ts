@@ -12,6 +12,7 @@ export * from './schemas/computing';
 export * from './schemas/commands';
 export * from './schemas/dashboards';
 export * from './schemas/rules';
+export * from './schemas/alerts';
 export * from './schemas/people';
 export * from './schemas/notes';
 export * from './schemas/timetables';

@@ -35,6 +35,16 @@ export type LiveMessage =
   | { type: 'event'; event: Event }
   /** A device that has never connected before is connected. */
   | { type: 'firstOnline'; device: string; name: string; at: number }
+  /** An alert for the open pages of one person; `over` says that what it was about is over. */
+  | {
+      type: 'alert';
+      user: number;
+      event: number | null;
+      severity: Event['severity'];
+      title: string;
+      text: string;
+      over: boolean;
+    }
   | { type: 'changed'; what: ChangedWhat; id?: string | number; by?: string };
 
 /**

@@ -5,12 +5,14 @@ import {
   dueAt,
   QUIET,
   displayOf,
+  readCondition,
   ruleSentence,
   step,
   stepThrough,
   type Condition,
   type RuleState,
   type Transition,
+  type Value,
   watched,
 } from '@peatmoor/core';
 import { stream } from './samples';
@@ -193,17 +195,21 @@ it('alternates opened and closed, in order of time', () => {
 });
 
 it('says a rule as one sentence', () => {
-  const rule: Condition = {
-    comparison: 'below',
-    limit: -300,
-    holdMs: 600_000,
-    closeLimit: -280,
-    closeHoldMs: 0,
-  };
-  expect(ruleSentence(rule, stream(), 'any dipwell')).toBe(
+  const settings = { comparison: 'below', limit: -300, closeLimit: -280 };
+  const said = (show?: (value: Value) => string): string =>
+    ruleSentence(
+      [
+        {
+          condition: readCondition('below', settings)!,
+          spoken: { stream: stream(), key: 'water_level', whom: 'any dipwell', ...(show && { show }) },
+        },
+      ],
+      { join: 'all', holdMs: 600_000, closeHoldMs: 0, hours: null },
+    );
+  expect(said()).toBe(
     'When Water level of any dipwell is below -300 mm for 10 min; closes when back at -280 mm.',
   );
-  expect(ruleSentence(rule, stream(), 'any dipwell', displayOf(stream(), 'imperial').reading)).toBe(
+  expect(said(displayOf(stream(), 'imperial').reading)).toBe(
     'When Water level of any dipwell is below -11.81 in for 10 min; closes when back at -11.02 in.',
   );
 });

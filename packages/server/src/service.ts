@@ -6,7 +6,13 @@ import type { Duplex } from 'node:stream';
 import { LIVE_PATH, type Address } from '@peatmoor/contract';
 import type { Fact } from '@peatmoor/core';
 import type { Logger } from 'pino';
+import { chartOfEvent } from './alerts/chart';
 import { startChannels } from './alerts/channels';
+import { createMailer } from './alerts/channels/email';
+import { startLife } from './alerts/life';
+import { createLinks } from './alerts/links';
+import { startPlanned } from './alerts/planned';
+import { readPushKeys, readSigner } from './alerts/secrets';
 import { startOutbox } from './alerts/outbox';
 import { createApp } from './api/app';
 import { isForeign } from './api/origin';
@@ -37,8 +43,8 @@ import { createVerbs } from './ingest/verbs';
 import { createReport } from './ingest/verbs/report';
 import { createWorkRate } from './ingest/workRate';
 import { openDerivedWriter } from './journal/derived';
-import { beginClock } from './clock';
-import { readMark, readTail } from './journal/tail';
+import { beginClock, now as clockNow } from './clock';
+import { readAway, readMark, readTail } from './journal/tail';
 import { startHeartbeat, startJournalWriter, type Committed } from './journal/writer';
 import { createClaiming } from './definitions/claiming';
 import { createHealth } from './health';
@@ -50,6 +56,8 @@ import { createLiveHub } from './live/hub';
 import { createRegistry } from './registry';
 import { createRaisedEvents } from './rules/raised';
 import { startRuleWorker } from './rules/worker';
+import { startUsual } from './rules/usual';
+import type { EventRow } from './store/models';
 import { openStore, type Store } from './store/store';
 
 export interface Service {
@@ -118,6 +126,9 @@ export async function startService({
     for (const committed of tail.entries) recent.add(committed);
     const times = createTimes(tail.lastAt);
     const journal = await startJournalWriter(store, log, onCommit);
+    // Nobody could be heard meanwhile.
+    const away = await readAway(store);
+    if (away !== null) journal.addFact({ kind: 'began', at: clockNow(), from: away });
     const derived = await openDerivedWriter(store);
     stops.push(startHeartbeat(store, [journal.id, derived.id]));
     // A database of our own belongs to the one service that holds its folder.
@@ -137,9 +148,10 @@ export async function startService({
     stops.push(tokenUse.stop);
     const arrivals = startArrivals({ store, bus, times, tell, log });
     stops.push(arrivals.stop);
-    const outbox = startOutbox(store, startChannels(config), bus, log);
-    stops.push(outbox.stop);
-    const rules = startRuleWorker({ store, registry, bus, log, onAlerts: outbox.wake, ...shared });
+    // What sends is started once everything it sends about is there.
+    let wakeAlerts = (): void => undefined;
+    const onAlerts = (): void => wakeAlerts();
+    const rules = startRuleWorker({ store, registry, bus, log, onAlerts, ...shared });
     stops.push(rules.stop);
     const computing = startComputing({
       store,
@@ -170,11 +182,30 @@ export async function startService({
     stops.push(recomputing.stop);
     stops.push(journal.stop);
 
-    const proofs = createProofs(store, bus, log);
+    const proofs = createProofs(store, bus, tell, log);
     const commands = createCommands({ store, registry, presence, bus, recent, tell, log });
     stops.push(commands.stop);
     const timetables = startTimetables({ store, registry, commands, bus, log });
     stops.push(timetables.stop);
+    const publicUrl = (): string => address().httpUrl;
+    const links = createLinks(await readSigner(store), publicUrl);
+    const pushKeys = await readPushKeys(store);
+    const mailer = createMailer(config);
+    stops.push(() => mailer.close());
+    const chartOf = (event: EventRow): Promise<Buffer | null> =>
+      chartOfEvent({ store, registry, history }, event);
+    const senders = startChannels({
+      config,
+      store,
+      registry,
+      bus,
+      log,
+      links,
+      pushKeys,
+      commands,
+      chartOf,
+      publicUrl,
+    });
     const rate = createWorkRate(config.deviceRate);
     const report = createReport({
       registry,
@@ -267,6 +298,12 @@ export async function startService({
         recomputing,
         rules,
         timetables,
+        mailer,
+        links,
+        pushKeys,
+        senders,
+        log,
+        wakeAlerts: onAlerts,
         address,
       },
       consoleFolder,
@@ -311,6 +348,21 @@ export async function startService({
       for (const socket of upgraded) socket.destroy();
       return closed;
     });
+    // Alerts carry the address of the pages: they go out once those can be opened.
+    const outbox = startOutbox(store, senders, bus, log);
+    stops.push(outbox.stop);
+    wakeAlerts = outbox.wake;
+    stops.push(startPlanned(store, onAlerts, log).stop);
+    stops.push(startUsual({ store, registry, history, journal, bus, log, holds: rules.holds }).stop);
+    const life = startLife({
+      config,
+      store,
+      mailer,
+      isWell: async () => (await health()).ok,
+      publicUrl,
+      log,
+    });
+    stops.push(life.stop);
     return {
       address: address(),
       httpPort: (server.address() as AddressInfo).port,

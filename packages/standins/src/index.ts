@@ -4,3 +4,5 @@ export * from './quillmere/kinds';
 export * from './quillmere/boards';
 export * from './quillmere/history';
 export { noise, rainRate } from './quillmere/signals';
+export * from './push';
+export * from './hook';

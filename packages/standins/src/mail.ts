@@ -12,6 +12,12 @@ export interface CaughtMail {
   to: string;
   subject: string;
   text: string;
+  /** As a mail reader shows it, with its pictures inside; empty for plain text. */
+  html: string;
+  messageId: string;
+  inReplyTo: string;
+  /** Where and how no more of these can be asked for (RFC 8058); empty for nowhere. */
+  stop: string;
 }
 
 export interface MailCatcher {
@@ -32,7 +38,7 @@ export async function startMailCatcher(
     size: 1_000_000,
     onData(stream, session, done) {
       simpleParser(stream)
-        .then(({ subject, text, from }) => {
+        .then(({ subject, text, from, html, messageId, inReplyTo, headerLines }) => {
           const to = session.envelope.rcptTo.map(({ address }) => address).join(', ');
           mails.unshift({
             at: Date.now(),
@@ -40,6 +46,13 @@ export async function startMailCatcher(
             to,
             subject: subject ?? '',
             text: text ?? '',
+            html: html || '',
+            messageId: messageId ?? '',
+            inReplyTo: inReplyTo ?? '',
+            stop: headerLines
+              .filter(({ key }) => key.startsWith('list-unsubscribe'))
+              .map(({ line }) => line.slice(line.indexOf(':') + 1).trim())
+              .join(' '),
           });
           mails.length = Math.min(mails.length, MOST_KEPT);
           done();
@@ -58,9 +71,11 @@ export async function startMailCatcher(
     }
     response.writeHead(200, {
       'content-type': 'text/html; charset=utf-8',
-      'content-security-policy': "default-src 'none'; style-src 'unsafe-inline'",
+      // What came is somebody's text: nothing of it runs or is fetched.
+      'content-security-policy': "default-src 'none'; style-src 'unsafe-inline'; img-src data:",
     });
-    response.end(page(mails));
+    const one = mails[Number(/^\/mail\/(\d+)$/.exec(request.url ?? '')?.[1] ?? -1)];
+    response.end(one !== undefined && one.html !== '' ? one.html : page(mails));
   });
   await new Promise<void>((resolve, reject) => {
     pages.once('error', reject);
@@ -82,12 +97,10 @@ const escape = (text: string): string => text.replace(/[&<>"]/g, (letter) => `&#
 
 function page(mails: readonly CaughtMail[]): string {
   const rows = mails.map(
-    ({
-      at,
-      to,
-      subject,
-      text,
-    }) => `<article><header><time>${new Date(at).toLocaleString('en-GB')}</time><span>to ${escape(to)}</span></header>
+    (
+      { at, to, subject, text, html },
+      i,
+    ) => `<article><header><time>${new Date(at).toLocaleString('en-GB')}</time><span>to ${escape(to)}</span>${html === '' ? '' : `<a href="/mail/${i}">as a mail reader shows it</a>`}</header>
 <h2>${escape(subject)}</h2><pre>${escape(text)}</pre></article>`,
   );
   return `<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1">

@@ -49,7 +49,10 @@ export const eventsQuerySchema = listQuery({
   device: name(),
   rule: number1(),
   severity: string().oneOf(['notice', 'warning', 'urgent']),
-  state: string().oneOf(['open', 'closed']),
+  state: string().oneOf(['open', 'unacknowledged', 'closed']),
+  label: name(),
+  /** A part of the title, the device or the remark. */
+  text: name(),
   /** Opened at or after, epoch ms. */
   from: number(),
   /** Opened before, epoch ms. */

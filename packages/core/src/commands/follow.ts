@@ -1,5 +1,5 @@
 import { counted } from '../words';
-import { showDuration } from '../rules/sentence';
+import { showDuration } from '../rules/duration';
 import type { Follow } from '../readings/follow';
 import { isMeasured, isNumeric, isScalar, type Datastream } from '../readings/types';
 import { isRefusal } from '../readings/refusals';

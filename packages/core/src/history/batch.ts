@@ -1,3 +1,5 @@
+import type { Location } from '../readings/types';
+
 /** One commit's number readings in columns: series number, time (epoch ms) and value of each. */
 export interface Batch {
   series: ArrayLike<number>;
@@ -57,7 +59,13 @@ export class BatchBuilder {
 /** What the journal keeps beside readings, for those who read it: `device` is the row of a device, `at` epoch ms. */
 export type Fact =
   | { kind: 'raised' | 'cleared'; device: number; at: number; key: string; text: string }
-  | { kind: 'online' | 'offline'; device: number; at: number }
+  | { kind: 'online' | 'offline' | 'first-seen'; device: number; at: number }
+  /** A reading that is no number; images are told of by their table only. */
+  | { kind: 'told'; series: number; at: number; value: string | Location }
+  /** What is usual in each hour of the day, worked out of the past. */
+  | { kind: 'usual'; series: number; at: number; hours: (readonly [median: number, spread: number] | null)[] }
+  /** The service is there again, after it was away since `from`. */
+  | { kind: 'began'; at: number; from: number }
   | { kind: 'refused'; device: number; at: number; count: number }
   | { kind: 'applied'; device: number; at: number; command: number }
   /** What must follow a command was measured, or not in its time; `key` is the control's. */
@@ -70,7 +78,7 @@ export type Fact =
       text: string;
     }
   /** A person closed an event, or changed or deleted a rule: what it had opened ends. */
-  | { kind: 'event-closed'; event: number; at: number }
+  | { kind: 'event-closed'; event: number; at: number; by?: string; remark?: string }
   | { kind: 'rule-changed'; rule: number; at: number };
 
 /** One commit: number readings in columns, and facts. */

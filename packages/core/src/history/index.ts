@@ -8,3 +8,4 @@ export * from './batch';
 export * from './calendar';
 export * from './statistics';
 export * from './rows';
+export * from './chartSvg';

@@ -1,51 +1,66 @@
 import { showReading } from '../readings/value';
 import type { Datastream, Value } from '../readings/types';
-import type { Condition } from './condition';
+import type { ReadyCondition } from './conditions';
+import { streamOf, type Spoken } from './conditions/sort';
+import { showDuration } from './duration';
+import { hoursWords, type ActiveHours } from './hours';
 
-/** A length of time as people say it: "2 min", "1 h 30 min", "at once" for none. */
-export function showDuration(ms: number): string {
-  if (ms <= 0) return 'at once';
-  const seconds = Math.round(ms / 1000);
-  const parts: string[] = [];
-  const sizes: [number, string][] = [
-    [86_400, 'd'],
-    [3600, 'h'],
-    [60, 'min'],
-    [1, 's'],
-  ];
-  let rest = seconds;
-  for (const [size, name] of sizes) {
-    const count = Math.floor(rest / size);
-    if (count > 0 && parts.length < 2) parts.push(`${count} ${name}`);
-    rest -= count * size;
-  }
-  return parts.join(' ') || `${ms} ms`;
+/** One condition, with what it speaks of. */
+export interface SpokenCondition {
+  condition: ReadyCondition;
+  spoken: Omit<Spoken, 'show'> & { show?: (value: Value) => string };
 }
 
-/** The sentence of a rule whose event the device itself opens and closes. */
-export function raisedSentence(key: string, whom: string): string {
-  return `When ${whom} raises "${key}"; closes when it clears it.`;
+/** What a rule says beside its conditions. */
+export interface SpokenRule {
+  join: 'all' | 'any';
+  holdMs: number;
+  closeHoldMs: number;
+  hours: ActiveHours | null;
 }
 
-/** The sentence of a rule that watches whether a control was followed. */
-export function notConfirmedSentence(control: string, whom: string): string {
-  return `When a wanted ${control} of ${whom} is not confirmed; closes when one is.`;
-}
+const byUnit =
+  (stream: Datastream | undefined): ((value: Value) => string) =>
+  (value) =>
+    stream === undefined ? String(value) : showReading(stream, value);
 
 /** A rule as one sentence, the way it is written and the way an alert repeats it. `show` writes a value with its unit. */
 export function ruleSentence(
-  condition: Condition,
-  stream: Datastream,
-  whom: string,
-  show: (value: Value) => string = (value) => showReading(stream, value),
+  conditions: readonly SpokenCondition[],
+  { join, holdMs, closeHoldMs, hours }: SpokenRule,
 ): string {
-  const { comparison, limit, holdMs, closeLimit, closeHoldMs } = condition;
-  const what =
-    stream.type === 'boolean'
-      ? `is ${comparison === 'above' ? 'on' : 'off'}`
-      : `is ${comparison} ${show(limit)}`;
-  const hold = holdMs > 0 ? ` for ${showDuration(holdMs)}` : '';
-  const back = stream.type === 'boolean' || closeLimit === null ? 'back' : `back at ${show(closeLimit)}`;
+  const lost = conditions.find(
+    ({ condition: { sort }, spoken }) =>
+      sort.watches === 'readings' && (sort.looks ?? 'stream') === 'stream' && spoken.stream === undefined,
+  );
+  if (lost !== undefined) return `The datastream "${lost.spoken.key}" is gone: this rule watches nothing.`;
+  const ready = conditions.map(({ condition: { sort, settings }, spoken }) => {
+    const all: Spoken = { ...spoken, show: spoken.show ?? byUnit(spoken.stream) };
+    return {
+      clause: sort.clause(settings, all),
+      closes: sort.closes?.(settings, all) ?? 'it is no longer so',
+    };
+  });
+  const when = ready.map(({ clause }) => clause).join(join === 'all' ? ' and ' : ' or ');
+  const back =
+    ready.length === 1 ? ready[0]!.closes : join === 'all' ? 'one of them is no longer so' : 'none is so';
+  // What has a time of its own is told apart from how long it lasts.
+  const timed = conditions.some(({ condition: { sort } }) => sort.fields.includes('withinMs'));
+  const hold = holdMs > 0 ? `${timed ? ', and that lasts' : ' for'} ${showDuration(holdMs)}` : '';
   const close = closeHoldMs > 0 ? `${back} for ${showDuration(closeHoldMs)}` : back;
-  return `When ${stream.title} of ${whom} ${what}${hold}; closes when ${close}.`;
+  const active = hours === null ? '' : `, ${hoursWords(hours)}`;
+  return `When ${when}${hold}${active}; closes when ${close}.`;
 }
+
+/** What stands for a value in the text of a rule. */
+export const TEXT_PLACES = ['value', 'device', 'datastream', 'rule', 'severity', 'since'] as const;
+
+/** The text of a rule with its places filled in: "{device}: only {value} left". A place that is not known stays as it is. */
+export function fillText(
+  text: string,
+  values: Readonly<Partial<Record<(typeof TEXT_PLACES)[number], string>>>,
+): string {
+  return text.replace(/\{(\w+)\}/g, (whole, name: string) => values[name as 'value'] ?? whole);
+}
+
+export { streamOf };

@@ -31,8 +31,9 @@ export function withoutFuture(state: RuleState, latest: number): RuleState {
 export interface Transition {
   kind: 'opened' | 'closed';
   at: number;
-  value: number;
-  extreme: number;
+  /** Null where it is about no number. */
+  value: number | null;
+  extreme: number | null;
 }
 
 export interface Step {

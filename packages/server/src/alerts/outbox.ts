@@ -1,20 +1,124 @@
+import { randomUUID } from 'node:crypto';
+import type { Connection } from 'mariadb';
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import type { AlertRow } from '../store/models';
-import type { Store } from '../store/store';
-import { CannotBeSent, type Sender } from './channels';
+import { findAll } from '../store/rows';
+import { inRawTransaction, type Store } from '../store/store';
+import { CannotBeSent, channelOf, type Message, type Sender } from './channels';
 import { now as clockNow } from '../clock';
 
-const MOST_ATTEMPTS = 8;
-const AT_ONCE = 20;
+/** After so long an alert is given up. */
+const GIVE_UP_MS = 86_400_000;
+const AT_ONCE = 200;
+const MESSAGES_AT_ONCE = 20;
 /** How often it is looked for alerts to try again, and for those of other services. */
 const LOOK_MS = 5000;
 /** While one process sends an alert, no other takes it for this long. */
 const CLAIM_MS = 60_000;
+/**
+ * How long after a message the next one to the same person waits, in ms, by how many came before in a row: what happens
+ * meanwhile is told together.
+ */
+const PACES_MS = [2000, 10_000, 60_000, 300_000];
+/** An urgent one waits no longer than this. */
+const URGENT_PACE_MS = 10_000;
+/** Quiet for so long, the row of messages is over. */
+const ROW_OVER_MS = 600_000;
 
 export interface Outbox {
   wake(): void;
   stop(): Promise<void>;
+}
+
+interface Claimed {
+  messageId: string;
+  channel: string;
+  recipient: string;
+}
+
+/**
+ * Takes what is due, in a transaction of its own that is committed before anything is sent: what goes to one person by one channel
+ * becomes one message with a number that stays its own at every try.
+ */
+async function claim(connection: Connection): Promise<Claimed[]> {
+  const now = clockNow();
+  const rows = (await connection.query(
+    `SELECT a.id, a.channel, a.recipient, a.messageId, e.severity FROM alerts a LEFT JOIN events e ON e.id = a.eventId
+      WHERE a.state = 'waiting' AND a.dueAt <= ? ORDER BY a.dueAt, a.id LIMIT ? FOR UPDATE SKIP LOCKED`,
+    [now, AT_ONCE],
+  )) as (Pick<AlertRow, 'id' | 'channel' | 'recipient' | 'messageId'> & { severity: string | null })[];
+  const claimed = new Map<string, Claimed>();
+  const looked = new Set<string>();
+  for (const { id, channel, recipient, messageId, severity } of rows) {
+    if (claimed.size >= MESSAGES_AT_ONCE) break;
+    if (messageId !== null) {
+      // A try more of a message that was claimed before.
+      if (!claimed.has(messageId)) await take(connection, 'messageId = ?', [messageId], messageId, now);
+      claimed.set(messageId, { messageId, channel, recipient });
+      continue;
+    }
+    if (channelOf(channel)?.alone) {
+      const own = randomUUID();
+      await take(connection, 'id = ?', [id], own, now);
+      claimed.set(own, { messageId: own, channel, recipient });
+      continue;
+    }
+    const key = `${channel} ${recipient}`;
+    if (looked.has(key)) continue;
+    looked.add(key);
+    const free = await freeAt(connection, channel, recipient, severity === 'urgent', now);
+    const mine = "messageId IS NULL AND channel = ? AND recipient = ? AND state = 'waiting' AND dueAt <= ?";
+    if (free > now) {
+      await connection.query(`UPDATE alerts SET dueAt = ? WHERE ${mine}`, [free, channel, recipient, now]);
+      continue;
+    }
+    const own = randomUUID();
+    await take(connection, mine, [channel, recipient, now], own, now);
+    claimed.set(own, { messageId: own, channel, recipient });
+  }
+  return [...claimed.values()];
+}
+
+async function take(
+  connection: Connection,
+  where: string,
+  values: unknown[],
+  messageId: string,
+  now: number,
+): Promise<void> {
+  await connection.query(
+    `UPDATE alerts SET messageId = ?, attempts = attempts + 1, dueAt = ? WHERE ${where} AND state = 'waiting'`,
+    [messageId, now + CLAIM_MS, ...values],
+  );
+}
+
+/** When the next message may go to somebody; where that is now, the one after it waits. */
+async function freeAt(
+  connection: Connection,
+  channel: string,
+  recipient: string,
+  urgent: boolean,
+  now: number,
+): Promise<number> {
+  const [pace] = (await connection.query(
+    'SELECT nextAt, burst FROM alertPaces WHERE channel = ? AND recipient = ? FOR UPDATE',
+    [channel, recipient],
+  )) as { nextAt: number; burst: number }[];
+  const nextAt = Number(pace?.nextAt ?? 0);
+  const burst = pace === undefined || now - nextAt > ROW_OVER_MS ? 0 : Number(pace.burst);
+  if (nextAt > now && nextAt - now <= PACES_MS.at(-1)!) {
+    const since = nextAt - PACES_MS[Math.min(burst, PACES_MS.length) - 1]!;
+    const free = urgent ? Math.min(nextAt, since + URGENT_PACE_MS) : nextAt;
+    if (free > now) return free;
+  }
+  await connection.query('REPLACE INTO alertPaces (channel, recipient, nextAt, burst) VALUES (?, ?, ?, ?)', [
+    channel,
+    recipient,
+    now + PACES_MS[Math.min(burst, PACES_MS.length - 1)]!,
+    Math.min(burst + 1, PACES_MS.length),
+  ]);
+  return now;
 }
 
 /** Sends alerts from the outbox, each by its channel; one that fails is tried again, ever later, and its error is kept. */
@@ -24,64 +128,123 @@ export function startOutbox(
   bus: Bus,
   log: Logger,
 ): Outbox {
+  const { models } = store;
   let running: Promise<void> = Promise.resolve();
   let again = false;
   let stopped = false;
+  let busy = false;
+  let nextTimer: NodeJS.Timeout | undefined;
 
-  const claim = (): Promise<AlertRow[]> =>
-    store.withConnection(async (connection) => {
-      const now = clockNow();
-      const [any] = (await connection.query(
-        "SELECT 1 FROM alerts WHERE state = 'waiting' AND dueAt <= ? LIMIT 1",
-        [now],
-      )) as unknown[];
-      if (any === undefined) return [];
-      await connection.beginTransaction();
-      const rows = (await connection.query(
-        "SELECT * FROM alerts WHERE state = 'waiting' AND dueAt <= ? ORDER BY dueAt LIMIT ? FOR UPDATE SKIP LOCKED",
-        [now, AT_ONCE],
-      )) as AlertRow[];
-      if (rows.length > 0)
-        await connection.query(
-          `UPDATE alerts SET attempts = attempts + 1, dueAt = ? WHERE id IN (${rows.map(({ id }) => id).join(',')})`,
-          [now + CLAIM_MS],
-        );
-      await connection.commit();
-      return rows;
+  const messageOf = async ({ messageId, recipient }: Claimed): Promise<Message | null> => {
+    const alerts = await findAll(models.alerts, { where: { messageId, state: 'waiting' }, order: ['id'] });
+    if (alerts.length === 0) return null;
+    const events = new Map(
+      (
+        await findAll(models.events, { where: { id: [...new Set(alerts.map(({ eventId }) => eventId))] } })
+      ).map((event) => [event.id, event] as const),
+    );
+    const ruleIds = [...new Set(alerts.flatMap(({ ruleId }) => ruleId ?? []))];
+    const rules = new Map(
+      (ruleIds.length === 0 ? [] : await findAll(models.rules, { where: { id: ruleIds } })).map(
+        (rule) => [rule.id, rule] as const,
+      ),
+    );
+    return {
+      id: messageId,
+      recipient,
+      workspaceId: alerts[0]!.workspaceId,
+      alerts: alerts.flatMap((alert) => {
+        const event = events.get(alert.eventId);
+        return event === undefined ? [] : [{ alert, event, rule: rules.get(alert.ruleId ?? 0) ?? null }];
+      }),
+    };
+  };
+  /** Keeps what came of a try, for every alert of a message. */
+  const settle = async (
+    claimed: Claimed,
+    alerts: readonly AlertRow[],
+    change: Partial<AlertRow>,
+    outcome: string,
+  ): Promise<void> => {
+    const now = clockNow();
+    const sent = change.state === 'sent';
+    await inRawTransaction(store, async (connection) => {
+      const names = Object.keys(change);
+      await connection.query(
+        `UPDATE alerts SET ${names.map((name) => `${name} = ?`).join(', ')} WHERE messageId = ? AND state = 'waiting'`,
+        [...Object.values(change), claimed.messageId],
+      );
+      await connection.batch(
+        'INSERT INTO alertTries (workspaceId, alertId, at, sent, outcome) VALUES (?, ?, ?, ?, ?)',
+        alerts.map(({ id, workspaceId }) => [workspaceId, id, now, sent, outcome.slice(0, 300)]),
+      );
     });
-  const settle = (row: AlertRow, change: Partial<AlertRow>): Promise<unknown> =>
-    store.models.alerts.update(change, { where: { id: row.id } });
-
-  const send = async (row: AlertRow): Promise<void> => {
+  };
+  const send = async (claimed: Claimed): Promise<void> => {
+    const message = await messageOf(claimed);
+    if (message === null) return;
+    const alerts = message.alerts.map(({ alert }) => alert);
     try {
-      const sender = senders.get(row.channel);
-      if (sender === undefined) throw new CannotBeSent(`Alerts by ${row.channel} are not known here.`);
-      await sender.send(row);
-      await settle(row, { state: 'sent', sentAt: clockNow(), error: '' });
+      const sender = senders.get(claimed.channel);
+      if (sender === undefined) throw new CannotBeSent(`Alerts by ${claimed.channel} are not known here.`);
+      if (alerts.length === 0) throw new CannotBeSent('The event is gone.');
+      const outcome = await sender.send(message);
+      await settle(claimed, alerts, { state: 'sent', sentAt: clockNow(), error: '' }, outcome);
     } catch (error) {
       const reason = (error as Error).message.slice(0, 300);
-      const last = error instanceof CannotBeSent || row.attempts + 1 >= MOST_ATTEMPTS;
-      await settle(row, {
-        state: last ? 'failed' : 'waiting',
-        error: reason,
-        dueAt: clockNow() + Math.min(3_600_000, 5000 * 3 ** row.attempts),
-      });
-      log.warn({ err: error, alert: row.id, channel: row.channel, last }, 'an alert could not be sent');
+      const { attempts, queuedAt } = alerts[0] ?? { attempts: 0, queuedAt: 0 };
+      const last = error instanceof CannotBeSent || clockNow() - Math.max(queuedAt, 1) > GIVE_UP_MS;
+      const wait = Math.min(3_600_000, 5000 * 3 ** Math.max(0, attempts - 1)) * (0.8 + Math.random() * 0.4);
+      await settle(
+        claimed,
+        alerts,
+        last ? { state: 'failed', error: reason } : { error: reason, dueAt: Math.round(clockNow() + wait) },
+        reason,
+      );
+      log.warn(
+        { err: error, channel: claimed.channel, alerts: alerts.length, last },
+        'an alert could not be sent',
+      );
     }
-    bus.emit('live', {
-      workspaceId: row.workspaceId,
-      message: { type: 'changed', what: 'events', id: row.eventId },
-    });
+    for (const { workspaceId, eventId } of alerts.slice(0, 20))
+      bus.emit('live', { workspaceId, message: { type: 'changed', what: 'events', id: eventId } });
+  };
+  /** Wakes when the next waiting alert is due: gathered ones go out in time. */
+  const planNext = async (): Promise<void> => {
+    const [next] = (await store.withConnection((connection) =>
+      connection.query("SELECT MIN(dueAt) AS at FROM alerts WHERE state = 'waiting'"),
+    )) as { at: number | null }[];
+    clearTimeout(nextTimer);
+    if (next?.at == null || stopped) return;
+    const wait = Number(next.at) - clockNow();
+    if (wait < LOOK_MS) nextTimer = setTimeout(wake, Math.max(20, wait + 5));
   };
   const pass = async (): Promise<void> => {
     do {
       again = false;
-      const rows = await claim();
-      await Promise.all(rows.map(send));
-      again ||= rows.length === AT_ONCE;
+      const [any] = (await store.withConnection((connection) =>
+        connection.query("SELECT 1 FROM alerts WHERE state = 'waiting' AND dueAt <= ? LIMIT 1", [clockNow()]),
+      )) as unknown[];
+      if (any === undefined) break;
+      const claimed = await inRawTransaction(store, claim);
+      // What goes to one place goes one after the other: what is wanted last of a control is what it gets.
+      const places = new Map<string, Claimed[]>();
+      for (const one of claimed) {
+        const place = `${one.channel} ${one.recipient.split('=')[0]}`;
+        places.set(place, [...(places.get(place) ?? []), one]);
+      }
+      await Promise.all(
+        [...places.values()].map(async (row) => {
+          for (const one of row)
+            await send(one).catch((error: Error) =>
+              log.warn({ err: error }, 'what came of an alert could not be kept'),
+            );
+        }),
+      );
+      again ||= claimed.length > 0;
     } while (again && !stopped);
+    await planNext();
   };
-  let busy = false;
   const wake = (): void => {
     again = true;
     if (busy || stopped) return;
@@ -96,6 +259,7 @@ export function startOutbox(
     async stop() {
       stopped = true;
       clearInterval(timer);
+      clearTimeout(nextTimer);
       await running;
       for (const sender of senders.values()) sender.close();
     },

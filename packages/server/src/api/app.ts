@@ -15,6 +15,7 @@ import { isPublic } from '../listeners/web/certificate';
 import { ProblemError, unavailable } from '../problems';
 import { isLostConnection } from '../store/lost';
 import { accountHandlers, VERSION } from './account';
+import { alertHandlers } from './alerts';
 import { arrivalHandlers } from './arrivals';
 import { calibrationHandlers } from './calibrations';
 import { checkHandlers } from './check';
@@ -33,6 +34,7 @@ import { kindHandlers } from './kinds';
 import { noteHandlers } from './notes';
 import { peopleHandlers } from './people';
 import { ruleHandlers } from './rules';
+import { eventHandlers } from './events';
 import { serveConsole } from './consoleFiles';
 import { timetableHandlers } from './timetables';
 import { tokenHandlers } from './tokens';
@@ -63,6 +65,8 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
     ...commandHandlers(parts),
     ...dashboardHandlers(parts),
     ...ruleHandlers(parts),
+    ...eventHandlers(parts),
+    ...alertHandlers(parts),
     ...peopleHandlers(parts),
     ...timetableHandlers(parts),
     ...noteHandlers(parts),

@@ -1,5 +1,10 @@
 import type { Request, Response } from 'express';
 import type { Address, AnswerOf, BodyOf, EndpointName } from '@peatmoor/contract';
+import type { Logger } from 'pino';
+import type { Sender } from '../alerts/channels';
+import type { Mailer } from '../alerts/channels/email';
+import type { Links } from '../alerts/links';
+import type { PushKeys } from '../alerts/secrets';
 import type { Bus } from '../bus';
 import type { CommandBook } from '../commands/commands';
 import type { Recomputing } from '../computing/recompute';
@@ -41,6 +46,13 @@ export interface ApiParts {
   recomputing: Recomputing;
   rules: RuleWorker;
   timetables: Timetables;
+  mailer: Mailer;
+  links: Links;
+  pushKeys: PushKeys;
+  senders: ReadonlyMap<string, Sender>;
+  log: Logger;
+  /** Alerts were written: they are sent soon. */
+  wakeAlerts(): void;
   address(): Address;
 }
 

@@ -89,9 +89,15 @@ export function containsAnyCase(column: string, text: string): ReturnType<typeof
 }
 
 /** A filter for what belongs to a device that is there: what is left of a deleted one is on its way out. */
-export function ofDevicesIn(workspaceId: number): { [Op.in]: ReturnType<typeof literal> } {
-  return { [Op.in]: literal(`(SELECT rowId FROM devices WHERE workspaceId = ${Number(workspaceId)})`) };
+export function ofDevicesIn(workspaceId: number, label?: string): { [Op.in]: ReturnType<typeof literal> } {
+  const labelled = label === undefined ? '' : ` AND JSON_CONTAINS(labels, ${textIn(JSON.stringify(label))})`;
+  return {
+    [Op.in]: literal(`(SELECT rowId FROM devices WHERE workspaceId = ${Number(workspaceId)}${labelled})`),
+  };
 }
+
+/** A text inside a statement: written in hexadecimal digits, so that nothing of it is read as SQL. */
+const textIn = (text: string): string => `CONVERT(X'${Buffer.from(text).toString('hex')}' USING utf8mb4)`;
 
 /** A filter for a time in epoch ms, from ≤ time < to; empty where neither is given. */
 export function period<C extends string>(column: C, { from, to }: Record<string, unknown>): object {

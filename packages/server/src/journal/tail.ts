@@ -25,6 +25,24 @@ export async function readMark(store: Store): Promise<number | null> {
   });
 }
 
+/** So long without a sign of life of any service, nobody was there, in seconds: more than the time between two signs. */
+const AWAY_S = 60;
+
+/** Since when no service was there, epoch ms; null where one is, or where there has never been one before. */
+export async function readAway(store: Store): Promise<number | null> {
+  return store.withConnection(async (connection) => {
+    const [row] = (await connection.query(
+      `SELECT GREATEST(COALESCE((SELECT MAX(committedAt) FROM journal), 0), COALESCE(MAX(clockAt), 0)) AS at,
+        MAX(heartbeatAt) > NOW(3) - INTERVAL ? SECOND AS alive FROM journalWriters
+        WHERE startedAt < (SELECT MAX(startedAt) FROM journalWriters)`,
+      [AWAY_S],
+    )) as { at: number | null; alive: number | null }[];
+    return row === undefined || row.alive === null || Number(row.alive) === 1 || !row.at
+      ? null
+      : Number(row.at);
+  });
+}
+
 export async function readTail(store: Store): Promise<Tail> {
   return store.withConnection(async (connection) => {
     const { entries } = await readJournal(connection, 'folding', MOST);

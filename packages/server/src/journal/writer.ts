@@ -284,6 +284,10 @@ export async function startJournalWriter(
     addOther(reading) {
       if (gathering.otherBytes >= MOST_OTHER_BYTES_IN_COMMIT) turnOver();
       gathering.others.push(reading);
+      const { series, at, value } = reading;
+      // Rules read the journal alone.
+      if (typeof value === 'string' || 'lat' in value)
+        gathering.facts.push({ kind: 'told', series, at, value });
       gathering.otherBytes += reading.bytes;
       otherBytes += reading.bytes;
       start();

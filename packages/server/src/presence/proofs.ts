@@ -1,4 +1,4 @@
-import type { Proof } from '@peatmoor/core';
+import type { Fact, Proof } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import type { DeviceEntry } from '../registry';
@@ -14,7 +14,7 @@ export interface Proofs {
   trouble(entry: DeviceEntry, trouble: NonNullable<Proof['trouble']>): void;
 }
 
-export function createProofs(store: Store, bus: Bus, log: Logger): Proofs {
+export function createProofs(store: Store, bus: Bus, tell: (fact: Fact) => void, log: Logger): Proofs {
   const troubleSaved = new Map<number, number>();
   const unsaved = new Map<number, DeviceEntry>();
   let saving = false;
@@ -50,11 +50,13 @@ export function createProofs(store: Store, bus: Bus, log: Logger): Proofs {
   return {
     reached(entry, milestone, at) {
       if (entry.proof[milestone] !== null) return;
-      if (entry.proof.connectedAt === null && ORDER.indexOf(milestone) >= ORDER.indexOf('connectedAt'))
+      if (entry.proof.connectedAt === null && ORDER.indexOf(milestone) >= ORDER.indexOf('connectedAt')) {
+        tell({ kind: 'first-seen', device: entry.rowId, at });
         bus.emit('live', {
           workspaceId: entry.workspaceId,
           message: { type: 'firstOnline', device: entry.id, name: entry.name, at },
         });
+      }
       for (const one of ORDER.slice(0, ORDER.indexOf(milestone) + 1)) entry.proof[one] ??= at;
       if (milestone === 'connectedAt' || milestone === 'firstReadingAt') entry.proof.trouble = null;
       save(entry);

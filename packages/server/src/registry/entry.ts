@@ -40,6 +40,7 @@ export interface DeviceEntry {
   acceptNew: boolean;
   gatewayRowId: number | null;
   serial: string | null;
+  labels: readonly string[];
 }
 
 interface Surroundings {
@@ -109,7 +110,7 @@ function streamsOf(
 }
 
 function makeEntry(device: DeviceRow, kind: KindRow, streams: DeviceStream[]): DeviceEntry {
-  const { rowId, workspaceId, id, name, proof, lastSeenAt, gatewayRowId, serial } = device;
+  const { rowId, workspaceId, id, name, proof, lastSeenAt, gatewayRowId, serial, labels } = device;
   return {
     rowId,
     workspaceId,
@@ -125,6 +126,7 @@ function makeEntry(device: DeviceRow, kind: KindRow, streams: DeviceStream[]): D
     acceptNew: kind.acceptNew,
     gatewayRowId,
     serial,
+    labels,
     lastSeenAt,
   };
 }

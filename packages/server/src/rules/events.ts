@@ -1,64 +1,118 @@
-import { type ReadyCondition, showDuration, showReading, type Transition, whomWatched } from '@peatmoor/core';
+import {
+  fillText,
+  readCondition,
+  ruleSentence,
+  showDuration,
+  showReading,
+  type Datastream,
+  type SpokenCondition,
+  type Transition,
+} from '@peatmoor/core';
 import type { Connection } from 'mariadb';
-import { readRecipients } from '../alerts/channels';
+import { plannedOf, queueActions, queueAlerts, type Wording } from '../alerts/telling';
 import type { Bus } from '../bus';
-import type { DeviceEntry, DeviceStream } from '../registry';
+import type { DeviceEntry } from '../registry';
 import type { EventRow, RuleRow } from '../store/models';
-import { now as clockNow } from '../clock';
+import { definitionOf, moreOf, whom } from './definition';
 
 /** A rule opened or closed for a device. */
 export interface Happened {
   rule: RuleRow;
-  condition: ReadyCondition;
   entry: DeviceEntry;
-  stream: DeviceStream;
+  stream: Datastream | undefined;
   transition: Transition;
 }
 
-/** Whom a rule watches, as its sentence says it. */
-export function whom(rule: Pick<RuleRow, 'kindId'>, entry: Pick<DeviceEntry, 'name' | 'kindTitle'>): string {
-  return whomWatched(rule.kindId === null ? entry.name : null, entry.kindTitle);
+/** What other devices than the watched one are called, and what they measure, by row. */
+export type Others = (rowId: number) => Pick<DeviceEntry, 'name' | 'streams'> | undefined;
+
+/** A rule as a sentence, as it is for one of those it watches. */
+export function sentenceOf(
+  rule: Pick<RuleRow, 'sort' | 'settings' | 'streamKey' | 'more'>,
+  whomWatched: string,
+  streams: readonly Datastream[],
+  others: Others,
+): string {
+  const definition = definitionOf(rule);
+  const conditions = definition.conditions.flatMap(
+    ({ sort, settings, stream, device }): SpokenCondition[] => {
+      const condition = readCondition(sort, settings);
+      if (condition === null) return [];
+      const other = device === null ? undefined : others(device);
+      const where = device === null ? streams : (other?.streams ?? []);
+      return [
+        {
+          condition,
+          spoken: {
+            stream: where.find(({ key }) => key === stream),
+            key: stream,
+            whom: device === null ? whomWatched : (other?.name ?? 'a device that is gone'),
+          },
+        },
+      ];
+    },
+  );
+  return conditions.length < definition.conditions.length
+    ? 'A condition that is not known here.'
+    : ruleSentence(conditions, definition);
 }
+
+const LONGEST_SENTENCE = 1000;
 
 /** Opens and closes events and puts their alerts into the outbox, all in the caller's transaction. */
 export async function writeTransitions(
   connection: Connection,
   happened: readonly Happened[],
+  others: Others,
 ): Promise<EventRow[]> {
   const result: EventRow[] = [];
   for (const one of happened) {
     const event =
-      one.transition.kind === 'opened' ? await open(connection, one) : await close(connection, one);
+      one.transition.kind === 'opened' ? await open(connection, one, others) : await close(connection, one);
     if (event === null) continue;
-    await addAlerts(connection, one, event);
+    await queueAlerts(connection, one.rule, event, one.transition.kind, wording(one, event));
+    await queueActions(connection, one.rule, event, one.transition.kind);
     result.push(event);
   }
   return result;
 }
 
-async function open(
-  connection: Connection,
-  { rule, condition, entry, stream, transition }: Happened,
-): Promise<EventRow | null> {
-  const spoken = { stream, key: rule.streamKey, whom: whom(rule, entry) };
-  const event: Omit<EventRow, 'id'> = {
+/** What an event begins with, whatever opened it. */
+export function newEvent(
+  rule: RuleRow,
+  entry: DeviceEntry,
+  openedAt: number,
+): Omit<EventRow, 'id' | 'sentence' | 'value' | 'extreme'> {
+  return {
     workspaceId: rule.workspaceId,
     ruleId: rule.id,
     deviceRowId: entry.rowId,
     title: rule.title,
-    sentence: condition.sort.sentence(condition.settings, spoken).slice(0, 400),
     severity: rule.severity,
     deviceName: entry.name,
     deviceId: entry.id,
-    streamKey: stream.key,
-    openedAt: transition.at,
+    streamKey: rule.streamKey,
+    openedAt,
     closedAt: null,
-    value: transition.value,
-    extreme: transition.extreme,
     acknowledgedAt: null,
     acknowledgedBy: '',
+    remark: '',
+    closedBy: '',
+    ...plannedOf(rule, openedAt),
   };
-  return insertEvent(connection, event);
+}
+
+async function open(
+  connection: Connection,
+  { rule, entry, transition }: Happened,
+  others: Others,
+): Promise<EventRow | null> {
+  return insertEvent(connection, {
+    ...newEvent(rule, entry, transition.at),
+    sentence: sentenceOf(rule, whom(rule, entry), entry.streams, others).slice(0, LONGEST_SENTENCE),
+    value: transition.value,
+    extreme: transition.extreme,
+  });
 }
 
 /**
@@ -113,7 +167,7 @@ export async function noteExtreme(
   extreme: number,
 ): Promise<EventRow[]> {
   const { affectedRows } = (await connection.query(
-    'UPDATE events SET extreme = ? WHERE openKey = ? AND extreme <> ?',
+    'UPDATE events SET extreme = ? WHERE openKey = ? AND NOT (extreme <=> ?)',
     [extreme, `${ruleId}:${deviceRowId}`, extreme],
   )) as { affectedRows: number };
   const event = affectedRows === 0 ? null : await openEventOf(connection, ruleId, deviceRowId);
@@ -121,10 +175,13 @@ export async function noteExtreme(
 }
 
 /** Closes one event at a time, by hand; null where it is closed already or gone. */
-export async function closeEvent(connection: Connection, id: number, at: number): Promise<EventRow | null> {
+export async function closeEvent(
+  connection: Connection,
+  { event: id, at, by = '', remark = '' }: { event: number; at: number; by?: string; remark?: string },
+): Promise<EventRow | null> {
   const { affectedRows } = (await connection.query(
-    'UPDATE events SET closedAt = ?, openKey = NULL WHERE id = ? AND closedAt IS NULL',
-    [at, id],
+    "UPDATE events SET closedAt = ?, openKey = NULL, closedBy = ?, remark = IF(? = '', remark, ?) WHERE id = ? AND closedAt IS NULL",
+    [at, by, remark, remark, id],
   )) as { affectedRows: number };
   if (affectedRows === 0) return null;
   const [event] = (await connection.query('SELECT * FROM events WHERE id = ?', [id])) as EventRow[];
@@ -139,53 +196,43 @@ export async function closeOfRule(connection: Connection, ruleId: number, at: nu
   );
 }
 
-async function addAlerts(connection: Connection, happened: Happened, event: EventRow): Promise<void> {
-  const { rule, transition } = happened;
-  if (rule.recipients.length === 0) return;
-  await queueAlerts(connection, rule, event, transition.kind, wording(happened, event));
-}
+const when = (at: number): string => `${new Date(at).toISOString().slice(0, 19).replace('T', ' ')} UTC`;
 
-/** Puts one alert for each recipient of a rule into the outbox. */
-export async function queueAlerts(
-  connection: Connection,
-  rule: Pick<RuleRow, 'workspaceId' | 'recipients'>,
-  event: Pick<EventRow, 'id'>,
-  phase: 'opened' | 'closed',
-  { subject, text }: { subject: string; text: string },
-): Promise<void> {
-  await connection.batch(
-    'INSERT INTO alerts (workspaceId, eventId, channel, recipient, phase, subject, text, state, attempts, dueAt, error) VALUES (?, ?, ?, ?, ?, ?, ?, ?, 0, ?, ?)',
-    readRecipients(rule.recipients).map(({ channel, to }) => [
-      rule.workspaceId,
-      event.id,
-      channel,
-      to,
-      phase,
-      subject,
-      text,
-      'waiting',
-      clockNow(),
-      '',
-    ]),
-  );
-}
-
-function wording(
-  { rule, entry, stream, transition }: Happened,
-  event: EventRow,
-): { subject: string; text: string } {
+function wording({ rule, entry, stream, transition }: Happened, event: EventRow): Wording {
   const opened = transition.kind === 'opened';
-  const reading = showReading(stream, transition.value);
-  const when = (at: number): string => `${new Date(at).toISOString().slice(0, 19).replace('T', ' ')} UTC`;
-  const subject = opened
-    ? `${rule.severity}: ${rule.title} (${entry.name}, ${reading})`
-    : `closed: ${rule.title} (${entry.name}, ${reading})`;
+  const show = (value: number | null): string =>
+    value === null
+      ? ''
+      : stream === undefined || rule.sort === 'refused'
+        ? String(value)
+        : showReading(stream, value);
+  const reading = show(transition.value);
+  const about = [entry.name, reading].filter((part) => part !== '').join(', ');
+  const subject = opened ? `${rule.severity}: ${rule.title} (${about})` : `closed: ${rule.title} (${about})`;
+  const { message } = moreOf(rule);
+  const said = fillText(message, {
+    value: reading,
+    device: entry.name,
+    datastream: stream?.title ?? rule.streamKey,
+    rule: rule.title,
+    severity: rule.severity,
+    since: when(event.openedAt),
+  });
+  const what =
+    stream === undefined || reading === ''
+      ? `${entry.name}: ${rule.title}`
+      : `${stream.title} of ${entry.name}`;
   const lines = opened
-    ? [`${stream.title} of ${entry.name} is ${reading}.`, `Opened ${when(event.openedAt)}.`]
+    ? [
+        said !== '' ? said : reading === '' || stream === undefined ? `${what}.` : `${what} is ${reading}.`,
+        `Opened ${when(event.openedAt)}.`,
+      ]
     : [
-        `${stream.title} of ${entry.name} is back: ${reading}.`,
+        reading === '' || stream === undefined ? `${what}: over.` : `${what} is back: ${reading}.`,
         `Opened ${when(event.openedAt)}, closed ${when(transition.at)}, after ${showDuration(transition.at - event.openedAt)}.`,
-        `Furthest value meanwhile: ${showReading(stream, transition.extreme)}.`,
+        ...(transition.extreme === null || stream === undefined
+          ? []
+          : [`Furthest value meanwhile: ${show(transition.extreme)}.`]),
       ];
   return { subject: subject.slice(0, 200), text: [...lines, '', event.sentence].join('\n') };
 }

@@ -1,4 +1,4 @@
-import { refusal, showDuration, type Fact, type KeyedFact, type Refusal } from '@peatmoor/core';
+import { indexNames, refusal, showDuration, type Fact, type KeyedFact, type Refusal } from '@peatmoor/core';
 import type { Connection } from 'mariadb';
 import { Op } from 'sequelize';
 import type { JournalWriter } from '../journal/writer';
@@ -6,13 +6,13 @@ import type { DeviceEntry } from '../registry';
 import type { EventRow, RuleRow } from '../store/models';
 import { listIn } from '../store/rows';
 import type { Store } from '../store/store';
-import { insertEvent, openEventOf, queueAlerts, whom, type Happened } from './events';
+import { queueActions, queueAlerts } from '../alerts/telling';
+import { whom } from './definition';
+import { insertEvent, newEvent, openEventOf, sentenceOf } from './events';
+import type { FactRule } from './watches';
 import { now as clockNow } from '../clock';
 
 const LONGEST_TEXT = 300;
-/** Mails that events of one rule and device may cause in a minute; what opens beyond is written down all the same. */
-const MOST_ALERTS = 6;
-const ALERTS_WITHIN_MS = 60_000;
 
 type Raised = Extract<Fact, { kind: 'raised' | 'cleared' }>;
 
@@ -29,7 +29,7 @@ export function createRaisedEvents(store: Store, journal: JournalWriter): Raised
         where: {
           sort: 'raised',
           active: true,
-          [Op.or]: [{ deviceRowId: entry.rowId }, { kindId: entry.kindId }],
+          [Op.or]: [{ deviceRowId: entry.rowId }, { kindId: entry.kindId }, { label: [...entry.labels] }],
         } as never,
       });
       if (!known.some(({ streamKey }) => streamKey === key)) return unknownEvent(entry, key, known);
@@ -50,7 +50,7 @@ export function createRaisedEvents(store: Store, journal: JournalWriter): Raised
 /** Opens or closes the event of a rule for a fact that it watches, in the transaction of the one who reads the journal. */
 export async function writeFact(
   connection: Connection,
-  { rule, condition, entry }: Pick<Happened, 'rule' | 'condition' | 'entry'>,
+  { rule, condition, entry }: FactRule & { entry: DeviceEntry },
   { kind, key, text, at }: KeyedFact,
 ): Promise<EventRow[]> {
   const facts = condition.sort.facts!;
@@ -58,60 +58,32 @@ export async function writeFact(
     const open = await openEventOf(connection, rule.id, entry.rowId);
     if (open === null) return [];
     await connection.query('UPDATE events SET closedAt = ?, openKey = NULL WHERE id = ?', [at, open.id]);
-    await tell(connection, rule, open, 'closed', {
+    await queueAlerts(connection, rule, open, 'closed', {
       subject: `closed: ${rule.title} (${entry.name})`,
       text: [facts.closed(key, entry.name, showDuration(at - open.openedAt)), ...(text ? [text] : [])].join(
         '\n',
       ),
     });
+    await queueActions(connection, rule, open, 'closed');
     return [{ ...open, closedAt: at }];
   }
-  const stream = entry.streams.find((one) => one.key === key);
-  const sentence = condition.sort.sentence(condition.settings, { stream, key, whom: whom(rule, entry) });
+  const sentence = sentenceOf(rule, whom(rule, entry), entry.streams, () => undefined);
   const event = await insertEvent(connection, {
-    workspaceId: rule.workspaceId,
-    ruleId: rule.id,
-    deviceRowId: entry.rowId,
-    title: rule.title,
+    ...newEvent(rule, entry, at),
     sentence: (text === ''
       ? sentence
       : `${sentence} ${kind === 'raised' ? `The device says: ${text}` : `${text}.`}`
-    ).slice(0, 400),
-    severity: rule.severity,
-    deviceName: entry.name,
-    deviceId: entry.id,
-    streamKey: key,
-    openedAt: at,
-    closedAt: null,
-    value: 0,
-    extreme: 0,
-    acknowledgedAt: null,
-    acknowledgedBy: '',
+    ).slice(0, 1000),
+    value: null,
+    extreme: null,
   });
   if (event === null) return [];
-  await tell(connection, rule, event, 'opened', {
+  await queueAlerts(connection, rule, event, 'opened', {
     subject: `${rule.severity}: ${rule.title} (${entry.name})`,
     text: [facts.opened(key, entry.name), ...(text ? [text] : []), '', sentence].join('\n'),
   });
+  await queueActions(connection, rule, event, 'opened');
   return [event];
-}
-
-/** Puts alerts into the outbox, while the device does not cause a flood of them. */
-async function tell(
-  connection: Connection,
-  rule: RuleRow,
-  event: EventRow,
-  phase: 'opened' | 'closed',
-  { subject, text }: { subject: string; text: string },
-): Promise<void> {
-  if (rule.recipients.length === 0) return;
-  const [row] = (await connection.query(
-    `SELECT COUNT(DISTINCT a.eventId, a.phase) AS count FROM events e JOIN alerts a ON a.eventId = e.id
-      WHERE e.ruleId = ? AND e.deviceRowId = ? AND e.openedAt > ?`,
-    [rule.id, event.deviceRowId, event.openedAt - ALERTS_WITHIN_MS],
-  )) as { count: number }[];
-  if (Number(row!.count) >= MOST_ALERTS) return;
-  await queueAlerts(connection, rule, event, phase, { subject: subject.slice(0, 200), text });
 }
 
 function unknownEvent(entry: DeviceEntry, key: string, known: readonly RuleRow[]): Refusal {
@@ -123,6 +95,10 @@ function unknownEvent(entry: DeviceEntry, key: string, known: readonly RuleRow[]
       `No event rule of ${entry.name} is raised by the device. Write one under Events, with the key "${key.slice(0, 40)}".`,
     );
   const list = keys.slice(0, 12).map((one) => `"${one}"`);
-  const hint = `No event of this key is defined for ${entry.name}; there ${list.length === 1 ? 'is' : 'are'} ${list.join(', ')}.`;
+  const nearest = indexNames(keys.map((one) => ({ key: one, aliases: [], pin: null }))).nearest(key);
+  const hint =
+    nearest === undefined
+      ? `No event of this key is defined for ${entry.name}; there ${list.length === 1 ? 'is' : 'are'} ${list.join(', ')}.`
+      : `No event of this key is defined for ${entry.name}. The nearest is "${nearest}".`;
   return refusal(key, 'unknown-event', hint);
 }

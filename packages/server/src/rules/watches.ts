@@ -1,17 +1,37 @@
-import { QUIET, readCondition, type KeyedFact, type ReadyCondition, type RuleState } from '@peatmoor/core';
+import {
+  factCondition,
+  QUIET,
+  type KeyedFact,
+  type PlanState,
+  type ReadyCondition,
+  type RulePlan,
+} from '@peatmoor/core';
 import type { DeviceEntry, DeviceStream, Registry } from '../registry';
 import type { RuleRow } from '../store/models';
 import { findAll } from '../store/rows';
 import type { Store } from '../store/store';
+import { definitionOf, isWatched, othersOf, planFor } from './definition';
 
 /** A rule as it stands for one device. */
 export interface Watch {
   rule: RuleRow;
-  condition: ReadyCondition;
+  plan: RulePlan;
   entry: DeviceEntry;
-  stream: DeviceStream;
-  state: RuleState;
+  /** The datastream that its first condition looks at; undefined where that is none. */
+  stream: DeviceStream | undefined;
+  state: PlanState;
 }
+
+/** Where a value goes that somebody watches. */
+export interface Input {
+  watch: Watch;
+  part: number;
+  name: string;
+  stream: DeviceStream | undefined;
+}
+
+/** What the service knows of a device itself. */
+export type Known = 'presence' | 'refused';
 
 /** What changed since the watches were loaded. */
 export interface Changes {
@@ -21,128 +41,209 @@ export interface Changes {
   devices: Set<number>;
 }
 
+export interface FactRule {
+  rule: RuleRow;
+  condition: ReadyCondition;
+}
+
 /** The watches of all active rules, in memory; only what changed is read again. */
 export interface Watches {
-  of(seriesId: number): Iterable<Watch>;
+  of(seriesId: number): Iterable<Input>;
   has(seriesId: number): boolean;
+  ofDevice(deviceRowId: number, known: Known): Iterable<Input>;
   all(): Iterable<Watch>;
   ofRule(ruleId: number): Iterable<Watch>;
   /** Rules that such a fact opens or closes. */
-  ofFact(entry: DeviceEntry, fact: KeyedFact): readonly { rule: RuleRow; condition: ReadyCondition }[];
+  ofFact(entry: DeviceEntry, fact: KeyedFact): readonly FactRule[];
+  rule(ruleId: number): RuleRow | undefined;
   load(changes: Changes): Promise<void>;
 }
 
+const NONE: never[] = [];
+const ALONE: ReadonlyMap<number, DeviceEntry> = new Map();
+/** Rules of one query for states. */
+const AT_ONCE = 1000;
+
 export function createWatches(store: Store, registry: Registry): Watches {
-  const bySeries = new Map<number, Set<Watch>>();
+  const { models } = store;
+  const byInput = new Map<number | string, Set<Input>>();
   const byRule = new Map<number, Map<number, Watch>>();
   const rules = new Map<number, RuleRow>();
-  const conditions = new Map<number, ReadyCondition>();
-  const watchesReadings = ({ id }: RuleRow): boolean => conditions.get(id)?.sort.watches === 'readings';
+  const inputsOf = new Map<Watch, { key: number | string; input: Input }[]>();
+  /** Rules that facts of a key open and close, by workspace and key. */
+  const byFact = new Map<string, Map<number, FactRule>>();
+  /** Rules that look at a device beside those they watch. */
+  const byOther = new Map<number, Set<number>>();
+  const zones = new Map<number, string>();
+  /** Rules that are put in place by reading them only: told by facts, or looking at several devices. */
+  const stateless = new Set<number>();
+  const factKey = (workspaceId: number, key: string): string => `${workspaceId} ${key}`;
+  const knownKey = (deviceRowId: number, known: Known): string => `${deviceRowId} ${known}`;
 
-  const forget = (ruleId: number): void => {
-    for (const watch of byRule.get(ruleId)?.values() ?? []) {
-      const set = bySeries.get(watch.stream.seriesId);
-      set?.delete(watch);
-      if (set?.size === 0) bySeries.delete(watch.stream.seriesId);
+  const drop = (watch: Watch): void => {
+    for (const { key, input } of inputsOf.get(watch) ?? []) {
+      const set = byInput.get(key);
+      set?.delete(input);
+      if (set?.size === 0) byInput.delete(key);
     }
-    byRule.delete(ruleId);
-    rules.delete(ruleId);
-    conditions.delete(ruleId);
+    inputsOf.delete(watch);
   };
-  const watch = (rule: RuleRow, entry: DeviceEntry, state: RuleState): void => {
-    const stream = entry.streams.find((one) => one.key === rule.streamKey);
-    const condition = conditions.get(rule.id);
-    if (stream === undefined || condition === undefined) return;
-    const one: Watch = { rule, condition, entry, stream, state };
-    const set = bySeries.get(stream.seriesId);
-    if (set === undefined) bySeries.set(stream.seriesId, new Set([one]));
-    else set.add(one);
+  const forget = (ruleId: number): void => {
+    for (const watch of byRule.get(ruleId)?.values() ?? NONE) drop(watch);
+    byRule.delete(ruleId);
+    const rule = rules.get(ruleId);
+    rules.delete(ruleId);
+    stateless.delete(ruleId);
+    if (rule === undefined) return;
+    byFact.get(factKey(rule.workspaceId, rule.streamKey))?.delete(ruleId);
+    for (const other of othersOf(definitionOf(rule))) byOther.get(other)?.delete(ruleId);
+  };
+  const watch = (
+    rule: RuleRow,
+    entry: DeviceEntry,
+    state: PlanState,
+    others: ReadonlyMap<number, DeviceEntry>,
+  ): void => {
+    const ready = planFor(
+      rule,
+      entry,
+      zones.get(rule.workspaceId) ?? 'UTC',
+      (rowId) => others.get(rowId)?.streams,
+    );
+    if (ready === null) return;
+    const first = entry.streams.find(({ key }) => key === rule.streamKey);
+    const one: Watch = { rule, plan: ready.plan, entry, stream: first, state };
+    const inputs = ready.inputs.flatMap(({ part, name, of, device }) => {
+      const where = device === null ? entry : others.get(device)!;
+      const stream = typeof of === 'string' ? undefined : where.streams.find(({ key }) => key === of.stream);
+      const key = typeof of === 'string' ? knownKey(where.rowId, of) : stream?.seriesId;
+      return key === undefined ? [] : [{ key, input: { watch: one, part, name, stream } }];
+    });
+    for (const { key, input } of inputs) {
+      const set = byInput.get(key);
+      if (set === undefined) byInput.set(key, new Set([input]));
+      else set.add(input);
+    }
+    inputsOf.set(one, inputs);
     byRule.get(rule.id)!.set(entry.rowId, one);
+  };
+
+  /** Rows of the devices that rules watch, with kind and labels, in a bounded number of queries. */
+  const devicesOf = async (rows: readonly RuleRow[]): Promise<number[]> => {
+    const kindIds = [...new Set(rows.flatMap(({ kindId }) => kindId ?? []))];
+    const ofKinds =
+      kindIds.length === 0
+        ? []
+        : await findAll(models.devices, { where: { kindId: kindIds }, attributes: ['rowId'] });
+    // Those of a label are among the devices of its workspace: labels are looked at in memory.
+    const labelled = [
+      ...new Set(rows.flatMap(({ label, workspaceId }) => (label === null ? [] : workspaceId))),
+    ];
+    const inWorkspaces =
+      labelled.length === 0
+        ? []
+        : (
+            await findAll(models.devices, {
+              where: { workspaceId: labelled },
+              attributes: ['rowId', 'labels'],
+            })
+          ).filter(({ labels }) => rows.some(({ label }) => label !== null && labels.includes(label)));
+    return [...ofKinds, ...inWorkspaces].map(({ rowId }) => rowId);
   };
 
   /** Reads some rules anew, with their devices and states, in a bounded number of queries. */
   const read = async (rows: readonly RuleRow[]): Promise<void> => {
-    const ready = new Map(rows.map((rule) => [rule.id, readCondition(rule.sort, rule.settings)] as const));
-    const values = rows.filter(({ id }) => ready.get(id)?.sort.watches === 'readings');
-    const kindIds = [
-      ...new Set(values.flatMap(({ kindId, deviceRowId }) => (deviceRowId === null ? [kindId!] : []))),
-    ];
-    const ofKinds =
-      kindIds.length === 0
-        ? []
-        : await findAll(store.models.devices, {
-            where: { kindId: kindIds },
-            attributes: ['rowId', 'kindId', 'workspaceId'],
-          });
+    const definitions = new Map(rows.map((rule) => [rule.id, definitionOf(rule)] as const));
+    const facts = new Map(
+      rows.flatMap(({ id }) => {
+        const condition = factCondition(definitions.get(id)!);
+        return condition === null ? [] : [[id, condition] as const];
+      }),
+    );
+    const values = rows.filter(({ id }) => !facts.has(id));
+    const missing = [...new Set(values.map(({ workspaceId }) => workspaceId))];
+    for (const { id, zone } of missing.length === 0
+      ? []
+      : await findAll(models.workspaces, { where: { id: missing }, attributes: ['id', 'zone'] }))
+      zones.set(id, zone);
+    const others = [...new Set(values.flatMap(({ id }) => othersOf(definitions.get(id)!)))];
     const entries = await registry.load([
-      ...ofKinds.map(({ rowId }) => rowId),
-      ...values.flatMap(({ deviceRowId }) => deviceRowId ?? []),
+      ...new Set([
+        ...(await devicesOf(values)),
+        ...values.flatMap(({ deviceRowId }) => deviceRowId ?? []),
+        ...others,
+      ]),
     ]);
-    const states = new Map<string, RuleState>();
-    for (let i = 0; i < values.length; i += 1000) {
-      const ruleId = values.slice(i, i + 1000).map(({ id }) => id);
-      for (const row of await findAll(store.models.ruleStates, { where: { ruleId } }))
-        states.set(`${row.ruleId}:${row.deviceRowId}`, row.state as RuleState);
+    const states = new Map<string, PlanState>();
+    for (let i = 0; i < values.length; i += AT_ONCE) {
+      const ruleId = values.slice(i, i + AT_ONCE).map(({ id }) => id);
+      for (const row of await findAll(models.ruleStates, { where: { ruleId } }))
+        states.set(`${row.ruleId}:${row.deviceRowId}`, row.state as PlanState);
     }
-    const devicesOfKind = new Map<number, number[]>();
-    for (const { kindId, rowId } of ofKinds)
-      devicesOfKind.set(kindId, [...(devicesOfKind.get(kindId) ?? []), rowId]);
+    const ofKind = new Map<number, DeviceEntry[]>();
+    const ofWorkspace = new Map<number, DeviceEntry[]>();
+    for (const entry of entries.values()) {
+      put(ofKind, entry.kindId, entry);
+      put(ofWorkspace, entry.workspaceId, entry);
+    }
     for (const rule of rows) {
       forget(rule.id);
       rules.set(rule.id, rule);
       byRule.set(rule.id, new Map());
-      const condition = ready.get(rule.id);
-      if (condition == null) continue;
-      conditions.set(rule.id, condition);
-      if (!watchesReadings(rule)) continue;
-      const ids = rule.deviceRowId === null ? (devicesOfKind.get(rule.kindId!) ?? []) : [rule.deviceRowId];
-      for (const id of ids) {
-        const entry = entries.get(id);
-        if (entry !== undefined && entry.workspaceId === rule.workspaceId)
-          watch(rule, entry, states.get(`${rule.id}:${id}`) ?? QUIET);
+      const condition = facts.get(rule.id);
+      const lookingAt = othersOf(definitions.get(rule.id)!);
+      if (condition !== undefined || lookingAt.length > 0) stateless.add(rule.id);
+      if (condition !== undefined) {
+        const key = factKey(rule.workspaceId, rule.streamKey);
+        byFact.set(key, (byFact.get(key) ?? new Map<number, FactRule>()).set(rule.id, { rule, condition }));
+        continue;
       }
+      for (const other of lookingAt)
+        byOther.set(other, (byOther.get(other) ?? new Set<number>()).add(rule.id));
+      const candidates =
+        rule.label !== null
+          ? ofWorkspace.get(rule.workspaceId)
+          : rule.deviceRowId === null
+            ? ofKind.get(rule.kindId!)
+            : [entries.get(rule.deviceRowId)];
+      for (const entry of candidates ?? NONE)
+        if (entry !== undefined && isWatched(rule, entry))
+          watch(rule, entry, states.get(`${rule.id}:${entry.rowId}`) ?? QUIET, entries);
     }
   };
 
-  /** Puts one device where it belongs: into the rules of its kind and its own, with the states it had. */
+  /** Puts one device where it belongs: into the rules of its kind, its labels and its own, with the states it had. */
   const attach = (rowId: number, entry: DeviceEntry | undefined): void => {
     for (const [id, rule] of rules) {
+      if (stateless.has(id)) continue;
       const watching = byRule.get(id)!;
       const before = watching.get(rowId);
       if (before !== undefined) {
         watching.delete(rowId);
-        const set = bySeries.get(before.stream.seriesId);
-        set?.delete(before);
-        if (set?.size === 0) bySeries.delete(before.stream.seriesId);
+        drop(before);
       }
-      if (entry === undefined || !watchesReadings(rule) || rule.workspaceId !== entry.workspaceId) continue;
-      if (rule.deviceRowId === null ? rule.kindId === entry.kindId : rule.deviceRowId === rowId)
-        watch(rule, entry, before?.state ?? QUIET);
+      if (entry !== undefined && isWatched(rule, entry)) watch(rule, entry, before?.state ?? QUIET, ALONE);
     }
   };
 
   return {
-    of: (seriesId) => bySeries.get(seriesId) ?? NONE,
-    has: (seriesId) => bySeries.has(seriesId),
+    of: (seriesId) => byInput.get(seriesId) ?? NONE,
+    has: (seriesId) => byInput.has(seriesId),
+    ofDevice: (deviceRowId, known) => byInput.get(knownKey(deviceRowId, known)) ?? NONE,
     *all() {
       for (const watches of byRule.values()) yield* watches.values();
     },
     ofRule: (ruleId) => byRule.get(ruleId)?.values() ?? NONE,
     ofFact: (entry, { kind, key }) =>
-      [...rules.values()].flatMap((rule) => {
-        const condition = conditions.get(rule.id);
-        const facts = condition?.sort.facts;
-        const isAbout =
-          (facts?.opens === kind || facts?.closes === kind) &&
-          rule.streamKey === key &&
-          rule.workspaceId === entry.workspaceId &&
-          (rule.deviceRowId === null ? rule.kindId === entry.kindId : rule.deviceRowId === entry.rowId);
-        return isAbout ? [{ rule, condition: condition! }] : [];
-      }),
+      [...(byFact.get(factKey(entry.workspaceId, key))?.values() ?? NONE)].filter(
+        ({ rule, condition: { sort } }) =>
+          (sort.facts?.opens === kind || sort.facts?.closes === kind) && isWatched(rule, entry),
+      ),
+    rule: (ruleId) => rules.get(ruleId),
     async load({ all, rules: changed, kinds, devices }) {
       if (all) {
         for (const id of [...rules.keys()]) forget(id);
-        await read(await findAll(store.models.rules, { where: { active: true } }));
+        await read(await findAll(models.rules, { where: { active: true } }));
         return;
       }
       const ids = new Set(changed);
@@ -153,10 +254,12 @@ export function createWatches(store: Store, registry: Registry): Watches {
             ids.add(id);
             break;
           }
+      // What looks at a device beside those it watches is made ready anew.
+      if (devices.size > 0) for (const looking of byOther.values()) for (const id of looking) ids.add(id);
       const found = await registry.load([...devices]);
       for (const rowId of devices) attach(rowId, found.get(rowId));
       if (ids.size === 0) return;
-      const rows = await findAll(store.models.rules, { where: { id: [...ids], active: true } });
+      const rows = await findAll(models.rules, { where: { id: [...ids], active: true } });
       const there = new Set(rows.map(({ id }) => id));
       for (const id of ids) if (!there.has(id)) forget(id);
       await read(rows);
@@ -164,4 +267,8 @@ export function createWatches(store: Store, registry: Registry): Watches {
   };
 }
 
-const NONE: never[] = [];
+function put<K, V>(map: Map<K, V[]>, key: K, value: V): void {
+  const list = map.get(key);
+  if (list === undefined) map.set(key, [value]);
+  else list.push(value);
+}

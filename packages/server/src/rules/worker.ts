@@ -1,12 +1,19 @@
 import {
+  advancePlan,
+  beganPlan,
   type Batch,
   type Columns,
   calibrate,
   orderColumns,
-  QUIET,
-  withoutFuture,
+  planDueAt,
+  planWithoutFuture,
+  quietAgain,
+  stepPlan,
+  stepThrough,
+  usualPlan,
   type Fact,
-  type RuleState,
+  type PlanSample,
+  type PlanState,
   type Step,
 } from '@peatmoor/core';
 import type { Connection } from 'mariadb';
@@ -14,7 +21,7 @@ import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import type { JournalEntry } from '../journal/reader';
 import { startJournalWorker, type JournalWorker } from '../journal/worker';
-import type { Registry } from '../registry';
+import type { DeviceEntry, Registry } from '../registry';
 import type { EventRow } from '../store/models';
 import type { Store } from '../store/store';
 import {
@@ -25,9 +32,10 @@ import {
   writeTransitions,
   type Happened,
 } from './events';
+import { definitionOf, othersOf } from './definition';
 import { createDueTimes } from './dueTimes';
 import { writeFact } from './raised';
-import { createWatches, type Changes, type Watch } from './watches';
+import { createWatches, type Changes, type Input, type Known, type Watch } from './watches';
 import { latestPossible, now as clockNow } from '../clock';
 
 const ENTRIES_AT_ONCE = 200;
@@ -41,6 +49,8 @@ export interface RuleWorker {
   wake(): void;
   /** Resolves when everything committed up to now has been looked at. */
   settled(): Promise<void>;
+  /** True where this service works rules just now. */
+  holds(): boolean;
   stop(): Promise<void>;
 }
 
@@ -62,7 +72,16 @@ const WRITTEN: ReadonlySet<Fact['kind']> = new Set([
   'not-confirmed',
   'event-closed',
   'rule-changed',
+  'usual',
+  'began',
 ]);
+/** Facts that are values of a kind: what they say of a device, as a number. */
+const KNOWN: Partial<Record<Fact['kind'], (fact: never) => [Known, number]>> = {
+  online: () => ['presence', 1],
+  offline: () => ['presence', 0],
+  'first-seen': () => ['presence', 2],
+  refused: ({ count }: Extract<Fact, { kind: 'refused' }>) => ['refused', count],
+};
 
 /**
  * The reader that takes rules through the journal, readings and facts: the one that writes events, their states and
@@ -89,8 +108,7 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
   });
 
   const plan = (watch: Watch): void => {
-    const { sort, settings } = watch.condition;
-    const at = sort.dueAt?.(settings, watch.state) ?? null;
+    const at = planDueAt(watch.plan, watch.state);
     if (at !== null) due.plan(at, watch);
   };
   const load = async (): Promise<void> => {
@@ -134,29 +152,57 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
     return lines;
   };
 
-  type States = Map<Watch, RuleState>;
-  const stateOf = (states: States, watch: Watch): RuleState =>
-    withoutFuture(states.get(watch) ?? watch.state, latestPossible());
-  /** Takes the watches of a commit's readings further. */
-  const readingsOf = (batch: Batch, states: States, take: (watch: Watch, next: Step) => void): void => {
+  type States = Map<Watch, PlanState>;
+  const stateOf = (states: States, watch: Watch): PlanState =>
+    planWithoutFuture(states.get(watch) ?? watch.state, latestPossible());
+  const rightOf = (
+    { stream }: Input,
+    times: readonly number[],
+    values: readonly number[],
+  ): readonly number[] =>
+    stream === undefined || stream.calibrations.length === 0
+      ? values
+      : values.map((value, i) => calibrate(stream.calibrations, times[i]!, value));
+  type Take = (watch: Watch, next: Step) => void;
+  /** Takes the watches of a commit further, by its readings and by what it tells. */
+  const valuesOf = ({ batch, facts }: JournalEntry, states: States, take: Take): void => {
+    // What is watched by more than one value is gathered, and looked at in order of time.
+    const gathered = new Map<Watch, PlanSample[]>();
+    const gather = ({ watch, part, name }: Input, at: number, value: PlanSample['value']): void => {
+      const samples = gathered.get(watch);
+      if (samples === undefined) gathered.set(watch, [{ part, name, at, value }]);
+      else samples.push({ part, name, at, value });
+    };
     for (const [seriesId, { times, values }] of watchedLines(batch))
-      for (const watch of watches.of(seriesId)) {
-        const { calibrations } = watch.stream;
-        const right =
-          calibrations.length === 0
-            ? values
-            : values.map((value, i) => calibrate(calibrations, times[i]!, value));
-        const { sort, settings } = watch.condition;
-        take(watch, sort.stepThrough!(settings, stateOf(states, watch), times, right));
+      for (const input of watches.of(seriesId)) {
+        const { watch } = input;
+        const right = rightOf(input, times, values);
+        if (watch.plan.plain === null) right.forEach((value, i) => gather(input, times[i]!, value));
+        else take(watch, stepThrough(watch.plan.plain, stateOf(states, watch), times, right));
       }
+    for (const fact of facts) {
+      if (fact.kind === 'told')
+        for (const input of watches.of(fact.series)) gather(input, fact.at, fact.value);
+      const known = KNOWN[fact.kind];
+      if (known === undefined) continue;
+      const [name, value] = known(fact as never);
+      for (const input of watches.ofDevice((fact as { device: number }).device, name))
+        gather(input, fact.at, value);
+    }
+    for (const [watch, samples] of gathered)
+      take(
+        watch,
+        stepPlan(
+          watch.plan,
+          stateOf(states, watch),
+          samples.sort((a, b) => a.at - b.at),
+        ),
+      );
   };
   /** Lets time pass for those whose time has come. */
-  const passTime = (states: States, take: (watch: Watch, next: Step) => void): void => {
+  const passTime = (states: States, take: Take): void => {
     const now = clockNow() - BEHIND_MS;
-    for (const watch of due.until(now)) {
-      const { sort, settings } = watch.condition;
-      take(watch, sort.advance!(settings, stateOf(states, watch), now));
-    }
+    for (const watch of due.until(now)) take(watch, advancePlan(watch.plan, stateOf(states, watch), now));
   };
   const keepStates = (states: States): void => {
     due.settle();
@@ -182,31 +228,53 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
       if (next.state !== (states.get(watch) ?? watch.state)) states.set(watch, next.state);
       for (const transition of next.transitions) happened.push({ ...watch, transition });
     };
+    const writeAll = async (): Promise<EventRow[]> => {
+      const all = happened.splice(0);
+      if (all.length === 0) return [];
+      const named = [...new Set(all.flatMap(({ rule }) => othersOf(definitionOf(rule))))];
+      const others = named.length === 0 ? NOBODY : await registry.load(named);
+      return writeTransitions(connection, all, (rowId) => others.get(rowId));
+    };
     const fact = async (one: Fact): Promise<void> => {
+      const current = (watch: Watch): PlanState => states.get(watch) ?? watch.state;
       if ('key' in one) {
         const entry = (await registry.load([one.device])).get(one.device);
         if (entry === undefined) return;
         for (const { rule, condition } of watches.ofFact(entry, one))
           events.push(...(await writeFact(connection, { rule, condition, entry }, one)));
       } else if (one.kind === 'event-closed') {
-        const closed = await closeEvent(connection, one.event, one.at);
+        const closed = await closeEvent(connection, one);
         if (closed === null) return;
         events.push(closed);
         for (const watch of watches.ofRule(closed.ruleId))
           if (watch.entry.rowId === closed.deviceRowId)
             // What was looked at stays looked at: only newer readings can open the event again.
-            states.set(watch, { ...QUIET, last: (states.get(watch) ?? watch.state).last });
+            states.set(watch, quietAgain(watch.plan, current(watch), false));
       } else if (one.kind === 'rule-changed') {
         await closeOfRule(connection, one.rule, one.at);
         await connection.execute('DELETE FROM ruleStates WHERE ruleId = ?', [one.rule]);
         for (const watch of watches.ofRule(one.rule))
-          states.set(watch, { ...QUIET, last: (states.get(watch) ?? watch.state).last });
+          states.set(
+            watch,
+            beganPlan(watch.plan, quietAgain(watch.plan, current(watch), true), one.at, one.at),
+          );
+      } else if (one.kind === 'began') {
+        for (const watch of watches.all()) {
+          const state = beganPlan(watch.plan, current(watch), one.at, one.from);
+          if (state !== current(watch)) states.set(watch, state);
+        }
+      } else if (one.kind === 'usual') {
+        for (const { watch, part } of watches.of(one.series)) {
+          const state = usualPlan(watch.plan, current(watch), part, one.hours);
+          if (state !== current(watch)) states.set(watch, state);
+        }
       }
     };
-    for (const { batch, facts } of entries) {
-      readingsOf(batch, states, take);
-      for (const one of facts) {
-        if (happened.length > 0) events.push(...(await writeTransitions(connection, happened.splice(0))));
+    for (const entry of entries) {
+      valuesOf(entry, states, take);
+      for (const one of entry.facts) {
+        if (!WRITTEN.has(one.kind)) continue;
+        if (happened.length > 0) events.push(...(await writeAll()));
         await fact(one);
       }
     }
@@ -222,11 +290,11 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
           JSON.stringify(state),
         ]),
       );
-    events.push(...(await writeTransitions(connection, happened)));
+    events.push(...(await writeAll()));
     for (const [watch, state] of states)
-      if (state.phase === 'open' || state.phase === 'closing')
+      if ((state.phase === 'open' || state.phase === 'closing') && state.extreme !== null)
         if (keptExtremes.get(watch.rule.id)?.get(watch.entry.rowId) !== state.extreme)
-          events.push(...(await noteExtreme(connection, watch.rule.id, watch.entry.rowId, state.extreme!)));
+          events.push(...(await noteExtreme(connection, watch.rule.id, watch.entry.rowId, state.extreme)));
     return { events, states };
   };
 
@@ -259,7 +327,7 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
           quiet &&= next.transitions.length === 0;
           if (isFurther(watch.state, next.state)) further = true;
         };
-        for (const { batch } of entries) readingsOf(batch, states, take);
+        for (const entry of entries) valuesOf(entry, states, take);
         if (caughtUp) passTime(states, take);
         // An open event says how far it went, soon enough.
         const isDue = performance.now() - extremesAt > EXTREMES_MS;
@@ -294,11 +362,12 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
       },
     },
   );
-  return { wake: worker.wake, settled: worker.settled, stop: worker.stop };
+  return { wake: worker.wake, settled: worker.settled, holds: worker.holds, stop: worker.stop };
 }
 
 /** True where an open event went further. */
-const isFurther = (before: RuleState, after: RuleState): boolean =>
+const isFurther = (before: PlanState, after: PlanState): boolean =>
   after.extreme !== before.extreme && (after.phase === 'open' || after.phase === 'closing');
 const nameOf = ({ rule, entry }: Watch): string => `${rule.id}:${entry.rowId}`;
+const NOBODY: ReadonlyMap<number, DeviceEntry> = new Map();
 const noChanges = (): Changes => ({ all: false, rules: new Set(), kinds: new Set(), devices: new Set() });

@@ -21,8 +21,19 @@ const JSON_COLUMNS = [
   'follow',
   'look',
   'times',
+  'more',
+  'alertChoices',
+  'secrets',
 ] as const;
-const BOOLEAN_COLUMNS = ['active', 'acceptNew', 'unconfirmed', 'claimOpen', 'refused', 'catchUp'] as const;
+const BOOLEAN_COLUMNS = [
+  'active',
+  'acceptNew',
+  'unconfirmed',
+  'claimOpen',
+  'refused',
+  'catchUp',
+  'sent',
+] as const;
 
 /** What belongs to a workspace names it. Every query on such rows goes through these functions with its workspace. */
 export interface Owned {

@@ -261,5 +261,34 @@ export const TIMETABLES = [
     CONSTRAINT notes_device FOREIGN KEY (deviceRowId) REFERENCES devices (rowId) ON DELETE CASCADE)`,
 ];
 
+/** Rules of many conditions, all that happens to an event, and the ways in which people are reached. */
+export const ALERTING = [
+  `ALTER TABLE rules ADD COLUMN IF NOT EXISTS label VARCHAR(40) NULL, ADD COLUMN IF NOT EXISTS more TEXT NOT NULL DEFAULT '{}'`,
+  `ALTER TABLE events MODIFY value DOUBLE NULL, MODIFY extreme DOUBLE NULL, MODIFY sentence VARCHAR(1000) NOT NULL, ADD COLUMN IF NOT EXISTS remark VARCHAR(300) NOT NULL DEFAULT '',
+    ADD COLUMN IF NOT EXISTS remindAt BIGINT NULL, ADD COLUMN IF NOT EXISTS escalateAt BIGINT NULL, ADD COLUMN IF NOT EXISTS closedBy VARCHAR(80) NOT NULL DEFAULT '',
+    ADD KEY IF NOT EXISTS reminding (remindAt), ADD KEY IF NOT EXISTS escalating (escalateAt), ADD KEY IF NOT EXISTS openOnes (workspaceId, closedAt)`,
+  `ALTER TABLE alerts MODIFY channel VARCHAR(20) NOT NULL, MODIFY state VARCHAR(12) NOT NULL, MODIFY phase VARCHAR(12) NOT NULL, ADD COLUMN IF NOT EXISTS ruleId INT UNSIGNED NULL,
+    ADD COLUMN IF NOT EXISTS userId INT UNSIGNED NULL, ADD COLUMN IF NOT EXISTS messageId VARCHAR(60) NULL, ADD COLUMN IF NOT EXISTS queuedAt BIGINT NOT NULL DEFAULT 0,
+    ADD KEY IF NOT EXISTS byMessage (messageId), ADD KEY IF NOT EXISTS bounding (ruleId, queuedAt), ADD KEY IF NOT EXISTS reaching (channel, recipient, state)`,
+  `CREATE TABLE IF NOT EXISTS alertTries (id INT UNSIGNED AUTO_INCREMENT PRIMARY KEY, workspaceId INT UNSIGNED NOT NULL, alertId INT UNSIGNED NOT NULL, at BIGINT NOT NULL,
+    sent TINYINT(1) NOT NULL, outcome VARCHAR(300) NOT NULL, KEY (alertId))`,
+  `CREATE TABLE IF NOT EXISTS alertPaces (channel VARCHAR(20) NOT NULL, recipient VARCHAR(254) NOT NULL, nextAt BIGINT NOT NULL, burst INT UNSIGNED NOT NULL, PRIMARY KEY (channel, recipient))`,
+  `CREATE TABLE IF NOT EXISTS alertStops (ruleId INT UNSIGNED NOT NULL, recipient VARCHAR(254) NOT NULL, workspaceId INT UNSIGNED NOT NULL, PRIMARY KEY (ruleId, recipient))`,
+  `CREATE TABLE IF NOT EXISTS pushPlaces (id INT UNSIGNED AUTO_INCREMENT PRIMARY KEY, userId INT UNSIGNED NOT NULL, endpointHash BINARY(32) NOT NULL, endpoint VARCHAR(1000) NOT NULL,
+    secrets TEXT NOT NULL, name VARCHAR(80) NOT NULL, createdAt BIGINT NOT NULL, deliveredAt BIGINT NULL, UNIQUE KEY (endpointHash), KEY (userId),
+    CONSTRAINT pushPlaces_user FOREIGN KEY (userId) REFERENCES users (id) ON DELETE CASCADE)`,
+  `CREATE TABLE IF NOT EXISTS webhooks (id INT UNSIGNED AUTO_INCREMENT PRIMARY KEY, workspaceId INT UNSIGNED NOT NULL, title VARCHAR(80) NOT NULL, url VARCHAR(500) NOT NULL,
+    secret VARCHAR(100) NOT NULL, template TEXT NOT NULL, createdAt BIGINT NOT NULL, revision INT UNSIGNED NOT NULL DEFAULT 1, KEY (workspaceId))`,
+  `CREATE TABLE IF NOT EXISTS addresses (id INT UNSIGNED AUTO_INCREMENT PRIMARY KEY, workspaceId INT UNSIGNED NOT NULL, email VARCHAR(254) NOT NULL,
+    askedAt BIGINT NOT NULL, confirmedAt BIGINT NULL, UNIQUE KEY (workspaceId, email))`,
+  // Whoever was alerted before addresses were confirmed goes on to be.
+  `INSERT IGNORE INTO addresses (workspaceId, email, askedAt, confirmedAt) SELECT r.workspaceId, e.address, 0, 0
+    FROM rules r, JSON_TABLE(r.recipients, '$[*]' COLUMNS (address VARCHAR(254) PATH '$.to', channel VARCHAR(20) PATH '$.channel')) e WHERE e.channel = 'email'`,
+  `CREATE TABLE IF NOT EXISTS mutes (id INT UNSIGNED AUTO_INCREMENT PRIMARY KEY, workspaceId INT UNSIGNED NOT NULL, sort VARCHAR(10) NOT NULL, target VARCHAR(40) NOT NULL, until BIGINT NOT NULL,
+    madeBy VARCHAR(80) NOT NULL, reason VARCHAR(200) NOT NULL, UNIQUE KEY (workspaceId, sort, target))`,
+  `ALTER TABLE users ADD COLUMN IF NOT EXISTS alertChoices TEXT NOT NULL DEFAULT '{}'`,
+  `CREATE TABLE IF NOT EXISTS serviceSecrets (name VARCHAR(40) PRIMARY KEY, secret TEXT NOT NULL)`,
+];
+
 /** How a table is made, whatever the database says: any letter can be kept, and texts are compared letter by letter. */
 export const TABLE_FORM = 'ENGINE=InnoDB DEFAULT CHARACTER SET utf8mb4 COLLATE utf8mb4_bin';

@@ -5,6 +5,7 @@ import { QueryTypes, Sequelize, Transaction } from 'sequelize';
 import { Umzug } from 'umzug';
 import { defineModels, type Models } from './models';
 import {
+  ALERTING,
   CHUNK_PARTS,
   CLAIM_TABLES,
   CLOCK,
@@ -258,6 +259,12 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
         up: async () => {
           for (const statement of [...FOLLOWING, ...LOOKS, ...TIMETABLES])
             await sequelize.query(withForm(statement));
+        },
+      },
+      {
+        name: '0013-alerting',
+        up: async () => {
+          for (const statement of ALERTING) await sequelize.query(withForm(statement));
         },
       },
     ],

@@ -1,18 +1,86 @@
 import { above } from './above';
 import { below } from './below';
+import { between } from './between';
+import { beyond } from './beyond';
+import { changes } from './changes';
+import { contains } from './contains';
+import { equals } from './equals';
+import { expression } from './expression';
+import { falls } from './falls';
+import { firstSeen } from './firstSeen';
+import { inside } from './inside';
 import { notConfirmed } from './notConfirmed';
+import { offline } from './offline';
+import { online } from './online';
+import { outside } from './outside';
 import { raised } from './raised';
+import { refused } from './refused';
+import { rises } from './rises';
+import { silent } from './silent';
 import type { ConditionSort } from './sort';
+import { statistic } from './statistic';
+import { unchanged } from './unchanged';
+import { unusual } from './unusual';
 
 export * from './sort';
+export { isInArea } from './area';
 export type { RaisedSettings } from './raised';
 
-/** Every sort of condition. Adding one is a file and a line here. */
-const SORTS = [above, below, raised, notConfirmed] as const;
+/** Names of the sorts, in the order in which they are offered. */
+export const CONDITION_NAMES = [
+  'above',
+  'below',
+  'between',
+  'outside',
+  'equals',
+  'changes',
+  'rises',
+  'falls',
+  'statistic',
+  'silent',
+  'unchanged',
+  'unusual',
+  'inside',
+  'beyond',
+  'contains',
+  'offline',
+  'online',
+  'first-seen',
+  'refused',
+  'not-confirmed',
+  'raised',
+  'expression',
+] as const;
+export type ConditionName = (typeof CONDITION_NAMES)[number];
 
-export type ConditionName = 'above' | 'below' | 'raised' | 'not-confirmed';
+/** Every sort of condition. Adding one is a file and a line here. */
+const SORTS = [
+  above,
+  below,
+  between,
+  outside,
+  equals,
+  changes,
+  rises,
+  falls,
+  statistic,
+  silent,
+  unchanged,
+  unusual,
+  inside,
+  beyond,
+  contains,
+  offline,
+  online,
+  firstSeen,
+  refused,
+  notConfirmed,
+  raised,
+  expression,
+] as const;
+
 export const CONDITIONS = Object.fromEntries(
-  SORTS.map((sort): [string, ConditionSort<never>] => [sort.sort, sort as ConditionSort<never>]),
+  SORTS.map((sort): [string, ConditionSort<never>] => [sort.sort, sort as unknown as ConditionSort<never>]),
 ) as Readonly<Record<ConditionName, ConditionSort<never>>>;
 
 /** A condition that is ready to be worked with: its sort, and what it is set to. */

@@ -1,26 +1,38 @@
-import { ruleSentence } from '../sentence';
-import { advance, dueAt, stepThrough } from '../step';
-import { checkCondition, type Condition } from '../condition';
-import type { ConditionSort } from './sort';
+import { checkCondition, isAcross, isBack, type Condition } from '../condition';
+import type { Sense } from '../senses/sense';
+import { UNKNOWN } from '../senses/sense';
+import { missing, showOf, streamOf, type ConditionSort } from './sort';
 
-/** A value across a limit, for some time. */
+/** A value across a limit. */
 export function limitSort(comparison: Condition['comparison']): ConditionSort<Condition> {
+  const sense: Sense<Condition, number | null> = {
+    begin: null,
+    take: (_settings, _memory, { value }) => Number(value),
+    look: (settings, value) =>
+      value === null ? UNKNOWN : { across: isAcross(settings, value), back: isBack(settings, value), value },
+    further: (_settings, a, b) => (comparison === 'above' ? Math.max(a, b) : Math.min(a, b)),
+  };
   return {
     sort: comparison,
+    title: `is ${comparison}`,
     watches: 'readings',
+    fields: ['limit', 'closeLimit'],
     version: 1,
     check(settings) {
       const wrong = checkCondition(settings);
       return (
-        wrong && { field: wrong.field, reason: 'lies on the wrong side of the limit', remedy: wrong.reason }
+        missing(settings, ['limit']) ??
+        (wrong && { field: wrong.field, reason: 'lies on the wrong side of the limit', remedy: wrong.reason })
       );
     },
-    sentence: (settings, { stream, key, whom, show }) =>
-      stream === undefined
-        ? `The datastream "${key}" is gone: this rule watches nothing.`
-        : ruleSentence(settings, stream, whom, show),
-    stepThrough,
-    advance,
-    dueAt,
+    clause: ({ limit }, spoken) =>
+      spoken.stream?.type === 'boolean'
+        ? `${streamOf(spoken)} is ${comparison === 'above' ? 'on' : 'off'}`
+        : `${streamOf(spoken)} is ${comparison} ${showOf(spoken)(limit)}`,
+    closes: ({ closeLimit }, spoken) =>
+      spoken.stream?.type === 'boolean' || closeLimit === null || closeLimit === undefined
+        ? 'back'
+        : `back at ${showOf(spoken)(closeLimit)}`,
+    sense: () => sense as Sense<Condition, never>,
   };
 }

@@ -1,5 +1,4 @@
 import { KEY_PATTERN } from '../../readings/names';
-import { notConfirmedSentence } from '../sentence';
 import type { ConditionSort } from './sort';
 
 /** What must follow a control was not measured in its time. */
@@ -9,7 +8,9 @@ export interface NotConfirmedSettings {
 
 export const notConfirmed: ConditionSort<NotConfirmedSettings> = {
   sort: 'not-confirmed',
+  title: 'is not confirmed',
   watches: 'facts',
+  fields: [],
   version: 1,
   check: ({ key }) =>
     KEY_PATTERN.test(key)
@@ -19,7 +20,9 @@ export const notConfirmed: ConditionSort<NotConfirmedSettings> = {
           reason: 'is no datastream',
           remedy: 'Choose a control that something must follow.',
         },
-  sentence: ({ key }, { stream, whom }) => notConfirmedSentence(stream?.title ?? `"${key}"`, whom),
+  clause: ({ key }, { stream, whom }) =>
+    `a wanted ${stream?.title ?? `"${key}"`} of ${whom} is not confirmed`,
+  closes: () => 'one is',
   facts: {
     opens: 'not-confirmed',
     closes: 'confirmed',

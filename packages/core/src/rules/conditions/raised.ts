@@ -1,5 +1,4 @@
 import { KEY_PATTERN } from '../../readings/names';
-import { raisedSentence } from '../sentence';
 import type { ConditionSort } from './sort';
 
 /** What a device raises and clears itself, by a key of its own. */
@@ -9,7 +8,9 @@ export interface RaisedSettings {
 
 export const raised: ConditionSort<RaisedSettings> = {
   sort: 'raised',
+  title: 'raises by itself',
   watches: 'facts',
+  fields: [],
   version: 1,
   check: ({ key }) =>
     KEY_PATTERN.test(key)
@@ -19,7 +20,8 @@ export const raised: ConditionSort<RaisedSettings> = {
           reason: `"${key.slice(0, 40)}" cannot be the key of an event`,
           remedy: 'Write small letters, digits and underscores, such as low_battery.',
         },
-  sentence: ({ key }, { whom }) => raisedSentence(key, whom),
+  clause: ({ key }, { whom }) => `${whom} raises "${key}"`,
+  closes: () => 'it clears it',
   facts: {
     opens: 'raised',
     closes: 'cleared',

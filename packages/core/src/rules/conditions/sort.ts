@@ -1,6 +1,7 @@
-import type { Datastream, Value } from '../../readings/types';
+import type { Datastream, Value, ValueType } from '../../readings/types';
 import type { Fact } from '../../history/batch';
-import type { RuleState, Step } from '../step';
+import type { Sense } from '../senses/sense';
+import type { ConditionSettings, SettingName } from '../settings';
 
 /** Facts about something of a device that has a key. */
 export type KeyedFact = Extract<Fact, { key: string }>;
@@ -21,21 +22,36 @@ export interface WrongCondition {
   remedy: string;
 }
 
+/** Datastreams of the device a condition watches, for what reads more than one. */
+export type Around = readonly Pick<Datastream, 'key' | 'type' | 'aliases' | 'choices'>[];
+
+/** What a condition looks at: a datastream, what the service knows of the device itself, or several datastreams. */
+export type Looks = 'stream' | 'presence' | 'refused' | 'streams';
+
 /**
  * Everything about one sort of condition. A sort is a file. `S` is what it is set to, as it is stored. Sorts that watch
- * readings say what many of them, and time passing, do to a rule's state; what watches facts has no state of its own.
+ * values say how they are sensed; what watches facts has no state of its own.
  */
 export interface ConditionSort<S extends object = object> {
   sort: string;
+  /** "is above": what stands in a list of sorts. */
+  title: string;
   watches: 'readings' | 'facts';
+  looks?: Looks;
+  /** Types of datastreams it can watch; all numbers where left out. */
+  types?: readonly ValueType[];
+  /** What it is set to, in the order in which it is asked for. */
+  fields: readonly SettingName[];
   /** Version of what is stored of its settings, from 1. */
   version: number;
   /** Brings settings stored by an earlier version to this one. */
   upgrade?(settings: Record<string, unknown>, from: number): Record<string, unknown>;
   /** What is wrong with the settings; null where nothing is. */
-  check(settings: S): WrongCondition | null;
-  /** The rule as one sentence. */
-  sentence(settings: S, spoken: Spoken): string;
+  check(settings: S, stream?: Datastream, around?: Around): WrongCondition | null;
+  /** What must be so, without "when": "Water level of any dipwell is below -300 mm". */
+  clause(settings: S, spoken: Spoken): string;
+  /** What must be so for it to close; "it is no longer so" where left out. */
+  closes?(settings: S, spoken: Spoken): string;
   /** For what watches facts: which of its key open and close an event, and what is said of each. */
   facts?: {
     opens: KeyedFact['kind'];
@@ -44,9 +60,29 @@ export interface ConditionSort<S extends object = object> {
     /** `after` is how long it was open, in words. */
     closed(key: string, device: string, after: string): string;
   };
-  stepThrough?(settings: S, before: RuleState, times: readonly number[], values: readonly number[]): Step;
-  /** Lets time pass up to `now`, epoch ms. */
-  advance?(settings: S, state: RuleState, now: number): Step;
-  /** When time alone next changes something, epoch ms; null when only a reading can. */
-  dueAt?(settings: S, state: RuleState): number | null;
+  /** Which datastreams it reads, where it `looks` at several. */
+  reads?(settings: S, around: Around): string[];
+  /** How it is sensed on a device with these datastreams; null where it cannot be there. */
+  sense?(settings: S, stream: Datastream | undefined, around: Around): Sense<S, never> | null;
+}
+
+/** A title and its device: "Water level of any dipwell". */
+export const streamOf = ({ stream, key, whom }: Spoken): string =>
+  `${stream?.title ?? `"${key}"`} of ${whom}`;
+/** Writes a value in the unit of the datastream. */
+export const showOf = ({ show }: Spoken): ((value: number) => string) => show ?? String;
+
+/** Says which of some settings is missing or no number. */
+export function missing(settings: ConditionSettings, names: readonly SettingName[]): WrongCondition | null {
+  for (const name of names) {
+    const value = settings[name];
+    if (
+      value === undefined ||
+      value === null ||
+      value === '' ||
+      (typeof value === 'number' && !Number.isFinite(value))
+    )
+      return { field: name, reason: 'is missing', remedy: 'Give it.' };
+  }
+  return null;
 }

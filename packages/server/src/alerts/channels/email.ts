@@ -1,10 +1,22 @@
 import nodemailer from 'nodemailer';
-import { CannotBeSent, type AlertChannel, type Sender } from './channel';
+import { showDuration } from '@peatmoor/core';
+import { now as clockNow } from '../../clock';
+import { composeMail } from '../mail';
+import { CannotBeSent, type AlertChannel, type ChannelParts, type Message, type Sender } from './channel';
 
-export const email: AlertChannel = { name: 'email', version: 1 };
+/** Email by SMTP (RFC 5321). `recipient` is the address. */
+export const email: AlertChannel = { name: 'email', version: 1, start: startEmail };
 
-/** Sends by SMTP (RFC 5321); null for no mail server. */
-export function startEmail(smtpUrl: string | null, from: string): Sender {
+/** What comes later than this after it happened says so, in ms. */
+const LATE_MS = 120_000;
+export const NO_MAIL = 'No mail server is set. Set PEATMOOR_SMTP_URL and start again.';
+
+/** A name for mails about one event, so that they stand together. */
+const threadOf = (eventId: number, host: string): string => `<event-${eventId}@${host}>`;
+
+/** Sends a mail; throws where there is no mail server. */
+export type Mailer = ReturnType<typeof createMailer>;
+export function createMailer({ smtpUrl, mailFrom }: ChannelParts['config']) {
   const transport =
     smtpUrl === null
       ? null
@@ -14,17 +26,121 @@ export function startEmail(smtpUrl: string | null, from: string): Sender {
           socketTimeout: 20_000,
         } as never);
   return {
-    async send({ recipient, subject, text, eventId }) {
-      if (transport === null)
-        throw new CannotBeSent('No mail server is set. Set PEATMOOR_SMTP_URL and start again.');
-      await transport.sendMail({
-        from,
-        to: recipient,
-        subject,
-        text,
-        headers: { 'X-Peatmoor-Event': String(eventId) },
-      });
+    async send(mail: Parameters<NonNullable<typeof transport>['sendMail']>[0]): Promise<string> {
+      if (transport === null) throw new CannotBeSent(NO_MAIL);
+      try {
+        const { response } = (await transport.sendMail({ from: mailFrom, ...mail })) as { response?: string };
+        return `the mail server answered ${(response ?? '').slice(0, 120)}`;
+      } catch (error) {
+        const { responseCode } = error as { responseCode?: number };
+        // RFC 5321 §4.2.1: 5yz is final.
+        if (responseCode !== undefined && responseCode >= 500)
+          throw new CannotBeSent(`The mail server refused it: ${(error as Error).message}`);
+        throw error;
+      }
     },
     close: () => transport?.close(),
+  };
+}
+
+function startEmail({ config, links, chartOf, publicUrl, log }: ChannelParts): Sender {
+  const mailer = createMailer(config);
+  const send = async (message: Message): Promise<string> => {
+    const { alerts, recipient, id } = message;
+    const host = new URL(publicUrl()).hostname;
+    const last = alerts.at(-1)!;
+    const events = new Set(alerts.map(({ event }) => event.id));
+    const chart =
+      events.size === 1
+        ? await chartOf(last.event).catch(
+            (error: Error) => (log.debug({ err: error }, 'a mail goes without chart'), null),
+          )
+        : null;
+    const rules = new Set(alerts.map(({ rule }) => rule?.id ?? 0));
+    const [ruleId] = rules;
+    // One click may only be offered where the whole world can press it (RFC 8058).
+    const stop =
+      rules.size === 1 && ruleId !== 0 ? ({ what: 'stop', ruleId: ruleId!, to: recipient } as const) : null;
+    const oneClick = stop !== null && config.publicUrl?.startsWith('https://') === true;
+    const happened = Math.min(
+      ...alerts.map(({ alert, event }) =>
+        alert.phase === 'closed'
+          ? (event.closedAt ?? event.openedAt)
+          : alert.phase === 'opened'
+            ? event.openedAt
+            : alert.queuedAt,
+      ),
+    );
+    const lateBy = clockNow() - happened;
+    const { text, html } = composeMail(
+      alerts.map(({ alert, event }) => ({
+        subject: alert.subject,
+        text: alert.text,
+        severity: event.severity,
+        phase: alert.phase,
+        eventUrl: `${publicUrl()}/events/${event.id}`,
+        acknowledgeUrl:
+          event.closedAt !== null || event.acknowledgedAt !== null || alert.phase === 'closed'
+            ? null
+            : links.page({ what: 'event', eventId: event.id, userId: alert.userId, to: recipient }),
+      })),
+      {
+        chart: chart !== null,
+        late: lateBy > LATE_MS ? `This comes ${showDuration(lateBy)} after it happened.` : '',
+        eventsUrl: `${publicUrl()}/events`,
+        stopUrl: stop === null ? null : links.page(stop),
+      },
+    );
+    const thread = threadOf(last.event.id, host);
+    return mailer.send({
+      to: recipient,
+      subject:
+        events.size === 1
+          ? last.alert.subject
+          : `${alerts.length} alerts: ${[...new Set(alerts.map(({ alert }) => alert.subject))].join('; ')}`.slice(
+              0,
+              200,
+            ),
+      text,
+      html,
+      messageId: `<${id}@${host}>`,
+      ...(events.size === 1 && { inReplyTo: thread, references: thread }),
+      headers: {
+        'X-Peatmoor-Event': [...events].slice(0, 20).join(' '),
+        'Auto-Submitted': 'auto-generated',
+        ...(oneClick && {
+          'List-Unsubscribe': `<${publicUrl()}/api/alert-links/${links.make(stop)}>`,
+          'List-Unsubscribe-Post': 'List-Unsubscribe=One-Click',
+        }),
+      },
+      ...(chart !== null && {
+        attachments: [{ filename: 'chart.png', content: chart, cid: 'chart', contentType: 'image/png' }],
+      }),
+    });
+  };
+  return {
+    send,
+    async test({ email: to }) {
+      const hops = [
+        {
+          what: 'A mail server is set',
+          ok: config.smtpUrl !== null,
+          detail: config.smtpUrl === null ? NO_MAIL : new URL(config.smtpUrl).host,
+        },
+      ];
+      if (config.smtpUrl === null) return hops;
+      try {
+        const detail = await mailer.send({
+          to,
+          subject: 'A test from Peatmoor',
+          text: `So an alert of Peatmoor comes to ${to}. It was asked for under Your alerts.\n\n${publicUrl()}/alerts`,
+          headers: { 'Auto-Submitted': 'auto-generated' },
+        });
+        return [...hops, { what: `It takes a mail to ${to}`, ok: true, detail }];
+      } catch (error) {
+        return [...hops, { what: `It takes a mail to ${to}`, ok: false, detail: (error as Error).message }];
+      }
+    },
+    close: mailer.close,
   };
 }

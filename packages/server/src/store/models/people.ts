@@ -1,5 +1,5 @@
 import type { UnitSystem } from '@peatmoor/core';
-import type { KeyScope, PersonalChoices, Role } from '@peatmoor/contract';
+import type { AlertChoices, KeyScope, PersonalChoices, Role } from '@peatmoor/contract';
 import { DataTypes } from 'sequelize';
 import { fields, key, number, revision, type Define } from './columns';
 
@@ -17,6 +17,8 @@ export interface UserRow {
   units: UnitSystem;
   /** What they chose for themselves, as far as they did. */
   choices: Partial<PersonalChoices>;
+  /** How they are alerted, as far as they said. */
+  alertChoices: Partial<AlertChoices>;
 }
 export interface WorkspaceRow {
   id: number;
@@ -74,7 +76,7 @@ export const definePeople = (table: Define) => ({
     ...revision(),
     ...fields('email name passwordHash units', STRING),
     createdAt: BIGINT,
-    choices: TEXT,
+    ...fields('choices alertChoices', TEXT),
   }),
   workspaces: table<WorkspaceRow>('workspaces', {
     id: number(),

@@ -1,10 +1,10 @@
-import type { ConditionName } from '@peatmoor/core';
+import type { ActiveHours, ConditionName, RuleCondition } from '@peatmoor/core';
 import type { DashboardLook, Severity } from '@peatmoor/contract';
 import type { Recipient } from '../../alerts/channels';
 import { DataTypes } from 'sequelize';
 import { fields, key, number, revision, type Define } from './columns';
 
-const { BIGINT, BOOLEAN, DOUBLE, INTEGER, STRING, TEXT } = DataTypes;
+const { BIGINT, BLOB, BOOLEAN, DOUBLE, INTEGER, STRING, TEXT } = DataTypes;
 
 export interface DashboardRow {
   id: number;
@@ -28,13 +28,37 @@ export interface RuleRow {
   severity: Severity;
   deviceRowId: number | null;
   kindId: number | null;
+  /** Watches every device with this label. */
+  label: string | null;
   streamKey: string;
   sort: ConditionName;
   /** What the condition is set to, as stored, by whatever version: read it by `readCondition`. */
   settings: object;
   /** Who is alerted, as stored: read them by `readRecipients`. */
   recipients: Recipient[];
+  /** All else it says, as far as it was said: read it by `moreOf`. */
+  more: Partial<RuleMore>;
   active: boolean;
+}
+/** What a rule says beside its first condition and whom it alerts. */
+export interface RuleMore {
+  /** Conditions beside the first. */
+  also: RuleCondition[];
+  join: 'all' | 'any';
+  hours: ActiveHours | null;
+  /** Text of its alerts, with places to fill in; empty for the usual one. */
+  message: string;
+  /** Reminds so often until it is acknowledged or closed, in ms; null for once. */
+  repeatMs: number | null;
+  /** Not acknowledged for so long, this person is told too. */
+  escalateMs: number | null;
+  escalateTo: number | null;
+  /** Alerts to one person within an hour at the most. */
+  mostAlerts: number;
+  /** What is wanted of a control when it opens and closes. `device`: row; null for the watched one. */
+  actions: { on: 'opened' | 'closed'; device: number | null; stream: string; value: string }[];
+  /** What single devices have of their own, by row. */
+  own: { device: number; limit: number | null; leftOut: boolean }[];
 }
 export interface RuleStateRow {
   ruleId: number;
@@ -55,10 +79,17 @@ export interface EventRow {
   streamKey: string;
   openedAt: number;
   closedAt: number | null;
-  value: number;
-  extreme: number;
+  /** Null where it is about no number. */
+  value: number | null;
+  extreme: number | null;
   acknowledgedAt: number | null;
   acknowledgedBy: string;
+  /** What the one who acknowledged or closed it said. */
+  remark: string;
+  /** Who closed it by hand; empty where it closed by itself. */
+  closedBy: string;
+  remindAt: number | null;
+  escalateAt: number | null;
 }
 export interface AlertRow {
   id: number;
@@ -66,14 +97,69 @@ export interface AlertRow {
   eventId: number;
   channel: string;
   recipient: string;
-  phase: 'opened' | 'closed';
+  phase: AlertPhase;
   subject: string;
   text: string;
-  state: 'waiting' | 'sent' | 'failed';
+  /** held: more than its rule may send in an hour. muted: a mute was on. */
+  state: 'waiting' | 'sent' | 'failed' | 'held' | 'muted' | 'unconfirmed' | 'stopped';
   attempts: number;
   dueAt: number;
   sentAt: number | null;
   error: string;
+  ruleId: number | null;
+  /** The person it is for; null for a bare address or a webhook. */
+  userId: number | null;
+  /** The message it goes with, once it is claimed; the same at every try. */
+  messageId: string | null;
+  queuedAt: number;
+}
+export type AlertPhase = 'opened' | 'closed' | 'reminder' | 'escalated';
+export interface AlertTryRow {
+  id: number;
+  workspaceId: number;
+  alertId: number;
+  at: number;
+  sent: boolean;
+  outcome: string;
+}
+export interface PushPlaceRow {
+  id: number;
+  userId: number;
+  endpointHash: Buffer;
+  endpoint: string;
+  secrets: { p256dh: string; auth: string };
+  name: string;
+  createdAt: number;
+  deliveredAt: number | null;
+}
+export interface WebhookRow {
+  revision: number;
+  id: number;
+  workspaceId: number;
+  title: string;
+  url: string;
+  /** Kept as it is: each message is signed with it. */
+  secret: string;
+  /** A text with places to fill in; empty for the usual JSON. */
+  template: string;
+  createdAt: number;
+}
+/** An email address that is no person's of the workspace, and whether its owner agreed. */
+export interface AddressRow {
+  id: number;
+  workspaceId: number;
+  email: string;
+  askedAt: number;
+  confirmedAt: number | null;
+}
+export interface MuteRow {
+  id: number;
+  workspaceId: number;
+  sort: 'device' | 'kind' | 'label' | 'rule';
+  target: string;
+  until: number;
+  madeBy: string;
+  reason: string;
 }
 
 /** Dashboards, event rules, events and alerts. */
@@ -89,8 +175,8 @@ export const defineWatching = (table: Define) => ({
     id: number(),
     ...fields('workspaceId deviceRowId kindId', INTEGER),
     ...revision(),
-    ...fields('title severity streamKey sort', STRING),
-    ...fields('settings recipients', TEXT),
+    ...fields('title severity label streamKey sort', STRING),
+    ...fields('settings recipients more', TEXT),
     active: BOOLEAN,
   }),
   ruleStates: table<RuleStateRow>('ruleStates', {
@@ -102,15 +188,50 @@ export const defineWatching = (table: Define) => ({
   events: table<EventRow>('events', {
     id: number(),
     ...fields('workspaceId ruleId deviceRowId', INTEGER),
-    ...fields('title sentence severity deviceName deviceId streamKey acknowledgedBy', STRING),
-    ...fields('openedAt closedAt acknowledgedAt', BIGINT),
+    ...fields('title sentence severity deviceName deviceId streamKey acknowledgedBy remark closedBy', STRING),
+    ...fields('openedAt closedAt acknowledgedAt remindAt escalateAt', BIGINT),
     ...fields('value extreme', DOUBLE),
   }),
   alerts: table<AlertRow>('alerts', {
     id: number(),
-    ...fields('workspaceId eventId attempts', INTEGER),
-    ...fields('channel recipient phase subject state error', STRING),
+    ...fields('workspaceId eventId attempts ruleId userId', INTEGER),
+    ...fields('channel recipient phase subject state error messageId', STRING),
     text: TEXT,
-    ...fields('dueAt sentAt', BIGINT),
+    ...fields('dueAt sentAt queuedAt', BIGINT),
+  }),
+  alertTries: table<AlertTryRow>('alertTries', {
+    id: number(),
+    ...fields('workspaceId alertId', INTEGER),
+    at: BIGINT,
+    sent: BOOLEAN,
+    outcome: STRING,
+  }),
+  pushPlaces: table<PushPlaceRow>('pushPlaces', {
+    id: number(),
+    userId: INTEGER,
+    endpointHash: BLOB,
+    ...fields('endpoint name', STRING),
+    secrets: TEXT,
+    ...fields('createdAt deliveredAt', BIGINT),
+  }),
+  webhooks: table<WebhookRow>('webhooks', {
+    id: number(),
+    workspaceId: INTEGER,
+    ...revision(),
+    ...fields('title url secret', STRING),
+    template: TEXT,
+    createdAt: BIGINT,
+  }),
+  addresses: table<AddressRow>('addresses', {
+    id: number(),
+    workspaceId: INTEGER,
+    email: STRING,
+    ...fields('askedAt confirmedAt', BIGINT),
+  }),
+  mutes: table<MuteRow>('mutes', {
+    id: number(),
+    workspaceId: INTEGER,
+    ...fields('sort target madeBy reason', STRING),
+    until: BIGINT,
   }),
 });

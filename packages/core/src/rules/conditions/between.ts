@@ -1,0 +1,3 @@
+import { rangeSort } from './range';
+
+export const between = rangeSort('between');

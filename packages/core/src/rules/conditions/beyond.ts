@@ -1,0 +1,3 @@
+import { areaSort } from './area';
+
+export const beyond = areaSort('beyond');

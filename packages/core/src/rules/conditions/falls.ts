@@ -1,0 +1,3 @@
+import { movesSort } from './moves';
+
+export const falls = movesSort('falls');

@@ -1,0 +1,3 @@
+import { areaSort } from './area';
+
+export const inside = areaSort('inside');

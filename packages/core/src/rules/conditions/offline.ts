@@ -1,0 +1,3 @@
+import { presenceSort } from './presence';
+
+export const offline = presenceSort('offline');

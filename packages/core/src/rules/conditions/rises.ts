@@ -1,0 +1,3 @@
+import { movesSort } from './moves';
+
+export const rises = movesSort('rises');

@@ -1,0 +1,30 @@
+import type { Signer } from './secrets';
+
+/** What a link in an alert lets its reader do. */
+export type LinkFor =
+  /** Acknowledge an event, as the person or address that it was sent to. */
+  | { what: 'event'; eventId: number; userId: number | null; to: string }
+  /** No more alerts of a rule to an address. */
+  | { what: 'stop'; ruleId: number; to: string }
+  /** An address agrees to be alerted. */
+  | { what: 'address'; addressId: number; asked: number };
+
+export interface Links {
+  /** What stands behind the last slash of a link. */
+  make(link: LinkFor): string;
+  read(text: string): LinkFor | null;
+  /** The address of a page for a link. */
+  page(link: LinkFor): string;
+}
+
+export function createLinks(signer: Signer, publicUrl: () => string): Links {
+  const make = (link: LinkFor): string => signer.sign(JSON.stringify(link));
+  return {
+    make,
+    read(text) {
+      const signed = signer.check(text);
+      return signed === null ? null : (JSON.parse(signed) as LinkFor);
+    },
+    page: (link) => `${publicUrl()}/alert/${make(link)}`,
+  };
+}

@@ -1,0 +1,101 @@
+import { showDuration } from '@peatmoor/core';
+import type { Connection } from 'mariadb';
+import type { Logger } from 'pino';
+import { now as clockNow } from '../clock';
+import { moreOf } from '../rules/definition';
+import type { EventRow, RuleRow } from '../store/models';
+import { findOne } from '../store/rows';
+import { inRawTransaction, type Store } from '../store/store';
+import { recipientBy } from './channels';
+import { queueAlerts } from './telling';
+
+const LOOK_MS = 1000;
+const AT_ONCE = 100;
+
+export interface Planned {
+  stop(): Promise<void>;
+}
+
+type Column = 'remindAt' | 'escalateAt';
+
+/**
+ * Reminds of events that are still open, and tells the next person of those that nobody acknowledged. Of several services the one
+ * that moves an event's time on, in the transaction that writes the alerts, is the one that tells.
+ */
+export function startPlanned(store: Store, onAlerts: () => void, log: Logger): Planned {
+  let stopped = false;
+  let under: Promise<unknown> = Promise.resolve();
+
+  /** True where it is this service that tells: the time was as it was read. */
+  const moveOn = async (
+    connection: Connection,
+    event: EventRow,
+    column: Column,
+    next: number | null,
+  ): Promise<boolean> => {
+    const { affectedRows } = (await connection.query(
+      `UPDATE events SET ${column} = ? WHERE id = ? AND ${column} = ? AND closedAt IS NULL AND acknowledgedAt IS NULL`,
+      [next, event.id, event[column]],
+    )) as { affectedRows: number };
+    return affectedRows === 1;
+  };
+  const tell = async (event: EventRow, rule: RuleRow, column: Column): Promise<void> => {
+    const now = clockNow();
+    const { repeatMs, escalateTo } = moreOf(rule);
+    const next =
+      column === 'remindAt' && repeatMs !== null ? nextAfter(event.remindAt!, repeatMs, now) : null;
+    await inRawTransaction(store, async (connection) => {
+      if (!(await moveOn(connection, event, column, next))) return;
+      const open = showDuration(now - event.openedAt);
+      const text = `${event.deviceName}: open for ${open}, and nobody has acknowledged it.\n\n${event.sentence}`;
+      if (column === 'remindAt')
+        await queueAlerts(connection, rule, event, 'reminder', {
+          subject: `still open: ${event.title} (${event.deviceName}, ${open})`,
+          text,
+        });
+      else if (escalateTo !== null)
+        await queueAlerts(
+          connection,
+          rule,
+          event,
+          'escalated',
+          { subject: `not acknowledged: ${event.title} (${event.deviceName}, ${open})`, text },
+          [recipientBy('person', escalateTo)],
+        );
+    });
+    onAlerts();
+  };
+  const look = async (): Promise<void> => {
+    for (const column of ['remindAt', 'escalateAt'] as const) {
+      const events = await store.withConnection(
+        async (connection) =>
+          (await connection.query(
+            `SELECT * FROM events WHERE ${column} <= ? AND closedAt IS NULL AND acknowledgedAt IS NULL ORDER BY ${column} LIMIT ?`,
+            [clockNow(), AT_ONCE],
+          )) as EventRow[],
+      );
+      for (const event of events) {
+        const rule = await findOne(store.models.rules, { id: event.ruleId, workspaceId: event.workspaceId });
+        if (rule === null || !rule.active)
+          await store.withConnection((connection) => moveOn(connection, event, column, null));
+        else await tell(event, rule, column);
+      }
+    }
+  };
+  const timer = setInterval(() => {
+    if (stopped) return;
+    under = under.then(look).catch((error: Error) => log.debug({ err: error }, 'reminders wait'));
+  }, LOOK_MS);
+  return {
+    async stop() {
+      stopped = true;
+      clearInterval(timer);
+      await under;
+    },
+  };
+}
+
+/** The next time of a row that lies ahead: after an outage one reminder comes, not all that were missed. */
+function nextAfter(at: number, every: number, now: number): number {
+  return at + every * Math.max(1, Math.floor((now - at) / every) + 1);
+}

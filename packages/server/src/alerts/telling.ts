@@ -1,0 +1,335 @@
+import { DateTime } from 'luxon';
+import { USUAL_ALERT_CHOICES, type AlertChoices, type Severity } from '@peatmoor/contract';
+import type { Connection } from 'mariadb';
+import { now as clockNow } from '../clock';
+import { moreOf } from '../rules/definition';
+import type { AlertPhase, AlertRow, EventRow, MuteRow, RuleRow } from '../store/models';
+import { readRecipients, type Recipient } from './channels';
+
+/** What an alert says. */
+export interface Wording {
+  subject: string;
+  text: string;
+}
+
+/** Somebody who is to be told, by one channel. */
+interface Reached {
+  channel: string;
+  recipient: string;
+  userId: number | null;
+  /** Not before then, epoch ms. */
+  at: number;
+  state: AlertRow['state'];
+  /** Why it does not go out, where it does not. */
+  why: string;
+}
+
+const HOUR_MS = 3_600_000;
+
+interface MemberRow {
+  userId: number;
+  role: string;
+  email: string;
+  name: string;
+  alertChoices: string;
+  hasPhone: number;
+}
+
+/** How a person is alerted, with what they did not choose as usual. */
+export function choicesOf(stored: Partial<AlertChoices>): AlertChoices {
+  return {
+    ...USUAL_ALERT_CHOICES,
+    ...stored,
+    channels: { ...USUAL_ALERT_CHOICES.channels, ...stored.channels },
+  };
+}
+
+/** When quiet hours that a time lies in end, epoch ms; null where it lies in none. */
+export function quietUntil(quiet: AlertChoices['quiet'], zone: string, now: number): number | null {
+  if (quiet === null || quiet.from === quiet.to) return null;
+  const local = DateTime.fromMillis(now, { zone });
+  const minutes = local.hour * 60 + local.minute;
+  const inside =
+    quiet.from < quiet.to
+      ? minutes >= quiet.from && minutes < quiet.to
+      : minutes >= quiet.from || minutes < quiet.to;
+  if (!inside) return null;
+  const day = minutes < quiet.to ? local : local.plus({ days: 1 });
+  return day
+    .startOf('day')
+    .set({ hour: Math.floor(quiet.to / 60), minute: quiet.to % 60 })
+    .toMillis();
+}
+
+/** Everybody that a list of recipients comes to, and how each wants to be reached. */
+async function reach(
+  connection: Connection,
+  {
+    workspaceId,
+    severity,
+    recipients,
+  }: { workspaceId: number; severity: Severity; recipients: readonly Recipient[] },
+): Promise<Reached[]> {
+  const now = clockNow();
+  const members = (await connection.query(
+    'SELECT m.userId, m.role, u.email, u.name, u.alertChoices, EXISTS (SELECT 1 FROM pushPlaces p WHERE p.userId = u.id) AS hasPhone FROM memberships m JOIN users u ON u.id = m.userId WHERE m.workspaceId = ?',
+    [workspaceId],
+  )) as MemberRow[];
+  const [{ zone } = { zone: 'UTC' }] = (await connection.query('SELECT zone FROM workspaces WHERE id = ?', [
+    workspaceId,
+  ])) as { zone: string }[];
+  const people = new Map<number, MemberRow>();
+  const result = new Map<string, Reached>();
+  const add = (one: Reached): void => {
+    const key = `${one.channel} ${one.recipient}`;
+    if (!result.has(key)) result.set(key, one);
+  };
+  const addresses: string[] = [];
+  for (const { channel, to } of recipients) {
+    if (channel === 'person')
+      for (const member of members) if (String(member.userId) === to) people.set(member.userId, member);
+    if (channel === 'role')
+      for (const member of members) if (member.role === to) people.set(member.userId, member);
+    if (channel === 'webhook')
+      add({ channel, recipient: to, userId: null, at: now, state: 'waiting', why: '' });
+    if (channel !== 'email') continue;
+    // An address of somebody here is that person.
+    const member = members.find(({ email }) => email.toLowerCase() === to.toLowerCase());
+    if (member === undefined) addresses.push(to);
+    else people.set(member.userId, member);
+  }
+  for (const { userId, email, alertChoices, hasPhone } of people.values()) {
+    const choices = choicesOf(JSON.parse(alertChoices || '{}') as Partial<AlertChoices>);
+    const paused = choices.pausedUntil !== null && choices.pausedUntil > now;
+    const quiet = severity === 'urgent' ? null : quietUntil(choices.quiet, zone, now);
+    const channels = choices.channels[severity];
+    for (const channel of channels) {
+      // Nobody misses a phone that is not there while another way reaches them.
+      const phoneless = channel === 'push' && Number(hasPhone) === 0;
+      if (phoneless && channels.includes('email')) continue;
+      add({
+        channel,
+        recipient: channel === 'email' ? email : String(userId),
+        userId,
+        at: quiet ?? now,
+        state: paused ? 'muted' : phoneless ? 'failed' : 'waiting',
+        why: paused
+          ? 'This person has paused all alerts.'
+          : phoneless
+            ? 'No phone or browser of this person takes alerts. Add one under Your alerts.'
+            : '',
+      });
+    }
+  }
+  if (addresses.length > 0) {
+    const agreed = (await connection.query(
+      'SELECT email FROM addresses WHERE workspaceId = ? AND confirmedAt IS NOT NULL AND email IN (?)',
+      [workspaceId, addresses],
+    )) as { email: string }[];
+    const known = new Set(agreed.map(({ email }) => email.toLowerCase()));
+    for (const to of addresses) {
+      const confirmed = known.has(to.toLowerCase());
+      add({
+        channel: 'email',
+        recipient: to,
+        userId: null,
+        at: now,
+        state: confirmed ? 'waiting' : 'unconfirmed',
+        why: confirmed ? '' : 'The address has not agreed yet, by the link it was sent.',
+      });
+    }
+  }
+  return [...result.values()];
+}
+
+/** The mute that keeps a device's events of a rule from alerting anybody just now; null for none. */
+async function muteOf(
+  connection: Connection,
+  rule: Pick<RuleRow, 'id' | 'workspaceId'>,
+  deviceRowId: number,
+): Promise<MuteRow | null> {
+  const mutes = (await connection.query('SELECT * FROM mutes WHERE workspaceId = ? AND until > ?', [
+    rule.workspaceId,
+    clockNow(),
+  ])) as MuteRow[];
+  if (mutes.length === 0) return null;
+  const [device] = (await connection.query('SELECT id, kindId, labels FROM devices WHERE rowId = ?', [
+    deviceRowId,
+  ])) as { id: string; kindId: number; labels: string }[];
+  const labels = new Set(JSON.parse(device?.labels ?? '[]') as string[]);
+  return (
+    mutes.find(({ sort, target }) =>
+      sort === 'rule'
+        ? target === String(rule.id)
+        : sort === 'device'
+          ? target === device?.id
+          : sort === 'kind'
+            ? target === String(device?.kindId)
+            : labels.has(target),
+    ) ?? null
+  );
+}
+
+type Telling = Pick<RuleRow, 'id' | 'workspaceId' | 'recipients' | 'severity' | 'more'>;
+
+/**
+ * Puts what a rule has to tell of an event into the outbox, in the caller's transaction: a row for each person and channel. What
+ * does not go out (muted, too many in an hour, an address that did not agree) is a row all the same, and says why.
+ */
+export async function queueAlerts(
+  connection: Connection,
+  rule: Telling,
+  event: Pick<EventRow, 'id' | 'deviceRowId'>,
+  phase: AlertPhase,
+  { subject, text }: Wording,
+  recipients: readonly Recipient[] = readRecipients(rule.recipients),
+): Promise<void> {
+  const now = clockNow();
+  let reached = recipients.length === 0 ? [] : await reach(connection, { ...rule, recipients });
+  if (phase === 'closed') {
+    // Whoever was not told that it opened need not hear that it is over.
+    const told = (await connection.query(
+      "SELECT DISTINCT channel, recipient FROM alerts WHERE eventId = ? AND state IN ('waiting', 'sent')",
+      [event.id],
+    )) as Pick<AlertRow, 'channel' | 'recipient'>[];
+    const keys = new Set(told.map(({ channel, recipient }) => `${channel} ${recipient}`));
+    reached = reached.filter(({ channel, recipient }) => keys.has(`${channel} ${recipient}`));
+  }
+  const mute = reached.length === 0 ? null : await muteOf(connection, rule, event.deviceRowId);
+  const stopped =
+    reached.length === 0
+      ? new Set<string>()
+      : new Set(
+          (
+            (await connection.query('SELECT recipient FROM alertStops WHERE ruleId = ?', [rule.id])) as {
+              recipient: string;
+            }[]
+          ).map(({ recipient }) => recipient),
+        );
+  // Messages of the last hour, however many events each told of; none where one is gathered that this goes with.
+  const recent = new Map<string, number>();
+  if (reached.length > 0)
+    for (const { channel, recipient, messages, gathering } of (await connection.query(
+      `SELECT channel, recipient, COUNT(DISTINCT messageId) AS messages, SUM(messageId IS NULL) AS gathering FROM alerts
+        WHERE ruleId = ? AND queuedAt > ? AND phase <> 'closed' AND state IN ('waiting', 'sent') GROUP BY channel, recipient`,
+      [rule.id, now - HOUR_MS],
+    )) as { channel: string; recipient: string; messages: number; gathering: number }[])
+      recent.set(`${channel} ${recipient}`, Number(gathering) > 0 ? 0 : Number(messages));
+  const { mostAlerts } = moreOf(rule);
+  const rows = reached.map((one): Reached => {
+    if (one.state !== 'waiting') return one;
+    if (mute !== null)
+      return {
+        ...one,
+        state: 'muted',
+        why: `Muted by ${mute.madeBy}${mute.reason === '' ? '' : `: ${mute.reason}`}.`,
+      };
+    if (stopped.has(one.recipient))
+      return { ...one, state: 'stopped', why: 'No more alerts of this rule were asked for.' };
+    // The end of what was told is told all the same.
+    if (phase !== 'closed' && (recent.get(`${one.channel} ${one.recipient}`) ?? 0) >= mostAlerts)
+      return {
+        ...one,
+        state: 'held',
+        why: `More than ${mostAlerts} within an hour: the rule sends no more.`,
+      };
+    return one;
+  });
+  if (rows.length === 0) return;
+  await insertAlerts(
+    connection,
+    rows.map(({ channel, recipient, userId, at, state, why }) => ({
+      workspaceId: rule.workspaceId,
+      eventId: event.id,
+      ruleId: rule.id,
+      userId,
+      channel,
+      recipient,
+      phase,
+      subject: subject.slice(0, 200),
+      text,
+      state,
+      dueAt: at,
+      queuedAt: now,
+      error: why,
+    })),
+  );
+}
+
+type NewAlert = Omit<AlertRow, 'id' | 'attempts' | 'sentAt' | 'messageId'>;
+
+/** Writes rows of the outbox. */
+export async function insertAlerts(connection: Connection, rows: readonly NewAlert[]): Promise<void> {
+  await connection.batch(
+    `INSERT INTO alerts (workspaceId, eventId, ruleId, userId, channel, recipient, phase, subject, text, state, attempts, dueAt, queuedAt, error)
+      VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 0, ?, ?, ?)`,
+    rows.map((row) => [
+      row.workspaceId,
+      row.eventId,
+      row.ruleId,
+      row.userId,
+      row.channel,
+      row.recipient.slice(0, 254),
+      row.phase,
+      row.subject,
+      row.text,
+      row.state,
+      row.dueAt,
+      row.queuedAt,
+      row.error,
+    ]),
+  );
+}
+
+/** What a rule wants of controls within this time at the most: rules that set off each other come to an end. */
+const ACTIONS_WITHIN_MS = 600_000;
+const MOST_ACTIONS = 6;
+
+/** Puts what a rule wants of controls into the outbox. */
+export async function queueActions(
+  connection: Connection,
+  rule: Telling,
+  event: Pick<EventRow, 'id' | 'deviceRowId' | 'title'>,
+  phase: 'opened' | 'closed',
+): Promise<void> {
+  const actions = moreOf(rule).actions.filter(({ on }) => on === phase);
+  if (actions.length === 0) return;
+  const now = clockNow();
+  const [row] = (await connection.query(
+    "SELECT COUNT(*) AS count FROM alerts a JOIN events e ON e.id = a.eventId WHERE a.ruleId = ? AND a.channel = 'control' AND a.queuedAt > ? AND e.deviceRowId = ? AND a.state IN ('waiting', 'sent')",
+    [rule.id, now - ACTIONS_WITHIN_MS, event.deviceRowId],
+  )) as { count: number }[];
+  const many = Number(row!.count) + actions.length > MOST_ACTIONS;
+  await insertAlerts(
+    connection,
+    actions.map(({ device, stream, value }) => ({
+      workspaceId: rule.workspaceId,
+      eventId: event.id,
+      ruleId: rule.id,
+      userId: null,
+      channel: 'control',
+      recipient: `${device ?? event.deviceRowId}/${stream}=${value}`,
+      phase,
+      subject: event.title.slice(0, 200),
+      text: '',
+      state: many ? 'held' : 'waiting',
+      dueAt: now,
+      queuedAt: now,
+      error: many
+        ? `More than ${MOST_ACTIONS} within 10 min: the rule steers no more for a while. Two rules may set off each other.`
+        : '',
+    })),
+  );
+}
+
+/** How often it reminds and when the next person is told, for an event that opened. */
+export function plannedOf(
+  rule: Pick<RuleRow, 'more'>,
+  openedAt: number,
+): Pick<EventRow, 'remindAt' | 'escalateAt'> {
+  const { repeatMs, escalateMs } = moreOf(rule);
+  return {
+    remindAt: repeatMs === null ? null : openedAt + repeatMs,
+    escalateAt: escalateMs === null ? null : openedAt + escalateMs,
+  };
+}

@@ -1,0 +1,268 @@
+import { createHash, randomBytes } from 'node:crypto';
+import type { AlertChoices, AlertLink, AlertsOfMe, PushPlace, Webhook } from '@peatmoor/contract';
+import { NO_MAIL } from '../alerts/channels/email';
+import type { LinkFor } from '../alerts/links';
+import { choicesOf } from '../alerts/telling';
+import { now as clockNow } from '../clock';
+import { conflict, notFound, wrongField } from '../problems';
+import type { PushPlaceRow, WebhookRow } from '../store/models';
+import { addTo, changeIn, deleteIn, findAll, findOne, insert, listIn, oneIn } from '../store/rows';
+import { askAddress } from './addresses';
+import { numberOf, type ApiParts, type Handlers } from './context';
+import { scopeOf } from './scope';
+
+type AlertHandlers = Pick<
+  Handlers,
+  | 'readMyAlerts'
+  | 'changeMyAlerts'
+  | 'testAlert'
+  | 'addPushPlace'
+  | 'removePushPlace'
+  | 'listWebhooks'
+  | 'createWebhook'
+  | 'deleteWebhook'
+  | 'listAddresses'
+  | 'askAddress'
+  | 'readAlertLink'
+  | 'useAlertLink'
+>;
+
+/** Phones and browsers of one person, and webhooks of one workspace, at the most. */
+const MOST_PLACES = 20;
+const MOST_WEBHOOKS = 50;
+/** How often a person may send tests: they go out to others. */
+const TEST_EVERY_MS = 2000;
+const ASK_EVERY_MS = 60_000;
+const SECRET_BYTES = 24;
+
+const hashOf = (text: string): Buffer => createHash('sha256').update(text).digest();
+const toPlace = ({ id, name, createdAt, deliveredAt, endpointHash }: PushPlaceRow): PushPlace => ({
+  id,
+  name,
+  createdAt,
+  deliveredAt,
+  mark: endpointHash.toString('hex').slice(0, 16),
+});
+const toWebhook = ({ id, title, url, template, revision }: WebhookRow): Webhook => ({
+  id,
+  title,
+  url,
+  template,
+  version: revision ?? 1,
+});
+
+export function alertHandlers(parts: ApiParts): AlertHandlers {
+  const { store, config, links, pushKeys, senders, bus } = parts;
+  const { models } = store;
+  const tested = new Map<number, number>();
+
+  const mine = async (userId: number): Promise<AlertsOfMe> => {
+    const user = await findOne(models.users, { id: userId });
+    const places = await findAll(models.pushPlaces, { where: { userId }, order: ['id'] });
+    return {
+      choices: choicesOf(user?.alertChoices ?? {}),
+      places: places.map(toPlace),
+      pushKey: pushKeys.publicKey,
+      mailTrouble: config.smtpUrl === null ? NO_MAIL : '',
+    };
+  };
+  /** What a link is for, as it stands now; null where what it was for is gone. */
+  const linkOf = async (link: LinkFor): Promise<AlertLink | null> => {
+    const nothing = { severity: null, eventId: null, openedAt: null, closedAt: null, acknowledgedBy: '' };
+    if (link.what === 'event') {
+      const event = await findOne(models.events, { id: link.eventId });
+      if (event === null) return null;
+      return {
+        what: 'event',
+        title: `${event.title} (${event.deviceName})`,
+        to: link.to,
+        severity: event.severity,
+        eventId: event.id,
+        openedAt: event.openedAt,
+        closedAt: event.closedAt,
+        acknowledgedBy: event.acknowledgedBy,
+        done: event.acknowledgedAt !== null || event.closedAt !== null,
+      };
+    }
+    if (link.what === 'stop') {
+      const rule = await findOne(models.rules, { id: link.ruleId });
+      if (rule === null) return null;
+      const [stop] = (await store.withConnection((connection) =>
+        connection.query('SELECT 1 FROM alertStops WHERE ruleId = ? AND recipient = ?', [rule.id, link.to]),
+      )) as unknown[];
+      return { ...nothing, what: 'stop', title: rule.title, to: link.to, done: stop !== undefined };
+    }
+    const address = await findOne(models.addresses, { id: link.addressId });
+    if (address === null) return null;
+    const workspace = await findOne(models.workspaces, { id: address.workspaceId });
+    return {
+      ...nothing,
+      what: 'address',
+      title: workspace?.title ?? '',
+      to: address.email,
+      done: address.confirmedAt !== null,
+    };
+  };
+  const readLink = async (text: string | undefined): Promise<{ link: LinkFor; shown: AlertLink }> => {
+    const link = links.read(text ?? '');
+    const shown = link === null ? null : await linkOf(link);
+    if (link === null || shown === null)
+      throw notFound(
+        'link',
+        'this; it may be cut short, or what it was for is gone. Open the console instead',
+      );
+    return { link, shown };
+  };
+
+  return {
+    readMyAlerts: ({ scope }) => mine(scope.userId),
+    changeMyAlerts: async ({ scope, body }) => {
+      await models.users.update(
+        { alertChoices: JSON.stringify(body as AlertChoices) as never },
+        { where: { id: scope.userId } },
+      );
+      return mine(scope.userId);
+    },
+    testAlert: async ({ scope, body }) => {
+      const { channel, id } = body as { channel: string; id?: number };
+      const now = clockNow();
+      if (now - (tested.get(scope.userId) ?? 0) < TEST_EVERY_MS)
+        throw conflict('A test was sent just now. Wait two seconds.');
+      tested.set(scope.userId, now);
+      if (tested.size > 10_000) tested.clear();
+      const hops = await senders.get(channel)!.test!({
+        userId: scope.userId,
+        email: scope.email,
+        workspaceId: scope.workspaceId,
+        ...(id !== undefined && { id }),
+      });
+      return { sent: hops.every(({ ok }) => ok), hops };
+    },
+    addPushPlace: async ({ scope, body }) => {
+      const { name, endpoint, keys } = body as {
+        name: string;
+        endpoint: string;
+        keys: PushPlaceRow['secrets'];
+      };
+      const isSecure = /^https:\/\/[^\s]+$/.test(endpoint);
+      if (!isSecure && !(config.privateAddresses && /^http:\/\/[^\s]+$/.test(endpoint)))
+        throw wrongField('endpoint', 'is no https address', 'Give what the browser gave.');
+      const key = Buffer.from(keys.p256dh, 'base64url');
+      if (key.length !== 65 || key[0] !== 4 || Buffer.from(keys.auth, 'base64url').length !== 16)
+        throw wrongField('keys', 'are no keys of RFC 8291', 'Give what the browser gave.');
+      const endpointHash = hashOf(endpoint);
+      const before = await findOne(models.pushPlaces, { endpointHash });
+      // One browser is one person's: whoever signs in there next takes it over.
+      if (before !== null) await models.pushPlaces.destroy({ where: { id: before.id } });
+      if ((await findAll(models.pushPlaces, { where: { userId: scope.userId } })).length >= MOST_PLACES)
+        throw conflict(`You have ${MOST_PLACES} phones and browsers already. Remove one first.`);
+      return toPlace(
+        await insert(models.pushPlaces, {
+          userId: scope.userId,
+          endpointHash,
+          endpoint,
+          secrets: keys,
+          name,
+          createdAt: clockNow(),
+          deliveredAt: null,
+        }),
+      );
+    },
+    removePushPlace: async ({ scope, params }) => {
+      const count = await models.pushPlaces.destroy({
+        where: { id: numberOf(params.phone, 'phone'), userId: scope.userId },
+      });
+      if (count === 0) throw notFound('phone', params.phone ?? '');
+    },
+    listWebhooks: async ({ scope }) =>
+      (await listIn(models.webhooks, scope.workspaceId, { order: ['id'] })).map(toWebhook),
+    createWebhook: async ({ scope, body }) => {
+      const { title, url, template = '' } = body as { title: string; url: string; template?: string };
+      if ((await listIn(models.webhooks, scope.workspaceId, {})).length >= MOST_WEBHOOKS)
+        throw conflict(`There are ${MOST_WEBHOOKS} webhooks already. Delete one first.`);
+      const secret = `hook_${randomBytes(SECRET_BYTES).toString('base64url')}`;
+      const row = await addTo(models.webhooks, scope.workspaceId, {
+        title,
+        url,
+        template,
+        secret,
+        createdAt: clockNow(),
+      });
+      return { ...toWebhook(row), secret };
+    },
+    deleteWebhook: async ({ scope, params }) => {
+      if (
+        (await deleteIn(models.webhooks, scope.workspaceId, { id: numberOf(params.webhook, 'webhook') })) ===
+        0
+      )
+        throw notFound('webhook', params.webhook ?? '');
+    },
+    listAddresses: async ({ scope }) =>
+      (await listIn(models.addresses, scope.workspaceId, { order: ['email'] })).map(
+        ({ id, email, askedAt, confirmedAt }) => ({ id, email, askedAt, confirmedAt }),
+      ),
+    askAddress: async ({ scope, params }) => {
+      const row = await oneIn(models.addresses, scope.workspaceId, {
+        id: numberOf(params.address, 'address'),
+      });
+      if (row === null) throw notFound('address', params.address ?? '');
+      if (row.confirmedAt !== null) throw conflict('This address has agreed already.');
+      if (clockNow() - row.askedAt < ASK_EVERY_MS)
+        throw conflict('This address was asked just now. Wait a minute.');
+      const { id, email, askedAt, confirmedAt } = await askAddress(parts, scope, row).catch(
+        (error: Error) => {
+          throw conflict(`The address could not be asked: ${error.message}`);
+        },
+      );
+      return { id, email, askedAt, confirmedAt };
+    },
+    readAlertLink: async ({ params }) => (await readLink(params.link)).shown,
+    useAlertLink: async ({ params, request }) => {
+      const { link, shown } = await readLink(params.link);
+      const now = clockNow();
+      if (link.what === 'event') {
+        // Whoever is signed in as somebody else does not acknowledge in that name.
+        const scope = await scopeOf(store, request);
+        if (scope !== null && link.userId !== null && scope.userId !== link.userId)
+          throw conflict(
+            `This link was sent to ${link.to}. You are signed in as ${scope.userName}: acknowledge it in the console.`,
+          );
+        const event = (await findOne(models.events, { id: link.eventId }))!;
+        const user = link.userId === null ? null : await findOne(models.users, { id: link.userId });
+        if (link.userId !== null) {
+          const member = await findOne(models.memberships, {
+            userId: link.userId,
+            workspaceId: event.workspaceId,
+          });
+          if (member === null) throw notFound('link', 'this; whom it was sent to has left the workspace');
+        }
+        if (event.acknowledgedAt === null && event.closedAt === null)
+          await changeIn(
+            models.events,
+            event.workspaceId,
+            { id: event.id, acknowledgedAt: null },
+            {
+              acknowledgedAt: now,
+              acknowledgedBy: (user?.name ?? link.to).slice(0, 80),
+              remindAt: null,
+              escalateAt: null,
+            },
+          );
+        bus.emit('live', {
+          workspaceId: event.workspaceId,
+          message: { type: 'changed', what: 'events', id: event.id },
+        });
+      } else if (link.what === 'stop') {
+        const rule = (await findOne(models.rules, { id: link.ruleId }))!;
+        await store.withConnection((connection) =>
+          connection.query(
+            'INSERT IGNORE INTO alertStops (ruleId, recipient, workspaceId) VALUES (?, ?, ?)',
+            [rule.id, link.to, rule.workspaceId],
+          ),
+        );
+      } else if (!shown.done)
+        await models.addresses.update({ confirmedAt: now }, { where: { id: link.addressId } });
+      return (await linkOf(link))!;
+    },
+  };
+}

@@ -1,0 +1,224 @@
+import { Op, type WhereOptions } from 'sequelize';
+import type { Event, EventCounts, Severity, WholeEvent } from '@peatmoor/contract';
+import { now as clockNow } from '../clock';
+import { conflict, notFound } from '../problems';
+import type { AlertRow, EventRow } from '../store/models';
+import { changeIn, findAll, listIn, oneIn } from '../store/rows';
+import { numberOf, type ApiParts, type Handlers } from './context';
+import { contains, ofDevicesIn, pageIn, period } from './pages';
+import { tellRules } from './rules';
+import type { Scope } from './scope';
+
+type EventHandlers = Pick<
+  Handlers,
+  'listEvents' | 'countEvents' | 'changeEvents' | 'readEvent' | 'acknowledgeEvent' | 'closeEvent'
+>;
+
+const DAY_MS = 86_400_000;
+/** Tries and commands of one event in an answer at the most. */
+const MOST_TOLD = 500;
+/** Alerts of each event that a list tells of. */
+const MOST_LISTED = 40;
+
+export function eventHandlers(parts: ApiParts): EventHandlers {
+  const { store, bus } = parts;
+  const { models } = store;
+  const tell = (scope: Scope, id: number): void =>
+    bus.emit('live', {
+      workspaceId: scope.workspaceId,
+      message: { type: 'changed', what: 'events', id, by: scope.userName },
+    });
+  const eventOf = async (scope: Scope, text: string | undefined): Promise<EventRow> => {
+    const row = await oneIn(models.events, scope.workspaceId, { id: numberOf(text, 'event') });
+    if (row === null) throw notFound('event', text ?? '');
+    return row;
+  };
+  const describe = async (scope: Scope, rows: EventRow[]): Promise<Event[]> => {
+    const alerts = new Map<number, AlertRow[]>();
+    for (const alert of await findAll(models.alerts, {
+      where: { eventId: rows.map(({ id }) => id), workspaceId: scope.workspaceId },
+      order: ['id'],
+    }))
+      alerts.set(alert.eventId, [...(alerts.get(alert.eventId) ?? []), alert]);
+    const users = new Map(
+      (
+        await findAll(models.users, {
+          where: { id: [...new Set([...alerts.values()].flat().flatMap(({ userId }) => userId ?? []))] },
+          attributes: ['id', 'name'],
+        })
+      ).map(({ id, name }) => [id, name] as const),
+    );
+    const webhooks = new Map(
+      (await listIn(models.webhooks, scope.workspaceId, { attributes: ['id', 'title'] })).map(
+        ({ id, title }) => [String(id), title] as const,
+      ),
+    );
+    const shown = ({ channel, recipient, userId }: AlertRow): string => {
+      if (channel === 'webhook') return webhooks.get(recipient) ?? 'a webhook that is gone';
+      if (channel === 'control') return recipient.slice(recipient.indexOf('/') + 1);
+      return userId === null ? recipient : (users.get(userId) ?? recipient);
+    };
+    return rows.map((row) => ({
+      id: row.id,
+      ruleId: row.ruleId,
+      title: row.title,
+      sentence: row.sentence,
+      severity: row.severity,
+      deviceId: row.deviceId,
+      deviceName: row.deviceName,
+      stream: row.streamKey,
+      openedAt: row.openedAt,
+      closedAt: row.closedAt,
+      value: row.value,
+      extreme: row.extreme,
+      acknowledgedAt: row.acknowledgedAt,
+      acknowledgedBy: row.acknowledgedBy,
+      closedBy: row.closedBy,
+      remark: row.remark,
+      alerts: (alerts.get(row.id) ?? []).slice(-MOST_LISTED).map((alert) => ({
+        id: alert.id,
+        channel: alert.channel,
+        recipient: shown(alert),
+        phase: alert.phase,
+        state: alert.state,
+        queuedAt: alert.queuedAt,
+        at: alert.sentAt,
+        error: alert.error,
+      })),
+    }));
+  };
+  const readOne = async (scope: Scope, id: number): Promise<Event> =>
+    (await describe(scope, [await eventOf(scope, String(id))]))[0]!;
+  const acknowledge = async (scope: Scope, event: EventRow, remark: string): Promise<boolean> => {
+    if (event.acknowledgedAt !== null) return false;
+    const count = await changeIn(
+      models.events,
+      scope.workspaceId,
+      { id: event.id, acknowledgedAt: null },
+      {
+        acknowledgedAt: clockNow(),
+        acknowledgedBy: scope.userName,
+        ...(remark !== '' && { remark }),
+        remindAt: null,
+        escalateAt: null,
+      },
+    );
+    if (count > 0) tell(scope, event.id);
+    return count > 0;
+  };
+  const close = (scope: Scope, events: readonly EventRow[], remark: string): Promise<void> =>
+    tellRules(
+      parts,
+      events.map(({ id }) => ({
+        kind: 'event-closed',
+        event: id,
+        at: clockNow(),
+        by: scope.userName,
+        remark,
+      })),
+    );
+
+  return {
+    listEvents: async (call) => {
+      const { scope, query } = call;
+      const text = query.text === undefined ? null : String(query.text);
+      const where = {
+        ...(query.device !== undefined && { deviceId: String(query.device) }),
+        ...(query.rule !== undefined && { ruleId: Number(query.rule) }),
+        ...(query.severity !== undefined && { severity: query.severity as Severity }),
+        ...(query.state === 'open' && { closedAt: null }),
+        ...(query.state === 'unacknowledged' && { closedAt: null, acknowledgedAt: null }),
+        ...(query.state === 'closed' && { closedAt: { [Op.ne]: null } }),
+        ...(text !== null && {
+          [Op.or]: ['title', 'deviceName', 'deviceId', 'remark'].map((column) => ({
+            [column]: contains(text),
+          })),
+        }),
+        ...period('openedAt', query),
+        deviceRowId: ofDevicesIn(
+          scope.workspaceId,
+          query.label === undefined ? undefined : String(query.label),
+        ),
+      } as WhereOptions<EventRow>;
+      return describe(
+        scope,
+        await pageIn(models.events, scope.workspaceId, call, {
+          where,
+          by: 'openedAt',
+          id: 'id',
+          direction: 'DESC',
+        }),
+      );
+    },
+    countEvents: async ({ scope }): Promise<EventCounts> => {
+      const [row] = (await store.withConnection((connection) =>
+        connection.query(
+          `SELECT COUNT(*) AS open, COALESCE(SUM(acknowledgedAt IS NULL), 0) AS unacknowledged, COALESCE(SUM(severity = 'urgent'), 0) AS urgent
+            FROM events WHERE workspaceId = ? AND closedAt IS NULL`,
+          [scope.workspaceId],
+        ),
+      )) as Record<'open' | 'unacknowledged' | 'urgent', number>[];
+      const failures = await listIn(models.alerts, scope.workspaceId, {
+        where: { state: 'failed', queuedAt: { [Op.gt]: clockNow() - DAY_MS } } as never,
+        order: [['id', 'DESC']],
+        limit: 100,
+      });
+      return {
+        open: Number(row!.open),
+        unacknowledged: Number(row!.unacknowledged),
+        urgent: Number(row!.urgent),
+        failed: failures.length,
+        failure: failures[0]?.error ?? '',
+      };
+    },
+    changeEvents: async ({ scope, body }) => {
+      const { events: ids, what, remark = '' } = body;
+      const rows = await listIn(models.events, scope.workspaceId, { where: { id: ids, closedAt: null } });
+      if (what === 'close') {
+        if (rows.length > 0) await close(scope, rows, remark);
+        return { changed: rows.length };
+      }
+      let changed = 0;
+      for (const row of rows) if (await acknowledge(scope, row, remark)) changed++;
+      return { changed };
+    },
+    readEvent: async ({ scope, params }): Promise<WholeEvent> => {
+      const row = await eventOf(scope, params.event);
+      const [event] = await describe(scope, [row]);
+      const tries = await listIn(models.alertTries, scope.workspaceId, {
+        where: { alertId: event!.alerts.map(({ id }) => id) },
+        order: ['id'],
+        limit: MOST_TOLD,
+      });
+      const commands = (await store.withConnection((connection) =>
+        connection.query(
+          `SELECT c.id, d.id AS deviceId, s.\`key\` AS stream, COALESCE(c.textValue, c.value) AS value, c.state, c.createdAt AS at FROM commands c JOIN devices d ON d.rowId = c.deviceRowId
+            JOIN streams s ON s.id = c.streamId WHERE d.workspaceId = ? AND c.userName LIKE ? ORDER BY c.id LIMIT ?`,
+          [scope.workspaceId, `event ${row.id}: %`, MOST_TOLD],
+        ),
+      )) as WholeEvent['commands'];
+      return {
+        ...event!,
+        tries: tries.map(({ alertId, at, sent, outcome }) => ({ alertId, at, sent, outcome })),
+        commands: commands.map((one) => ({
+          ...one,
+          id: Number(one.id),
+          at: Number(one.at),
+          value: String(one.value),
+        })),
+      };
+    },
+    acknowledgeEvent: async ({ scope, params, body }) => {
+      const event = await eventOf(scope, params.event);
+      await acknowledge(scope, event, body.remark ?? '');
+      return readOne(scope, event.id);
+    },
+    closeEvent: async ({ scope, params, body }) => {
+      const event = await eventOf(scope, params.event);
+      if (event.closedAt !== null) throw conflict('This event is closed already.');
+      await close(scope, [event], body.remark ?? '');
+      tell(scope, event.id);
+      return readOne(scope, event.id);
+    },
+  };
+}

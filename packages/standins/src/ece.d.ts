@@ -1,0 +1,11 @@
+declare module 'http_ece' {
+  import type { ECDH } from 'node:crypto';
+  interface Options {
+    version: 'aes128gcm';
+    privateKey: ECDH;
+    dh: string;
+    authSecret: string;
+  }
+  const ece: { decrypt(body: Buffer, options: Options): Buffer };
+  export default ece;
+}
