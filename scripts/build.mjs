@@ -64,6 +64,7 @@ async function makeWorker(folder) {
     globDirectory: folder,
     globPatterns: ['index.html', 'icon.svg', 'assets/*.{js,css}', 'assets/*-latin-wght-*.woff2'],
     swDest: path.join(folder, 'worker.js'),
+    importScripts: ['push.js'],
     inlineWorkboxRuntime: true,
     sourcemap: false,
     mode: 'production',

@@ -9,11 +9,14 @@ import { Heading } from './parts/Heading';
 import { Notice } from './parts/Notice';
 
 // Each page is a file of its own, fetched when it is first opened.
+const Alerts = lazy(pages.Alerts);
+const AlertLink = lazy(pages.AlertLink);
 const Arrivals = lazy(pages.Arrivals);
 const Dashboard = lazy(pages.Dashboard);
 const Dashboards = lazy(pages.Dashboards);
 const Device = lazy(pages.Device);
 const Devices = lazy(pages.Devices);
+const EventPage = lazy(pages.EventPage);
 const Events = lazy(pages.Events);
 const History = lazy(pages.History);
 const KindPage = lazy(pages.KindPage);
@@ -30,6 +33,13 @@ const SignIn = lazy(pages.SignIn);
 export function App(): ReactNode {
   const me = useRead('me');
   if (me.isPending) return null;
+  // A link in an alert needs nobody signed in.
+  if (location.pathname.startsWith('/alert/'))
+    return (
+      <Suspense>
+        <AlertLink />
+      </Suspense>
+    );
   if (me.error?.problem.status === 401)
     return <Suspense>{location.pathname === '/join' ? <Join /> : <SignIn />}</Suspense>;
   // Who was signed in goes on looking at the page while the service is not reached.
@@ -77,6 +87,8 @@ function Pages(): ReactNode {
           <Route path="/dashboards/:dashboard" element={<Dashboard />} />
           <Route path="/history" element={<History />} />
           <Route path="/events" element={<Events />} />
+          <Route path="/events/:event" element={<EventPage />} />
+          <Route path="/alerts" element={<Alerts />} />
           <Route path="/events/rules/:rule" element={<RulePage />} />
           <Route path="/devices" element={<Devices />} />
           <Route path="/arrivals" element={<Arrivals />} />

@@ -1,10 +1,13 @@
 /** The files of the pages, each fetched when it is first opened. */
 export const pages = {
+  Alerts: () => import('./pages/Alerts').then((page) => ({ default: page.Alerts })),
+  AlertLink: () => import('./pages/AlertLink').then((page) => ({ default: page.AlertLink })),
   Arrivals: () => import('./pages/Arrivals').then((page) => ({ default: page.Arrivals })),
   Dashboard: () => import('./pages/Dashboard').then((page) => ({ default: page.Dashboard })),
   Dashboards: () => import('./pages/Dashboards').then((page) => ({ default: page.Dashboards })),
   Device: () => import('./pages/Device').then((page) => ({ default: page.Device })),
   Devices: () => import('./pages/Devices').then((page) => ({ default: page.Devices })),
+  EventPage: () => import('./pages/EventPage').then((page) => ({ default: page.EventPage })),
   Events: () => import('./pages/Events').then((page) => ({ default: page.Events })),
   History: () => import('./pages/History').then((page) => ({ default: page.History })),
   KindPage: () => import('./pages/Kind').then((page) => ({ default: page.KindPage })),

@@ -46,6 +46,8 @@ beforeAll(async () => {
     history: '/history',
     events: '/events',
     rule: `/events/rules/${rule.id}`,
+    event: '/events/1',
+    alerts: '/alerts',
     'new rule': '/events/rules/new',
     devices: '/devices',
     'new device': '/devices/new',

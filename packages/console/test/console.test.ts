@@ -234,7 +234,7 @@ it('writes an event rule as a sentence, sees the event open and close, and the e
   await page.getByRole('button', { name: 'Acknowledge' }).click();
   await page.getByText('acknowledged by Warden').waitFor();
   await post(service, token, { water_level: -70 });
-  await page.locator('[data-event="closed"]').getByText('2 emails sent').waitFor();
+  await page.locator('[data-event="closed"]').getByText('2 alerts sent').waitFor();
   const mail = await newPage();
   await mail.goto(catcher.ready.pageUrl);
   await mail.getByText('warning: Water is high (Dipwell North, -20 mm)').waitFor();

@@ -8,9 +8,11 @@ import {
   QUILLMERE_KINDS,
   startHttpBoard,
   startMailCatcher,
+  startPushCatcher,
   startMqttBoard,
   type Board,
 } from '@peatmoor/standins';
+import { addPhone } from './rules';
 import { seedQuillmere, type DemoFacts } from './seed';
 
 const say = (text: string): void => void process.stdout.write(`${text}\n`);
@@ -18,6 +20,9 @@ const consoleFolder = path.resolve(path.dirname(fileURLToPath(import.meta.url)),
 
 /** The mail page's port, unless DEMO_MAIL_PORT names another (0: any free one). */
 const mailPort = Number(process.env.DEMO_MAIL_PORT ?? 8425);
+
+/** The same for the phone that is simulated. */
+const pushPort = Number(process.env.DEMO_PUSH_PORT ?? 8426);
 
 /** The service with demo data, simulated boards and a mail catcher, all in one process. */
 async function demo(): Promise<void> {
@@ -36,17 +41,23 @@ async function demo(): Promise<void> {
       );
     },
   );
+  const phones = await startPushCatcher({ port: pushPort, host: config.host }).catch(() =>
+    startPushCatcher({ host: config.host }),
+  );
   let facts: DemoFacts | null = null;
   say('Starting the database and the service …');
   const service = await startService({
-    config: { ...config, smtpUrl: config.smtpUrl ?? catcher.smtpUrl },
+    // The stand-ins for mail and push are on this machine.
+    config: { ...config, smtpUrl: config.smtpUrl ?? catcher.smtpUrl, privateAddresses: true },
     log: createLog(config),
     consoleFolder,
     prepare: async (store) => {
       facts = await seedQuillmere(store, config.dataFolder, say);
+      await addPhone(store, facts.email, phones);
     },
   }).catch(async (error: Error) => {
     await catcher.stop();
+    await phones.stop();
     throw error;
   });
   const boards: Board[] = [];
@@ -54,6 +65,7 @@ async function demo(): Promise<void> {
     for (const board of boards) await board.stop();
     await service.stop();
     await catcher.stop();
+    await phones.stop();
   }, say);
   const { email, password, tokens } = facts!;
   say('Switching the simulated boards on …');
@@ -81,8 +93,10 @@ Peatmoor runs with the demo data of Quillmere Moss.
   HTTP for boards   ${httpUrl}/device/report
   MQTT for boards   ${host} port ${service.mqttPort}
   Caught mail       ${mailPage}
+  Caught push       http://${host}:${new URL(phones.pageUrl).port}
 
-The water above the sluice rises past its limit every few minutes: an event opens, and an email is caught.
+The water above the sluice rises past its limit every few minutes: an event opens, and an email and
+a push message are caught.
 Ctrl-C stops everything. The data stays in ${config.dataFolder}; "npm run demo -- --fresh" starts anew.
 `);
   say(

@@ -1,10 +1,9 @@
 import { randomBytes } from 'node:crypto';
 import fs from 'node:fs';
 import path from 'node:path';
-import { nextDue, storeCondition } from '@peatmoor/core';
+import { nextDue } from '@peatmoor/core';
 import {
   addTo,
-  recipientBy,
   changeIn,
   createAccount,
   createDevice,
@@ -24,6 +23,7 @@ import {
   type QuillmereKind,
 } from '@peatmoor/standins';
 import { addDashboards } from './dashboards';
+import { addRules } from './rules';
 
 /** What the demo must remember between starts: its account, and the tokens of its simulated boards. */
 export interface DemoFacts {
@@ -75,7 +75,7 @@ export async function seedQuillmere(
     ).token;
   say('Making thirty days of history …');
   await fillHistory(store, workspaceId);
-  await addRules(store, workspaceId, kinds, email);
+  await addRules(store, workspaceId, kinds);
   await addDashboards(store, workspaceId, kinds.sluice);
   await addRemarks(store, workspaceId);
   const facts = { email, password, tokens };
@@ -201,47 +201,5 @@ async function addRemarks(store: Store, workspaceId: number): Promise<void> {
     active: true,
     nextAt: nextDue(times, now, { zone: ZONE, sun: MOSS })?.at ?? null,
     note: '',
-  });
-}
-
-async function addRules(
-  store: Store,
-  workspaceId: number,
-  kinds: Record<QuillmereKind, number>,
-  email: string,
-): Promise<void> {
-  const shared = { recipients: [recipientBy('email', email)], active: true };
-  const sluice = (await listIn(store.models.devices, workspaceId, { where: { id: 'sluice-mill' } }))[0]!;
-  await addTo(store.models.rules, workspaceId, {
-    ...shared,
-    title: 'Water above the sluice is high',
-    severity: 'warning',
-    deviceRowId: sluice.rowId,
-    kindId: null,
-    streamKey: 'upstream_level',
-    sort: 'above',
-    settings: storeCondition('above', {
-      comparison: 'above',
-      limit: 900,
-      holdMs: 10_000,
-      closeLimit: 850,
-      closeHoldMs: 0,
-    }),
-  });
-  await addTo(store.models.rules, workspaceId, {
-    ...shared,
-    title: 'Peat is drying out',
-    severity: 'urgent',
-    deviceRowId: null,
-    kindId: kinds.dipwell,
-    streamKey: 'water_level',
-    sort: 'below',
-    settings: storeCondition('below', {
-      comparison: 'below',
-      limit: -350,
-      holdMs: 1_800_000,
-      closeLimit: -330,
-      closeHoldMs: 600_000,
-    }),
   });
 }

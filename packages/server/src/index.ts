@@ -10,4 +10,4 @@ export { mergeIntoChunks } from './history/chunks';
 export { writeOthers, type OtherReading } from './journal/others';
 export { createLog, runUntilStopped } from './process';
 export { inRawTransaction, type Store } from './store/store';
-export { addTo, changeIn, findAll, findOne, listIn } from './store/rows';
+export { addTo, changeIn, findAll, findOne, insert, listIn } from './store/rows';

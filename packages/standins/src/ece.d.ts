@@ -7,5 +7,7 @@ declare module 'http_ece' {
     authSecret: string;
   }
   const ece: { decrypt(body: Buffer, options: Options): Buffer };
+  // The package has no other.
+  // eslint-disable-next-line import-x/no-default-export
   export default ece;
 }

@@ -3,6 +3,6 @@ export * from './mail';
 export * from './quillmere/kinds';
 export * from './quillmere/boards';
 export * from './quillmere/history';
-export { noise, rainRate } from './quillmere/signals';
+export { noise, QUILLMERE_FENCE, rainRate } from './quillmere/signals';
 export * from './push';
 export * from './hook';

@@ -47,7 +47,7 @@ interface Phone {
  * A push service that delivers nothing (RFC 8030 over plain HTTP): it checks the signature (RFC 8292), decrypts the message
  * (RFC 8291) as the phone would, and keeps the newest. `POST /phones/<name>` makes a phone; `GET /messages.json` lists.
  */
-export async function startPushCatcher(options: { port?: number } = {}): Promise<PushCatcher> {
+export async function startPushCatcher(options: { port?: number; host?: string } = {}): Promise<PushCatcher> {
   const phones = new Map<string, Phone>();
   const pushes: CaughtPush[] = [];
   let origin = '';
@@ -101,6 +101,13 @@ export async function startPushCatcher(options: { port?: number } = {}): Promise
     const [, what, name = ''] = (request.url ?? '').split('/');
     if (request.method === 'GET' && what === 'messages.json')
       return response.setHeader('content-type', 'application/json').end(JSON.stringify(pushes));
+    if (request.method === 'GET' && what === '') {
+      response.writeHead(200, {
+        'content-type': 'text/html; charset=utf-8',
+        'content-security-policy': "default-src 'none'; style-src 'unsafe-inline'",
+      });
+      return response.end(page(pushes));
+    }
     if (request.method === 'POST' && what === 'phones')
       return response
         .setHeader('content-type', 'application/json')
@@ -124,7 +131,7 @@ export async function startPushCatcher(options: { port?: number } = {}): Promise
   });
   await new Promise<void>((resolve, reject) => {
     server.once('error', reject);
-    server.listen(options.port ?? 0, '127.0.0.1', resolve);
+    server.listen(options.port ?? 0, options.host ?? '127.0.0.1', resolve);
   });
   origin = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
   return {
@@ -137,6 +144,31 @@ export async function startPushCatcher(options: { port?: number } = {}): Promise
       return new Promise((resolve) => server.close(() => resolve()));
     },
   };
+}
+
+const escape = (text: unknown): string =>
+  String(text ?? '').replace(/[&<>"]/g, (letter) => `&#${letter.charCodeAt(0)};`);
+
+/** What came, as it would stand on a phone: the newest first, and of each tag only the newest. */
+function page(pushes: readonly CaughtPush[]): string {
+  const seen = new Set<string>();
+  const shown = pushes.filter(({ phone, content }) => {
+    const key = `${phone} ${(content as { tag: string }).tag}`;
+    return seen.has(key) ? false : seen.add(key);
+  });
+  const rows = shown.map(({ at, phone, content }) => {
+    const { title, body, severity, over, acknowledge } = content as Record<string, unknown>;
+    return `<article class="${over ? 'over' : escape(severity)}"><header><span>${escape(phone)}</span><time>${new Date(at).toLocaleTimeString('en-GB')}</time></header>
+<h2>${escape(title)}</h2><p>${escape(body).replace(/\n/g, '<br>')}</p>${acknowledge === null ? '' : '<footer>Acknowledge</footer>'}</article>`;
+  });
+  return `<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1">
+<meta http-equiv="refresh" content="5"><title>Caught push messages</title><style>
+body { background: #2c2420; color: #2c2420; font: 16px/1.4 "Atkinson Hyperlegible Next", sans-serif; max-width: 26rem; margin: 0 auto; padding: 1rem }
+h1 { color: #ede6da; font-size: 1.1rem; margin: .5rem 0 1rem } h2 { font-size: 1rem; margin: .2rem 0 } p { margin: 0; font-size: .95rem }
+article { background: #f6f2e9; border-radius: 10px; padding: .75rem 1rem; margin: 0 0 .6rem } .urgent { border-left: 5px solid #a8381c } .over { opacity: .7 }
+header { display: flex; justify-content: space-between; font-size: .85rem; opacity: .75 } footer { margin-top: .5rem; font-weight: 700; color: #2b5f6e }
+</style></head><body><h1>Caught push messages, decrypted as the phone would</h1>
+${rows.join('\n') || '<article><p>Nothing yet.</p></article>'}</body></html>`;
 }
 
 /** Who signed a request for this push service, by its token (RFC 8292 §2, RFC 7515); null where the signature is not right. */

@@ -1,6 +1,6 @@
 import { useQueries } from '@tanstack/react-query';
 import { useMemo } from 'react';
-import { CONDITIONS, nightsOf, readZones, type SunPlace } from '@peatmoor/core';
+import { nightsOf, readZones, type SunPlace } from '@peatmoor/core';
 import type { Event, Note } from '@peatmoor/contract';
 import { api, useRead } from '../api';
 import { useDisplay } from '../parts/useDisplay';
@@ -78,13 +78,20 @@ export function useMarks(
             stream.key === rule.stream &&
             (rule.deviceId === null ? rule.kindId === device?.kindId : rule.deviceId === device?.id),
         );
-        if (source === undefined || !rule.active || CONDITIONS[rule.comparison].watches !== 'readings')
+        // Only a value that is crossed is a line on the chart.
+        const { limit, comparison } = rule;
+        if (
+          source === undefined ||
+          !rule.active ||
+          limit === undefined ||
+          !(comparison === 'above' || comparison === 'below')
+        )
           return [];
         // Only the scale on the left is marked, and a yes-or-no has no limit on it.
         if (source.stream.type === 'boolean' || source.stream.unit !== first?.stream.unit) return [];
         return [
           {
-            at: displayOf(source.stream).convert(rule.limit),
+            at: displayOf(source.stream).convert(limit),
             words: rule.title,
             urgent: rule.severity === 'urgent',
           },

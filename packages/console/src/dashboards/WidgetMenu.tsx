@@ -99,6 +99,16 @@ export function WidgetMenu({
             Go to the device
           </MenuItem>
         )}
+        {device && streams[0] !== undefined && (role === undefined || mayDo(role, 'change')) && (
+          <MenuItem
+            {...item}
+            component={Link}
+            to={`/events/rules/new?device=${encodeURIComponent(device.id)}&stream=${streams[0]}`}
+            onClick={close}
+          >
+            Alert me when …
+          </MenuItem>
+        )}
         {device && (role === undefined || mayDo(role, 'steer')) && (
           <MenuItem {...item} onClick={act(() => setNoting(true))}>
             Write a note

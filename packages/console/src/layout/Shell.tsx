@@ -3,7 +3,9 @@ import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { NavLink, useLocation } from 'react-router';
 import { useRead } from '../api';
 import { useLive } from '../live';
+import { AlertBanner } from '../alerts/Banner';
 import { FirstOnline } from './FirstOnline';
+import { OpenCount } from './OpenCount';
 import { ink } from '../theme';
 
 const PLACES = [
@@ -68,6 +70,7 @@ export function Shell({ children }: { children: ReactNode }): ReactNode {
           pb: 12,
         }}
       >
+        <AlertBanner />
         <FirstOnline />
         {children}
       </Box>
@@ -169,6 +172,7 @@ function TopLine(): ReactNode {
           {PLACES.filter(([, path]) => !phone || MOST_ON_PHONE.includes(path)).map(([title, path]) => (
             <Box key={path} component={NavLink} to={path} end={path === '/'} sx={WORD}>
               {title}
+              {path === '/events' && <OpenCount />}
             </Box>
           ))}
           {phone && <More />}

@@ -19,9 +19,17 @@ export interface LiveState {
   changed: { what: ChangedWhat; id?: string | number; by?: string; at: number } | null;
   /** Devices that came online for the first time while this page is open. */
   arrived: { device: string; name: string; at: number }[];
+  /** The newest alerts for people who look at open pages. */
+  alerts: (Extract<LiveMessage, { type: 'alert' }> & { at: number })[];
 }
 
-export const BEGINNING: LiveState = { connected: false, lostAt: null, changed: null, arrived: [] };
+export const BEGINNING: LiveState = {
+  connected: false,
+  lostAt: null,
+  changed: null,
+  arrived: [],
+  alerts: [],
+};
 
 /** How far the service's clock is ahead of this machine's, in ms; as told by its newest beat. */
 let ahead = 0;
@@ -36,8 +44,8 @@ const STALE: Record<ChangedWhat, string[]> = {
   kinds: ['listKinds', 'readKind', 'listDevices', 'listRules'],
   devices: ['listDevices', 'readDevice', 'listTokens', 'listKinds'],
   dashboards: ['listDashboards', 'readDashboard'],
-  rules: ['listRules', 'listEvents'],
-  events: ['listEvents', 'listRules', 'listDevices'],
+  rules: ['listRules', 'listEvents', 'listMutes'],
+  events: ['listEvents', 'readEvent', 'countEvents', 'listRules', 'listDevices'],
   recomputations: ['listRecomputations'],
   people: ['listPeople', 'me'],
   timetables: ['listTimetables'],
@@ -165,6 +173,10 @@ export function openLink({ client, onState }: LinkParts): { end(): void } {
     if (message.type === 'changed') onState(() => ({ changed: { ...message, at: Date.now() } }));
     if (message.type === 'firstOnline')
       onState(({ arrived }) => ({ arrived: [...arrived, message].slice(-5) }));
+    if (message.type === 'alert')
+      onState(({ alerts }) => ({
+        alerts: [...alerts, { ...message, at: Date.now() + alerts.length / 1000 }].slice(-20),
+      }));
     take(client, message);
   };
   const lost = (code?: number): void => {

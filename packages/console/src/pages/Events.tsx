@@ -1,8 +1,8 @@
-import { Box, Button, Typography } from '@mui/material';
-import type { ReactNode } from 'react';
-import { Link } from 'react-router';
-import { CONDITIONS, counted, ruleSentence, showDuration, watched, type Condition } from '@peatmoor/core';
-import type { Event, Rule } from '@peatmoor/contract';
+import { Box, Button, Checkbox, MenuItem, TextField, Typography } from '@mui/material';
+import { useState, type ReactNode } from 'react';
+import { Link, useSearchParams } from 'react-router';
+import { counted, showDuration, watched } from '@peatmoor/core';
+import { SEVERITIES, type Event, type EventsQuery, type Rule } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { useLive, useNow } from '../live';
 import { Heading, Section } from '../parts/Heading';
@@ -10,16 +10,78 @@ import { EventFlag } from '../parts/marks';
 import { Notice } from '../parts/Notice';
 import { showClock } from '../parts/time';
 import { useDisplay } from '../parts/useDisplay';
+import { useMay } from '../parts/useMay';
+import { firstFields, readyRule } from '../rules/fields';
 import { ink } from '../theme';
+
+const MORE = 50;
+const STATES = [
+  ['', 'open and closed'],
+  ['open', 'open'],
+  ['unacknowledged', 'not acknowledged'],
+  ['closed', 'closed'],
+] as const;
+const PERIODS: [string, string, number][] = [
+  ['', 'at any time', 0],
+  ['1', 'in the last day', 1],
+  ['7', 'in the last 7 days', 7],
+  ['30', 'in the last 30 days', 30],
+];
+const DAY_MS = 86_400_000;
+const HOUR_MS = 3_600_000;
 
 /** What happened, newest first, and the rules that say so. */
 export function Events(): ReactNode {
-  const events = useRead('listEvents');
+  const [address, setAddress] = useSearchParams();
+  const [most, setMost] = useState(MORE);
+  const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
+  const filters = ['state', 'severity', 'device', 'rule', 'label', 'text', 'days'] as const;
+  const of = (name: (typeof filters)[number]): string => address.get(name) ?? '';
+  const set = (name: (typeof filters)[number], value: string): void =>
+    setAddress(
+      (before) => {
+        const next = new URLSearchParams(before);
+        if (value === '') next.delete(name);
+        else next.set(name, value);
+        return next;
+      },
+      { replace: true },
+    );
+  const filtered = filters.some((name) => of(name) !== '');
+  const days = Number(of('days'));
+  const query: Partial<EventsQuery> = {
+    limit: Math.min(500, most),
+    ...(of('state') && { state: of('state') as 'open' }),
+    ...(of('severity') && { severity: of('severity') as 'urgent' }),
+    ...(of('device') && { device: of('device') }),
+    ...(of('rule') && { rule: Number(of('rule')) }),
+    ...(of('label') && { label: of('label') }),
+    ...(of('text').trim() && { text: of('text').trim() }),
+    // Rounded, so that it is not another question at every look.
+    ...(days > 0 && { from: Math.floor(Date.now() / HOUR_MS) * HOUR_MS - days * DAY_MS }),
+  };
+  const events = useRead('listEvents', { query });
   const rules = useRead('listRules');
+  const counts = useRead('countEvents').data;
+  const devices = useRead('listDevices').data ?? [];
+  const several = useChange('changeEvents', ['listEvents', 'countEvents', 'listDevices']);
+  const may = useMay('steer');
   const now = useNow(1000);
   const { connected } = useLive();
-  const open = events.data?.filter(({ closedAt }) => closedAt === null) ?? [];
-  const closed = events.data?.filter(({ closedAt }) => closedAt !== null) ?? [];
+  const shown = events.data ?? [];
+  const open = shown.filter(({ closedAt }) => closedAt === null);
+  const closed = shown.filter(({ closedAt }) => closedAt !== null);
+  const openChosen = open.filter(({ id }) => chosen.has(id)).map(({ id }) => id);
+  const pick = (id: number, on: boolean): void =>
+    setChosen((before) => {
+      const next = new Set(before);
+      if (on) next.add(id);
+      else next.delete(id);
+      return next;
+    });
+  const change = (what: 'acknowledge' | 'close'): void =>
+    several.mutate({ body: { events: openChosen, what } }, { onSuccess: () => setChosen(new Set()) });
+  const labels = [...new Set(devices.flatMap((one) => one.labels))].sort();
   return (
     <>
       <Heading
@@ -29,81 +91,292 @@ export function Events(): ReactNode {
             ? events.error === null
               ? 'Looking …'
               : 'Not known just now.'
-            : `${open.length === 0 ? 'Nothing is open' : `${open.length} open`}${connected ? '.' : ', as far as was heard before the link was lost.'}`
+            : `${counts === undefined ? '' : counts.open === 0 ? 'Nothing is open' : `${counts.open} open`}${connected ? '.' : ', as far as was heard before the link was lost.'}`
         }
       >
+        <Button component={Link} to="/alerts">
+          Your alerts
+        </Button>
         <Button variant="contained" color="primary" component={Link} to="/events/rules/new">
           New event rule
         </Button>
       </Heading>
-      <Notice error={events.error ?? rules.error} />
+      {counts !== undefined && counts.failed > 0 && (
+        <Notice>
+          {counted(counts.failed, 'alert')} of the last day could not be sent. {counts.failure}
+        </Notice>
+      )}
+      <Box
+        component="form"
+        role="search"
+        onSubmit={(event) => event.preventDefault()}
+        sx={{ display: 'grid', gap: 2, gridTemplateColumns: { xs: '1fr 1fr', sm: 'repeat(6, 1fr)' }, mb: 2 }}
+      >
+        <TextField
+          size="small"
+          label="Find"
+          value={of('text')}
+          onChange={({ target }) => set('text', target.value)}
+        />
+        <Filter
+          label="State"
+          value={of('state')}
+          onChange={(value) => set('state', value)}
+          options={STATES}
+        />
+        <Filter
+          label="Severity"
+          value={of('severity')}
+          onChange={(value) => set('severity', value)}
+          options={[['', 'any'], ...SEVERITIES.map((one) => [one, one] as const)]}
+        />
+        <Filter
+          label="Device"
+          value={of('device')}
+          onChange={(value) => set('device', value)}
+          options={[['', 'any'], ...devices.map(({ id, name }) => [id, name] as const)]}
+        />
+        <Filter
+          label="Label"
+          value={of('label')}
+          onChange={(value) => set('label', value)}
+          options={[['', 'any'], ...labels.map((one) => [one, one] as const)]}
+        />
+        <Filter
+          label="Opened"
+          value={of('days')}
+          onChange={(value) => set('days', value)}
+          options={PERIODS}
+        />
+      </Box>
+      <Notice error={events.error ?? rules.error ?? several.error} />
+      {openChosen.length > 0 && (
+        <Box sx={{ display: 'flex', gap: 1, alignItems: 'center', mb: 1 }}>
+          {counted(openChosen.length, 'event')}:
+          <Button size="small" disabled={!may || several.isPending} onClick={() => change('acknowledge')}>
+            Acknowledge them
+          </Button>
+          <Button size="small" disabled={!may || several.isPending} onClick={() => change('close')}>
+            Close them
+          </Button>
+        </Box>
+      )}
       {open.map((event) => (
-        <EventRow key={event.id} event={event} now={now} />
+        <EventRow
+          key={event.id}
+          event={event}
+          now={now}
+          chosen={chosen.has(event.id)}
+          onChoose={(on) => pick(event.id, on)}
+        />
       ))}
-      <Section title="Event rules" note="Each is one sentence.">
-        {rules.data?.map((rule) => (
-          <Box
-            key={rule.id}
-            sx={{
-              borderTop: `1px solid ${ink.faint}`,
-              py: 1,
-              display: 'grid',
-              gridTemplateColumns: { xs: '1fr', sm: '1fr auto' },
-              columnGap: 3,
-              opacity: rule.active ? 1 : 0.6,
-            }}
-          >
-            <Box>
-              <Typography variant="h3" component={Link} to={`/events/rules/${rule.id}`}>
-                {rule.title}
-              </Typography>
-              <Sentence rule={rule} />
-            </Box>
-            <Box sx={{ color: ink.soft, fontSize: '0.9rem', textAlign: { sm: 'right' } }}>
-              {rule.active ? rule.severity : 'switched off'}
-              <br />
-              {rule.emails.length > 0 ? `email to ${rule.emails.join(', ')}` : 'alerts nobody'}
-            </Box>
-          </Box>
-        ))}
-        {rules.data?.length === 0 && <Typography color="text.secondary">None yet.</Typography>}
-      </Section>
-      <Section title="Closed events">
-        {closed.slice(0, 50).map((event) => (
+      {!filtered && <Rules rules={rules.data} />}
+      <Section
+        title={filtered ? 'Closed events of these' : 'Closed events'}
+        note={
+          shown.length > 0 && (
+            <Button size="small" variant="text" onClick={() => saveEvents(shown)}>
+              Save as CSV
+            </Button>
+          )
+        }
+      >
+        {closed.map((event) => (
           <EventRow key={event.id} event={event} now={now} />
         ))}
         {events.data !== undefined && closed.length === 0 && (
-          <Typography color="text.secondary">None yet.</Typography>
+          <Typography color="text.secondary">{filtered ? 'None.' : 'None yet.'}</Typography>
+        )}
+        {shown.length >= most && most < 500 && (
+          <Button sx={{ mt: 2 }} onClick={() => setMost(most + MORE * 2)}>
+            Show older ones
+          </Button>
         )}
       </Section>
     </>
   );
 }
 
-/** Tells what a rule or an event is about. */
-function useWatched() {
+function Filter({
+  label,
+  value,
+  options,
+  onChange,
+}: {
+  label: string;
+  value: string;
+  options: readonly (readonly [string, string, ...unknown[]])[];
+  onChange: (value: string) => void;
+}): ReactNode {
+  return (
+    <TextField
+      select
+      size="small"
+      label={label}
+      value={options.some(([one]) => one === value) ? value : ''}
+      onChange={({ target }) => onChange(target.value)}
+      slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+    >
+      {options.map(([one, words]) => (
+        <MenuItem key={one} value={one}>
+          {words}
+        </MenuItem>
+      ))}
+    </TextField>
+  );
+}
+
+/** Saves what is listed, a row an event. */
+function saveEvents(events: readonly Event[]): void {
+  const time = (at: number | null): string => (at === null ? '' : new Date(at).toISOString());
+  const cell = (text: string | number | null): string => {
+    const one = String(text ?? '');
+    // A sheet reads what begins like this as a formula.
+    const safe = /^[=+\-@\t]/.test(one) && Number.isNaN(Number(one)) ? `'${one}` : one;
+    return /[",\n]/.test(safe) ? `"${safe.replaceAll('"', '""')}"` : safe;
+  };
+  const rows = [
+    [
+      'event',
+      'title',
+      'severity',
+      'device',
+      'datastream',
+      'opened',
+      'closed',
+      'value',
+      'furthest',
+      'acknowledged',
+      'by',
+      'remark',
+    ],
+    ...events.map((one) => [
+      one.id,
+      one.title,
+      one.severity,
+      one.deviceId,
+      one.stream,
+      time(one.openedAt),
+      time(one.closedAt),
+      one.value,
+      one.extreme,
+      time(one.acknowledgedAt),
+      one.acknowledgedBy,
+      one.remark,
+    ]),
+  ];
+  const link = document.createElement('a');
+  link.href = URL.createObjectURL(
+    new Blob([rows.map((row) => row.map(cell).join(',')).join('\r\n')], { type: 'text/csv' }),
+  );
+  link.download = 'events.csv';
+  link.click();
+  URL.revokeObjectURL(link.href);
+}
+
+function Rules({ rules }: { rules: Rule[] | undefined }): ReactNode {
+  const people = useRead('listPeople').data ?? [];
+  const mutes = useRead('listMutes').data ?? [];
+  return (
+    <Section title="Event rules" note="Each is one sentence.">
+      {rules?.map((rule) => {
+        const muted = mutes.find(({ sort, target }) => sort === 'rule' && target === String(rule.id));
+        const told = [
+          ...rule.people.map(
+            (id) => people.find((one) => one.id === `person-${id}`)?.name ?? 'somebody who left',
+          ),
+          ...rule.roles.map((role) => `every ${role}`),
+          ...rule.emails,
+          ...(rule.webhooks.length > 0 ? [counted(rule.webhooks.length, 'webhook')] : []),
+        ];
+        return (
+          <Box
+            key={rule.id}
+            data-rule={rule.id}
+            sx={{
+              borderTop: `1px solid ${ink.faint}`,
+              py: 1,
+              display: 'grid',
+              gridTemplateColumns: { xs: '1fr', sm: '1fr minmax(140px, 240px)' },
+              columnGap: 3,
+              opacity: rule.active ? 1 : 0.6,
+            }}
+          >
+            <Box sx={{ minWidth: 0 }}>
+              <Typography variant="h3" component={Link} to={`/events/rules/${rule.id}`}>
+                {rule.title}
+              </Typography>
+              <Sentence rule={rule} />
+            </Box>
+            <Box
+              sx={{
+                color: ink.soft,
+                fontSize: '0.9rem',
+                textAlign: { sm: 'right' },
+                overflowWrap: 'anywhere',
+              }}
+            >
+              {rule.active ? rule.severity : 'switched off'}
+              {muted && `, muted until ${showClock(muted.until, Date.now())}`}
+              <br />
+              {told.length > 0 ? `alerts ${told.join(', ')}` : 'alerts nobody'}
+              {rule.actions.length > 0 &&
+                `; steers ${[...new Set(rule.actions.map(({ stream }) => stream))].join(', ')}`}
+            </Box>
+          </Box>
+        );
+      })}
+      {rules?.length === 0 && <Typography color="text.secondary">None yet.</Typography>}
+    </Section>
+  );
+}
+
+/** A rule as a sentence, with its values in the units of whoever looks. */
+function Sentence({ rule }: { rule: Rule }): ReactNode {
+  const devices = useRead('listDevices').data;
+  const kinds = useRead('listKinds').data;
+  const units = useRead('me').data?.user.units;
+  const displayOf = useDisplay();
+  if (units === 'metric' || devices === undefined || kinds === undefined) return <Box>{rule.sentence}</Box>;
+  const catalogue = { devices, kinds, displayOf };
+  const ready = readyRule(
+    firstFields(rule, catalogue, 0, { device: null, kind: null, stream: null }),
+    catalogue,
+  );
+  return <Box>{ready?.sentence ?? rule.sentence}</Box>;
+}
+
+/** Tells what an event is about. */
+export function useWatched() {
   const devices = useRead('listDevices').data;
   const kinds = useRead('listKinds').data;
   return (about: Parameters<typeof watched>[0]) => watched(about, devices, kinds);
 }
 
-/** A rule as the service writes it, with the limits in the units of whoever looks. */
-function Sentence({ rule }: { rule: Rule }): ReactNode {
-  const { stream, whom } = useWatched()(rule);
-  const displayOf = useDisplay();
-  if (stream === undefined || CONDITIONS[rule.comparison].watches === 'facts')
-    return <Box>{rule.sentence}</Box>;
-  return <Box>{ruleSentence(rule as Condition, stream, whom, displayOf(stream).reading)}</Box>;
-}
-
-function EventRow({ event, now }: { event: Event; now: number }): ReactNode {
-  const acknowledge = useChange('acknowledgeEvent', ['listEvents']);
-  const close = useChange('closeEvent', ['listEvents', 'listDevices']);
+function EventRow({
+  event,
+  now,
+  chosen,
+  onChoose,
+}: {
+  event: Event;
+  now: number;
+  chosen?: boolean;
+  onChoose?: (on: boolean) => void;
+}): ReactNode {
+  const acknowledge = useChange('acknowledgeEvent', ['listEvents', 'countEvents']);
+  const close = useChange('closeEvent', ['listEvents', 'countEvents', 'listDevices']);
+  const may = useMay('steer');
   const open = event.closedAt === null;
   const { stream } = useWatched()(event);
   const display = useDisplay();
   const failed = event.alerts.find(({ state }) => state === 'failed');
-  const sent = event.alerts.filter(({ state }) => state === 'sent').length;
+  const kept = event.alerts.filter(({ state }) =>
+    ['muted', 'held', 'stopped', 'unconfirmed'].includes(state),
+  ).length;
+  const sent = event.alerts.filter(({ state, channel }) => state === 'sent' && channel !== 'control').length;
+  const show = (value: number | null): string =>
+    value === null || stream === undefined || stream.type === 'boolean' ? '' : display(stream).reading(value);
   return (
     <Box
       data-event={open ? 'open' : 'closed'}
@@ -121,24 +394,37 @@ function EventRow({ event, now }: { event: Event; now: number }): ReactNode {
           acknowledged={event.acknowledgedAt !== null}
           urgent={event.severity === 'urgent'}
         />
+        {onChoose && (
+          <Checkbox
+            size="small"
+            checked={chosen ?? false}
+            onChange={(_event, on) => onChoose(on)}
+            slotProps={{ input: { 'aria-label': `Choose ${event.title}, ${event.deviceName}` } }}
+            sx={{ p: 0, mt: 0.5, ml: -0.5 }}
+          />
+        )}
       </Box>
       <Box sx={{ minWidth: 0 }}>
-        <Typography variant="h3" component="div" sx={{ fontWeight: open ? 700 : 500 }}>
+        <Typography
+          variant="h3"
+          component={Link}
+          to={`/events/${event.id}`}
+          sx={{ fontWeight: open ? 700 : 500 }}
+        >
           {event.title}
         </Typography>
         <Box sx={{ color: ink.soft, fontSize: '0.95rem' }}>
           <Link to={`/devices/${event.deviceId}`}>{event.deviceName}</Link>, {event.severity}. Opened{' '}
           {showClock(event.openedAt, now)}
-          {stream !== undefined &&
-            stream.type !== 'boolean' &&
-            ` at ${display(stream).reading(event.value)}${
-              event.extreme === event.value ? '' : `, furthest ${display(stream).reading(event.extreme)}`
-            }`}
+          {show(event.value) !== '' &&
+            ` at ${show(event.value)}${event.extreme === event.value ? '' : `, furthest ${show(event.extreme)}`}`}
           {open
             ? `, open for ${showDuration(Math.max(1000, now - event.openedAt))}`
-            : `, closed after ${showDuration(event.closedAt! - event.openedAt)}`}
+            : `, closed${event.closedBy && ` by ${event.closedBy}`} after ${showDuration(event.closedAt! - event.openedAt)}`}
           {event.acknowledgedAt !== null && `, acknowledged by ${event.acknowledgedBy}`}
-          {sent > 0 && `. ${counted(sent, 'email')} sent`}
+          {event.remark && `: ${event.remark}`}
+          {sent > 0 && `. ${counted(sent, 'alert')} sent`}
+          {kept > 0 && `. ${counted(kept, 'alert')} kept back`}
           {failed && `. An alert to ${failed.recipient} failed: ${failed.error}`}
         </Box>
         <Notice error={acknowledge.error ?? close.error} />
@@ -147,8 +433,8 @@ function EventRow({ event, now }: { event: Event; now: number }): ReactNode {
         {open && event.acknowledgedAt === null && (
           <Button
             size="small"
-            disabled={acknowledge.isPending}
-            onClick={() => acknowledge.mutate({ params: { event: event.id } })}
+            disabled={!may || acknowledge.isPending}
+            onClick={() => acknowledge.mutate({ params: { event: event.id }, body: {} })}
           >
             Acknowledge
           </Button>
@@ -156,8 +442,8 @@ function EventRow({ event, now }: { event: Event; now: number }): ReactNode {
         {open && (
           <Button
             size="small"
-            disabled={close.isPending}
-            onClick={() => close.mutate({ params: { event: event.id } })}
+            disabled={!may || close.isPending}
+            onClick={() => close.mutate({ params: { event: event.id }, body: {} })}
           >
             Close
           </Button>

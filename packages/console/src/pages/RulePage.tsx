@@ -1,34 +1,32 @@
 import { Box, Button, Checkbox, FormControlLabel, MenuItem, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import { useNavigate, useParams } from 'react-router';
-import {
-  foldName,
-  isNumeric,
-  KEY_PATTERN,
-  notConfirmedSentence,
-  raisedSentence,
-  ruleSentence,
-  whomWatched,
-  type Condition,
-} from '@peatmoor/core';
-import {
-  SEVERITIES,
-  type Kind,
-  type Device,
-  type Rule,
-  type RuleIn,
-  type Severity,
-} from '@peatmoor/contract';
+import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
+import { CONDITIONS, isNumeric, MOST_CONDITIONS, whomWatched } from '@peatmoor/core';
+import { SEVERITIES, type Rule, type Severity } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
-import { firstFields, type RuleFields } from '../rules/fields';
-import { TimeChoice } from '../rules/TimeChoice';
 import { useAsk } from '../parts/Ask';
-import { Heading } from '../parts/Heading';
+import { Heading, Section } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
-import { fieldsIn, troubleOf } from '../parts/problems';
 import { NotThere } from '../parts/NotThere';
+import { fieldsIn, troubleOf } from '../parts/problems';
 import { useDisplay } from '../parts/useDisplay';
+import { Actions } from '../rules/Actions';
+import { ConditionEditor } from '../rules/ConditionEditor';
+import { EMPTY_CONDITION, firstFields, readyRule, type Catalogue, type RuleFields } from '../rules/fields';
+import { Hours } from '../rules/Hours';
+import { Mutes } from '../rules/Mutes';
+import { OwnLimits } from '../rules/OwnLimits';
+import { TimeChoice } from '../rules/TimeChoice';
+import { Trial } from '../rules/Trial';
+import { WhoIsTold } from '../rules/WhoIsTold';
 import { ink } from '../theme';
+
+/** Fields of the form at which what is said of them stands. */
+const BESIDE =
+  /^(also\[\d+\]\.)?(title|label|limit|closeLimit|low|high|margin|amount|spreads|text|area|expression|stream|comparison|emails.*)$/;
+
+/** Devices of a rule that are listed with what they have of their own. */
+const MOST_OWN = 60;
 
 /** Writes an event rule as a sentence, or changes one. */
 export function RulePage(): ReactNode {
@@ -37,6 +35,7 @@ export function RulePage(): ReactNode {
   const devices = useRead('listDevices').data;
   const kinds = useRead('listKinds').data;
   const me = useRead('me').data;
+  const displayOf = useDisplay();
   if (rule.error && rule.data === undefined)
     return <NotThere error={rule.error} what="event rule" back={['All event rules', '/events']} />;
   if (
@@ -53,109 +52,91 @@ export function RulePage(): ReactNode {
         below="First make a device or a kind: a rule watches one of its datastreams."
       />
     );
-  return <RuleForm key={id} before={rule.data} devices={devices} kinds={kinds} email={me.user.email} />;
+  return (
+    <RuleForm
+      key={id}
+      before={rule.data}
+      catalogue={{ devices, kinds, displayOf }}
+      me={me.user.id}
+      zone={me.workspace.zone}
+    />
+  );
 }
 
 function RuleForm({
   before,
-  devices,
-  kinds,
-  email,
+  catalogue,
+  me,
+  zone,
 }: {
   before: Rule | undefined;
-  devices: Device[];
-  kinds: Kind[];
-  email: string;
+  catalogue: Catalogue;
+  me: number;
+  zone: string;
 }): ReactNode {
   const navigate = useNavigate();
-  const create = useChange('createRule', ['listRules']);
+  const [address] = useSearchParams();
+  const create = useChange('createRule', ['listRules', 'listAddresses']);
   // What the form was filled from: somebody else's change meanwhile is not written over.
   const [version] = useState(before?.version);
-  const change = useChange('changeRule', ['listRules', 'readRule', 'listEvents']);
+  const change = useChange('changeRule', ['listRules', 'readRule', 'listEvents', 'listAddresses']);
   const remove = useChange('deleteRule', ['listRules']);
   const ask = useAsk();
-  const displayOf = useDisplay();
   const [fields, setFields] = useState<RuleFields>(() =>
-    firstFields(before, devices, kinds, email, displayOf),
+    firstFields(before, catalogue, me, {
+      device: address.get('device'),
+      kind: address.get('kind'),
+      stream: address.get('stream'),
+    }),
   );
-  const set = <N extends keyof RuleFields>(name: N, value: RuleFields[N]): void =>
-    setFields((all) => ({ ...all, [name]: value }));
-  const [sort, target = ''] = fields.whom.split(/:(.*)/);
-  const device = sort === 'device' ? devices.find(({ id }) => id === target) : undefined;
-  const kind = kinds.find(({ id }) => id === (device?.kindId ?? Number(target)));
-  const unconfirmed = fields.comparison === 'not-confirmed';
-  const raised = fields.comparison === 'raised';
-  // What has no limit, and opens and closes by what happens.
-  const byFact = raised || unconfirmed;
-  const streams =
-    kind?.streams.filter((one) =>
-      unconfirmed
-        ? one.follow !== null
-        : one.direction !== 'control' && isNumeric(one) && one.type !== 'colour',
-    ) ?? [];
-  const stream = streams.find(({ key }) => key === fields.stream) ?? streams[0];
-  const isBoolean = stream?.type === 'boolean' && !unconfirmed;
-  // Limits are written in the units of whoever writes them, and kept in those of the datastream.
-  const display = stream && displayOf(stream);
-  const limitOf = (text: string): number => display?.back(Number(text)) ?? Number(text);
-  const condition: Condition = {
-    comparison: byFact ? 'above' : (fields.comparison as 'above' | 'below'),
-    limit: isBoolean ? 0.5 : limitOf(fields.limit),
-    holdMs: fields.holdMs,
-    closeLimit: isBoolean || fields.closeLimit === '' ? null : limitOf(fields.closeLimit),
-    closeHoldMs: fields.closeHoldMs,
-  };
-  const key = foldName(fields.eventKey);
-  const ready = raised
-    ? KEY_PATTERN.test(key)
-    : stream !== undefined && (isBoolean || unconfirmed || fields.limit.trim() !== '');
-  const whom = whomWatched(device?.name ?? null, kind?.title ?? '');
-  const sentence = !ready
-    ? raised
-      ? 'Give the event a key, which the program uses: low_battery.'
-      : unconfirmed
-        ? 'Nothing of this kind must follow a control yet: say so in the datastream of the control.'
-        : 'Choose whom it watches, and a limit.'
-    : raised
-      ? raisedSentence(key, whom)
-      : unconfirmed
-        ? notConfirmedSentence(stream!.title, whom)
-        : ruleSentence(condition, stream!, whom, display!.reading);
+  const set = (part: Partial<RuleFields>): void => setFields((all) => ({ ...all, ...part }));
+  const setCondition = (i: number, part: Partial<RuleFields['conditions'][number]>): void =>
+    setFields((all) => ({
+      ...all,
+      conditions: all.conditions.map((one, at) => (at === i ? { ...one, ...part } : one)),
+    }));
+  const { devices, kinds, displayOf } = catalogue;
+  const labels = [...new Set(devices.flatMap((one) => one.labels))].sort();
+  const ready = readyRule(fields, catalogue);
+  const [first] = fields.conditions;
+  const sort = CONDITIONS[first!.comparison];
+  const isPast = sort.watches === 'readings' && sort.looks !== 'presence' && sort.looks !== 'refused';
+  const [whomSort, target = ''] = fields.whom.split(/:(.*)/);
+  const watched = devices.filter(({ id, kindId, labels: own }) =>
+    whomSort === 'device'
+      ? id === target
+      : whomSort === 'kind'
+        ? String(kindId) === target
+        : own.includes(target),
+  );
   const done = { onSuccess: () => void navigate('/events') };
   const submit = (): void => {
-    const body: RuleIn = {
-      ...condition,
-      comparison: fields.comparison,
-      title:
-        fields.title.trim() ||
-        (raised
-          ? key
-          : unconfirmed
-            ? `${stream!.title} is not confirmed`
-            : isBoolean
-              ? stream!.title
-              : `${stream!.title} ${fields.comparison} ${display!.reading(condition.limit)}`),
-      severity: fields.severity,
-      deviceId: device?.id ?? null,
-      kindId: device === undefined ? kind!.id : null,
-      stream: raised ? key : stream!.key,
-      emails: fields.emails.split(/[\s,;]+/).filter(Boolean),
-      active: fields.active,
-    };
-    if (before === undefined) create.mutate({ body }, done);
+    if (ready === null) return;
+    if (before === undefined) create.mutate({ body: ready.body }, done);
     else
       change.mutate(
-        { params: { rule: before.id }, body, ...(version !== undefined && { ifVersion: version }) },
+        {
+          params: { rule: before.id },
+          body: ready.body,
+          ...(version !== undefined && { ifVersion: version }),
+        },
         done,
       );
   };
-  const unit = display?.unit ?? '';
   const failure = create.error ?? change.error ?? remove.error;
   const trouble = troubleOf(failure);
-  const emailField = fieldsIn(failure).find((field) => field.startsWith('emails')) ?? 'emails';
+  const spoken = fieldsIn(failure);
+  const emailField = spoken.find((field) => field.startsWith('emails')) ?? 'emails';
+  const display = ready?.stream && displayOf(ready.stream);
   return (
-    <Box component="form" onSubmit={(event) => (event.preventDefault(), submit())} sx={{ maxWidth: 760 }}>
-      <Heading title={before === undefined ? 'New event rule' : before.title} />
+    <Box component="form" onSubmit={(event) => (event.preventDefault(), submit())} sx={{ maxWidth: 860 }}>
+      <Heading title={before === undefined ? 'New event rule' : before.title}>
+        {before && (
+          <Button component={Link} to={`/events?rule=${before.id}`}>
+            Its events
+          </Button>
+        )}
+      </Heading>
       <Typography
         component="div"
         aria-live="polite"
@@ -167,16 +148,18 @@ function RuleForm({
           pl: 2,
           mb: 4,
           minHeight: '2.8em',
+          overflowWrap: 'anywhere',
         }}
       >
-        {sentence}
+        {ready?.sentence ?? 'Choose whom it watches, and what must be so.'}
       </Typography>
-      <Box sx={{ display: 'grid', gap: 3, gridTemplateColumns: { xs: '1fr', sm: '1fr 1fr 1fr' } }}>
+      <Box sx={{ display: 'grid', gap: 3, gridTemplateColumns: { xs: '1fr', sm: '1fr 1fr 1fr' }, mb: 3 }}>
         <TextField
           select
           label="Watches"
           value={fields.whom}
-          onChange={({ target: { value } }) => set('whom', value)}
+          onChange={({ target: { value } }) => set({ whom: value, own: [] })}
+          {...trouble('label')}
         >
           {devices.map(({ id, name }) => (
             <MenuItem key={id} value={`device:${id}`}>
@@ -188,78 +171,25 @@ function RuleForm({
               {whomWatched(null, title)}
             </MenuItem>
           ))}
+          {labels.map((label) => (
+            <MenuItem key={label} value={`label:${label}`}>
+              any device labelled “{label}”
+            </MenuItem>
+          ))}
         </TextField>
-        {!raised && (
-          <TextField
-            select
-            label="Datastream"
-            value={stream?.key ?? ''}
-            onChange={({ target: { value } }) => set('stream', value)}
-          >
-            {streams.map(({ key, title }) => (
-              <MenuItem key={key} value={key}>
-                {title}
-              </MenuItem>
-            ))}
-          </TextField>
-        )}
         <TextField
-          select
-          label="Opens when it is"
-          value={fields.comparison}
-          onChange={({ target: { value } }) => set('comparison', value as 'above')}
-        >
-          <MenuItem value="above">{isBoolean ? 'on' : 'above'}</MenuItem>
-          <MenuItem value="below">{isBoolean ? 'off' : 'below'}</MenuItem>
-          <MenuItem value="raised">raised by the device</MenuItem>
-          <MenuItem value="not-confirmed">not confirmed</MenuItem>
-        </TextField>
-        {raised && (
-          <TextField
-            label="Key of the event"
-            placeholder="low_battery"
-            value={fields.eventKey}
-            onChange={({ target: { value } }) => set('eventKey', value)}
-            helperText="The program raises and clears it by this key."
-            {...trouble('stream')}
-          />
-        )}
-        {!isBoolean && !byFact && (
-          <TextField
-            label={unit === '' ? 'Limit' : `Limit (${unit})`}
-            type="number"
-            value={fields.limit}
-            onChange={({ target: { value } }) => set('limit', value)}
-            {...trouble('limit')}
-            slotProps={{ htmlInput: { step: 'any' }, inputLabel: { shrink: true } }}
-          />
-        )}
-        {!byFact && (
-          <TimeChoice label="Opens" value={fields.holdMs} onChange={(value) => set('holdMs', value)} />
-        )}
-        {!isBoolean && !byFact && (
-          <TextField
-            label={unit === '' ? 'Closes at' : `Closes at (${unit})`}
-            type="number"
-            placeholder="the limit"
-            value={fields.closeLimit}
-            onChange={({ target: { value } }) => set('closeLimit', value)}
-            {...trouble('closeLimit')}
-            slotProps={{ htmlInput: { step: 'any' }, inputLabel: { shrink: true } }}
-          />
-        )}
-        {!byFact && (
-          <TimeChoice
-            label="Closes"
-            value={fields.closeHoldMs}
-            onChange={(value) => set('closeHoldMs', value)}
-          />
-        )}
+          label="Name of the rule"
+          value={fields.title}
+          placeholder={ready?.body.title ?? 'Peat is drying out'}
+          onChange={({ target: { value } }) => set({ title: value })}
+          {...trouble('title')}
+          slotProps={{ inputLabel: { shrink: true } }}
+        />
         <TextField
           select
           label="Severity"
           value={fields.severity}
-          onChange={({ target: { value } }) => set('severity', value as Severity)}
+          onChange={({ target: { value } }) => set({ severity: value as Severity })}
         >
           {SEVERITIES.map((one) => (
             <MenuItem key={one} value={one}>
@@ -267,36 +197,109 @@ function RuleForm({
             </MenuItem>
           ))}
         </TextField>
-        <TextField
-          label="Email to"
-          value={fields.emails}
-          onChange={({ target: { value } }) => set('emails', value)}
-          helperText="Several with commas between; empty for none."
-          {...trouble(emailField)}
-        />
-        <TextField
-          label="Name of the rule"
-          value={fields.title}
-          placeholder="Peat is drying out"
-          onChange={({ target: { value } }) => set('title', value)}
-          {...trouble('title')}
-        />
       </Box>
+      <Box sx={{ display: 'grid', gap: 3 }}>
+        {fields.conditions.map((condition, i) => (
+          <Box key={i}>
+            {i > 0 && (
+              <Button
+                size="small"
+                variant="text"
+                onClick={() => set({ join: fields.join === 'all' ? 'any' : 'all' })}
+              >
+                {fields.join === 'all' ? 'and' : 'or'}
+              </Button>
+            )}
+            <ConditionEditor
+              fields={condition}
+              first={i === 0}
+              whom={fields.whom}
+              catalogue={catalogue}
+              trouble={(field) => trouble(i === 0 ? field : `also[${i - 1}].${field}`)}
+              onChange={(part) => setCondition(i, part)}
+              onRemove={
+                i === 0
+                  ? undefined
+                  : () => set({ conditions: fields.conditions.filter((_one, at) => at !== i) })
+              }
+            />
+          </Box>
+        ))}
+        <Box sx={{ display: 'grid', gap: 3, gridTemplateColumns: { xs: '1fr', sm: '1fr 1fr 1fr' } }}>
+          {sort.watches === 'readings' && (
+            <TimeChoice label="Opens" value={fields.holdMs} onChange={(holdMs) => set({ holdMs })} />
+          )}
+          {sort.watches === 'readings' && (
+            <TimeChoice
+              label="Closes"
+              value={fields.closeHoldMs}
+              onChange={(closeHoldMs) => set({ closeHoldMs })}
+            />
+          )}
+          {sort.watches === 'readings' && fields.conditions.length < MOST_CONDITIONS && (
+            <Button
+              onClick={() => set({ conditions: [...fields.conditions, { ...EMPTY_CONDITION }] })}
+              sx={{ justifySelf: 'start' }}
+            >
+              Another condition
+            </Button>
+          )}
+        </Box>
+        {sort.watches === 'readings' && (
+          <Hours value={fields.hours} zone={zone} onChange={(hours) => set({ hours })} />
+        )}
+      </Box>
+      {ready !== null && isPast && (
+        <Section title="Try it" note="On what came so far; the limit can be dragged.">
+          <Trial
+            ready={ready}
+            watched={watched}
+            catalogue={catalogue}
+            onLimit={(limit) =>
+              setCondition(0, { limit: String(Number((display?.convert(limit) ?? limit).toPrecision(8))) })
+            }
+          />
+        </Section>
+      )}
+      <Section title="Who is told">
+        <WhoIsTold fields={fields} emailTrouble={trouble(emailField)} set={set} />
+      </Section>
+      <Section title="What it steers" note="Beside telling people: a value wanted of a control.">
+        <Actions
+          actions={fields.actions}
+          whom={fields.whom}
+          catalogue={catalogue}
+          onChange={(actions) => set({ actions })}
+        />
+      </Section>
+      {whomSort !== 'device' && watched.length > 0 && (
+        <Section title="Single devices" note="Another limit, or left out.">
+          <OwnLimits
+            own={fields.own}
+            watched={watched.slice(0, MOST_OWN)}
+            display={display}
+            hasLimit={sort.fields.includes('limit') && ready?.stream !== undefined && isNumeric(ready.stream)}
+            onChange={(own) => set({ own })}
+          />
+        </Section>
+      )}
+      {before && (
+        <Section title="Quiet for a while" note="Events are written down all the same; nobody is alerted.">
+          <Mutes sort="rule" target={String(before.id)} />
+        </Section>
+      )}
       <FormControlLabel
         sx={{ mt: 2 }}
-        control={<Checkbox checked={fields.active} onChange={(_event, on) => set('active', on)} />}
+        control={<Checkbox checked={fields.active} onChange={(_event, active) => set({ active })} />}
         label="switched on"
       />
-      <Notice
-        error={failure}
-        beside={['title', 'limit', 'closeLimit', emailField, ...(raised ? ['stream'] : [])]}
-      />
+      <Notice error={failure} beside={spoken.filter((field) => BESIDE.test(field))} />
       <Box sx={{ display: 'flex', gap: 2, mt: 3 }}>
         <Button
           type="submit"
           variant="contained"
           color="primary"
-          disabled={!ready || create.isPending || change.isPending}
+          disabled={ready === null || create.isPending || change.isPending}
         >
           {before === undefined ? 'Make the rule' : 'Change the rule'}
         </Button>

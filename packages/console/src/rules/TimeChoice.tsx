@@ -1,7 +1,8 @@
 import { MenuItem, TextField } from '@mui/material';
 import type { ReactNode } from 'react';
+import { showDuration } from '@peatmoor/core';
 
-const TIMES: [string, number][] = [
+const HOLDS: [string, number][] = [
   ['at once', 0],
   ['after 10 s', 10_000],
   ['after 1 min', 60_000],
@@ -11,22 +12,24 @@ const TIMES: [string, number][] = [
   ['after 2 h', 7_200_000],
 ];
 
-/** How long a condition must hold; a time that is none of the usual ones stays. */
+/** A length of time out of a few; one that is none of the usual ones stays. */
 export function TimeChoice({
   label,
   value,
   onChange,
+  times = HOLDS,
 }: {
   label: string;
   value: number;
   onChange: (value: number) => void;
+  times?: readonly [string, number][];
 }): ReactNode {
-  const times = TIMES.some(([, ms]) => ms === value)
-    ? TIMES
-    : [...TIMES, [`after ${value / 1000} s`, value] as [string, number]];
+  const all = times.some(([, ms]) => ms === value)
+    ? times
+    : [...times, [times === HOLDS ? `after ${showDuration(value)}` : showDuration(value), value] as const];
   return (
     <TextField select label={label} value={value} onChange={({ target }) => onChange(Number(target.value))}>
-      {times.map(([words, ms]) => (
+      {all.map(([words, ms]) => (
         <MenuItem key={ms} value={ms}>
           {words}
         </MenuItem>

@@ -45,13 +45,14 @@ export async function readSigner(store: Store): Promise<Signer> {
   const of = (text: string): Buffer =>
     createHmac('sha256', key).update(text).digest().subarray(0, SIGNATURE_BYTES);
   return {
-    sign: (text) => `${Buffer.from(text).toString('base64url')}.${of(text).toString('base64url')}`,
+    // Without a dot, by which the address of a file is known.
+    sign: (text) => `${Buffer.from(text).toString('base64url')}~${of(text).toString('base64url')}`,
     check(signed) {
-      const [body = '', signature = ''] = signed.slice(0, 500).split('.');
+      const [body = '', signature = ''] = signed.slice(0, 500).split('~');
       const text = Buffer.from(body, 'base64url').toString();
       // Letter by letter: decoding alone passes over what does not belong.
       const given = Buffer.from(signed.slice(0, 500));
-      const right = Buffer.from(`${body}.${of(text).toString('base64url')}`);
+      const right = Buffer.from(`${body}~${of(text).toString('base64url')}`);
       return signature !== '' && given.length === right.length && timingSafeEqual(given, right) ? text : null;
     },
   };

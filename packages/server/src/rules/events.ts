@@ -5,9 +5,11 @@ import {
   showDuration,
   showReading,
   type Datastream,
+  type RulePlan,
   type SpokenCondition,
   type Transition,
 } from '@peatmoor/core';
+import { DateTime } from 'luxon';
 import type { Connection } from 'mariadb';
 import { plannedOf, queueActions, queueAlerts, type Wording } from '../alerts/telling';
 import type { Bus } from '../bus';
@@ -18,6 +20,7 @@ import { definitionOf, moreOf, whom } from './definition';
 /** A rule opened or closed for a device. */
 export interface Happened {
   rule: RuleRow;
+  plan: Pick<RulePlan, 'zone'>;
   entry: DeviceEntry;
   stream: Datastream | undefined;
   transition: Transition;
@@ -196,9 +199,13 @@ export async function closeOfRule(connection: Connection, ruleId: number, at: nu
   );
 }
 
-const when = (at: number): string => `${new Date(at).toISOString().slice(0, 19).replace('T', ' ')} UTC`;
+const whenIn =
+  (zone: string) =>
+  (at: number): string =>
+    DateTime.fromMillis(at, { zone, locale: 'en' }).toFormat('d LLL HH:mm:ss ZZZZ');
 
-function wording({ rule, entry, stream, transition }: Happened, event: EventRow): Wording {
+function wording({ rule, plan, entry, stream, transition }: Happened, event: EventRow): Wording {
+  const when = whenIn(plan.zone);
   const opened = transition.kind === 'opened';
   const show = (value: number | null): string =>
     value === null

@@ -44,6 +44,9 @@ function visitorsAt(seed: number, at: number): number {
     : 0;
 }
 
+/** The fence around the moss, as a circle in metres: the pony gets out now and then. */
+export const QUILLMERE_FENCE = { lat: 53.4213, lon: -1.8674, metres: 480 } as const;
+
 /** Where the pony is at a time: it goes round the moss, and rests at night. Degrees. */
 export function ponyAt(seed: number, at: number): { lat: number; lon: number } {
   const way = drift(seed, at, 3 * HOUR) * 2 * Math.PI;

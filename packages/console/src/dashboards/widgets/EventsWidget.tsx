@@ -32,7 +32,7 @@ function EventsBody({ widget }: WidgetProps): ReactNode {
           <Box
             key={event.id}
             component={Link}
-            to="/events"
+            to={`/events/${event.id}`}
             sx={{
               display: 'grid',
               gridTemplateColumns: '22px 1fr auto',

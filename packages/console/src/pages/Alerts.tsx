@@ -1,0 +1,407 @@
+import { Box, Button, Checkbox, FormControlLabel, TextField, Typography } from '@mui/material';
+import { useState, type ReactNode } from 'react';
+import {
+  PERSONAL_CHANNELS,
+  SEVERITIES,
+  type AlertChoices,
+  type AlertsOfMe,
+  type PersonalChannel,
+  type TestResult,
+} from '@peatmoor/contract';
+import { useChange, useRead } from '../api';
+import { addThisBrowser, pushTrouble, thisBrowser } from '../alerts/push';
+import { useAsk } from '../parts/Ask';
+import { Copyable } from '../parts/Copyable';
+import { Heading, Section } from '../parts/Heading';
+import { Notice } from '../parts/Notice';
+import { fieldsIn, troubleOf } from '../parts/problems';
+import { showAgo, showClock } from '../parts/time';
+import { useMay } from '../parts/useMay';
+import { ink } from '../theme';
+
+const WORDS: Record<PersonalChannel, string> = {
+  email: 'Email',
+  push: 'Phones and browsers',
+  screen: 'Open pages, with a sound',
+};
+const PAUSES: [string, number][] = [
+  ['1 h', 3_600_000],
+  ['8 h', 28_800_000],
+  ['a day', 86_400_000],
+  ['a week', 604_800_000],
+];
+const clock = (minutes: number): string =>
+  `${String(Math.floor(minutes / 60)).padStart(2, '0')}:${String(minutes % 60).padStart(2, '0')}`;
+
+/** How you are alerted: by what for each severity, when not, on which phones; and what alerts can go to beside people. */
+export function Alerts(): ReactNode {
+  const read = useRead('readMyAlerts');
+  const me = useRead('me').data;
+  const mine = read.data;
+  if (mine === undefined || me === undefined) return <Notice error={read.error} />;
+  return (
+    <>
+      <Heading title="Your alerts" below="How you are reached, whatever rule alerts you." />
+      <Choices mine={mine} zone={me.workspace.zone} />
+      <Phones mine={mine} />
+      <Webhooks />
+      <Addresses />
+    </>
+  );
+}
+
+function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode {
+  const change = useChange('changeMyAlerts', ['readMyAlerts']);
+  const { choices } = mine;
+  const put = (part: Partial<AlertChoices>): void => change.mutate({ body: { ...choices, ...part } });
+  const now = Date.now();
+  const paused = choices.pausedUntil !== null && choices.pausedUntil > now;
+  return (
+    <>
+      <Box component="table" sx={{ borderCollapse: 'collapse', width: '100%', maxWidth: 720 }}>
+        <thead>
+          <tr>
+            <th />
+            {SEVERITIES.map((severity) => (
+              <Box
+                component="th"
+                key={severity}
+                scope="col"
+                sx={{ fontWeight: 500, color: severity === 'urgent' ? ink.rowan : ink.soft, p: 1 }}
+              >
+                {severity}
+              </Box>
+            ))}
+            <th />
+          </tr>
+        </thead>
+        <tbody>
+          {PERSONAL_CHANNELS.map((channel) => (
+            <Box component="tr" key={channel} sx={{ borderTop: `1px solid ${ink.faint}` }}>
+              <Box component="th" scope="row" sx={{ textAlign: 'left', fontWeight: 500, py: 0.5 }}>
+                {WORDS[channel]}
+              </Box>
+              {SEVERITIES.map((severity) => (
+                <Box component="td" key={severity} sx={{ textAlign: 'center' }}>
+                  <Checkbox
+                    checked={choices.channels[severity].includes(channel)}
+                    disabled={change.isPending}
+                    slotProps={{ input: { 'aria-label': `${WORDS[channel]} for ${severity}` } }}
+                    onChange={(_event, on) =>
+                      put({
+                        channels: {
+                          ...choices.channels,
+                          [severity]: on
+                            ? [...choices.channels[severity], channel]
+                            : choices.channels[severity].filter((one) => one !== channel),
+                        },
+                      })
+                    }
+                  />
+                </Box>
+              ))}
+              <Box component="td" sx={{ textAlign: 'right' }}>
+                <Test channel={channel} />
+              </Box>
+            </Box>
+          ))}
+        </tbody>
+      </Box>
+      {mine.mailTrouble && <Notice>{mine.mailTrouble}</Notice>}
+      <Notice error={change.error} />
+      <Section
+        title="Quiet"
+        note={`By the clock of ${zone}. Urgent ones pass; the others are gathered to the end.`}
+      >
+        <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'center' }}>
+          <FormControlLabel
+            control={
+              <Checkbox
+                checked={choices.quiet !== null}
+                onChange={(_event, on) => put({ quiet: on ? { from: 22 * 60, to: 7 * 60 } : null })}
+              />
+            }
+            label="quiet hours"
+          />
+          {choices.quiet !== null &&
+            (['from', 'to'] as const).map((name) => (
+              <TextField
+                key={name}
+                type="time"
+                size="small"
+                label={name === 'from' ? 'From' : 'To'}
+                defaultValue={clock(choices.quiet![name])}
+                onBlur={({ target }) => {
+                  const [hours = NaN, minutes = NaN] = target.value.split(':').map(Number);
+                  const all = hours * 60 + minutes;
+                  if (Number.isInteger(all) && all !== choices.quiet![name])
+                    put({ quiet: { ...choices.quiet!, [name]: all } });
+                }}
+                slotProps={{ inputLabel: { shrink: true } }}
+              />
+            ))}
+        </Box>
+        <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1, alignItems: 'center', mt: 1 }}>
+          {paused ? (
+            <>
+              Nothing at all until {showClock(choices.pausedUntil!, now)}.
+              <Button size="small" onClick={() => put({ pausedUntil: null })}>
+                Alert me again
+              </Button>
+            </>
+          ) : (
+            <>
+              Nothing at all for
+              {PAUSES.map(([words, ms]) => (
+                <Button key={ms} size="small" onClick={() => put({ pausedUntil: Date.now() + ms })}>
+                  {words}
+                </Button>
+              ))}
+            </>
+          )}
+        </Box>
+        <FormControlLabel
+          sx={{ mt: 1 }}
+          control={<Checkbox checked={choices.weekly} onChange={(_event, weekly) => put({ weekly })} />}
+          label="an email every Monday that says whether all is well, so that its absence is noticed"
+        />
+      </Section>
+    </>
+  );
+}
+
+/** Sends a test message, and says what happened at each hop. */
+function Test({ channel, id }: { channel: PersonalChannel | 'webhook'; id?: number }): ReactNode {
+  const test = useChange('testAlert');
+  return (
+    <Box component="span" data-test={channel}>
+      <Button
+        size="small"
+        variant="text"
+        disabled={test.isPending}
+        onClick={() => test.mutate({ body: { channel, ...(id !== undefined && { id }) } })}
+      >
+        Test
+      </Button>
+      <Notice error={test.error} />
+      {test.data && <Hops result={test.data} />}
+    </Box>
+  );
+}
+
+function Hops({ result }: { result: TestResult }): ReactNode {
+  return (
+    <Box role="status" sx={{ fontSize: '0.9rem', textAlign: 'left' }}>
+      {result.hops.map(({ what, ok, detail }) => (
+        <Box key={what} sx={{ color: ok ? ink.moss : ink.rowan }}>
+          {ok ? '✓' : '✕'} {what}
+          {detail && <Box sx={{ color: ink.soft, overflowWrap: 'anywhere' }}>{detail}</Box>}
+        </Box>
+      ))}
+    </Box>
+  );
+}
+
+/** Phones and browsers that take alerts, this one first. */
+function Phones({ mine }: { mine: AlertsOfMe }): ReactNode {
+  const add = useChange('addPushPlace', ['readMyAlerts']);
+  const remove = useChange('removePushPlace', ['readMyAlerts']);
+  const [failure, setFailure] = useState<string | null>(null);
+  const [here, setHere] = useState<string | null>(null);
+  const trouble = pushTrouble();
+  const now = Date.now();
+  const begin = async (): Promise<void> => {
+    setFailure(null);
+    try {
+      const { place, mark } = await addThisBrowser(mine.pushKey);
+      add.mutate({ body: place }, { onSuccess: () => setHere(mark) });
+    } catch (error) {
+      setFailure((error as Error).message);
+    }
+  };
+  return (
+    <Section title="Phones and browsers" note="What takes alerts while no page is open.">
+      {mine.places.map(({ id, name, createdAt, deliveredAt, mark }) => (
+        <Box
+          key={id}
+          data-phone={id}
+          sx={{
+            display: 'flex',
+            flexWrap: 'wrap',
+            gap: 2,
+            alignItems: 'center',
+            borderTop: `1px solid ${ink.faint}`,
+            py: 0.75,
+          }}
+        >
+          <Box sx={{ flex: '1 1 220px' }}>
+            {name}
+            {mark === here && ' (this one)'}
+            <Box sx={{ color: ink.soft, fontSize: '0.9rem' }}>
+              added {showAgo(createdAt, now)},{' '}
+              {deliveredAt === null ? 'nothing delivered yet' : `last alert ${showAgo(deliveredAt, now)}`}
+            </Box>
+          </Box>
+          <Test channel="push" id={id} />
+          <Button size="small" variant="text" onClick={() => remove.mutate({ params: { phone: id } })}>
+            Remove
+          </Button>
+        </Box>
+      ))}
+      {mine.places.length === 0 && <Typography color="text.secondary">None yet.</Typography>}
+      {trouble !== null ? (
+        <Notice tone="plain">{trouble}</Notice>
+      ) : (
+        <Button sx={{ mt: 1 }} disabled={add.isPending} onClick={() => void begin()}>
+          Alert me on {thisBrowser()}
+        </Button>
+      )}
+      {failure !== null && <Notice>{failure}</Notice>}
+      <Notice error={add.error ?? remove.error} />
+    </Section>
+  );
+}
+
+function Webhooks(): ReactNode {
+  const webhooks = useRead('listWebhooks');
+  const create = useChange('createWebhook', ['listWebhooks']);
+  const remove = useChange('deleteWebhook', ['listWebhooks']);
+  const ask = useAsk();
+  const may = useMay('change');
+  const [title, setTitle] = useState('');
+  const [url, setUrl] = useState('');
+  const [template, setTemplate] = useState('');
+  const trouble = troubleOf(create.error);
+  return (
+    <Section title="Webhooks" note="Gateways for text messages, chat rooms and programs of your own.">
+      <Notice error={webhooks.error ?? remove.error} />
+      {webhooks.data?.map((hook) => (
+        <Box
+          key={hook.id}
+          sx={{
+            display: 'flex',
+            flexWrap: 'wrap',
+            gap: 2,
+            alignItems: 'center',
+            borderTop: `1px solid ${ink.faint}`,
+            py: 0.75,
+          }}
+        >
+          <Box sx={{ flex: '1 1 220px', minWidth: 0, overflowWrap: 'anywhere' }}>
+            {hook.title}
+            <Box sx={{ color: ink.soft, fontSize: '0.9rem' }}>{hook.url}</Box>
+          </Box>
+          <Test channel="webhook" id={hook.id} />
+          {may && (
+            <Button
+              size="small"
+              variant="text"
+              onClick={() =>
+                void ask({
+                  title: `Delete the webhook “${hook.title}”?`,
+                  text: 'Rules that call it call nobody then.',
+                  action: 'Delete it',
+                }).then((yes) => yes && remove.mutate({ params: { webhook: hook.id } }))
+              }
+            >
+              Delete
+            </Button>
+          )}
+        </Box>
+      ))}
+      {create.data?.secret && (
+        <Notice tone="good">
+          Its messages are signed with this secret, shown once:
+          <Copyable label="Secret" text={create.data.secret} />
+        </Notice>
+      )}
+      {may && (
+        <Box
+          component="form"
+          aria-label="New webhook"
+          onSubmit={(event) => {
+            event.preventDefault();
+            create.mutate(
+              { body: { title, url, template } },
+              { onSuccess: () => (setTitle(''), setUrl(''), setTemplate('')) },
+            );
+          }}
+          sx={{
+            display: 'grid',
+            gap: 2,
+            gridTemplateColumns: { xs: '1fr', sm: '180px 1fr 1fr auto' },
+            alignItems: 'start',
+            mt: 2,
+          }}
+        >
+          <TextField
+            label="Name"
+            value={title}
+            onChange={({ target }) => setTitle(target.value)}
+            {...trouble('title')}
+          />
+          <TextField
+            label="Address"
+            value={url}
+            placeholder="https://gateway.example/in"
+            onChange={({ target }) => setUrl(target.value)}
+            {...trouble('url')}
+            slotProps={{ inputLabel: { shrink: true } }}
+          />
+          <TextField
+            label="Body"
+            value={template}
+            placeholder={'{"say": "{subject}"}'}
+            onChange={({ target }) => setTemplate(target.value)}
+            helperText="Empty for JSON with all there is."
+            slotProps={{ inputLabel: { shrink: true } }}
+          />
+          <Button type="submit" disabled={create.isPending || title.trim() === '' || url.trim() === ''}>
+            Add it
+          </Button>
+          <Notice
+            error={create.error}
+            beside={fieldsIn(create.error).filter((field) => field === 'title' || field === 'url')}
+          />
+        </Box>
+      )}
+    </Section>
+  );
+}
+
+function Addresses(): ReactNode {
+  const addresses = useRead('listAddresses');
+  const again = useChange('askAddress', ['listAddresses']);
+  const may = useMay('change');
+  if ((addresses.data ?? []).length === 0) return null;
+  return (
+    <Section title="Other addresses" note="Alerts come to them once they agreed, by the link they were sent.">
+      {addresses.data!.map(({ id, email, confirmedAt }) => (
+        <Box
+          key={id}
+          sx={{
+            display: 'flex',
+            gap: 2,
+            alignItems: 'center',
+            borderTop: `1px solid ${ink.faint}`,
+            py: 0.75,
+          }}
+        >
+          <Box sx={{ flex: 1, minWidth: 0, overflowWrap: 'anywhere' }}>{email}</Box>
+          <Box sx={{ color: ink.soft }}>{confirmedAt === null ? 'has not agreed yet' : 'agreed'}</Box>
+          {confirmedAt === null && may && (
+            <Button
+              size="small"
+              variant="text"
+              disabled={again.isPending}
+              onClick={() => again.mutate({ params: { address: id } })}
+            >
+              Ask again
+            </Button>
+          )}
+        </Box>
+      ))}
+      <Notice error={addresses.error ?? again.error} />
+    </Section>
+  );
+}
