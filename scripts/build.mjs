@@ -15,7 +15,7 @@ const entries = packages.flatMap((name) => {
       server: ['main.ts'],
       cli: ['main.ts'],
       demo: ['main.ts'],
-      bench: ['main.ts', 'many.ts', 'small.ts', 'abuse.ts', 'disk.ts', 'pages.ts'],
+      bench: ['main.ts', 'many.ts', 'small.ts', 'abuse.ts', 'disk.ts', 'pages.ts', 'alerts.ts'],
     }[name] ?? [];
   return programs.map((file) => path.join(folder, file)).filter(existsSync);
 });

@@ -1,5 +1,5 @@
 import { Command } from 'commander';
-import { showDuration, showReading, watched } from '@peatmoor/core';
+import { counted, showDuration, showReading, watched } from '@peatmoor/core';
 import type { Client, Event, Mute, Rule, TrialResult } from '@peatmoor/contract';
 import { print, readCount, readDuration, readNumber, say, showTime, table } from './output';
 import { ruleOf, withRuleOptions, type RuleOptions } from './ruleOptions';
@@ -247,11 +247,11 @@ function trialText(
   last: string,
   show: (value: number | null) => string,
 ): string {
-  const where = devices === 1 ? '' : ` on ${devices} devices`;
+  const where = devices === 1 ? '' : ` on ${counted(devices, 'device')}`;
   const lines = [
     count === 0
-      ? `It would not have opened in the last ${last}${where} (${readings} readings).`
-      : `It would have opened ${count === 1 ? 'once' : `${count} times`} in the last ${last}${where}, ${showDuration(openMs)} in all (${readings} readings).`,
+      ? `It would not have opened in the last ${last}${where} (${counted(readings, 'reading')}).`
+      : `It would have opened ${count === 1 ? 'once' : counted(count, 'time')} in the last ${last}${where}, ${showDuration(openMs)} in all (${counted(readings, 'reading')}).`,
     ...(lowest === null ? [] : [`Seen: ${show(lowest)} to ${show(highest)}.`]),
     ...(suggested === null ? [] : [`A limit that was crossed seldom: ${show(suggested)}.`]),
   ];

@@ -292,8 +292,8 @@ it('lets a kind accept new names, marks them, and confirms them', async () => {
 
 it('makes a rule for an event that the device raises itself', async () => {
   await page.goto(`${service.url}/events/rules/new`);
-  await page.getByLabel('Opens when it is').click();
-  await page.getByRole('option', { name: 'raised by the device' }).click();
+  await page.getByLabel('Opens when it').click();
+  await page.getByRole('option', { name: 'raises by itself' }).click();
   await page.getByLabel('Key of the event').fill('Low Battery');
   await page
     .locator('[data-sentence]')

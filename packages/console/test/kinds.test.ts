@@ -227,9 +227,9 @@ it('shows values in the units of whoever looks, and only to them', async () => {
   await page.getByLabel('Limit (°F)').fill('86');
   await page.getByText('When In the hut of any Rain meter is above 86.0 °F; closes when back.').waitFor();
   await page.getByRole('button', { name: 'Make the rule' }).click();
-  await page.getByText('is above 86.0 °F').waitFor();
+  await page.locator('[data-rule]').getByText('is above 86.0 °F; closes').waitFor();
   const [rule] = await client.call('listRules');
-  expect(rule).toMatchObject({ title: 'In the hut above 86.0 °F', limit: 30 });
+  expect(rule).toMatchObject({ title: 'In the hut is above 86.0 °F', limit: 30 });
   await page.goto(`${service.url}/events/rules/${rule!.id}`);
   expect(await page.getByLabel('Limit (°F)').inputValue()).toBe('86');
   await client.call('deleteRule', { params: { rule: rule!.id } });

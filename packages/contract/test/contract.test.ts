@@ -128,7 +128,7 @@ describe('the schemas', () => {
     expect([...new Set(problemsOf(streamSchema, { ...stream, ...change }))]).toEqual(fields);
   });
 
-  it('of a device want one kind, of a key one device, of a rule one whom and a limit', () => {
+  it('of a device want one kind, of a key one device, of a rule one whom', () => {
     expect(problemsOf(newDeviceSchema, { name: 'A', kindId: 1 })).toEqual([]);
     expect(problemsOf(newDeviceSchema, { name: 'A' })).toEqual(['']);
     expect(problemsOf(newDeviceSchema, { name: 'A', kindId: 1, newKind: { title: 'B' } })).toEqual(['']);
@@ -137,7 +137,9 @@ describe('the schemas', () => {
     expect(problemsOf(newKeySchema, { title: 'A', scope: 'report-device', deviceId: 'b' })).toEqual([]);
     const rule = { title: 'A', deviceId: 'b', stream: 'c', comparison: 'above' };
     expect(problemsOf(newRuleSchema, { ...rule, limit: 1 })).toEqual([]);
-    expect(problemsOf(newRuleSchema, rule)).toEqual(['limit']);
+    // What a condition must be set to its sort says, in core.
+    expect(problemsOf(newRuleSchema, { ...rule, withinMs: 3 })).toEqual(['withinMs']);
+    expect(problemsOf(newRuleSchema, { ...rule, limit: 1, label: 'moss' })).toEqual(['']);
     expect(problemsOf(newRuleSchema, { ...rule, comparison: 'raised' })).toEqual([]);
     expect(problemsOf(newRuleSchema, { ...rule, limit: 1, kindId: 3 })).toEqual(['']);
     expect(problemsOf(newRuleSchema, { ...rule, limit: 1, emails: ['nobody'] })).toEqual(['emails[0]']);
@@ -162,14 +164,20 @@ describe('the API', () => {
     expect(open.map(([name]) => name).sort()).toEqual(
       [
         // Of oneself, or changing nothing.
+        'addPushPlace',
         'changeMe',
+        'changeMyAlerts',
         'changePassword',
         'createAccount',
         'createKey',
         'deleteKey',
         'join',
+        'removePushPlace',
         'signIn',
         'signOut',
+        'testAlert',
+        'tryRule',
+        'useAlertLink',
         'whoseToken',
       ].sort(),
     );

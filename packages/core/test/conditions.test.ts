@@ -245,26 +245,7 @@ it.each<[string, RuleDefinition, Told[], number, [string, number][]]>([
     99,
     [opened(30)],
   ],
-  [
-    'seen first',
-    ruleOf([['first-seen', {}]]),
-    [
-      [5, 2],
-      [9, 0],
-    ],
-    MIN * 2,
-    [opened(5), closed(5 + MIN)],
-  ],
-  [
-    'known before',
-    ruleOf([['first-seen', {}]]),
-    [
-      [5, 1],
-      [9, 0],
-    ],
-    MIN * 2,
-    [],
-  ],
+  ['seen first', ruleOf([['first-seen', {}]]), [[5, 1]], MIN * 2, [opened(5), closed(5 + MIN)]],
   [
     'refused',
     ruleOf([['refused', { limit: 5, withinMs: 100 }]]),

@@ -25,17 +25,12 @@ export function OpenCount(): ReactNode {
   return (
     <Box
       component="span"
+      role="img"
+      aria-label={`${open} open`}
       data-open={open}
       sx={{ color: (counts?.urgent ?? 0) > 0 ? ink.rowan : 'inherit', fontWeight: 700, ml: 0.75 }}
     >
       {open}
-      <Box
-        component="span"
-        sx={{ position: 'absolute', width: 1, height: 1, overflow: 'hidden', clipPath: 'inset(50%)' }}
-      >
-        {' '}
-        open
-      </Box>
     </Box>
   );
 }

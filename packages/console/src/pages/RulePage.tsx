@@ -100,7 +100,7 @@ function RuleForm({
   const ready = readyRule(fields, catalogue);
   const [first] = fields.conditions;
   const sort = CONDITIONS[first!.comparison];
-  const isPast = sort.watches === 'readings' && sort.looks !== 'presence' && sort.looks !== 'refused';
+  const isPast = sort.watches === 'readings' && !['presence', 'seen', 'refused'].includes(sort.looks ?? '');
   const [whomSort, target = ''] = fields.whom.split(/:(.*)/);
   const watched = devices.filter(({ id, kindId, labels: own }) =>
     whomSort === 'device'

@@ -33,7 +33,7 @@ export interface PlanInput {
   /** What the part calls it. */
   name: string;
   /** Key of the datastream; or what the service knows of the device itself. */
-  of: { stream: string } | 'presence' | 'refused';
+  of: { stream: string } | 'presence' | 'seen' | 'refused';
   /** Row of the device; null for the one that the rule watches. */
   device: number | null;
 }

@@ -9,7 +9,7 @@ import type { PushPlaceRow, WebhookRow } from '../store/models';
 import { addTo, changeIn, deleteIn, findAll, findOne, insert, listIn, oneIn } from '../store/rows';
 import { askAddress } from './addresses';
 import { numberOf, type ApiParts, type Handlers } from './context';
-import { scopeOf } from './scope';
+import { demand, scopeOf } from './scope';
 
 type AlertHandlers = Pick<
   Handlers,
@@ -125,6 +125,8 @@ export function alertHandlers(parts: ApiParts): AlertHandlers {
     },
     testAlert: async ({ scope, body }) => {
       const { channel, id } = body as { channel: string; id?: number };
+      // A webhook is the workspace's, not one's own.
+      if (channel === 'webhook') demand(scope, 'change');
       const now = clockNow();
       if (now - (tested.get(scope.userId) ?? 0) < TEST_EVERY_MS)
         throw conflict('A test was sent just now. Wait two seconds.');

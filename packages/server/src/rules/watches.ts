@@ -31,7 +31,7 @@ export interface Input {
 }
 
 /** What the service knows of a device itself. */
-export type Known = 'presence' | 'refused';
+export type Known = 'presence' | 'seen' | 'refused';
 
 /** What changed since the watches were loaded. */
 export interface Changes {

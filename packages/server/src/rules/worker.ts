@@ -79,7 +79,7 @@ const WRITTEN: ReadonlySet<Fact['kind']> = new Set([
 const KNOWN: Partial<Record<Fact['kind'], (fact: never) => [Known, number]>> = {
   online: () => ['presence', 1],
   offline: () => ['presence', 0],
-  'first-seen': () => ['presence', 2],
+  'first-seen': () => ['seen', 1],
   refused: ({ count }: Extract<Fact, { kind: 'refused' }>) => ['refused', count],
 };
 

@@ -4,10 +4,10 @@ import type { ConditionSort } from './sort';
 /** How long such an event is open, in ms. */
 const OPEN_MS = 60_000;
 
-/** When it was seen first; a time of 0 where it was known before. */
+/** When it was seen first. */
 const sense: Sense<object, number | null> = {
   begin: null,
-  take: (_settings, memory, { at, value }) => (value === 2 ? at : memory),
+  take: (_settings, _memory, { at }) => at,
   look(_settings, seenAt, at) {
     const across = seenAt !== null && at < seenAt + OPEN_MS;
     return { across, back: !across, value: null };
@@ -20,7 +20,7 @@ export const firstSeen: ConditionSort = {
   sort: 'first-seen',
   title: 'is seen for the first time',
   watches: 'readings',
-  looks: 'presence',
+  looks: 'seen',
   fields: [],
   version: 1,
   check: () => null,

@@ -1,3 +1,4 @@
+import { counted } from '../../words';
 import { showDuration } from '../duration';
 import type { Sense } from '../senses/sense';
 import { intoWindow, leavesWindow, ofWindow, type Window } from '../senses/window';
@@ -27,6 +28,6 @@ export const refused: ConditionSort<Refused> = {
   version: 1,
   check: (settings) => missing(settings, ['limit', 'withinMs']),
   clause: ({ limit, withinMs }, { whom }) =>
-    `more than ${limit} messages of ${whom} are refused within ${showDuration(withinMs)}`,
+    `more than ${counted(limit, 'message')} of ${whom} ${limit === 1 ? 'is' : 'are'} refused within ${showDuration(withinMs)}`,
   sense: () => sense as Sense<Refused, never>,
 };

@@ -26,7 +26,7 @@ export interface WrongCondition {
 export type Around = readonly Pick<Datastream, 'key' | 'type' | 'aliases' | 'choices'>[];
 
 /** What a condition looks at: a datastream, what the service knows of the device itself, or several datastreams. */
-export type Looks = 'stream' | 'presence' | 'refused' | 'streams';
+export type Looks = 'stream' | 'presence' | 'seen' | 'refused' | 'streams';
 
 /**
  * Everything about one sort of condition. A sort is a file. `S` is what it is set to, as it is stored. Sorts that watch

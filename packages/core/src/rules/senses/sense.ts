@@ -2,7 +2,7 @@ import type { Location } from '../../readings/types';
 
 /** One value that a condition looks at. */
 export interface Sensation {
-  /** Key of the datastream, or `presence` and `refused` for what the service knows of a device itself. */
+  /** Key of the datastream, or `presence`, `seen` and `refused` for what the service knows of a device itself. */
   name: string;
   at: number;
   value: number | string | Location;
