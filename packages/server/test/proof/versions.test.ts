@@ -7,6 +7,7 @@ import { pino } from 'pino';
 import { createClient } from '@peatmoor/contract';
 import { startManagedDatabase } from '../../src/database/managed';
 import {
+  ALERTING,
   CHUNK_PARTS,
   CLAIM_TABLES,
   CLOCK,
@@ -110,6 +111,7 @@ it('no migration that has run anywhere has changed since', () => {
       FOLLOWING,
       LOOKS,
       TIMETABLES,
+      ALERTING,
     }).map(([name, statements]) => [name, createHash('sha256').update(statements.join(';')).digest('hex')]),
   );
   if (process.env.KEEP_MIGRATIONS !== undefined)

@@ -1,15 +1,7 @@
 import type { WindowStatistic } from '../settings';
 
 /** Readings of a time in one: when the newest was, how many, their sum, squares, lowest and highest. */
-type Slice = [
-  step: number,
-  at: number,
-  count: number,
-  sum: number,
-  squares: number,
-  min: number,
-  max: number,
-];
+type Slice = [step: number, at: number, count: number, sum: number, squares: number, min: number, max: number];
 export type Window = Slice[];
 
 /** A window is kept in so many steps: readings of one step leave it together. Exact while they come further apart than a step. */
@@ -17,25 +9,28 @@ const STEPS = 120;
 
 const stepOf = (lengthMs: number, at: number): number => Math.floor(at / Math.max(1, lengthMs / STEPS));
 
+// Windows are walked at every reading: by index, as taking a slice apart costs ten times as much.
+
 /** A window with one reading more, and without those that left it. */
 export function intoWindow(window: Window, lengthMs: number, at: number, value: number): Window {
-  const kept = window.filter((slice) => slice[1] > at - lengthMs);
+  let left = 0;
+  while (left < window.length && window[left]![1] <= at - lengthMs) left++;
+  const kept = window.slice(left);
   const step = stepOf(lengthMs, at);
-  const last = kept.at(-1);
-  if (last?.[0] === step) {
-    const [, , count, sum, squares, min, max] = last;
-    kept[kept.length - 1] = [
-      step,
-      at,
-      count + 1,
-      sum + value,
-      squares + value * value,
-      Math.min(min, value),
-      Math.max(max, value),
-    ];
+  const last = kept[kept.length - 1];
+  if (last === undefined || last[0] !== step) {
+    kept.push([step, at, 1, value, value * value, value, value]);
     return kept;
   }
-  kept.push([step, at, 1, value, value * value, value, value]);
+  kept[kept.length - 1] = [
+    step,
+    at,
+    last[2] + 1,
+    last[3] + value,
+    last[4] + value * value,
+    Math.min(last[5], value),
+    Math.max(last[6], value),
+  ];
   return kept;
 }
 
@@ -51,13 +46,14 @@ export function ofWindow(
   let squares = 0;
   let min = Infinity;
   let max = -Infinity;
-  for (const [, newest, n, s, q, low, high] of window) {
-    if (newest <= at - lengthMs) continue;
-    count += n;
-    sum += s;
-    squares += q;
-    min = Math.min(min, low);
-    max = Math.max(max, high);
+  for (let i = 0; i < window.length; i++) {
+    const slice = window[i]!;
+    if (slice[1] <= at - lengthMs) continue;
+    count += slice[2];
+    sum += slice[3];
+    squares += slice[4];
+    if (slice[5] < min) min = slice[5];
+    if (slice[6] > max) max = slice[6];
   }
   switch (statistic) {
     case 'count':
@@ -77,6 +73,9 @@ export function ofWindow(
 
 /** When the next of its readings leaves the window, after a time. */
 export function leavesWindow(window: Window, lengthMs: number, after: number): number | null {
-  for (const [, newest] of window) if (newest + lengthMs > after) return newest + lengthMs;
+  for (let i = 0; i < window.length; i++) {
+    const at = window[i]![1] + lengthMs;
+    if (at > after) return at;
+  }
   return null;
 }
