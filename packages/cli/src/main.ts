@@ -1,6 +1,7 @@
 #!/usr/bin/env node
 import { Command, CommanderError } from 'commander';
 import { accountCommands } from './account';
+import { certificateCommand } from './certificate';
 import { checkCommand } from './check';
 import { dataCommands } from './data';
 import { deviceCommands } from './devices';
@@ -35,6 +36,7 @@ ruleCommands(program);
 peopleCommands(program);
 timetableCommands(program);
 checkCommand(program);
+certificateCommand(program);
 exitOverrideAll(program);
 
 function exitOverrideAll(command: Command): void {

@@ -26,12 +26,19 @@ const Overview = lazy(pages.Overview);
 const People = lazy(pages.People);
 const RulePage = lazy(pages.RulePage);
 const Settings = lazy(pages.Settings);
+const Trust = lazy(pages.Trust);
 const Wall = lazy(pages.Wall);
 const SignIn = lazy(pages.SignIn);
 
 /** Sign-in until somebody is signed in, then the pages. */
 export function App(): ReactNode {
   const me = useRead('me');
+  if (location.pathname === '/trust')
+    return (
+      <Suspense>
+        <Trust />
+      </Suspense>
+    );
   if (me.isPending) return null;
   // A link in an alert needs nobody signed in.
   if (location.pathname.startsWith('/alert/'))

@@ -17,6 +17,7 @@ export const pages = {
   People: () => import('./pages/People').then((page) => ({ default: page.People })),
   RulePage: () => import('./pages/RulePage').then((page) => ({ default: page.RulePage })),
   Settings: () => import('./pages/Settings').then((page) => ({ default: page.Settings })),
+  Trust: () => import('./pages/Trust').then((page) => ({ default: page.Trust })),
   Wall: () => import('./pages/Wall').then((page) => ({ default: page.Wall })),
   SignIn: () => import('./pages/SignIn').then((page) => ({ default: page.SignIn })),
 };

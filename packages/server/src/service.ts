@@ -18,6 +18,7 @@ import { createApp } from './api/app';
 import { isForeign } from './api/origin';
 import { scopeOf, type Scope } from './api/scope';
 import { createBus } from './bus';
+import { localPair } from './certificate/local';
 import { startTimetables } from './timetables/worker';
 import { createCommands } from './commands/commands';
 import { reachableHost, type Config } from './config';
@@ -80,12 +81,15 @@ export interface ServiceOptions {
 
 /** Starts the whole service: database, journal, workers, listeners. Throws with a sentence when it cannot. */
 export async function startService({
-  config,
+  config: given,
   log,
   consoleFolder,
   prepare,
 }: ServiceOptions): Promise<Service> {
-  const unlock = lockFolder(config.dataFolder);
+  const unlock = lockFolder(given.dataFolder);
+  // One that was made here is used where none is set.
+  const local = given.tls === null ? await localPair(given.dataFolder) : null;
+  const config = { ...given, tls: given.tls ?? local };
   const stops: (() => unknown)[] = [unlock];
   // The database ends last, whatever becomes of the others.
   const stopAll = async (): Promise<void> => {
@@ -260,9 +264,25 @@ export async function startService({
     );
     stops.push(mqtt.stop);
 
+    let tlsServer: https.Server | null = null;
+    const renewCertificate = async (): Promise<void> => {
+      const pair = local === null ? null : await localPair(config.dataFolder);
+      if (pair === null) return;
+      tlsServer?.setSecureContext(pair);
+      mqtt.renew(pair);
+    };
+    const renewing = setInterval(
+      () =>
+        void renewCertificate().catch((error: Error) =>
+          log.warn({ err: error }, 'the certificate could not be renewed'),
+        ),
+      RENEW_LOOK_MS,
+    );
+    stops.push(() => clearInterval(renewing));
     const host = reachableHost(config);
     const plain = http.createServer();
     const secure = tls === null ? null : https.createServer(tls);
+    tlsServer = secure;
     const server = secure === null ? plain : createOnePort(plain, secure);
     const address = (): Address => ({
       httpUrl:
@@ -304,6 +324,7 @@ export async function startService({
         senders,
         log,
         wakeAlerts: onAlerts,
+        renewCertificate,
         address,
       },
       consoleFolder,
@@ -377,6 +398,9 @@ export async function startService({
   }
 }
 
+/** How often it is looked whether the certificate ends soon. */
+const RENEW_LOOK_MS = 12 * 3_600_000;
+
 /** Who asks for the live channel, or null for nobody and for pages of other sites. */
 async function admitPage(store: Store, request: http.IncomingMessage): Promise<Scope | null> {
   if (request.url?.split('?')[0] !== LIVE_PATH) return null;
@@ -404,8 +428,11 @@ function portProblem(setting: string, port: number): (error: NodeJS.ErrnoExcepti
 /** With a certificate, pages are at its address; devices and balancers are answered wherever they ask. */
 function redirectPages(serve: http.RequestListener): http.RequestListener {
   return (request, response) => {
-    const { url = '/', headers } = request;
-    if (url.startsWith('/device/') || url === '/health') return serve(request, response);
+    const { url = '/', headers, method } = request;
+    // What a phone looks at before it trusts the certificate.
+    const before =
+      /^\/(trust$|assets\/|authority\.crt$|api\/certificate$|health$)/.test(url) && method === 'GET';
+    if (url.startsWith('/device/') || before) return serve(request, response);
     const host = /^[\w.:[\]-]+$/.test(headers.host ?? '') ? headers.host : 'localhost';
     response.writeHead(308, {
       location: `https://${host}${url.startsWith('/') ? url : '/'}`,

@@ -5,6 +5,7 @@ import { Link, useParams } from 'react-router';
 import { isNumeric, showDuration } from '@peatmoor/core';
 import type { WholeEvent } from '@peatmoor/contract';
 import { api, useChange, useRead } from '../api';
+import { useWatched } from '../events/EventRow';
 import { useNow } from '../live';
 import { Heading, Section } from '../parts/Heading';
 import { EventFlag } from '../parts/marks';
@@ -16,7 +17,6 @@ import { useMay } from '../parts/useMay';
 import { LimitChart } from '../rules/LimitChart';
 import { Mutes } from '../rules/Mutes';
 import { ink, MONO } from '../theme';
-import { useWatched } from './Events';
 
 const BUCKETS = 300;
 const LEAST_AROUND_MS = 2 * 3_600_000;

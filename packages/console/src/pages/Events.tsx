@@ -1,12 +1,13 @@
-import { Box, Button, Checkbox, MenuItem, TextField, Typography } from '@mui/material';
+import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import { Link, useSearchParams } from 'react-router';
-import { counted, showDuration, watched } from '@peatmoor/core';
-import { SEVERITIES, type Event, type EventsQuery, type Rule } from '@peatmoor/contract';
+import { counted } from '@peatmoor/core';
+import { SEVERITIES, type EventsQuery, type Rule } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
+import { EventRow } from '../events/EventRow';
+import { saveEvents } from '../events/saveEvents';
 import { useLive, useNow } from '../live';
 import { Heading, Section } from '../parts/Heading';
-import { EventFlag } from '../parts/marks';
 import { Notice } from '../parts/Notice';
 import { showClock } from '../parts/time';
 import { useDisplay } from '../parts/useDisplay';
@@ -226,54 +227,6 @@ function Filter({
   );
 }
 
-/** Saves what is listed, a row an event. */
-function saveEvents(events: readonly Event[]): void {
-  const time = (at: number | null): string => (at === null ? '' : new Date(at).toISOString());
-  const cell = (text: string | number | null): string => {
-    const one = String(text ?? '');
-    // A sheet reads what begins like this as a formula.
-    const safe = /^[=+\-@\t]/.test(one) && Number.isNaN(Number(one)) ? `'${one}` : one;
-    return /[",\n]/.test(safe) ? `"${safe.replaceAll('"', '""')}"` : safe;
-  };
-  const rows = [
-    [
-      'event',
-      'title',
-      'severity',
-      'device',
-      'datastream',
-      'opened',
-      'closed',
-      'value',
-      'furthest',
-      'acknowledged',
-      'by',
-      'remark',
-    ],
-    ...events.map((one) => [
-      one.id,
-      one.title,
-      one.severity,
-      one.deviceId,
-      one.stream,
-      time(one.openedAt),
-      time(one.closedAt),
-      one.value,
-      one.extreme,
-      time(one.acknowledgedAt),
-      one.acknowledgedBy,
-      one.remark,
-    ]),
-  ];
-  const link = document.createElement('a');
-  link.href = URL.createObjectURL(
-    new Blob([rows.map((row) => row.map(cell).join(',')).join('\r\n')], { type: 'text/csv' }),
-  );
-  link.download = 'events.csv';
-  link.click();
-  URL.revokeObjectURL(link.href);
-}
-
 function Rules({ rules }: { rules: Rule[] | undefined }): ReactNode {
   const people = useRead('listPeople').data ?? [];
   const mutes = useRead('listMutes').data ?? [];
@@ -344,111 +297,4 @@ function Sentence({ rule }: { rule: Rule }): ReactNode {
     catalogue,
   );
   return <Box>{ready?.sentence ?? rule.sentence}</Box>;
-}
-
-/** Tells what an event is about. */
-export function useWatched() {
-  const devices = useRead('listDevices').data;
-  const kinds = useRead('listKinds').data;
-  return (about: Parameters<typeof watched>[0]) => watched(about, devices, kinds);
-}
-
-function EventRow({
-  event,
-  now,
-  chosen,
-  onChoose,
-}: {
-  event: Event;
-  now: number;
-  chosen?: boolean;
-  onChoose?: (on: boolean) => void;
-}): ReactNode {
-  const acknowledge = useChange('acknowledgeEvent', ['listEvents', 'countEvents']);
-  const close = useChange('closeEvent', ['listEvents', 'countEvents', 'listDevices']);
-  const may = useMay('steer');
-  const open = event.closedAt === null;
-  const { stream } = useWatched()(event);
-  const display = useDisplay();
-  const failed = event.alerts.find(({ state }) => state === 'failed');
-  const kept = event.alerts.filter(({ state }) =>
-    ['muted', 'held', 'stopped', 'unconfirmed'].includes(state),
-  ).length;
-  const sent = event.alerts.filter(({ state, channel }) => state === 'sent' && channel !== 'control').length;
-  const show = (value: number | null): string =>
-    value === null || stream === undefined || stream.type === 'boolean' ? '' : display(stream).reading(value);
-  return (
-    <Box
-      data-event={open ? 'open' : 'closed'}
-      sx={{
-        display: 'grid',
-        gridTemplateColumns: { xs: '28px 1fr', sm: '28px 1fr auto' },
-        gap: 1,
-        borderTop: `1px solid ${open ? ink.line : ink.faint}`,
-        py: 1.25,
-      }}
-    >
-      <Box sx={{ pt: 0.25 }}>
-        <EventFlag
-          open={open}
-          acknowledged={event.acknowledgedAt !== null}
-          urgent={event.severity === 'urgent'}
-        />
-        {onChoose && (
-          <Checkbox
-            size="small"
-            checked={chosen ?? false}
-            onChange={(_event, on) => onChoose(on)}
-            slotProps={{ input: { 'aria-label': `Choose ${event.title}, ${event.deviceName}` } }}
-            sx={{ p: 0, mt: 0.5, ml: -0.5 }}
-          />
-        )}
-      </Box>
-      <Box sx={{ minWidth: 0 }}>
-        <Typography
-          variant="h3"
-          component={Link}
-          to={`/events/${event.id}`}
-          sx={{ fontWeight: open ? 700 : 500 }}
-        >
-          {event.title}
-        </Typography>
-        <Box sx={{ color: ink.soft, fontSize: '0.95rem' }}>
-          <Link to={`/devices/${event.deviceId}`}>{event.deviceName}</Link>, {event.severity}. Opened{' '}
-          {showClock(event.openedAt, now)}
-          {show(event.value) !== '' &&
-            ` at ${show(event.value)}${event.extreme === event.value ? '' : `, furthest ${show(event.extreme)}`}`}
-          {open
-            ? `, open for ${showDuration(Math.max(1000, now - event.openedAt))}`
-            : `, closed${event.closedBy && ` by ${event.closedBy}`} after ${showDuration(event.closedAt! - event.openedAt)}`}
-          {event.acknowledgedAt !== null && `, acknowledged by ${event.acknowledgedBy}`}
-          {event.remark && `: ${event.remark}`}
-          {sent > 0 && `. ${counted(sent, 'alert')} sent`}
-          {kept > 0 && `. ${counted(kept, 'alert')} kept back`}
-          {failed && `. An alert to ${failed.recipient} failed: ${failed.error}`}
-        </Box>
-        <Notice error={acknowledge.error ?? close.error} />
-      </Box>
-      <Box sx={{ gridColumn: { xs: 2, sm: 3 }, display: 'flex', gap: 1, alignItems: 'center' }}>
-        {open && event.acknowledgedAt === null && (
-          <Button
-            size="small"
-            disabled={!may || acknowledge.isPending}
-            onClick={() => acknowledge.mutate({ params: { event: event.id }, body: {} })}
-          >
-            Acknowledge
-          </Button>
-        )}
-        {open && (
-          <Button
-            size="small"
-            disabled={!may || close.isPending}
-            onClick={() => close.mutate({ params: { event: event.id }, body: {} })}
-          >
-            Close
-          </Button>
-        )}
-      </Box>
-    </Box>
-  );
 }

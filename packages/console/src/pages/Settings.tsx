@@ -55,6 +55,7 @@ export function Settings(): ReactNode {
         <Copyable label="HTTP" text={me.address.httpUrl} />
         <Copyable label="MQTT" text={`${me.address.host} port ${me.address.mqttPort}`} />
       </Section>
+      <Certificate owner={me.role === 'owner'} />
       <AccessKeys />
     </>
   );
@@ -64,6 +65,40 @@ export function Settings(): ReactNode {
 function leave(): void {
   const gone = 'caches' in window ? caches.delete('answers') : Promise.resolve();
   void gone.finally(() => location.assign('/'));
+}
+
+/** What phones need for installing and alerts: https, by an authority of the service's own. */
+function Certificate({ owner }: { owner: boolean }): ReactNode {
+  const read = useRead('readCertificate');
+  const make = useChange('makeCertificate', ['readCertificate']);
+  const me = useRead('me').data;
+  const state = read.data;
+  if (state === undefined) return null;
+  const trust = `${(me?.address.httpUrl ?? '').replace(/^https:/, 'http:')}/trust`;
+  return (
+    <Section title="Phones" note="Installing the page and alerts on a phone need https.">
+      <Notice error={read.error ?? make.error} />
+      {state.certificate === null ? (
+        <Typography color="text.secondary">
+          {state.inUse ? 'A certificate is set; phones need nothing else.' : 'No certificate yet.'}
+        </Typography>
+      ) : (
+        <>
+          <Typography>
+            A certificate for {state.certificate.names.join(', ')}, until{' '}
+            {new Date(state.certificate.endsAt).toISOString().slice(0, 10)}; it is renewed by itself.
+            {!state.inUse && ' Start the service again, and it answers by it; boards are not cut off.'}
+          </Typography>
+          <Copyable label="Open on the phone" text={trust} />
+        </>
+      )}
+      {owner && !(state.inUse && state.certificate === null) && (
+        <Button sx={{ mt: 1 }} disabled={make.isPending} onClick={() => make.mutate({ body: {} })}>
+          {state.certificate === null ? 'Make a certificate' : 'Make it anew'}
+        </Button>
+      )}
+    </Section>
+  );
 }
 
 /** One's own name, where one begins, and the password. */

@@ -58,6 +58,8 @@ export function Hours({
             <TextField
               key={name}
               type="time"
+              fullWidth={false}
+              sx={{ width: 130 }}
               label={name === 'from' ? 'From' : 'To'}
               value={clock(value[name])}
               onChange={({ target }) => {

@@ -46,7 +46,8 @@ export function Mutes({ sort, target }: { sort: Mute['sort']; target: string }):
             label="No alerts for"
             value={time}
             onChange={({ target: { value } }) => setTime(Number(value))}
-            sx={{ minWidth: 120 }}
+            fullWidth={false}
+            sx={{ width: 140 }}
           >
             {TIMES.map(([words, ms]) => (
               <MenuItem key={ms} value={ms}>
@@ -56,6 +57,8 @@ export function Mutes({ sort, target }: { sort: Mute['sort']; target: string }):
           </TextField>
           <TextField
             label="Because"
+            fullWidth={false}
+            sx={{ width: 280 }}
             value={reason}
             placeholder="the probe is changed"
             onChange={({ target: { value } }) => setReason(value)}

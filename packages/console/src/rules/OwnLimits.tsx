@@ -46,6 +46,8 @@ export function OwnLimits({
               <TextField
                 size="small"
                 type="number"
+                fullWidth={false}
+                sx={{ width: 170 }}
                 label={`Own limit${display?.unit ? ` (${display.unit})` : ''}`}
                 disabled={one.leftOut}
                 value={one.limit === null ? '' : (display?.convert(one.limit) ?? one.limit)}

@@ -95,6 +95,8 @@ export function Trial({
             select
             size="small"
             label="Shown"
+            fullWidth={false}
+            sx={{ width: 200 }}
             value={device?.id ?? ''}
             onChange={({ target }) => setChosen(target.value)}
           >

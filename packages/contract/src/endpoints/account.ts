@@ -68,4 +68,16 @@ export const accountEndpoints = {
     'Whether all that the service stands on is as it should be',
     { answer: check.checkSchema },
   ),
+  readCertificate: endpoint<account.CertificateState>(
+    'GET /api/certificate',
+    'open',
+    'The certificate of the service, and whether it is in use',
+    { answer: account.certificateSchema },
+  ),
+  makeCertificate: endpoint<account.CertificateState, { names?: string[] }>(
+    'POST /api/certificate',
+    'people',
+    'Make a local authority and a certificate of it',
+    { body: account.newCertificateSchema, answer: account.certificateSchema },
+  ),
 };

@@ -29,6 +29,33 @@ export const statusSchema = object({
 });
 export type Status = InferType<typeof statusSchema>;
 
+/** A certificate of the service's own authority, for which phones must be told to trust that authority. */
+export const newCertificateSchema = object({
+  /** Names and addresses it is for; those of the machine where left out. */
+  names: array(
+    string()
+      .trim()
+      .matches(/^[A-Za-z0-9.:_-]{1,253}$/, 'must be a name or an address, such as moor.local')
+      .required(),
+  )
+    .min(1)
+    .max(30),
+}).noUnknown();
+export const certificateSchema = object({
+  /** Null while there is none. */
+  certificate: object({
+    names: array(string().required()).required(),
+    endsAt: number().required(),
+    /** Of the authority (SHA-256), to compare on the phone. */
+    fingerprint: string().required(),
+  })
+    .nullable()
+    .defined(),
+  /** True where the service answers by it, or by one that was set; false before the next start. */
+  inUse: boolean().required(),
+});
+export type CertificateState = InferType<typeof certificateSchema>;
+
 /** How boards and phones reach this service. */
 export const addressSchema = object({
   httpUrl: string().required(),

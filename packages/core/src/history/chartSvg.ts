@@ -20,11 +20,11 @@ export interface EventChart {
 }
 
 const WIDTH = 640;
-const HEIGHT = 260;
-const LEFT = 76;
+const HEIGHT = 320;
+const LEFT = 104;
 const RIGHT = 14;
-const TOP = 34;
-const BOTTOM = 34;
+const TOP = 44;
+const BOTTOM = 44;
 const INK = '#2C2420';
 const POOL = '#2B5F6E';
 const ROWAN = '#A8381C';
@@ -32,7 +32,7 @@ const PAPER = '#F6F2E9';
 
 const escape = (text: string): string => text.replace(/[&<>"]/g, (letter) => `&#${letter.charCodeAt(0)};`);
 
-/** The readings around an event as a drawing of 640 × 260 (SVG 1.1), with the limits and when it was open. */
+/** The readings around an event as a drawing of 640 × 320 (SVG 1.1), with the limits and when it was open. */
 export function drawEventChart(chart: EventChart): string {
   const { times, values, from, to, limits, openedAt, closedAt, zone, show, steps, title } = chart;
   const [low = 0, high = 1] = extent([...values, ...limits]);
@@ -52,14 +52,14 @@ export function drawEventChart(chart: EventChart): string {
   const scale = ticks(bottom, top, 4).map(
     (value) =>
       `<line x1="${LEFT}" x2="${WIDTH - RIGHT}" y1="${n(y(value))}" y2="${n(y(value))}" stroke="${INK}" stroke-opacity="0.15"/>
-<text x="${LEFT - 8}" y="${n(y(value) + 5)}" text-anchor="end">${escape(show(value))}</text>`,
+<text x="${LEFT - 8}" y="${n(y(value) + 7)}" text-anchor="end">${escape(show(value))}</text>`,
   );
   const hours = [0, 0.25, 0.5, 0.75].map((part) => {
     const at = from + part * (to - from);
     const text = DateTime.fromMillis(at, { zone }).toFormat(
       to - from > 86_400_000 * 1.5 ? 'd LLL HH:mm' : 'HH:mm',
     );
-    return `<text x="${n(x(at))}" y="${HEIGHT - 10}">${text}</text>`;
+    return `<text x="${n(x(at))}" y="${HEIGHT - 12}">${text}</text>`;
   });
   const crossed = limits
     .filter((limit) => limit > bottom && limit < top)
@@ -69,9 +69,9 @@ export function drawEventChart(chart: EventChart): string {
     );
   const begin = Math.max(x(from), x(openedAt));
   const end = Math.min(x(to), x(closedAt ?? to));
-  return `<svg xmlns="http://www.w3.org/2000/svg" width="${WIDTH}" height="${HEIGHT}" viewBox="0 0 ${WIDTH} ${HEIGHT}" font-family="Atkinson Hyperlegible Next" font-size="14" fill="${INK}">
+  return `<svg xmlns="http://www.w3.org/2000/svg" width="${WIDTH}" height="${HEIGHT}" viewBox="0 0 ${WIDTH} ${HEIGHT}" font-family="Atkinson Hyperlegible Next" font-size="21" fill="${INK}">
 <rect width="${WIDTH}" height="${HEIGHT}" fill="${PAPER}"/>
-<text x="${LEFT}" y="20" font-size="15">${escape(title)}</text>
+<text x="${LEFT}" y="26" font-size="22">${escape(title)}</text>
 <rect x="${n(begin)}" y="${TOP}" width="${n(Math.max(1, end - begin))}" height="${HEIGHT - TOP - BOTTOM}" fill="${ROWAN}" fill-opacity="0.1"/>
 ${scale.join('\n')}
 ${crossed.join('\n')}

@@ -17,7 +17,9 @@ const MOST_POINTS = 600;
 /** Twice as many points as the drawing has: sharp on a phone. */
 const SCALE = 2;
 /** The bundled font, as a drawing needs it; made by the build. */
-const FONT = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../assets/atkinson.ttf');
+const FONT = ['../assets', '../../server/assets']
+  .map((folder) => path.resolve(path.dirname(fileURLToPath(import.meta.url)), folder, 'atkinson.ttf'))
+  .find((file) => fs.existsSync(file));
 
 /** The time around an event that is shown: as long before as it lasts, at least two hours, at most two days. */
 export function aroundEvent({ openedAt, closedAt }: Pick<EventRow, 'openedAt' | 'closedAt'>): {
@@ -57,12 +59,11 @@ export async function chartOfEvent(
     show: (value) => showReading(stream, value),
     steps: stream.type === 'boolean' || stream.type === 'choice',
   });
-  const hasFont = fs.existsSync(FONT);
   const image = await renderAsync(svg, {
     fitTo: { mode: 'zoom', value: SCALE },
     font: {
-      loadSystemFonts: !hasFont,
-      ...(hasFont && { fontFiles: [FONT], defaultFontFamily: 'Atkinson Hyperlegible Next' }),
+      loadSystemFonts: FONT === undefined,
+      ...(FONT !== undefined && { fontFiles: [FONT], defaultFontFamily: 'Atkinson Hyperlegible Next' }),
     },
   });
   return image.asPng();

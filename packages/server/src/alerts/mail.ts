@@ -1,5 +1,6 @@
 /** What one alert says in a mail. */
 export interface MailPart {
+  title: string;
   subject: string;
   text: string;
   severity: string;
@@ -39,12 +40,12 @@ const WORDS: Record<string, string> = {
 const MOST_SHOWN = 30;
 
 const partHtml = (
-  { subject, text, severity, phase, eventUrl, acknowledgeUrl }: MailPart,
+  { title, text, severity, phase, eventUrl, acknowledgeUrl }: MailPart,
   chart: boolean,
 ): string => {
   const [lines = '', ...rest] = text.split('\n\n');
   return `<div class="one"><p class="state ${severity}" style="color:${COLOURS[severity] ?? '#2C2420'}"><b>${WORDS[phase] ?? phase}</b>, ${escape(severity)}</p>
-<h1>${escape(subject)}</h1>
+<h1>${escape(title)}</h1>
 <p>${escape(lines).replace(/\n/g, '<br>')}</p>
 ${chart ? '<p><img src="cid:chart" alt="The readings around it"></p>' : ''}
 <p>${acknowledgeUrl === null ? '' : `<a class="press" href="${escape(acknowledgeUrl)}">Acknowledge</a>`}<a href="${escape(eventUrl)}">See the event</a></p>

@@ -20,7 +20,7 @@ const CLAIM_MS = 60_000;
  * How long after a message the next one to the same person waits, in ms, by how many came before in a row: what happens
  * meanwhile is told together.
  */
-const PACES_MS = [2000, 10_000, 60_000, 300_000];
+const PACES_MS = [2000, 10_000, 60_000, 180_000];
 /** An urgent one waits no longer than this. */
 const URGENT_PACE_MS = 10_000;
 /** Quiet for so long, the row of messages is over. */

@@ -19,6 +19,7 @@ import { alertHandlers } from './alerts';
 import { arrivalHandlers } from './arrivals';
 import { calibrationHandlers } from './calibrations';
 import { checkHandlers } from './check';
+import { certificateHandlers, serveAuthority } from './certificate';
 import { claimHandlers } from './claims';
 import { computingHandlers } from './computing';
 import { commandHandlers } from './commands';
@@ -67,6 +68,7 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
     ...ruleHandlers(parts),
     ...eventHandlers(parts),
     ...alertHandlers(parts),
+    ...certificateHandlers(parts),
     ...peopleHandlers(parts),
     ...timetableHandlers(parts),
     ...noteHandlers(parts),
@@ -85,6 +87,7 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
   });
   app.get('/api/openapi.json', (_request, response) => void response.json(openApiDocument(VERSION)));
   problemPages(app);
+  serveAuthority(app, parts);
   app.use('/api', refuseForeignOrigins);
   devicePictures(app, parts);
   app.use('/api', express.json({ limit: '1mb' }));

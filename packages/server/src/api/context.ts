@@ -53,6 +53,8 @@ export interface ApiParts {
   log: Logger;
   /** Alerts were written: they are sent soon. */
   wakeAlerts(): void;
+  /** Answers by the newest certificate of the folder from now on, where it answers by one at all. */
+  renewCertificate(): Promise<void>;
   address(): Address;
 }
 

@@ -1,7 +1,15 @@
 import type { WindowStatistic } from '../settings';
 
 /** Readings of a time in one: when the newest was, how many, their sum, squares, lowest and highest. */
-type Slice = [step: number, at: number, count: number, sum: number, squares: number, min: number, max: number];
+type Slice = [
+  step: number,
+  at: number,
+  count: number,
+  sum: number,
+  squares: number,
+  min: number,
+  max: number,
+];
 export type Window = Slice[];
 
 /** A window is kept in so many steps: readings of one step leave it together. Exact while they come further apart than a step. */

@@ -46,7 +46,12 @@ export function createMailer({ smtpUrl, mailFrom }: ChannelParts['config']) {
 function startEmail({ config, links, chartOf, publicUrl, log }: ChannelParts): Sender {
   const mailer = createMailer(config);
   const send = async (message: Message): Promise<string> => {
-    const { alerts, recipient, id } = message;
+    const { recipient, id } = message;
+    const over = new Set(
+      message.alerts.flatMap(({ alert }) => (alert.phase === 'closed' ? alert.eventId : [])),
+    );
+    // What opened and is over already is told once: that it is over says both.
+    const alerts = message.alerts.filter(({ alert }) => alert.phase === 'closed' || !over.has(alert.eventId));
     const host = new URL(publicUrl()).hostname;
     const last = alerts.at(-1)!;
     const events = new Set(alerts.map(({ event }) => event.id));
@@ -74,6 +79,7 @@ function startEmail({ config, links, chartOf, publicUrl, log }: ChannelParts): S
     const lateBy = clockNow() - happened;
     const { text, html } = composeMail(
       alerts.map(({ alert, event }) => ({
+        title: `${event.title} (${event.deviceName})`,
         subject: alert.subject,
         text: alert.text,
         severity: event.severity,

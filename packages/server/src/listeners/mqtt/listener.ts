@@ -56,6 +56,8 @@ export interface MqttListener {
   /** Takes a connection that came another way, such as a WebSocket. */
   accept(transport: Transport): void;
   stop(): Promise<void>;
+  /** Answers by another certificate from now on, where it speaks TLS. */
+  renew(pair: { cert: Buffer; key: Buffer }): void;
 }
 
 /** Where to listen, and the certificate for TLS where there is one. */
@@ -87,6 +89,7 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
     port: server === null ? null : (server.address() as net.AddressInfo).port,
     tlsPort: secure === null ? null : (secure.address() as net.AddressInfo).port,
     accept,
+    renew: (pair) => secure?.setSecureContext(pair),
     async stop() {
       server?.close();
       secure?.close();
