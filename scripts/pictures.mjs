@@ -115,7 +115,6 @@ await picture('dashboard-steer', day, '/dashboards/2?period=24h', async (tab) =>
 });
 await picture('dashboard-phone', phone, '/dashboards/3?period=24h');
 await picture('dashboard-wall', night, '/dashboards/1/wall?period=24h');
-await picture('dashboard-dark', night, '/dashboards/2?period=24h');
 await picture('dashboard-editing', day, '/dashboards/1', async (tab) => {
   await tab.getByRole('button', { name: 'Edit', exact: true }).click();
 });
@@ -137,13 +136,6 @@ await picture('computed', day, '/kinds/3', async (tab) => {
   await tab.locator('[data-key="rain_hour"]').getByRole('button', { name: 'Change' }).click();
   await tab.getByRole('button', { name: 'Try it on recent readings' }).click();
 });
-await picture('claim', day, '/kinds/1', async (tab) => {
-  const claims = tab.getByRole('region', { name: 'One program for many boards' });
-  await claims.getByRole('button', { name: 'Make a claim secret' }).click();
-  await claims.getByLabel('Your Wi-Fi').fill('Quillmere hut');
-  await claims.evaluate((node) => node.scrollIntoView());
-  await tab.mouse.wheel(0, -80);
-});
 await picture(
   'history',
   day,
@@ -152,13 +144,27 @@ await picture(
 await picture('arrivals', day, '/arrivals', async (tab) => {
   await tab.locator('[data-arrival]').getByRole('button').first().click();
 });
-await picture('rule', day, '/events/rules/1');
-await picture('events', day, '/events');
+await picture('rule', day, '/events/rules/2', async (tab) => {
+  // Its trial, with the limit where it was crossed some times.
+  await tab.getByLabel('Limit (mm)').fill('-285');
+  await tab.getByLabel('Closes at (mm)').fill('-280');
+  await tab.waitForTimeout(1500);
+  await tab.locator('[data-trial]').evaluate((node) => node.scrollIntoView({ block: 'center' }));
+});
+await picture('events', night, '/events');
+const happened = await (await day.request.get(`${base}/api/events?limit=50`)).json();
+await picture('event', day, `/events/${happened.find(({ alerts }) => alerts.length > 1).id}`);
+await picture('alerts', phone, '/alerts');
 await picture('people', day, '/people', async (tab) => {
   await tab.getByLabel('Name').fill('Ranger');
   await tab.getByRole('button', { name: 'Make the link' }).click();
   await tab.getByText('shown only now').waitFor();
 });
-await picture('mail', day, process.env.DEMO_MAIL_URL ?? 'http://127.0.0.1:8425/');
+const mailPage = process.env.DEMO_MAIL_URL ?? 'http://127.0.0.1:8425';
+const mails = await (await fetch(`${mailPage}/messages.json`)).json();
+const withChart = mails.findIndex(
+  ({ html, subject }) => html.includes('data:image') && !subject.startsWith('closed'),
+);
+await picture('mail', phone, `${mailPage}/mail/${Math.max(0, withChart)}`);
 await browser.close();
 await terminal();

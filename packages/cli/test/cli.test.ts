@@ -303,6 +303,112 @@ it('follows what happens while it simulates, sets a control and writes a rule', 
   expect((await run('rule', 'delete', '1')).code).toBe(0);
 });
 
+it('tries a rule, says many sorts, mutes, shows what happened, and makes a certificate', async () => {
+  const now = Date.now();
+  for (const [ago, value] of [
+    [50, 3],
+    [40, 12],
+    [30, 2],
+    [20, 15],
+  ] as const)
+    await person.client.call('reportByHand', {
+      params: { device: 'footbridge' },
+      body: { values: { visitors: value, at: now - ago * 60_000 } },
+    });
+  const tried = await run(
+    'rule',
+    'try',
+    'visitors',
+    '--device',
+    'footbridge',
+    '--above',
+    '10',
+    '--last',
+    '1h',
+  );
+  expect(tried.out).toMatch(
+    /It would have opened 2 times in the last 1h, 10 min|It would have opened 2 times/,
+  );
+  expect(tried.out).toMatch(/footbridge .* 12 +12/);
+  const made = await run(
+    'rule',
+    'new',
+    'visitors',
+    '--device',
+    'footbridge',
+    '--sum',
+    '>20',
+    '--within',
+    '2h',
+    '--person',
+    'Warden',
+    '--hours',
+    'mon-sun 00:00-24:00',
+    '--remind',
+    '2h',
+    '--set',
+    'lamp=on',
+  );
+  expect(made).toMatchObject({ code: 2, err: expect.stringContaining('--hours is written like') });
+  const right = await run(
+    'rule',
+    'new',
+    'visitors',
+    '--device',
+    'footbridge',
+    '--sum',
+    '>20',
+    '--within',
+    '2h',
+    '--person',
+    'Warden',
+    '--hours',
+    'mon-sun 00:00-23:59',
+    '--remind',
+    '2h',
+    '--set',
+    'lamp=on',
+    '--title',
+    'Busy',
+  );
+  expect(right.out).toMatch(
+    /the sum of Visitors of .* over 2 h is above 20.*, every day from 00:00 to 23:59; closes when back/i,
+  );
+  const id = /Rule (\d+)/.exec(right.out)![1]!;
+  expect((await run('rule', 'show', id)).out).toMatch(
+    /Alerts: Warden.*\n.*every 2 h.*\n.*lamp of the device is wanted to be on/s,
+  );
+  expect(
+    (await run('rule', 'new', 'visitors', '--device', 'footbridge', '--above', '3', '--silent', '5min')).err,
+  ).toContain('Say one condition');
+  expect(
+    (await run('rule', 'mute', '--device', 'footbridge', '--for', '2h', '--because', 'painting')).out,
+  ).toContain('No alerts from the device footbridge');
+  expect((await run('rule', 'mute')).out).toMatch(/device +footbridge .* painting/);
+  expect((await run('rule', 'mute', '--device', 'footbridge', '--end')).out).toContain('alerts again');
+  expect((await run('report', 'footbridge', 'visitors=30')).code).toBe(0);
+  const [event] = await until(async () => {
+    const all = await json<{ id: number; title: string; alerts: unknown[] }[]>(
+      'event',
+      'list',
+      '--text',
+      'Busy',
+    );
+    return all.length > 0 && all[0]!.alerts.length > 0 && all;
+  });
+  expect((await run('event', 'show', String(event!.id))).out).toMatch(
+    /Busy \(warning, open\).*opened at.*Warden +email/s,
+  );
+  expect((await run('event', 'close', String(event!.id), '--remark', 'all went home')).out).toContain(
+    'closed',
+  );
+  expect((await run('certificate')).out).toContain('There is none yet');
+  expect((await run('certificate', '--make', '--name', 'moor.local')).out).toMatch(
+    /For moor\.local; until .*Fingerprint.*\/trust/s,
+  );
+  expect((await run('rule', 'delete', id)).code).toBe(0);
+});
+
 it('says what must follow a control, sets it, and keeps set times and notes', async () => {
   const followed = await run(
     'stream',

@@ -356,6 +356,51 @@ it('tells a storm in a handful of messages, each complete', async () => {
   expect(told).toBe(60);
 });
 
+it('tells everything once the mail server is there again, gathered, and says how late', async () => {
+  const first = await startMailCatcher();
+  const port = Number(new URL(first.smtpUrl).port);
+  await first.stop();
+  const quiet = await startService({ PEATMOOR_SMTP_URL: first.smtpUrl });
+  try {
+    const keeper = await newPerson(quiet, 'Keeper');
+    const { token: key } = await newDevice(keeper.client);
+    const { user } = await keeper.client.call('me');
+    await keeper.client.call('createRule', {
+      body: {
+        title: 'Wet',
+        deviceId: id,
+        stream: 'level',
+        comparison: 'above',
+        limit: -100,
+        people: [user.id],
+      },
+    });
+    const hour = 3_600_000;
+    // What happened an hour ago comes late, whenever the mail server is there again.
+    await post(quiet, key, { at: Date.now() - 2 * hour, level: -300 });
+    await post(quiet, key, { at: Date.now() - hour, level: -40 });
+    await until(
+      async () => (await keeper.client.call('listEvents'))[0]?.alerts.some(({ error }) => error !== ''),
+      'a try that failed',
+    );
+    await post(quiet, key, { level: -300 });
+    const later = await startMailCatcher({ smtpPort: port });
+    const mails = await until(() => later.mails().length > 0 && later.mails(), 'the mail', 40_000);
+    // In the order in which it happened: that it opened, and then that it is over.
+    expect(mails.at(-1)!.subject).toMatch(/^warning: Wet/);
+    expect(mails.at(-1)!.text).toMatch(/This comes 1 h.* after it happened/);
+    await until(
+      async () => (await keeper.client.call('listEvents'))[0]!.alerts.every(({ state }) => state === 'sent'),
+      'all told',
+      40_000,
+    );
+    expect(later.mails().length).toBeLessThanOrEqual(2);
+    await later.stop();
+  } finally {
+    await quiet.stop();
+  }
+});
+
 it('shows the service inside the network to nobody', async () => {
   const closed = await startService();
   try {

@@ -58,7 +58,7 @@ function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode 
       <Box component="table" sx={{ borderCollapse: 'collapse', width: '100%', maxWidth: 720 }}>
         <thead>
           <tr>
-            <th />
+            <td />
             {SEVERITIES.map((severity) => (
               <Box
                 component="th"
@@ -69,7 +69,7 @@ function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode 
                 {severity}
               </Box>
             ))}
-            <th />
+            <td />
           </tr>
         </thead>
         <tbody>

@@ -120,6 +120,7 @@ export function Trial({
               value={one}
               sx={{
                 minWidth: 48,
+                color: ink.soft,
                 textTransform: 'none',
                 '&.Mui-selected': { bgcolor: ink.ink, color: ink.paper },
                 '&.Mui-selected:hover': { bgcolor: ink.ink },
@@ -146,7 +147,15 @@ export function Trial({
       {result !== undefined && result.events.length > 0 && (
         <Box
           component="ul"
-          sx={{ listStyle: 'none', p: 0, m: 0, mt: 1, color: ink.soft, columns: { sm: 2 } }}
+          sx={{
+            listStyle: 'none',
+            p: 0,
+            m: 0,
+            mt: 1,
+            color: ink.soft,
+            fontSize: '0.9rem',
+            columns: { sm: 2 },
+          }}
         >
           {result.events.slice(0, MOST_SHOWN).map((event) => (
             <li key={`${event.deviceId}${event.openedAt}`}>

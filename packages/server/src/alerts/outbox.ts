@@ -23,6 +23,10 @@ const CLAIM_MS = 60_000;
 const PACES_MS = [2000, 10_000, 60_000, 180_000];
 /** An urgent one waits no longer than this. */
 const URGENT_PACE_MS = 10_000;
+/** How soon it is looked again for one that is being sent. */
+const UNDER_WAY_MS = 300;
+/** The longest time between two tries, in ms. */
+const LONGEST_REST_MS = 600_000;
 /** Quiet for so long, the row of messages is over. */
 const ROW_OVER_MS = 600_000;
 
@@ -67,7 +71,8 @@ async function claim(connection: Connection): Promise<Claimed[]> {
     const key = `${channel} ${recipient}`;
     if (looked.has(key)) continue;
     looked.add(key);
-    const free = await freeAt(connection, channel, recipient, severity === 'urgent', now);
+    const behind = await behindOf(connection, channel, recipient, now);
+    const free = behind ?? (await freeAt(connection, channel, recipient, severity === 'urgent', now));
     const mine = "messageId IS NULL AND channel = ? AND recipient = ? AND state = 'waiting' AND dueAt <= ?";
     if (free > now) {
       await connection.query(`UPDATE alerts SET dueAt = ? WHERE ${mine}`, [free, channel, recipient, now]);
@@ -91,6 +96,22 @@ async function take(
     `UPDATE alerts SET messageId = ?, attempts = attempts + 1, dueAt = ? WHERE ${where} AND state = 'waiting'`,
     [messageId, now + CLAIM_MS, ...values],
   );
+}
+
+/** Until when what is told to somebody waits for a message before it that has not gone out: all arrives in order. Null for none. */
+async function behindOf(
+  connection: Connection,
+  channel: string,
+  recipient: string,
+  now: number,
+): Promise<number | null> {
+  const [before] = (await connection.query(
+    "SELECT dueAt, error FROM alerts WHERE channel = ? AND recipient = ? AND state = 'waiting' AND messageId IS NOT NULL ORDER BY dueAt LIMIT 1",
+    [channel, recipient],
+  )) as Pick<AlertRow, 'dueAt' | 'error'>[];
+  if (before === undefined) return null;
+  // One that is just being sent is soon done; one that failed goes first when it is tried again.
+  return before.error === '' ? now + UNDER_WAY_MS : Math.max(now, Number(before.dueAt)) + 50;
 }
 
 /** When the next message may go to somebody; where that is now, the one after it waits. */
@@ -194,7 +215,8 @@ export function startOutbox(
       const reason = (error as Error).message.slice(0, 300);
       const { attempts, queuedAt } = alerts[0] ?? { attempts: 0, queuedAt: 0 };
       const last = error instanceof CannotBeSent || clockNow() - Math.max(queuedAt, 1) > GIVE_UP_MS;
-      const wait = Math.min(3_600_000, 5000 * 3 ** Math.max(0, attempts - 1)) * (0.8 + Math.random() * 0.4);
+      const wait =
+        Math.min(LONGEST_REST_MS, 5000 * 3 ** Math.max(0, attempts - 1)) * (0.8 + Math.random() * 0.4);
       await settle(
         claimed,
         alerts,
