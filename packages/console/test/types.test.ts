@@ -75,7 +75,8 @@ it('the starter dashboard has a widget for every type, the picture as a picture'
 it('every type follows live', async () => {
   await post(service, token, { state: 'under water', gate: 'open', position: '53.5,-1.9', awake: false });
   const widgets = page.locator('[data-widget]');
-  await widgets.getByText('under water').waitFor();
+  // At once, not with the next round of the clock: those are half a minute apart.
+  await widgets.getByText('under water').waitFor({ timeout: 10_000 });
   await page.getByRole('img', { name: /2 places, the newest 53.5, -1.9/ }).waitFor();
   await page.locator('[data-lamp="off"]').waitFor();
 });

@@ -3,7 +3,7 @@ import https from 'node:https';
 import { hostname } from 'node:os';
 import type { AddressInfo } from 'node:net';
 import type { Duplex } from 'node:stream';
-import { LIVE_PATH, type Address } from '@peatmoor/contract';
+import type { Address } from '@peatmoor/contract';
 import type { Fact } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import { chartOfEvent } from './alerts/chart';
@@ -15,8 +15,6 @@ import { startPlanned } from './alerts/planned';
 import { readPushKeys, readSigner } from './alerts/secrets';
 import { startOutbox } from './alerts/outbox';
 import { createApp } from './api/app';
-import { isForeign } from './api/origin';
-import { scopeOf, type Scope } from './api/scope';
 import { createBus } from './bus';
 import { localPair } from './certificate/local';
 import { startTimetables } from './timetables/worker';
@@ -52,6 +50,7 @@ import { createHealth } from './health';
 import { createDeviceHttp } from './listeners/http/deviceHttp';
 import { startMqttListener } from './listeners/mqtt/listener';
 import { createOnePort } from './listeners/web/onePort';
+import { admitPage, portProblem, redirectPages } from './listeners/web/pages';
 import { createMqttOverWeb, MQTT_PATH } from './listeners/mqtt/overWeb';
 import { createLiveHub } from './live/hub';
 import { createRegistry } from './registry';
@@ -60,6 +59,9 @@ import { startRuleWorker } from './rules/worker';
 import { startUsual } from './rules/usual';
 import type { EventRow } from './store/models';
 import { openStore, type Store } from './store/store';
+
+/** How often it is looked whether the certificate ends soon. */
+const RENEW_LOOK_MS = 12 * 3_600_000;
 
 export interface Service {
   address: Address;
@@ -396,48 +398,4 @@ export async function startService({
     await stopAll();
     throw error;
   }
-}
-
-/** How often it is looked whether the certificate ends soon. */
-const RENEW_LOOK_MS = 12 * 3_600_000;
-
-/** Who asks for the live channel, or null for nobody and for pages of other sites. */
-async function admitPage(store: Store, request: http.IncomingMessage): Promise<Scope | null> {
-  if (request.url?.split('?')[0] !== LIVE_PATH) return null;
-  if (isForeign(request)) return null;
-  const scope = await scopeOf(store, request);
-  // A key of one device hears nothing of the others.
-  return scope === null || scope.only !== null ? null : scope;
-}
-
-function portProblem(setting: string, port: number): (error: NodeJS.ErrnoException) => never {
-  return (error) => {
-    if (error.code === 'EADDRINUSE')
-      throw new Error(
-        `Port ${port} is taken by another program. Stop that program, or set ${setting} to a free port (0 chooses one).`,
-        { cause: error },
-      );
-    if (error.code === 'EACCES')
-      throw new Error(`Port ${port} may not be used by this user. Set ${setting} to a number above 1023.`, {
-        cause: error,
-      });
-    throw error;
-  };
-}
-
-/** With a certificate, pages are at its address; devices and balancers are answered wherever they ask. */
-function redirectPages(serve: http.RequestListener): http.RequestListener {
-  return (request, response) => {
-    const { url = '/', headers, method } = request;
-    // What a phone looks at before it trusts the certificate.
-    const before =
-      /^\/(trust$|assets\/|authority\.crt$|api\/certificate$|health$)/.test(url) && method === 'GET';
-    if (url.startsWith('/device/') || before) return serve(request, response);
-    const host = /^[\w.:[\]-]+$/.test(headers.host ?? '') ? headers.host : 'localhost';
-    response.writeHead(308, {
-      location: `https://${host}${url.startsWith('/') ? url : '/'}`,
-      'content-length': 0,
-    });
-    response.end();
-  };
 }

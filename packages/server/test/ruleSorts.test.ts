@@ -184,10 +184,12 @@ it('compares with what is usual at the hour', async () => {
   }));
   await tell('pony-south', rows);
   const id = await rule({ deviceId: 'pony-south', comparison: 'unusual', stream: 'level', spreads: 6 });
-  // What is usual is worked out a moment after the rule was made.
-  await new Promise((resolve) => setTimeout(resolve, 2500));
   await tell('pony-south', { level: 104 });
-  await tell('pony-south', { level: 140 });
+  // What is usual is worked out a moment after the rule was made.
+  await until(async () => {
+    await tell('pony-south', { level: 140 });
+    return (await client.call('listEvents', { query: { rule: id } })).length > 0;
+  }, 'unlike usual');
   const [event] = await opened(id);
   expect(event!.value).toBe(140);
   const trial = await client.call('tryRule', {

@@ -18,7 +18,7 @@ export function thisBrowser(): string {
 /** Why this page can take no alerts, and what to do; null where it can. */
 export function pushTrouble(): string | null {
   if (!window.isSecureContext)
-    return 'A phone or browser takes alerts only from a page that was opened by https. Make a certificate (docs/alerts.md), then open this page by https.';
+    return 'A phone or browser takes alerts only from a page that was opened by https. An owner makes a certificate under Settings; then open /trust on this phone.';
   if (!('serviceWorker' in navigator) || !('PushManager' in window))
     return /iPhone|iPad/.test(navigator.userAgent)
       ? 'Put Peatmoor on the home screen first (Share, then Add to Home Screen), and open it from there.'

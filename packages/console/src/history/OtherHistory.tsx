@@ -1,9 +1,10 @@
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { Box, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import type { Datastream, Location, Value } from '@peatmoor/core';
 import type { Period } from '../charts/period';
 import { Track } from '../charts/Track';
-import { useRead } from '../api';
+import { api } from '../api';
 import { useNewest, useNow } from '../live';
 import { Notice } from '../parts/Notice';
 import { Picture } from '../parts/Picture';
@@ -31,9 +32,15 @@ export function OtherHistory({
   const newest = useNewest(device, stream.key)?.at ?? 0;
   const to = period.until ?? Math.max(Math.ceil(now / 30_000) * 30_000, newest + 1);
   const limit = stream.type === 'location' ? 2000 : stream.type === 'text' ? MOST_TEXTS : MOST_PICTURES;
-  const answer = useRead('listOthers', {
+  const input = {
     params: { device },
     query: { stream: stream.key, from: to - period.ms, to, limit },
+  };
+  const answer = useQuery({
+    queryKey: ['listOthers', input, newest],
+    queryFn: () => api.call('listOthers', input),
+    // What was there stays until the new one is read.
+    placeholderData: keepPreviousData,
   });
   const readings = answer.data?.readings ?? [];
   return (

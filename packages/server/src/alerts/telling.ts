@@ -61,9 +61,21 @@ export function quietUntil(quiet: AlertChoices['quiet'], zone: string, now: numb
     .toMillis();
 }
 
+/** What was read once for several events of one transaction: a storm asks no more than one event. */
+export type Read = Map<string, Promise<unknown>>;
+
+function once<T>(read: Read, name: string, work: () => Promise<T>): Promise<T> {
+  const known = read.get(name) as Promise<T> | undefined;
+  if (known !== undefined) return known;
+  const fresh = work();
+  read.set(name, fresh);
+  return fresh;
+}
+
 /** Everybody that a list of recipients comes to, and how each wants to be reached. */
 async function reach(
   connection: Connection,
+  read: Read,
   {
     workspaceId,
     severity,
@@ -71,13 +83,21 @@ async function reach(
   }: { workspaceId: number; severity: Severity; recipients: readonly Recipient[] },
 ): Promise<Reached[]> {
   const now = clockNow();
-  const members = (await connection.query(
-    'SELECT m.userId, m.role, u.email, u.name, u.alertChoices, EXISTS (SELECT 1 FROM pushPlaces p WHERE p.userId = u.id) AS hasPhone FROM memberships m JOIN users u ON u.id = m.userId WHERE m.workspaceId = ?',
-    [workspaceId],
-  )) as MemberRow[];
-  const [{ zone } = { zone: 'UTC' }] = (await connection.query('SELECT zone FROM workspaces WHERE id = ?', [
-    workspaceId,
-  ])) as { zone: string }[];
+  const members = await once(
+    read,
+    `members ${workspaceId}`,
+    async () =>
+      (await connection.query(
+        'SELECT m.userId, m.role, u.email, u.name, u.alertChoices, EXISTS (SELECT 1 FROM pushPlaces p WHERE p.userId = u.id) AS hasPhone FROM memberships m JOIN users u ON u.id = m.userId WHERE m.workspaceId = ?',
+        [workspaceId],
+      )) as MemberRow[],
+  );
+  const zone = await once(read, `zone ${workspaceId}`, async () => {
+    const [row] = (await connection.query('SELECT zone FROM workspaces WHERE id = ?', [workspaceId])) as {
+      zone: string;
+    }[];
+    return row?.zone ?? 'UTC';
+  });
   const people = new Map<number, MemberRow>();
   const result = new Map<string, Reached>();
   const add = (one: Reached): void => {
@@ -145,13 +165,19 @@ async function reach(
 /** The mute that keeps a device's events of a rule from alerting anybody just now; null for none. */
 async function muteOf(
   connection: Connection,
+  read: Read,
   rule: Pick<RuleRow, 'id' | 'workspaceId'>,
   deviceRowId: number,
 ): Promise<MuteRow | null> {
-  const mutes = (await connection.query('SELECT * FROM mutes WHERE workspaceId = ? AND until > ?', [
-    rule.workspaceId,
-    clockNow(),
-  ])) as MuteRow[];
+  const mutes = await once(
+    read,
+    `mutes ${rule.workspaceId}`,
+    async () =>
+      (await connection.query('SELECT * FROM mutes WHERE workspaceId = ? AND until > ?', [
+        rule.workspaceId,
+        clockNow(),
+      ])) as MuteRow[],
+  );
   if (mutes.length === 0) return null;
   const [device] = (await connection.query('SELECT id, kindId, labels FROM devices WHERE rowId = ?', [
     deviceRowId,
@@ -183,9 +209,10 @@ export async function queueAlerts(
   phase: AlertPhase,
   { subject, text }: Wording,
   recipients: readonly Recipient[] = readRecipients(rule.recipients),
+  read: Read = new Map(),
 ): Promise<void> {
   const now = clockNow();
-  let reached = recipients.length === 0 ? [] : await reach(connection, { ...rule, recipients });
+  let reached = recipients.length === 0 ? [] : await reach(connection, read, { ...rule, recipients });
   if (phase === 'closed') {
     // Whoever was not told that it opened need not hear that it is over.
     const told = (await connection.query(
@@ -195,26 +222,15 @@ export async function queueAlerts(
     const keys = new Set(told.map(({ channel, recipient }) => `${channel} ${recipient}`));
     reached = reached.filter(({ channel, recipient }) => keys.has(`${channel} ${recipient}`));
   }
-  const mute = reached.length === 0 ? null : await muteOf(connection, rule, event.deviceRowId);
+  const mute = reached.length === 0 ? null : await muteOf(connection, read, rule, event.deviceRowId);
   const stopped =
     reached.length === 0
       ? new Set<string>()
-      : new Set(
-          (
-            (await connection.query('SELECT recipient FROM alertStops WHERE ruleId = ?', [rule.id])) as {
-              recipient: string;
-            }[]
-          ).map(({ recipient }) => recipient),
-        );
-  // Messages of the last hour, however many events each told of; none where one is gathered that this goes with.
-  const recent = new Map<string, number>();
-  if (reached.length > 0)
-    for (const { channel, recipient, messages, gathering } of (await connection.query(
-      `SELECT channel, recipient, COUNT(DISTINCT messageId) AS messages, SUM(messageId IS NULL) AS gathering FROM alerts
-        WHERE ruleId = ? AND queuedAt > ? AND phase <> 'closed' AND state IN ('waiting', 'sent') GROUP BY channel, recipient`,
-      [rule.id, now - HOUR_MS],
-    )) as { channel: string; recipient: string; messages: number; gathering: number }[])
-      recent.set(`${channel} ${recipient}`, Number(gathering) > 0 ? 0 : Number(messages));
+      : await once(read, `stops ${rule.id}`, () => stoppedOf(connection, rule.id));
+  const recent =
+    reached.length === 0
+      ? new Map<string, number>()
+      : await once(read, `recent ${rule.id}`, () => recentOf(connection, rule.id, now));
   const { mostAlerts } = moreOf(rule);
   const rows = reached.map((one): Reached => {
     if (one.state !== 'waiting') return one;
@@ -253,6 +269,29 @@ export async function queueAlerts(
       queuedAt: now,
       error: why,
     })),
+  );
+}
+
+/** Who asked for no more alerts of a rule. */
+async function stoppedOf(connection: Connection, ruleId: number): Promise<Set<string>> {
+  const rows = (await connection.query('SELECT recipient FROM alertStops WHERE ruleId = ?', [ruleId])) as {
+    recipient: string;
+  }[];
+  return new Set(rows.map(({ recipient }) => recipient));
+}
+
+/** Messages of a rule in the last hour, however many events each told of; none where one is gathered that the next goes with. */
+async function recentOf(connection: Connection, ruleId: number, now: number): Promise<Map<string, number>> {
+  const rows = (await connection.query(
+    `SELECT channel, recipient, COUNT(DISTINCT messageId) AS messages, SUM(messageId IS NULL) AS gathering FROM alerts
+      WHERE ruleId = ? AND queuedAt > ? AND phase <> 'closed' AND state IN ('waiting', 'sent') GROUP BY channel, recipient`,
+    [ruleId, now - HOUR_MS],
+  )) as { channel: string; recipient: string; messages: number; gathering: number }[];
+  return new Map(
+    rows.map(({ channel, recipient, messages, gathering }) => [
+      `${channel} ${recipient}`,
+      Number(gathering) > 0 ? 0 : Number(messages),
+    ]),
   );
 }
 

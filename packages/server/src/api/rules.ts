@@ -214,6 +214,7 @@ export function ruleHandlers(parts: ApiParts): RuleHandlers {
     deleteRule: async ({ scope, params }) => {
       const row = await rowOf(scope, params.rule);
       await deleteIn(models.rules, scope.workspaceId, { id: row.id });
+      await deleteIn(models.mutes, scope.workspaceId, { sort: 'rule', target: String(row.id) });
       await renew(scope, row.id);
     },
     listMutes: async ({ scope }) => {

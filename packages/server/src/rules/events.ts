@@ -11,7 +11,7 @@ import {
 } from '@peatmoor/core';
 import { DateTime } from 'luxon';
 import type { Connection } from 'mariadb';
-import { plannedOf, queueActions, queueAlerts, type Wording } from '../alerts/telling';
+import { plannedOf, queueActions, queueAlerts, type Read, type Wording } from '../alerts/telling';
 import type { Bus } from '../bus';
 import type { DeviceEntry } from '../registry';
 import type { EventRow, RuleRow } from '../store/models';
@@ -61,6 +61,8 @@ export function sentenceOf(
 }
 
 const LONGEST_SENTENCE = 1000;
+/** Events that pages are told of one by one. */
+const MOST_NAMED = 20;
 
 /** Opens and closes events and puts their alerts into the outbox, all in the caller's transaction. */
 export async function writeTransitions(
@@ -69,11 +71,12 @@ export async function writeTransitions(
   others: Others,
 ): Promise<EventRow[]> {
   const result: EventRow[] = [];
+  const read: Read = new Map();
   for (const one of happened) {
     const event =
       one.transition.kind === 'opened' ? await open(connection, one, others) : await close(connection, one);
     if (event === null) continue;
-    await queueAlerts(connection, one.rule, event, one.transition.kind, wording(one, event));
+    await queueAlerts(connection, one.rule, event, one.transition.kind, wording(one, event), undefined, read);
     await queueActions(connection, one.rule, event, one.transition.kind);
     result.push(event);
   }
@@ -246,9 +249,11 @@ function wording({ rule, plan, entry, stream, transition }: Happened, event: Eve
 
 /** Tells the pages of the workspace. */
 export function announceEvents(bus: Bus, events: readonly EventRow[]): void {
-  for (const event of events)
-    bus.emit('live', {
-      workspaceId: event.workspaceId,
-      message: { type: 'changed', what: 'events', id: event.id },
-    });
+  const workspaces = new Map<number, number[]>();
+  for (const { workspaceId, id } of events)
+    workspaces.set(workspaceId, [...(workspaces.get(workspaceId) ?? []), id]);
+  for (const [workspaceId, ids] of workspaces)
+    // A page that hears of many reads its lists once all the same.
+    for (const id of ids.length > MOST_NAMED ? ids.slice(-1) : ids)
+      bus.emit('live', { workspaceId, message: { type: 'changed', what: 'events', id } });
 }

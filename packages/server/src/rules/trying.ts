@@ -49,10 +49,11 @@ export async function usualOf(
 ): Promise<ReturnType<typeof usualHours>> {
   const to = Math.floor(now / HOUR_MS) * HOUR_MS;
   const from = to - USUAL_DAYS * 24 * HOUR_MS;
-  const [line] = await history.lines([stream], from, to, USUAL_DAYS * 24);
-  if (line === undefined) return usualHours([], zone);
+  // Hour by hour, whatever a chart would draw together.
+  const bounds = Array.from({ length: USUAL_DAYS * 24 + 1 }, (_, n) => from + n * HOUR_MS);
+  const hours = await history.rollups(stream, bounds);
   return usualHours(
-    line.times.map((at, i) => ({ at, value: line.values[i]! })),
+    hours.filter(({ count }) => count > 0).map(({ at, sum, count }) => ({ at, value: sum / count })),
     zone,
   );
 }

@@ -4,13 +4,14 @@ import {
   type KeyedFact,
   type PlanState,
   type ReadyCondition,
+  type ReadyPlan,
   type RulePlan,
 } from '@peatmoor/core';
 import type { DeviceEntry, DeviceStream, Registry } from '../registry';
 import type { RuleRow } from '../store/models';
 import { findAll } from '../store/rows';
 import type { Store } from '../store/store';
-import { definitionOf, isWatched, othersOf, planFor } from './definition';
+import { definitionOf, isWatched, othersOf, ownOf, planFor } from './definition';
 
 /** A rule as it stands for one device. */
 export interface Watch {
@@ -75,6 +76,8 @@ export function createWatches(store: Store, registry: Registry): Watches {
   /** Rules that look at a device beside those they watch. */
   const byOther = new Map<number, Set<number>>();
   const zones = new Map<number, string>();
+  /** What a rule is made ready as, by kind: the same for every device of it that has nothing of its own. */
+  const plans = new Map<number, Map<number, ReadyPlan | null>>();
   /** Rules that are put in place by reading them only: told by facts, or looking at several devices. */
   const stateless = new Set<number>();
   const factKey = (workspaceId: number, key: string): string => `${workspaceId} ${key}`;
@@ -94,6 +97,7 @@ export function createWatches(store: Store, registry: Registry): Watches {
     const rule = rules.get(ruleId);
     rules.delete(ruleId);
     stateless.delete(ruleId);
+    plans.delete(ruleId);
     if (rule === undefined) return;
     byFact.get(factKey(rule.workspaceId, rule.streamKey))?.delete(ruleId);
     for (const other of othersOf(definitionOf(rule))) byOther.get(other)?.delete(ruleId);
@@ -104,12 +108,15 @@ export function createWatches(store: Store, registry: Registry): Watches {
     state: PlanState,
     others: ReadonlyMap<number, DeviceEntry>,
   ): void => {
-    const ready = planFor(
-      rule,
-      entry,
-      zones.get(rule.workspaceId) ?? 'UTC',
-      (rowId) => others.get(rowId)?.streams,
-    );
+    const make = (): ReadyPlan | null =>
+      planFor(rule, entry, zones.get(rule.workspaceId) ?? 'UTC', (rowId) => others.get(rowId)?.streams);
+    let ready: ReadyPlan | null | undefined;
+    if (ownOf(rule, entry.rowId) === undefined) {
+      const byKind = plans.get(rule.id) ?? new Map<number, ReadyPlan | null>();
+      plans.set(rule.id, byKind);
+      ready = byKind.get(entry.kindId);
+      if (ready === undefined) byKind.set(entry.kindId, (ready = make()));
+    } else ready = make();
     if (ready === null) return;
     const first = entry.streams.find(({ key }) => key === rule.streamKey);
     const one: Watch = { rule, plan: ready.plan, entry, stream: first, state };

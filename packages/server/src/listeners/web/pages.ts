@@ -1,0 +1,47 @@
+import type http from 'node:http';
+import { LIVE_PATH } from '@peatmoor/contract';
+import { isForeign } from '../../api/origin';
+import { scopeOf, type Scope } from '../../api/scope';
+import type { Store } from '../../store/store';
+
+/** Who asks for the live channel, or null for nobody and for pages of other sites. */
+export async function admitPage(store: Store, request: http.IncomingMessage): Promise<Scope | null> {
+  if (request.url?.split('?')[0] !== LIVE_PATH) return null;
+  if (isForeign(request)) return null;
+  const scope = await scopeOf(store, request);
+  // A key of one device hears nothing of the others.
+  return scope === null || scope.only !== null ? null : scope;
+}
+
+/** What is said where a port cannot be listened on. */
+export function portProblem(setting: string, port: number): (error: NodeJS.ErrnoException) => never {
+  return (error) => {
+    if (error.code === 'EADDRINUSE')
+      throw new Error(
+        `Port ${port} is taken by another program. Stop that program, or set ${setting} to a free port (0 chooses one).`,
+        { cause: error },
+      );
+    if (error.code === 'EACCES')
+      throw new Error(`Port ${port} may not be used by this user. Set ${setting} to a number above 1023.`, {
+        cause: error,
+      });
+    throw error;
+  };
+}
+
+/** With a certificate, pages are at its address; devices and balancers are answered wherever they ask. */
+export function redirectPages(serve: http.RequestListener): http.RequestListener {
+  return (request, response) => {
+    const { url = '/', headers, method } = request;
+    // What a phone looks at before it trusts the certificate.
+    const before =
+      /^\/(trust$|assets\/|authority\.crt$|api\/certificate$|health$)/.test(url) && method === 'GET';
+    if (url.startsWith('/device/') || before) return serve(request, response);
+    const host = /^[\w.:[\]-]+$/.test(headers.host ?? '') ? headers.host : 'localhost';
+    response.writeHead(308, {
+      location: `https://${host}${url.startsWith('/') ? url : '/'}`,
+      'content-length': 0,
+    });
+    response.end();
+  };
+}
