@@ -15,6 +15,16 @@ const TRY_AGAIN_MS = 3_600_000;
 const WEEKDAY = 1;
 const HOUR = 8;
 
+/** The next Monday at eight by the clock of a zone, after a time (epoch ms). */
+export function nextWeekly(zone: string, now: number): number {
+  const local = DateTime.fromMillis(now, { zone });
+  const day = local
+    .startOf('week')
+    .plus({ days: WEEKDAY - 1 })
+    .set({ hour: HOUR });
+  return (day > local ? day : day.plus({ weeks: 1 })).toMillis();
+}
+
 interface Parts {
   config: Pick<Config, 'life'>;
   store: Store;
@@ -49,14 +59,6 @@ export function startLife({ config, store, mailer, isWell, publicUrl, log }: Par
       allowPrivate: true,
     });
     if (status >= 400) log.warn({ status }, 'the sign of life was answered with an error');
-  };
-  const nextWeekly = (zone: string, now: number): number => {
-    const local = DateTime.fromMillis(now, { zone });
-    const day = local
-      .startOf('week')
-      .plus({ days: WEEKDAY - 1 })
-      .set({ hour: HOUR });
-    return (day > local ? day : day.plus({ weeks: 1 })).toMillis();
   };
   /** True where it is this service that writes to somebody this week. */
   const claim = (name: string, next: number, now: number): Promise<boolean> =>
