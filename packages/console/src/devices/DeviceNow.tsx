@@ -124,7 +124,15 @@ function ItsEvents({ device }: { device: Device }): ReactNode {
   const events = useRead('listEvents', { query: { device: device.id, limit: MOST_EVENTS } }).data;
   const now = useNow(10_000);
   return (
-    <Section title="Its events" note={<Link to="/events">All events</Link>}>
+    <Section
+      title="Its events"
+      note={
+        <>
+          <Link to={`/events/rules/new?device=${device.id}`}>Alert me when …</Link>{' '}
+          <Link to={`/events?device=${device.id}`}>All its events</Link>
+        </>
+      }
+    >
       {events?.map(({ id, title, severity, openedAt, closedAt, acknowledgedAt }) => (
         <Box
           key={id}
@@ -141,7 +149,9 @@ function ItsEvents({ device }: { device: Device }): ReactNode {
             acknowledged={acknowledgedAt !== null}
             urgent={severity === 'urgent'}
           />
-          <Box sx={{ flex: 1, fontWeight: closedAt === null ? 650 : 400 }}>{title}</Box>
+          <Box sx={{ flex: 1, fontWeight: closedAt === null ? 650 : 400 }}>
+            <Link to={`/events/${id}`}>{title}</Link>
+          </Box>
           <Box sx={{ color: ink.soft }}>
             {showClock(openedAt, now)}, {showDuration((closedAt ?? now) - openedAt)}
           </Box>

@@ -3,6 +3,7 @@ import { useColorScheme } from '@mui/material/styles';
 import { useEffect, useState, type ReactNode } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { nightsOf } from '@peatmoor/core';
+import { AlertBanner } from '../alerts/Banner';
 import { useRead } from '../api';
 import { usePeriod } from '../charts/usePeriod';
 import { DashboardView } from '../dashboards/DashboardView';
@@ -71,6 +72,7 @@ export function Wall(): ReactNode {
       }}
     >
       <title>{`${content.title} · Peatmoor`}</title>
+      <AlertBanner />
       <Box sx={{ display: 'flex', gap: 3, alignItems: 'baseline', mb: 2 }}>
         <Box component="h1" sx={{ m: 0, fontSize: '1.6rem', fontWeight: 750 }}>
           {content.title}
