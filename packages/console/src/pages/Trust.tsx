@@ -53,7 +53,7 @@ export function Trust(): ReactNode {
               </Box>
             </Box>
           ))}
-          <Button variant="contained" size="large" href="/authority.crt">
+          <Button variant="contained" color="primary" size="large" href="/authority.crt">
             Load the certificate
           </Button>
           <Typography sx={{ mt: 3 }}>
