@@ -29,6 +29,8 @@ export interface RulePlan extends Holding {
   hours: ActiveHours | null;
   /** By whose clock. */
   zone: string;
+  /** Names of its sorts: a state that was kept by others remembers nothing of use. */
+  shape: string;
   /** The one condition of a value across a limit: worked out the short way. Null for all others. */
   plain: Condition | null;
 }
@@ -43,6 +45,8 @@ export interface PlanSample {
 
 /** Where a rule of any sort stands for one device. Plain JSON. */
 export interface PlanState extends RuleState {
+  /** The shape of the plan that it was kept by. */
+  shape?: string;
   /** What each part remembers, and the newest time of each of its names. */
   parts?: { memory: unknown; newest: Record<string, number> }[];
   /** Up to when time was looked at. */
@@ -78,6 +82,13 @@ function clockworkOf(plan: RulePlan): Clockwork {
 
 const beginParts = (plan: RulePlan): NonNullable<PlanState['parts']> =>
   plan.parts.map(({ sense }) => ({ memory: sense.begin, newest: {} }));
+
+/** A state as a plan can go on from it: what parts of other sorts remembered is left behind. */
+export function fitPlan(plan: RulePlan, state: PlanState): PlanState {
+  if (state.parts === undefined || state.shape === plan.shape) return state;
+  const { parts: _parts, shape: _shape, ...bare } = state;
+  return bare;
+}
 
 /** What is true at a time, all parts together. */
 function senseAll(plan: RulePlan, state: PlanState, at: number): Sensed {
@@ -156,7 +167,8 @@ export function stepPlan(plan: RulePlan, before: PlanState, samples: readonly Pl
       samples.map(({ value }) => value as number),
     );
   const transitions: Transition[] = [];
-  let state: PlanState = before.parts === undefined ? { ...before, parts: beginParts(plan) } : before;
+  let state: PlanState =
+    before.parts === undefined ? { ...before, parts: beginParts(plan), shape: plan.shape } : before;
   for (let i = 0; i < samples.length; i++) {
     const { part, name, at, value } = samples[i]!;
     const { sense, settings } = plan.parts[part]!;
@@ -186,6 +198,7 @@ export function beganPlan(plan: RulePlan, before: PlanState, at: number, from: n
   const parts = before.parts ?? beginParts(plan);
   return {
     ...before,
+    shape: plan.shape,
     parts: parts.map((one, i) => {
       const { sense, settings } = plan.parts[i]!;
       return { ...one, memory: sense.began?.(settings, one.memory as never, at, from) ?? one.memory };
@@ -201,6 +214,7 @@ export function usualPlan(plan: RulePlan, before: PlanState, part: number, hours
   const parts = before.parts ?? beginParts(plan);
   return {
     ...before,
+    shape: plan.shape,
     parts: parts.map((one, i) =>
       i === part ? { ...one, memory: sense.usual!(settings, one.memory as never, hours) } : one,
     ),
@@ -214,6 +228,7 @@ export function quietAgain(plan: RulePlan, before: PlanState, changed: boolean):
   if (parts === undefined) return kept;
   return {
     ...kept,
+    shape: plan.shape,
     parts: changed ? beginParts(plan).map((one, i) => ({ ...one, newest: parts[i]?.newest ?? {} })) : parts,
   };
 }

@@ -99,7 +99,16 @@ export function planOf(
   }
   const { join, holdMs, closeHoldMs, hours } = rule;
   return {
-    plan: { parts, join, holdMs, closeHoldMs, hours, zone, plain: hours === null ? plain : null },
+    plan: {
+      parts,
+      join,
+      holdMs,
+      closeHoldMs,
+      hours,
+      zone,
+      shape: rule.conditions.map(({ sort }) => sort).join(),
+      plain: hours === null ? plain : null,
+    },
     inputs,
   };
 }

@@ -37,7 +37,7 @@ const WORDS: Record<string, string> = {
   escalated: 'Open, and nobody has acknowledged it',
 };
 /** Alerts that one mail tells of in full; the others are behind its link. */
-const MOST_SHOWN = 30;
+export const MOST_SHOWN = 30;
 
 const partHtml = (
   { title, text, severity, phase, eventUrl, acknowledgeUrl }: MailPart,
@@ -56,14 +56,21 @@ ${rest.map((one) => `<p class="soft">${escape(one)}</p>`).join('\n')}</div>`;
 export function composeMail(
   parts: readonly MailPart[],
   {
+    total = parts.length,
     chart,
     late,
     eventsUrl,
     stopUrl,
-  }: { chart: boolean; late: string; eventsUrl: string; stopUrl: string | null },
+  }: {
+    /** How many there are, where not all are given. */ total?: number;
+    chart: boolean;
+    late: string;
+    eventsUrl: string;
+    stopUrl: string | null;
+  },
 ): { text: string; html: string } {
   const shown = parts.slice(0, MOST_SHOWN);
-  const rest = parts.length - shown.length;
+  const rest = total - shown.length;
   const more = rest > 0 ? `${rest} more are at ${eventsUrl}` : '';
   const foot = [more, late, stopUrl === null ? '' : `No more of these: ${stopUrl}`].filter(
     (line) => line !== '',

@@ -4,7 +4,7 @@ import type { Connection } from 'mariadb';
 import { now as clockNow } from '../clock';
 import { moreOf } from '../rules/definition';
 import type { AlertPhase, AlertRow, EventRow, MuteRow, RuleRow } from '../store/models';
-import { readRecipients, type Recipient } from './channels';
+import { readRecipients, recipientBy, type Recipient } from './channels';
 
 /** What an alert says. */
 export interface Wording {
@@ -212,7 +212,13 @@ export async function queueAlerts(
   read: Read = new Map(),
 ): Promise<void> {
   const now = clockNow();
-  let reached = recipients.length === 0 ? [] : await reach(connection, read, { ...rule, recipients });
+  const { mostAlerts, escalateTo } = moreOf(rule);
+  // Whoever was told because nobody acknowledged hears of its end too.
+  const all =
+    phase === 'closed' && escalateTo !== null
+      ? [...recipients, recipientBy('person', escalateTo)]
+      : recipients;
+  let reached = all.length === 0 ? [] : await reach(connection, read, { ...rule, recipients: all });
   if (phase === 'closed') {
     // Whoever was not told that it opened need not hear that it is over.
     const told = (await connection.query(
@@ -221,6 +227,15 @@ export async function queueAlerts(
     )) as Pick<AlertRow, 'channel' | 'recipient'>[];
     const keys = new Set(told.map(({ channel, recipient }) => `${channel} ${recipient}`));
     reached = reached.filter(({ channel, recipient }) => keys.has(`${channel} ${recipient}`));
+  }
+  if (phase === 'reminder' && reached.length > 0) {
+    // One that is on its way reminds already: an outage piles up none.
+    const waiting = (await connection.query(
+      "SELECT DISTINCT channel, recipient FROM alerts WHERE eventId = ? AND state = 'waiting'",
+      [event.id],
+    )) as Pick<AlertRow, 'channel' | 'recipient'>[];
+    const keys = new Set(waiting.map(({ channel, recipient }) => `${channel} ${recipient}`));
+    reached = reached.filter(({ channel, recipient }) => !keys.has(`${channel} ${recipient}`));
   }
   const mute = reached.length === 0 ? null : await muteOf(connection, read, rule, event.deviceRowId);
   const stopped =
@@ -231,7 +246,6 @@ export async function queueAlerts(
     reached.length === 0
       ? new Map<string, number>()
       : await once(read, `recent ${rule.id}`, () => recentOf(connection, rule.id, now));
-  const { mostAlerts } = moreOf(rule);
   const rows = reached.map((one): Reached => {
     if (one.state !== 'waiting') return one;
     if (mute !== null)
@@ -251,10 +265,12 @@ export async function queueAlerts(
       };
     return one;
   });
-  if (rows.length === 0) return;
+  // A reminder that is kept back is not written down: there may be one every second.
+  const kept = phase === 'reminder' ? rows.filter(({ state }) => state === 'waiting') : rows;
+  if (kept.length === 0) return;
   await insertAlerts(
     connection,
-    rows.map(({ channel, recipient, userId, at, state, why }) => ({
+    kept.map(({ channel, recipient, userId, at, state, why }) => ({
       workspaceId: rule.workspaceId,
       eventId: event.id,
       ruleId: rule.id,

@@ -1,6 +1,6 @@
 import { now as clockNow } from '../clock';
 import type { AddressRow } from '../store/models';
-import { addTo, changeIn, listIn } from '../store/rows';
+import { changeIn, listIn, oneIn } from '../store/rows';
 import type { ApiParts } from './context';
 import type { Scope } from './scope';
 
@@ -40,11 +40,16 @@ export async function askAddresses(parts: Parts, scope: Scope, emails: readonly 
   ]);
   for (const email of new Set(emails.map((one) => one.toLowerCase()))) {
     if (known.has(email)) continue;
-    const row = await addTo(store.models.addresses, scope.workspaceId, {
-      email,
-      askedAt: 0,
-      confirmedAt: null,
-    });
+    // Two rules may name it at once: whoever comes first asks.
+    const made = (await store.withConnection((connection) =>
+      connection.query('INSERT IGNORE INTO addresses (workspaceId, email, askedAt) VALUES (?, ?, 0)', [
+        scope.workspaceId,
+        email,
+      ]),
+    )) as { affectedRows: number };
+    const row =
+      made.affectedRows === 0 ? null : await oneIn(store.models.addresses, scope.workspaceId, { email });
+    if (row === null) continue;
     void askAddress(parts, scope, row).catch((error: Error) =>
       log.warn({ err: error }, 'an address could not be asked whether it may be alerted'),
     );

@@ -6,7 +6,7 @@ import { choicesOf } from '../alerts/telling';
 import { now as clockNow } from '../clock';
 import { conflict, notFound, wrongField } from '../problems';
 import type { PushPlaceRow, WebhookRow } from '../store/models';
-import { addTo, changeIn, deleteIn, findAll, findOne, insert, listIn, oneIn } from '../store/rows';
+import { addTo, changeIn, deleteIn, findAll, findOne, listIn, oneIn } from '../store/rows';
 import { askAddress } from './addresses';
 import { numberOf, type ApiParts, type Handlers } from './context';
 import { demand, scopeOf } from './scope';
@@ -153,22 +153,18 @@ export function alertHandlers(parts: ApiParts): AlertHandlers {
       if (key.length !== 65 || key[0] !== 4 || Buffer.from(keys.auth, 'base64url').length !== 16)
         throw wrongField('keys', 'are no keys of RFC 8291', 'Give what the browser gave.');
       const endpointHash = hashOf(endpoint);
-      const before = await findOne(models.pushPlaces, { endpointHash });
-      // One browser is one person's: whoever signs in there next takes it over.
-      if (before !== null) await models.pushPlaces.destroy({ where: { id: before.id } });
-      if ((await findAll(models.pushPlaces, { where: { userId: scope.userId } })).length >= MOST_PLACES)
+      const others = await findAll(models.pushPlaces, { where: { userId: scope.userId } });
+      if (others.filter((one) => !one.endpointHash.equals(endpointHash)).length >= MOST_PLACES)
         throw conflict(`You have ${MOST_PLACES} phones and browsers already. Remove one first.`);
-      return toPlace(
-        await insert(models.pushPlaces, {
-          userId: scope.userId,
-          endpointHash,
-          endpoint,
-          secrets: keys,
-          name,
-          createdAt: clockNow(),
-          deliveredAt: null,
-        }),
+      // One browser is one person's: whoever signs in there next takes it over.
+      await store.withConnection((connection) =>
+        connection.query(
+          `INSERT INTO pushPlaces (userId, endpointHash, endpoint, secrets, name, createdAt) VALUES (?, ?, ?, ?, ?, ?)
+            ON DUPLICATE KEY UPDATE userId = VALUES(userId), secrets = VALUES(secrets), name = VALUES(name)`,
+          [scope.userId, endpointHash, endpoint, JSON.stringify(keys), name, clockNow()],
+        ),
       );
+      return toPlace((await findOne(models.pushPlaces, { endpointHash, userId: scope.userId }))!);
     },
     removePushPlace: async ({ scope, params }) => {
       const count = await models.pushPlaces.destroy({

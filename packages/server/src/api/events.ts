@@ -37,6 +37,19 @@ export function eventHandlers(parts: ApiParts): EventHandlers {
     const alerts = new Map<number, AlertRow[]>();
     for (const alert of await findAll(models.alerts, {
       where: { eventId: rows.map(({ id }) => id), workspaceId: scope.workspaceId },
+      // Not what they say: that may be long.
+      attributes: [
+        'id',
+        'eventId',
+        'channel',
+        'recipient',
+        'phase',
+        'state',
+        'queuedAt',
+        'sentAt',
+        'error',
+        'userId',
+      ],
       order: ['id'],
     }))
       alerts.set(alert.eventId, [...(alerts.get(alert.eventId) ?? []), alert]);
@@ -154,8 +167,8 @@ export function eventHandlers(parts: ApiParts): EventHandlers {
       const [row] = (await store.withConnection((connection) =>
         connection.query(
           `SELECT COUNT(*) AS open, COALESCE(SUM(acknowledgedAt IS NULL), 0) AS unacknowledged, COALESCE(SUM(severity = 'urgent'), 0) AS urgent
-            FROM events WHERE workspaceId = ? AND closedAt IS NULL`,
-          [scope.workspaceId],
+            FROM events WHERE workspaceId = ? AND closedAt IS NULL AND deviceRowId IN (SELECT rowId FROM devices WHERE workspaceId = ?)`,
+          [scope.workspaceId, scope.workspaceId],
         ),
       )) as Record<'open' | 'unacknowledged' | 'urgent', number>[];
       const failures = await listIn(models.alerts, scope.workspaceId, {

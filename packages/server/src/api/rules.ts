@@ -1,7 +1,7 @@
 import type { Fact } from '@peatmoor/core';
 import type { NewRule, Rule, Severity, Trial } from '@peatmoor/contract';
 import { now as clockNow } from '../clock';
-import { notFound, unavailable, wrongField } from '../problems';
+import { conflict, notFound, unavailable, wrongField } from '../problems';
 import { definitionOf, isWatched, othersOf, whom } from '../rules/definition';
 import { sentenceOf } from '../rules/events';
 import { tryRule } from '../rules/trying';
@@ -48,6 +48,8 @@ const LONGEST_MUTE_MS = 366 * 86_400_000;
 export function ruleHandlers(parts: ApiParts): RuleHandlers {
   const { store, bus, registry, history } = parts;
   const { models } = store;
+  /** The trial of each person that is worked out: while a limit is dragged only the newest counts. */
+  const trials = new Map<number, symbol>();
   const tell = (scope: Scope, id: number): void =>
     bus.emit('live', {
       workspaceId: scope.workspaceId,
@@ -157,8 +159,8 @@ export function ruleHandlers(parts: ApiParts): RuleHandlers {
     createRule: async ({ scope, body }) => {
       const values = await toRuleRow(store, scope.workspaceId, body as NewRule);
       const row = await addTo(models.rules, scope.workspaceId, values);
-      await askAddresses(parts, scope, (body as NewRule).emails);
       await renew(scope, row.id);
+      await askAddresses(parts, scope, (body as NewRule).emails);
       return one(scope, { ...row, ...values });
     },
     tryRule: async ({ scope, body }) => {
@@ -187,6 +189,8 @@ export function ruleHandlers(parts: ApiParts): RuleHandlers {
       const watchedRows = rows.filter((one) => isWatched(row, one)).slice(0, MOST_TRIED);
       const named = othersOf(definitionOf(row));
       const entries = await registry.load([...watchedRows.map(({ rowId }) => rowId), ...named]);
+      const turn = Symbol(scope.userName);
+      trials.set(scope.userId, turn);
       return tryRule(
         { store, history },
         row,
@@ -199,16 +203,20 @@ export function ruleHandlers(parts: ApiParts): RuleHandlers {
           },
           from,
           to: Math.min(to, clockNow()),
+          goOn() {
+            if (trials.get(scope.userId) !== turn)
+              throw conflict('A newer trial took its place: only the newest is worked out.');
+          },
         },
-      );
+      ).finally(() => trials.get(scope.userId) === turn && trials.delete(scope.userId));
     },
     readRule: async ({ scope, params }) => one(scope, await rowOf(scope, params.rule)),
     changeRule: async ({ scope, params, body }) => {
       const row = await rowOf(scope, params.rule);
       const next = await toRuleRow(store, scope.workspaceId, body as NewRule);
       await changeIn(models.rules, scope.workspaceId, { id: row.id }, next);
-      await askAddresses(parts, scope, (body as NewRule).emails);
       await renew(scope, row.id);
+      await askAddresses(parts, scope, (body as NewRule).emails);
       return one(scope, { ...row, ...next });
     },
     deleteRule: async ({ scope, params }) => {
@@ -248,14 +256,15 @@ export function ruleHandlers(parts: ApiParts): RuleHandlers {
           `"${target}" is no ${sort} of this workspace`,
           'Choose one that is there.',
         );
-      await deleteIn(models.mutes, scope.workspaceId, { sort, target });
-      const row = await addTo(models.mutes, scope.workspaceId, {
-        sort,
-        target,
-        until,
-        reason,
-        madeBy: scope.userName,
-      });
+      // One mute for each thing, whoever mutes it at the same time.
+      await store.withConnection((connection) =>
+        connection.query(
+          `INSERT INTO mutes (workspaceId, sort, target, until, madeBy, reason) VALUES (?, ?, ?, ?, ?, ?)
+            ON DUPLICATE KEY UPDATE until = VALUES(until), madeBy = VALUES(madeBy), reason = VALUES(reason)`,
+          [scope.workspaceId, sort, target, until, scope.userName, reason],
+        ),
+      );
+      const row = (await oneIn(models.mutes, scope.workspaceId, { sort, target }))!;
       tellMutes(scope);
       return toMute(row);
     },

@@ -8,6 +8,7 @@ import {
   USUAL_DAYS,
   usualHours,
   usualPlan,
+  type Columns,
   type PlanSample,
   type ReadyPlan,
 } from '@peatmoor/core';
@@ -63,7 +64,20 @@ export async function tryRule(
   { store, history }: Parts,
   rule: RuleRow,
   devices: readonly DeviceEntry[],
-  { zone, others, from, to }: { zone: string; others: Others; from: number; to: number },
+  {
+    zone,
+    others,
+    from,
+    to,
+    goOn,
+  }: {
+    zone: string;
+    others: Others;
+    from: number;
+    to: number;
+    /** Asked again and again: throws where the outcome is no longer wanted. */
+    goOn: () => void;
+  },
 ): Promise<TrialResult> {
   const result: TrialResult = {
     count: 0,
@@ -76,6 +90,10 @@ export async function tryRule(
     highest: null,
   };
   const seen = sampler(MOST_SEEN);
+  const giveWay = async (): Promise<void> => {
+    await nextTurn();
+    goOn();
+  };
   for (const entry of devices) {
     const ready = planFor(rule, entry, zone, (rowId) => others(rowId)?.streams);
     if (ready === null) continue;
@@ -126,7 +144,7 @@ export async function tryRule(
     const takeAll = async (samples: readonly PlanSample[]): Promise<void> => {
       for (let i = 0; i < samples.length; i += SLICE) {
         trial.take(samples.slice(i, i + SLICE));
-        await nextTurn();
+        await giveWay();
       }
     };
     if (numbers.length > 0)
@@ -142,25 +160,46 @@ export async function tryRule(
           const { times, values } = columns[0]!;
           for (let i = 0; i < times.length; i += SLICE) {
             trial.takeColumns(times.slice(i, i + SLICE), values.slice(i, i + SLICE));
-            await nextTurn();
+            await giveWay();
           }
           continue;
         }
-        const samples = columns.flatMap(({ times, values }, line) =>
-          times.map((at, i): PlanSample => ({
-            part: numbers[line]!.part,
-            name: numbers[line]!.name,
-            at,
-            value: values[i]!,
-          })),
-        );
         const due = told.findIndex(({ at }) => at > newest);
-        samples.push(...told.splice(0, due < 0 ? told.length : due));
-        samples.sort((a, b) => a.at - b.at);
-        await takeAll(samples);
+        for (const samples of merged(numbers, columns, told.splice(0, due < 0 ? told.length : due))) {
+          trial.take(samples);
+          await giveWay();
+        }
       }
     await takeAll(told);
     return trial.end(to);
+  }
+}
+
+/** The values of several lines, and what was told besides, in order of time, a slice at a time. */
+function* merged(
+  lines: readonly Line[],
+  columns: readonly Columns[],
+  told: readonly PlanSample[],
+): Generator<PlanSample[]> {
+  const places = columns.map(() => 0);
+  let next = 0;
+  for (;;) {
+    const slice: PlanSample[] = [];
+    while (slice.length < SLICE) {
+      let first = -1;
+      let at = told[next]?.at ?? Infinity;
+      for (let line = 0; line < columns.length; line++) {
+        const time = columns[line]!.times[places[line]!];
+        if (time !== undefined && time < at) [first, at] = [line, time];
+      }
+      if (first >= 0) {
+        const { part, name } = lines[first]!;
+        slice.push({ part, name, at, value: columns[first]!.values[places[first]!++]! });
+      } else if (next < told.length) slice.push(told[next++]!);
+      else break;
+    }
+    if (slice.length === 0) return;
+    yield slice;
   }
 }
 

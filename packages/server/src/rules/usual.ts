@@ -12,6 +12,7 @@ import { usualOf } from './trying';
 const LOOK_MS = 60_000;
 const DAY_MS = 86_400_000;
 const SOON_MS = 1000;
+const REST_MS = 3_600_000;
 /** Datastreams that are worked out in one look at the most. */
 const MOST_AT_ONCE = 200;
 
@@ -38,9 +39,11 @@ export function startUsual({ store, registry, history, journal, bus, log, holds 
   const done = new Map<number, number>();
   let under: Promise<void> = Promise.resolve();
   let stopped = false;
+  /** Nothing is left to do until then, unless a rule or a device changes. */
+  let restUntil = -Infinity;
 
   const look = async (): Promise<void> => {
-    if (!holds() || !journal.takes()) return;
+    if (!holds() || !journal.takes() || clockNow() < restUntil) return;
     const rules = (await findAll(store.models.rules, { where: { active: true } })).filter((rule) =>
       definitionOf(rule).conditions.some(({ sort }) => sort === 'unusual'),
     );
@@ -73,6 +76,7 @@ export function startUsual({ store, registry, history, journal, bus, log, holds 
           done.set(stream.seriesId, now);
         }
       }
+    restUntil = clockNow() + REST_MS;
   };
   const run = (): Promise<void> =>
     (under = under
@@ -83,9 +87,11 @@ export function startUsual({ store, registry, history, journal, bus, log, holds 
   // A rule that was changed knows nothing any more.
   bus.on('rules', () => {
     done.clear();
+    restUntil = -Infinity;
     clearTimeout(soon);
     soon = setTimeout(() => void run(), SOON_MS);
   });
+  bus.on('definitions', () => void (restUntil = -Infinity));
   return {
     look: run,
     async stop() {

@@ -1,5 +1,6 @@
 import {
   factCondition,
+  fitPlan,
   QUIET,
   type KeyedFact,
   type PlanState,
@@ -56,7 +57,6 @@ export interface Watches {
   ofRule(ruleId: number): Iterable<Watch>;
   /** Rules that such a fact opens or closes. */
   ofFact(entry: DeviceEntry, fact: KeyedFact): readonly FactRule[];
-  rule(ruleId: number): RuleRow | undefined;
   load(changes: Changes): Promise<void>;
 }
 
@@ -108,8 +108,13 @@ export function createWatches(store: Store, registry: Registry): Watches {
     state: PlanState,
     others: ReadonlyMap<number, DeviceEntry>,
   ): void => {
+    /** Another device of the rule's workspace: what was handed over to another is as if it were not there. */
+    const other = (rowId: number): DeviceEntry | undefined => {
+      const found = others.get(rowId);
+      return found?.workspaceId === rule.workspaceId ? found : undefined;
+    };
     const make = (): ReadyPlan | null =>
-      planFor(rule, entry, zones.get(rule.workspaceId) ?? 'UTC', (rowId) => others.get(rowId)?.streams);
+      planFor(rule, entry, zones.get(rule.workspaceId) ?? 'UTC', (rowId) => other(rowId)?.streams);
     let ready: ReadyPlan | null | undefined;
     if (ownOf(rule, entry.rowId) === undefined) {
       const byKind = plans.get(rule.id) ?? new Map<number, ReadyPlan | null>();
@@ -119,9 +124,9 @@ export function createWatches(store: Store, registry: Registry): Watches {
     } else ready = make();
     if (ready === null) return;
     const first = entry.streams.find(({ key }) => key === rule.streamKey);
-    const one: Watch = { rule, plan: ready.plan, entry, stream: first, state };
+    const one: Watch = { rule, plan: ready.plan, entry, stream: first, state: fitPlan(ready.plan, state) };
     const inputs = ready.inputs.flatMap(({ part, name, of, device }) => {
-      const where = device === null ? entry : others.get(device)!;
+      const where = device === null ? entry : other(device)!;
       const stream = typeof of === 'string' ? undefined : where.streams.find(({ key }) => key === of.stream);
       const key = typeof of === 'string' ? knownKey(where.rowId, of) : stream?.seriesId;
       return key === undefined ? [] : [{ key, input: { watch: one, part, name, stream } }];
@@ -246,7 +251,6 @@ export function createWatches(store: Store, registry: Registry): Watches {
         ({ rule, condition: { sort } }) =>
           (sort.facts?.opens === kind || sort.facts?.closes === kind) && isWatched(rule, entry),
       ),
-    rule: (ruleId) => rules.get(ruleId),
     async load({ all, rules: changed, kinds, devices }) {
       if (all) {
         for (const id of [...rules.keys()]) forget(id);

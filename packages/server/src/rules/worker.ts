@@ -4,6 +4,7 @@ import {
   type Batch,
   type Columns,
   calibrate,
+  fitPlan,
   orderColumns,
   planDueAt,
   planWithoutFuture,
@@ -128,7 +129,7 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
     for (const watch of watches.all()) {
       const state = known.get(nameOf(watch));
       if (state !== undefined) {
-        watch.state = state;
+        watch.state = fitPlan(watch.plan, state);
         unkept.add(watch);
       }
       plan(watch);

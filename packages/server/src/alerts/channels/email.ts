@@ -1,7 +1,7 @@
 import nodemailer from 'nodemailer';
 import { showDuration } from '@peatmoor/core';
 import { now as clockNow } from '../../clock';
-import { composeMail } from '../mail';
+import { composeMail, MOST_SHOWN } from '../mail';
 import { CannotBeSent, type AlertChannel, type ChannelParts, type Message, type Sender } from './channel';
 
 /** Email by SMTP (RFC 5321). `recipient` is the address. */
@@ -67,18 +67,18 @@ function startEmail({ config, links, chartOf, publicUrl, log }: ChannelParts): S
     const stop =
       rules.size === 1 && ruleId !== 0 ? ({ what: 'stop', ruleId: ruleId!, to: recipient } as const) : null;
     const oneClick = stop !== null && config.publicUrl?.startsWith('https://') === true;
-    const happened = Math.min(
-      ...alerts.map(({ alert, event }) =>
+    const happened = alerts.reduce((first, { alert, event }) => {
+      const at =
         alert.phase === 'closed'
           ? (event.closedAt ?? event.openedAt)
           : alert.phase === 'opened'
             ? event.openedAt
-            : alert.queuedAt,
-      ),
-    );
+            : alert.queuedAt;
+      return Math.min(first, at);
+    }, Infinity);
     const lateBy = clockNow() - happened;
     const { text, html } = composeMail(
-      alerts.map(({ alert, event }) => ({
+      alerts.slice(0, MOST_SHOWN).map(({ alert, event }) => ({
         title: `${event.title} (${event.deviceName})`,
         subject: alert.subject,
         text: alert.text,
@@ -91,6 +91,7 @@ function startEmail({ config, links, chartOf, publicUrl, log }: ChannelParts): S
             : links.page({ what: 'event', eventId: event.id, userId: alert.userId, to: recipient }),
       })),
       {
+        total: alerts.length,
         chart: chart !== null,
         late: lateBy > LATE_MS ? `This comes ${showDuration(lateBy)} after it happened.` : '',
         eventsUrl: `${publicUrl()}/events`,
