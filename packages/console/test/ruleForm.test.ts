@@ -2,7 +2,6 @@ import { displayOf } from '@peatmoor/core';
 import type { Device, Kind, Rule } from '@peatmoor/contract';
 import {
   EMPTY_CONDITION,
-  firstFields,
   readArea,
   readyRule,
   streamsFor,
@@ -11,6 +10,7 @@ import {
   type Catalogue,
   type RuleFields,
 } from '../src/rules/fields';
+import { firstFields } from '../src/rules/firstFields';
 
 // What is written in the form of a rule is what the service is given, in the units of whoever writes.
 const stream = (key: string, title: string, type: string, more: object = {}) => ({

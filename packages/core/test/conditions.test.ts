@@ -6,6 +6,7 @@ import {
   CONDITION_NAMES,
   CONDITIONS,
   fillText,
+  fitPlan,
   isInArea,
   planDueAt,
   planOf,
@@ -428,6 +429,28 @@ it('takes late values for nothing, and does not wait for a clock that was wrong'
   expect(stepPlan(plan, planWithoutFuture(ahead, 1000), told(900, 50)).transitions).toMatchObject([
     { kind: 'opened' },
   ]);
+});
+
+it('leaves behind what parts of other sorts remembered', () => {
+  const sorts: [ConditionName, ConditionSettings][] = [
+    ['silent', { withinMs: 100 }],
+    ['statistic', { statistic: 'mean', side: 'above', limit: 10, withinMs: 100 }],
+    ['unchanged', { withinMs: 100 }],
+    ['rises', { amount: 5, withinMs: 100 }],
+    ['unusual', { spreads: 5 }],
+    ['changes', { withinMs: 100 }],
+    ['above', { limit: 10 }],
+  ];
+  const told: PlanSample[] = [4, 9, 12].map((value, at) => ({ part: 0, name: '', at, value }));
+  for (const before of sorts)
+    for (const after of sorts) {
+      const kept = stepPlan(ready(ruleOf([before])).plan, QUIET, told).state as PlanState;
+      const { plan } = ready(ruleOf([after]));
+      const fitted = fitPlan(plan, kept);
+      if (before[0] === after[0]) expect(fitted).toBe(kept);
+      const later = told.map((sample) => ({ ...sample, at: sample.at + 1000 }));
+      expect(() => advancePlan(plan, stepPlan(plan, fitted, later).state, 9000)).not.toThrow();
+    }
 });
 
 it('does not open again by itself after it was closed by hand', () => {

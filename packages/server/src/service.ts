@@ -17,6 +17,7 @@ import { startOutbox } from './alerts/outbox';
 import { createApp } from './api/app';
 import { createBus } from './bus';
 import { localPair } from './certificate/local';
+import { startRenewing } from './certificate/renewing';
 import { startTimetables } from './timetables/worker';
 import { createCommands } from './commands/commands';
 import { reachableHost, type Config } from './config';
@@ -59,9 +60,6 @@ import { startRuleWorker } from './rules/worker';
 import { startUsual } from './rules/usual';
 import type { EventRow } from './store/models';
 import { openStore, type Store } from './store/store';
-
-/** How often it is looked whether the certificate ends soon. */
-const RENEW_LOOK_MS = 12 * 3_600_000;
 
 export interface Service {
   address: Address;
@@ -267,20 +265,14 @@ export async function startService({
     stops.push(mqtt.stop);
 
     let tlsServer: https.Server | null = null;
-    const renewCertificate = async (): Promise<void> => {
-      const pair = local === null ? null : await localPair(config.dataFolder);
-      if (pair === null) return;
-      tlsServer?.setSecureContext(pair);
-      mqtt.renew(pair);
-    };
-    const renewing = setInterval(
-      () =>
-        void renewCertificate().catch((error: Error) =>
-          log.warn({ err: error }, 'the certificate could not be renewed'),
-        ),
-      RENEW_LOOK_MS,
+    const renewing = startRenewing(
+      { dataFolder: config.dataFolder, isLocal: local !== null, log },
+      (pair) => {
+        tlsServer?.setSecureContext(pair);
+        mqtt.renew(pair);
+      },
     );
-    stops.push(() => clearInterval(renewing));
+    stops.push(renewing.stop);
     const host = reachableHost(config);
     const plain = http.createServer();
     const secure = tls === null ? null : https.createServer(tls);
@@ -326,7 +318,7 @@ export async function startService({
         senders,
         log,
         wakeAlerts: onAlerts,
-        renewCertificate,
+        renewCertificate: renewing.renew,
         address,
       },
       consoleFolder,

@@ -1,4 +1,4 @@
-import { graduations } from '@peatmoor/core';
+import { graduations, sheetCell } from '@peatmoor/core';
 import { partOf } from './lines';
 import { rightUnit, type ChartLine } from './chartLine';
 
@@ -25,7 +25,7 @@ export function chartCsv(chart: SavedChart): string {
       rows.set(at, row);
     }),
   );
-  const head = ['time', ...lines.map(({ label, unit }) => quoted(unit ? `${label} (${unit})` : label))];
+  const head = ['time', ...lines.map(({ label, unit }) => sheetCell(unit ? `${label} (${unit})` : label))];
   return [
     head.join(','),
     ...[...rows.entries()]
@@ -35,12 +35,6 @@ export function chartCsv(chart: SavedChart): string {
       ),
     '',
   ].join('\r\n');
-}
-
-/** A cell of a table, as text in quotation marks where it must be; never one that a spreadsheet takes for a formula (RFC 4180). */
-function quoted(text: string): string {
-  const plain = /^[=+\-@\t]/.test(text) ? `'${text}` : text;
-  return /[",\r\n]/.test(plain) ? `"${plain.replaceAll('"', '""')}"` : plain;
 }
 
 const WIDTH = 1000;

@@ -1,14 +1,10 @@
+import { sheetCell } from '@peatmoor/core';
 import type { Event } from '@peatmoor/contract';
+import { saveFile } from '../charts/saving';
 
 /** Saves what is listed, a row an event. */
 export function saveEvents(events: readonly Event[]): void {
   const time = (at: number | null): string => (at === null ? '' : new Date(at).toISOString());
-  const cell = (text: string | number | null): string => {
-    const one = String(text ?? '');
-    // A sheet reads what begins like this as a formula.
-    const safe = /^[=+\-@\t]/.test(one) && Number.isNaN(Number(one)) ? `'${one}` : one;
-    return /[",\n]/.test(safe) ? `"${safe.replaceAll('"', '""')}"` : safe;
-  };
   const rows = [
     [
       'event',
@@ -39,11 +35,6 @@ export function saveEvents(events: readonly Event[]): void {
       one.remark,
     ]),
   ];
-  const link = document.createElement('a');
-  link.href = URL.createObjectURL(
-    new Blob([rows.map((row) => row.map(cell).join(',')).join('\r\n')], { type: 'text/csv' }),
-  );
-  link.download = 'events.csv';
-  link.click();
-  URL.revokeObjectURL(link.href);
+  const text = rows.map((row) => row.map((cell) => sheetCell(String(cell ?? ''))).join(',')).join('\r\n');
+  saveFile('events.csv', text, 'text/csv');
 }

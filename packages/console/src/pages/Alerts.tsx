@@ -1,4 +1,4 @@
-import { Box, Button, Checkbox, FormControlLabel, TextField, Typography } from '@mui/material';
+import { Box, Button, Checkbox, FormControlLabel, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import {
   PERSONAL_CHANNELS,
@@ -11,6 +11,7 @@ import { useChange, useRead } from '../api';
 import { Test } from '../alerts/Test';
 import { Addresses, Webhooks } from '../alerts/Webhooks';
 import { addThisBrowser, pushTrouble, thisBrowser } from '../alerts/push';
+import { ClockField } from '../parts/ClockField';
 import { Heading, Section } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
 import { showAgo, showClock } from '../parts/time';
@@ -27,8 +28,6 @@ const PAUSES: [string, number][] = [
   ['a day', 86_400_000],
   ['a week', 604_800_000],
 ];
-const clock = (minutes: number): string =>
-  `${String(Math.floor(minutes / 60)).padStart(2, '0')}:${String(minutes % 60).padStart(2, '0')}`;
 
 /** How you are alerted: by what for each severity, when not, on which phones; and what alerts can go to beside people. */
 export function Alerts(): ReactNode {
@@ -122,21 +121,12 @@ function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode 
           />
           {choices.quiet !== null &&
             (['from', 'to'] as const).map((name) => (
-              <TextField
+              <ClockField
                 key={name}
-                type="time"
-                fullWidth={false}
-                sx={{ width: 130 }}
-                size="small"
                 label={name === 'from' ? 'From' : 'To'}
-                defaultValue={clock(choices.quiet![name])}
-                onBlur={({ target }) => {
-                  const [hours = NaN, minutes = NaN] = target.value.split(':').map(Number);
-                  const all = hours * 60 + minutes;
-                  if (Number.isInteger(all) && all !== choices.quiet![name])
-                    put({ quiet: { ...choices.quiet!, [name]: all } });
-                }}
-                slotProps={{ inputLabel: { shrink: true } }}
+                value={choices.quiet![name]}
+                onLeaving
+                onChange={(minutes) => put({ quiet: { ...choices.quiet!, [name]: minutes } })}
               />
             ))}
         </Box>

@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Box, Button, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import { Link, useParams } from 'react-router';
-import { isNumeric, showDuration } from '@peatmoor/core';
+import { aroundEvent, isNumeric, showDuration } from '@peatmoor/core';
 import type { WholeEvent } from '@peatmoor/contract';
 import { api, useChange, useRead } from '../api';
 import { useWatched } from '../events/EventRow';
@@ -19,8 +19,6 @@ import { Mutes } from '../rules/Mutes';
 import { ink, MONO } from '../theme';
 
 const BUCKETS = 300;
-const LEAST_AROUND_MS = 2 * 3_600_000;
-const MOST_AROUND_MS = 2 * 86_400_000;
 const ROUND_MS = 30_000;
 
 const CHANNELS: Record<string, string> = {
@@ -226,10 +224,8 @@ function Around({ event, now }: { event: WholeEvent; now: number }): ReactNode {
   const { stream } = useWatched()(event);
   const displayOf = useDisplay();
   const rule = useRead('readRule', { params: { rule: event.ruleId ?? 0 } }, event.ruleId !== null).data;
-  const end = event.closedAt ?? Math.ceil(now / ROUND_MS) * ROUND_MS;
-  const around = Math.min(MOST_AROUND_MS, Math.max(LEAST_AROUND_MS, end - event.openedAt));
-  const from = event.openedAt - around;
-  const to = Math.min(Math.ceil(now / ROUND_MS) * ROUND_MS, end + around / 4);
+  // Rounded, so that it is not another question at every look.
+  const { from, to } = aroundEvent(event, Math.ceil(now / ROUND_MS) * ROUND_MS);
   const line = useQuery({
     queryKey: ['history', event.deviceId, event.stream, 'event', from, to],
     queryFn: async () =>

@@ -12,7 +12,8 @@ import { Notice } from '../parts/Notice';
 import { showClock } from '../parts/time';
 import { useDisplay } from '../parts/useDisplay';
 import { useMay } from '../parts/useMay';
-import { firstFields, readyRule } from '../rules/fields';
+import { readyRule } from '../rules/fields';
+import { firstFields } from '../rules/firstFields';
 import { ink } from '../theme';
 
 const MORE = 50;

@@ -1,17 +1,11 @@
-import { Box, Checkbox, FormControlLabel, TextField, ToggleButton, ToggleButtonGroup } from '@mui/material';
+import { Box, Checkbox, FormControlLabel, ToggleButton, ToggleButtonGroup } from '@mui/material';
 import type { ReactNode } from 'react';
 import type { ActiveHours } from '@peatmoor/core';
+import { ClockField } from '../parts/ClockField';
 import { ink } from '../theme';
 
 const DAYS = ['Mo', 'Tu', 'We', 'Th', 'Fr', 'Sa', 'Su'];
 const FIRST: ActiveHours = { days: [1, 2, 3, 4, 5, 6, 7], from: 8 * 60, to: 20 * 60 };
-const clock = (minutes: number): string =>
-  `${String(Math.floor(minutes / 60) % 24).padStart(2, '0')}:${String(minutes % 60).padStart(2, '0')}`;
-const minutesOf = (text: string): number | null => {
-  const [hours = NaN, minutes = NaN] = text.split(':').map(Number);
-  return Number.isInteger(hours * 60 + minutes) ? hours * 60 + minutes : null;
-};
-
 /** When a rule may open events: always, or on some days between two times. */
 export function Hours({
   value,
@@ -55,18 +49,11 @@ export function Hours({
             ))}
           </ToggleButtonGroup>
           {(['from', 'to'] as const).map((name) => (
-            <TextField
+            <ClockField
               key={name}
-              type="time"
-              fullWidth={false}
-              sx={{ width: 130 }}
               label={name === 'from' ? 'From' : 'To'}
-              value={clock(value[name])}
-              onChange={({ target }) => {
-                const minutes = minutesOf(target.value);
-                if (minutes !== null) onChange({ ...value, [name]: minutes });
-              }}
-              slotProps={{ inputLabel: { shrink: true } }}
+              value={value[name]}
+              onChange={(minutes) => onChange({ ...value, [name]: minutes })}
             />
           ))}
         </Box>

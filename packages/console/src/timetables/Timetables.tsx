@@ -19,6 +19,7 @@ import { setTimeWords, TIME_BASES, type Datastream, type SetTime, type TimeBase 
 import type { Timetable } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { useAsk } from '../parts/Ask';
+import { ClockField } from '../parts/ClockField';
 import { Notice } from '../parts/Notice';
 import { showClock } from '../parts/time';
 import { ink } from '../theme';
@@ -203,15 +204,7 @@ function TimetableForm({
             ))}
           </TextField>
           {time.base === 'clock' ? (
-            <TextField
-              label="At"
-              type="time"
-              value={`${String(Math.floor(time.minutes / 60)).padStart(2, '0')}:${String(time.minutes % 60).padStart(2, '0')}`}
-              onChange={({ target }) => {
-                const [hour, minute] = target.value.split(':').map(Number);
-                if (hour !== undefined && minute !== undefined) set(i, { minutes: hour * 60 + minute });
-              }}
-            />
+            <ClockField label="At" wide value={time.minutes} onChange={(minutes) => set(i, { minutes })} />
           ) : (
             <TextField
               label="Minutes after it"

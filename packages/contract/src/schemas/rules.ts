@@ -7,14 +7,12 @@ import {
   ROLES,
   WINDOW_STATISTICS,
   type ConditionName,
+  type SettingName,
 } from '@peatmoor/core';
 import { array, boolean, lazy, mixed, number, object, string, type InferType } from 'yup';
 
 export const SEVERITIES = ['notice', 'warning', 'urgent'] as const;
 export type Severity = (typeof SEVERITIES)[number];
-
-/** Sorts of conditions, as core has them. */
-export const COMPARISONS = CONDITION_NAMES;
 
 const ms = number().integer().min(0).max(LONGEST_WITHIN_MS);
 const lat = number().min(-90).max(90).required();
@@ -47,10 +45,10 @@ const settings = {
     value === undefined ? mixed().optional() : value?.shape === 'polygon' ? polygon : circle,
   ),
   expression: string().max(500),
-};
+} satisfies Record<SettingName, unknown>;
 /** One condition of several. */
 const condition = object({
-  comparison: string().oneOf(COMPARISONS).required(),
+  comparison: string().oneOf(CONDITION_NAMES).required(),
   /** Key of the datastream; empty where the condition looks at none. */
   stream: string().max(40).default(''),
   /** The device it looks at; null for the one that the rule watches. */
@@ -87,7 +85,7 @@ const whole = {
   label: string().trim().min(1).max(40).nullable().default(null),
   /** Key of the datastream, or of an event that a device raises itself; empty where the condition needs none. */
   stream: string().max(40).default(''),
-  comparison: string().oneOf(COMPARISONS).required(),
+  comparison: string().oneOf(CONDITION_NAMES).required(),
   ...settings,
   holdMs: ms.default(0),
   closeHoldMs: ms.default(0),

@@ -1,5 +1,6 @@
 import { extent, ticks } from 'd3-array';
 import { DateTime } from 'luxon';
+import { DAY_MS, HOUR_MS } from './rollup';
 
 /** What a chart of the readings around an event shows. */
 export interface EventChart {
@@ -17,6 +18,19 @@ export interface EventChart {
   show: (value: number) => string;
   /** A line that goes on between readings, or one that stays until the next. */
   steps: boolean;
+}
+
+const LEAST_AROUND_MS = 2 * HOUR_MS;
+const MOST_AROUND_MS = 2 * DAY_MS;
+
+/** The time around an event that is shown: as long before as it lasts, at least two hours, at most two days. Epoch ms. */
+export function aroundEvent(
+  { openedAt, closedAt }: { openedAt: number; closedAt: number | null },
+  now: number,
+): { from: number; to: number } {
+  const end = closedAt ?? now;
+  const before = Math.min(MOST_AROUND_MS, Math.max(LEAST_AROUND_MS, end - openedAt));
+  return { from: openedAt - before, to: Math.min(now, end + before / 4) };
 }
 
 const WIDTH = 640;

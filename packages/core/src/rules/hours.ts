@@ -1,5 +1,5 @@
 import { DateTime } from 'luxon';
-import { daysWords } from '../timetables/timetable';
+import { daysWords, timeWords } from '../timetables/timetable';
 
 /** When a rule may open events: on some days, from one minute of the day to another; over midnight where `to` is not after `from`. */
 export interface ActiveHours {
@@ -47,8 +47,7 @@ export function createSpells(hours: ActiveHours, zone: string): (at: number) => 
     spell !== null && spell.from <= at && at < spell.to ? spell : (spell = spellAt(hours, zone, at));
 }
 
-const clock = (minutes: number): string =>
-  `${String(Math.floor(minutes / 60) % 24).padStart(2, '0')}:${String(minutes % 60).padStart(2, '0')}`;
+const clock = (minutes: number): string => timeWords({ base: 'clock', minutes: minutes % 1440 });
 
 /** "Mon to Fri from 22:00 to 06:00" */
 export function hoursWords({ days, from, to }: ActiveHours): string {

@@ -32,6 +32,22 @@ export interface ConditionSettings {
   expression?: string;
 }
 export type SettingName = keyof ConditionSettings;
+/** Their names, in the order in which they are told. */
+export const SETTING_NAMES = [
+  'limit',
+  'closeLimit',
+  'low',
+  'high',
+  'margin',
+  'amount',
+  'withinMs',
+  'statistic',
+  'side',
+  'spreads',
+  'text',
+  'area',
+  'expression',
+] as const satisfies readonly SettingName[];
 
 /** Longest window and time, in ms. */
 export const LONGEST_WITHIN_MS = 30 * 86_400_000;

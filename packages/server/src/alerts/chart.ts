@@ -2,7 +2,7 @@ import fs from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { renderAsync } from '@resvg/resvg-js';
-import { drawEventChart, isNumeric, showReading } from '@peatmoor/core';
+import { aroundEvent, drawEventChart, isNumeric, showReading } from '@peatmoor/core';
 import { now as clockNow } from '../clock';
 import type { HistoryReader } from '../history/read';
 import type { Registry } from '../registry';
@@ -11,8 +11,6 @@ import type { EventRow } from '../store/models';
 import { findOne } from '../store/rows';
 import type { Store } from '../store/store';
 
-const HOUR_MS = 3_600_000;
-const DAY_MS = 86_400_000;
 const MOST_POINTS = 600;
 /** Twice as many points as the drawing has: sharp on a phone. */
 const SCALE = 2;
@@ -21,17 +19,6 @@ const FONT = ['../assets', '../../server/assets']
   .map((folder) => path.resolve(path.dirname(fileURLToPath(import.meta.url)), folder, 'atkinson.ttf'))
   .find((file) => fs.existsSync(file));
 
-/** The time around an event that is shown: as long before as it lasts, at least two hours, at most two days. */
-export function aroundEvent({ openedAt, closedAt }: Pick<EventRow, 'openedAt' | 'closedAt'>): {
-  from: number;
-  to: number;
-} {
-  const now = clockNow();
-  const end = closedAt ?? now;
-  const before = Math.min(2 * DAY_MS, Math.max(2 * HOUR_MS, end - openedAt));
-  return { from: openedAt - before, to: Math.min(now, end + before / 4) };
-}
-
 /** Draws the readings around an event as a PNG; null where it is about no numbers. */
 export async function chartOfEvent(
   { store, registry, history }: { store: Store; registry: Registry; history: HistoryReader },
@@ -39,8 +26,9 @@ export async function chartOfEvent(
 ): Promise<Buffer | null> {
   const entry = (await registry.load([event.deviceRowId])).get(event.deviceRowId);
   const stream = entry?.streams.find(({ key }) => key === event.streamKey);
-  if (entry === undefined || stream === undefined || !isNumeric(stream)) return null;
-  const { from, to } = aroundEvent(event);
+  // What was handed over to another workspace is no longer this one's to be shown.
+  if (entry?.workspaceId !== event.workspaceId || stream === undefined || !isNumeric(stream)) return null;
+  const { from, to } = aroundEvent(event, clockNow());
   const [line] = await history.lines([stream], from, to, MOST_POINTS);
   if (line === undefined || line.times.length === 0) return null;
   const rule = await findOne(store.models.rules, { id: event.ruleId, workspaceId: event.workspaceId });

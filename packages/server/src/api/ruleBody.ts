@@ -1,5 +1,6 @@
 import {
   CONDITIONS,
+  SETTING_NAMES,
   readCondition,
   storeCondition,
   type ConditionSettings,
@@ -14,23 +15,6 @@ import { listIn, oneIn } from '../store/rows';
 import type { Store } from '../store/store';
 import { toStream } from './kinds';
 
-/** What of a body a condition is set to. */
-const SETTINGS = [
-  'limit',
-  'closeLimit',
-  'low',
-  'high',
-  'margin',
-  'amount',
-  'withinMs',
-  'statistic',
-  'side',
-  'spreads',
-  'text',
-  'area',
-  'expression',
-] as const satisfies (keyof ConditionSettings)[];
-
 type ConditionBody = Pick<NewRule, 'comparison' | 'stream'> & Partial<NewRule>;
 
 /** The settings that its sort knows, of all that a body may have. */
@@ -38,7 +22,9 @@ function settingsOf(body: ConditionBody): Record<string, unknown> {
   const sort = CONDITIONS[body.comparison];
   const known = new Set<string>(sort.fields);
   const said = Object.fromEntries(
-    SETTINGS.flatMap((name) => (known.has(name) && body[name] !== undefined ? [[name, body[name]]] : [])),
+    SETTING_NAMES.flatMap((name) =>
+      known.has(name) && body[name] !== undefined ? [[name, body[name]]] : [],
+    ),
   );
   if (sort.watches === 'facts') return { key: body.stream };
   return { ...said, ...(known.has('side') ? {} : { comparison: body.comparison }) };
@@ -280,6 +266,6 @@ export function shownRule(
 function shownSettings({ sort, settings }: RuleCondition): ConditionSettings {
   const ready = (readCondition(sort, settings)?.settings ?? {}) as ConditionSettings;
   return Object.fromEntries(
-    SETTINGS.flatMap((name) => (ready[name] === undefined ? [] : [[name, ready[name]]])),
+    SETTING_NAMES.flatMap((name) => (ready[name] === undefined ? [] : [[name, ready[name]]])),
   );
 }

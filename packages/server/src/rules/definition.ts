@@ -1,5 +1,4 @@
 import {
-  CONDITIONS,
   planOf,
   type Datastream,
   type ReadyPlan,
@@ -89,6 +88,3 @@ export function whom(
   if (rule.label != null) return `any device labelled “${rule.label}”`;
   return whomWatched(rule.kindId === null ? entry.name : null, entry.kindTitle);
 }
-
-/** True where what a rule opens is told by facts of a key. */
-export const isByFact = ({ sort }: Pick<RuleRow, 'sort'>): boolean => CONDITIONS[sort]?.watches === 'facts';
