@@ -235,11 +235,15 @@ async function valuesOf(
   client: Client,
   about: { deviceId?: string | null; kindId?: number | null; stream?: string },
 ): Promise<(value: number | null) => string> {
-  const { stream } = watched(
-    { deviceId: about.deviceId ?? null, kindId: about.kindId ?? null, stream: about.stream ?? '' },
-    await client.call('listDevices'),
-    await client.call('listKinds'),
-  );
+  const kinds = await client.call('listKinds');
+  const key = about.stream ?? '';
+  // A label names no kind: any that has the datastream says how it is written.
+  const stream =
+    watched(
+      { deviceId: about.deviceId ?? null, kindId: about.kindId ?? null, stream: key },
+      await client.call('listDevices'),
+      kinds,
+    ).stream ?? kinds.flatMap(({ streams }) => streams).find((one) => one.key === key);
   return (value) => (value === null ? '' : stream === undefined ? String(value) : showReading(stream, value));
 }
 
