@@ -7,6 +7,7 @@ import { pages } from './pages';
 import { AskProvider } from './parts/Ask';
 import { Heading } from './parts/Heading';
 import { Notice } from './parts/Notice';
+import { isVisitor } from './visitor';
 
 // Each page is a file of its own, fetched when it is first opened.
 const Alerts = lazy(pages.Alerts);
@@ -28,10 +29,22 @@ const RulePage = lazy(pages.RulePage);
 const Settings = lazy(pages.Settings);
 const Trust = lazy(pages.Trust);
 const Wall = lazy(pages.Wall);
+const Shared = lazy(pages.Shared);
 const SignIn = lazy(pages.SignIn);
 
-/** Sign-in until somebody is signed in, then the pages. */
+/** The page of a share link, which needs nobody signed in, or the console. */
 export function App(): ReactNode {
+  return isVisitor ? (
+    <Suspense>
+      <Shared />
+    </Suspense>
+  ) : (
+    <Console />
+  );
+}
+
+/** Sign-in until somebody is signed in, then the pages. */
+function Console(): ReactNode {
   const me = useRead('me');
   if (location.pathname === '/trust')
     return (

@@ -19,6 +19,7 @@ export const pages = {
   Settings: () => import('./pages/Settings').then((page) => ({ default: page.Settings })),
   Trust: () => import('./pages/Trust').then((page) => ({ default: page.Trust })),
   Wall: () => import('./pages/Wall').then((page) => ({ default: page.Wall })),
+  Shared: () => import('./pages/Shared').then((page) => ({ default: page.Shared })),
   SignIn: () => import('./pages/SignIn').then((page) => ({ default: page.SignIn })),
 };
 
@@ -32,6 +33,7 @@ const FIRST: [RegExp, keyof typeof pages][] = [
   [/^\/devices$/, 'Devices'],
   [/^\/history$/, 'History'],
   [/^\/events$/, 'Events'],
+  [/^\/shared\//, 'Shared'],
 ];
 
 export function fetchFirst(path: string): void {

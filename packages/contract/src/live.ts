@@ -17,7 +17,9 @@ export type ChangedWhat =
   | 'recomputations'
   | 'people'
   | 'timetables'
-  | 'notes';
+  | 'notes'
+  | 'links'
+  | 'grants';
 
 /** A message on the live WebSocket, from the service to a page. */
 export type LiveMessage =

@@ -51,6 +51,12 @@ const declared = {
     meaning: 'The link was used, taken back, or is too old.',
     remedy: 'Ask whoever gave it to you for a new one.',
   },
+  'passphrase-needed': {
+    status: 401,
+    title: 'Passphrase needed',
+    meaning: 'This share link is opened with a passphrase.',
+    remedy: 'Type the passphrase that you were given with the link.',
+  },
   'not-found': {
     status: 404,
     title: 'Not found',

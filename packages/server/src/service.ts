@@ -12,7 +12,8 @@ import { createMailer } from './alerts/channels/email';
 import { startLife } from './alerts/life';
 import { createLinks } from './alerts/links';
 import { startPlanned } from './alerts/planned';
-import { readPushKeys, readSigner } from './alerts/secrets';
+import { readPushKeys } from './alerts/secrets';
+import { readSealer, readSigner } from './auth/secrets';
 import { startOutbox } from './alerts/outbox';
 import { createApp } from './api/app';
 import { createBus } from './bus';
@@ -46,6 +47,7 @@ import { openDerivedWriter } from './journal/derived';
 import { beginClock, now as clockNow } from './clock';
 import { readAway, readMark, readTail } from './journal/tail';
 import { startHeartbeat, startJournalWriter, type Committed } from './journal/writer';
+import type { Scope } from './api/scope';
 import { createClaiming } from './definitions/claiming';
 import { createHealth } from './health';
 import { createDeviceHttp } from './listeners/http/deviceHttp';
@@ -54,6 +56,7 @@ import { createOnePort } from './listeners/web/onePort';
 import { admitPage, portProblem, redirectPages } from './listeners/web/pages';
 import { createMqttOverWeb, MQTT_PATH } from './listeners/mqtt/overWeb';
 import { createLiveHub } from './live/hub';
+import { ProblemError } from './problems';
 import { createRegistry } from './registry';
 import { createRaisedEvents } from './rules/raised';
 import { startRuleWorker } from './rules/worker';
@@ -193,6 +196,7 @@ export async function startService({
     stops.push(timetables.stop);
     const publicUrl = (): string => address().httpUrl;
     const links = createLinks(await readSigner(store), publicUrl);
+    const sealer = await readSealer(store);
     const pushKeys = await readPushKeys(store);
     const mailer = createMailer(config);
     stops.push(() => mailer.close());
@@ -314,6 +318,7 @@ export async function startService({
         timetables,
         mailer,
         links,
+        sealer,
         pushKeys,
         senders,
         log,
@@ -340,10 +345,16 @@ export async function startService({
       socket.on('close', () => upgraded.delete(socket));
       socket.on('error', () => socket.destroy());
       if (request.url?.split('?')[0] === MQTT_PATH) return mqttOverWeb(request, socket, head);
-      admitPage(store, request)
+      const anew = (): Promise<Scope | null> =>
+        // Signed out, or a passphrase that is asked for by now.
+        admitPage(store, request).catch((error: unknown) => {
+          if (error instanceof ProblemError) return null;
+          throw error;
+        });
+      anew()
         .then((scope) => {
           if (scope === null) socket.end('HTTP/1.1 401 Unauthorized\r\nConnection: close\r\n\r\n');
-          else hub.upgrade(request, socket, head, scope);
+          else return hub.upgrade(request, socket, head, scope, anew);
         })
         .catch(() => socket.end('HTTP/1.1 503 Service Unavailable\r\nConnection: close\r\n\r\n'));
     };

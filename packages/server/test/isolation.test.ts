@@ -265,7 +265,7 @@ it.each(ROLES)(
             ? error.message.includes('needs the role') && false
             : Promise.reject(error),
       );
-    expect(await outcome(person.client.call('listDevices'))).toBe(true);
+    expect(await outcome(person.client.call('listDevices'))).toBe(roleIncludes(role, 'viewer'));
     expect(
       await outcome(
         person.client.call('createCommand', {

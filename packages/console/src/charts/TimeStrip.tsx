@@ -28,9 +28,12 @@ import {
 export function TimeStrip({
   period,
   onChange,
+  among = PERIODS,
 }: {
   period: Period;
   onChange: (period: Period) => void;
+  /** Those that can be chosen, where that is not any. */
+  among?: readonly Period[];
 }): ReactNode {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const [custom, setCustom] = useState(false);
@@ -75,12 +78,8 @@ export function TimeStrip({
           '@media (max-width: 599.95px)': { fontSize: '0.9rem' },
         }}
       >
-        <Box
-          role="radiogroup"
-          aria-label="Period of all charts"
-          sx={{ display: 'flex', flex: PERIODS.length }}
-        >
-          {PERIODS.map((one) => (
+        <Box role="radiogroup" aria-label="Period of all charts" sx={{ display: 'flex', flex: among.length }}>
+          {among.map((one) => (
             <ButtonBase
               key={one.key}
               role="radio"
@@ -92,21 +91,23 @@ export function TimeStrip({
             </ButtonBase>
           ))}
         </Box>
-        <ButtonBase
-          aria-haspopup="menu"
-          aria-expanded={anchor !== null}
-          onClick={({ currentTarget }) => setAnchor(currentTarget)}
-          sx={{
-            ...word(!isListed),
-            flex: isListed ? 1 : '0 1 auto',
-            px: 1,
-            fontSize: isListed ? '1rem' : '0.85rem',
-            whiteSpace: { xs: 'normal', sm: 'nowrap' },
-            lineHeight: 1.2,
-          }}
-        >
-          {isListed ? 'more' : period.title}
-        </ButtonBase>
+        {among === PERIODS && (
+          <ButtonBase
+            aria-haspopup="menu"
+            aria-expanded={anchor !== null}
+            onClick={({ currentTarget }) => setAnchor(currentTarget)}
+            sx={{
+              ...word(!isListed),
+              flex: isListed ? 1 : '0 1 auto',
+              px: 1,
+              fontSize: isListed ? '1rem' : '0.85rem',
+              whiteSpace: { xs: 'normal', sm: 'nowrap' },
+              lineHeight: 1.2,
+            }}
+          >
+            {isListed ? 'more' : period.title}
+          </ButtonBase>
+        )}
       </Box>
       <Menu
         anchorEl={anchor}

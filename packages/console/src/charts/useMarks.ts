@@ -4,6 +4,7 @@ import { nightsOf, readZones, type SunPlace } from '@peatmoor/core';
 import type { Event, Note } from '@peatmoor/contract';
 import { api, useRead } from '../api';
 import { useDisplay } from '../parts/useDisplay';
+import { useMay } from '../parts/useMay';
 import type { Source } from '../dashboards/useCatalogue';
 import { NO_MARKS, type ChartMarks } from './marks';
 
@@ -27,12 +28,13 @@ export function useMarks(
   const displayOf = useDisplay();
   const devices = [...new Set(sources.flatMap(({ device }) => device?.id ?? []))];
   const keys = new Set(sources.map(({ stream }) => stream.key));
-  const rules = useRead('listRules', undefined, limits).data;
+  const mayLook = useMay('look');
+  const rules = useRead('listRules', undefined, limits && mayLook).data;
   const workspace = useRead('me').data?.workspace.place ?? null;
   const start = Math.floor(from / ROUND_MS) * ROUND_MS;
   const end = Math.ceil(to / ROUND_MS) * ROUND_MS;
   const week = Math.max(ROUND_MS * 60, (end - start) * 2);
-  const read = { staleTime: 60_000, enabled: marks };
+  const read = { staleTime: 60_000, enabled: marks && mayLook };
   const events = useQueries({
     queries: devices.map((device) => ({
       ...read,

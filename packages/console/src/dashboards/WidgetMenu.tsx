@@ -8,6 +8,7 @@ import { boundsOf, type Period } from '../charts/period';
 import { chartCsv, chartPng, chartSvg, saveFile } from '../charts/saving';
 import { chartView } from '../charts/view';
 import { ink } from '../theme';
+import { isVisitor } from '../visitor';
 import { saves } from './saves';
 import type { Source } from './useCatalogue';
 
@@ -79,7 +80,7 @@ export function WidgetMenu({
             Show it large
           </MenuItem>
         )}
-        {device && (
+        {device && !isVisitor && (
           <MenuItem
             {...item}
             component={Link}
@@ -89,7 +90,7 @@ export function WidgetMenu({
             Look back at {device.name}
           </MenuItem>
         )}
-        {device && (
+        {device && !isVisitor && (
           <MenuItem
             {...item}
             component={Link}
@@ -125,6 +126,7 @@ export function WidgetMenu({
           )),
         ]}
         {device &&
+          (role === undefined || mayDo(role, 'look')) &&
           streams.length > 0 &&
           (['csv', 'sheet'] as const).map((format) => (
             <MenuItem

@@ -1,5 +1,6 @@
 import { useEffect } from 'react';
 import type { Device } from '@peatmoor/contract';
+import { kept } from '../parts/kept';
 import { useAddress } from '../parts/useAddress';
 import type { Catalogue } from './useCatalogue';
 import type { Content } from './useDraft';
@@ -21,7 +22,7 @@ export function useChosen(id: number, content: Content | null, catalogue: Catalo
   const [address, setAddress] = useAddress('device');
   const place = `peatmoor chosen ${id}`;
   useEffect(() => {
-    if (address !== '') localStorage.setItem(place, address);
+    if (address !== '') kept.write(place, address);
   }, [address, place]);
   const usesChosen =
     content?.widgets.some(({ sources }) => sources.some(({ device }) => device === null)) ?? false;
@@ -33,7 +34,7 @@ export function useChosen(id: number, content: Content | null, catalogue: Catalo
             ? labels.includes(content.forLabel)
             : kindId === content.kindId,
         );
-  const wanted = (address || (localStorage.getItem(place) ?? '')).split(',').slice(0, MOST_BESIDE);
+  const wanted = (address || (kept.read(place) ?? '')).split(',').slice(0, MOST_BESIDE);
   const found = wanted.flatMap((one) => among.find((device) => device.id === one) ?? []);
   return {
     among,

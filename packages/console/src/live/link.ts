@@ -8,6 +8,8 @@ import {
   type LiveMessage,
 } from '@peatmoor/contract';
 import { putInList } from './lists';
+import { kept } from '../parts/kept';
+import { forVisitor, isVisitor } from '../visitor';
 import { liveStore } from './store';
 
 /** What is known of the link to the service. */
@@ -43,13 +45,15 @@ export const serviceNow = (): number => Date.now() + ahead;
 const STALE: Record<ChangedWhat, string[]> = {
   kinds: ['listKinds', 'readKind', 'listDevices', 'listRules'],
   devices: ['listDevices', 'readDevice', 'listTokens', 'listKinds'],
-  dashboards: ['listDashboards', 'readDashboard'],
+  dashboards: ['listDashboards', 'readDashboard', 'listLinks', 'readShared'],
   rules: ['listRules', 'listEvents', 'listMutes'],
   events: ['listEvents', 'readEvent', 'countEvents', 'listRules', 'listDevices'],
   recomputations: ['listRecomputations'],
   people: ['listPeople', 'me'],
   timetables: ['listTimetables'],
   notes: ['listNotes'],
+  links: ['listLinks'],
+  grants: ['listGrants', 'listDevices', 'listDashboards', 'listKinds'],
 };
 
 /** How often lists of messages change at most, in ms: what comes faster is listed together. */
@@ -144,7 +148,7 @@ export function openLink({ client, onState }: LinkParts): { end(): void } {
   let said = '';
   let later = 0;
   /** When anything was heard last: by an earlier page too, so that what is shown without the service has its age. */
-  let heardAt = Number(localStorage.getItem(HEARD)) || Date.now();
+  let heardAt = Number(kept.read(HEARD)) || Date.now();
   let openedAt = Date.now();
   const say = (): void => {
     const text = JSON.stringify(liveStore.watched());
@@ -161,7 +165,7 @@ export function openLink({ client, onState }: LinkParts): { end(): void } {
     heardAt = Date.now();
     if (message.type === 'hello' || message.type === 'beat') {
       ahead = message.now - Date.now();
-      localStorage.setItem(HEARD, String(heardAt));
+      kept.write(HEARD, String(heardAt));
     }
     if (message.type === 'hello') {
       // After a break everything is read anew.
@@ -179,6 +183,8 @@ export function openLink({ client, onState }: LinkParts): { end(): void } {
       }));
     take(client, message);
   };
+  /** Whether this page may still be here. */
+  const askAgain = (): void => void client.invalidateQueries({ queryKey: [isVisitor ? 'readShared' : 'me'] });
   const lost = (code?: number): void => {
     if (ended || socket === null) return;
     // A dead link may take minutes to be closed: it is left behind.
@@ -186,7 +192,7 @@ export function openLink({ client, onState }: LinkParts): { end(): void } {
     socket.close();
     socket = null;
     onState(({ lostAt }) => ({ connected: false, lostAt: lostAt ?? heardAt }));
-    if (code === SIGNED_OUT) void client.invalidateQueries({ queryKey: ['me'] });
+    if (code === SIGNED_OUT) askAgain();
     wait = Math.min(10_000, wait * 2);
     clearTimeout(timer);
     timer = window.setTimeout(connect, wait);
@@ -195,12 +201,13 @@ export function openLink({ client, onState }: LinkParts): { end(): void } {
     clearTimeout(timer);
     openedAt = Date.now();
     said = '';
-    socket = new WebSocket(`${location.protocol === 'https:' ? 'wss' : 'ws'}://${location.host}${LIVE_PATH}`);
+    const scheme = location.protocol === 'https:' ? 'wss' : 'ws';
+    socket = new WebSocket(`${scheme}://${location.host}${forVisitor(LIVE_PATH)}`);
     socket.onopen = say;
     socket.onmessage = (event: MessageEvent<string>) => hear(JSON.parse(event.data) as LiveMessage);
     socket.onclose = ({ code }) => {
       // Refused before it was open: perhaps nobody is signed in any more.
-      if (code === 1006) void client.invalidateQueries({ queryKey: ['me'] });
+      if (code === 1006) askAgain();
       lost(code);
     };
   };

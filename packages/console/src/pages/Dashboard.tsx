@@ -33,6 +33,10 @@ const DashboardFields = lazy(() =>
   import('../dashboards/DashboardFields').then((file) => ({ default: file.DashboardFields })),
 );
 
+const ShareDialog = lazy(() =>
+  import('../sharing/ShareDialog').then((file) => ({ default: file.ShareDialog })),
+);
+
 let counter = 0;
 const newId = (): string => `w${Date.now().toString(36)}${(counter++).toString(36)}`;
 
@@ -51,6 +55,7 @@ function OneDashboard({ id }: { id: number }): ReactNode {
   const mayChange = useMay('change');
   const [wantsEditing, setEditing] = useState(state?.editing ?? false);
   const editing = wantsEditing && mayChange;
+  const [sharing, setSharing] = useState(false);
   const [asPhone, setAsPhone] = useState(false);
   const [dialog, setDialog] = useState<'add' | 'about' | Widget | null>(null);
   const [period, setPeriod] = usePeriod();
@@ -148,6 +153,7 @@ function OneDashboard({ id }: { id: number }): ReactNode {
           </>
         )}
         {!editing && pagesOf(false)}
+        {!editing && mayChange && <Button onClick={() => setSharing(true)}>Share</Button>}
         {!editing && (
           <Button component={Link} to={`/dashboards/${id}/wall`}>
             On the wall
@@ -194,6 +200,14 @@ function OneDashboard({ id }: { id: number }): ReactNode {
         asPhone={editing && asPhone}
       />
       <Suspense>
+        {sharing && (
+          <ShareDialog
+            subject={{ sort: 'dashboard', dashboardId: id, widgetId: null, deviceId: null }}
+            title={title}
+            among={chosen.among}
+            onClose={() => setSharing(false)}
+          />
+        )}
         {dialog === 'add' && (
           <AddWidgets
             catalogue={catalogue}

@@ -10,6 +10,7 @@ import { troubleOf } from '../parts/problems';
 import { ink } from '../theme';
 
 const ROLE_WORDS: Record<Role, string> = {
+  none: 'none: only what is granted',
   viewer: 'viewer: looks',
   operator: 'operator: looks and steers',
   editor: 'editor: changes',

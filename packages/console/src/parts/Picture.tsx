@@ -2,6 +2,7 @@ import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
 import type { Datastream } from '@peatmoor/core';
 import { imagePath } from '@peatmoor/contract';
+import { forVisitor } from '../visitor';
 
 /** The picture of an image datastream at a time, within the room it is given. */
 export function Picture({
@@ -16,7 +17,7 @@ export function Picture({
   return (
     <Box
       component="img"
-      src={imagePath(device, stream.key, at)}
+      src={forVisitor(imagePath(device, stream.key, at))}
       alt={`${stream.title}, ${new Date(at).toLocaleString('en-GB')}`}
       sx={{ display: 'block', maxWidth: '100%', maxHeight: '100%', objectFit: 'contain' }}
     />

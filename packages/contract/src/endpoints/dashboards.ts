@@ -8,7 +8,7 @@ export type DashboardIn = Pick<dashboards.NewDashboard, 'title'> & Partial<dashb
 export const dashboardsEndpoints = {
   listDashboards: endpoint<dashboards.Dashboard[], undefined, Query<paging.DashboardsQuery>>(
     'GET /api/dashboards',
-    'look',
+    'follow',
     'Dashboards',
     {
       query: paging.dashboardsQuerySchema,
@@ -34,7 +34,7 @@ export const dashboardsEndpoints = {
     'Make a complete dashboard for whichever device of a kind is chosen',
     { answer: dashboards.dashboardSchema },
   ),
-  readDashboard: endpoint<dashboards.Dashboard>('GET /api/dashboards/:dashboard', 'look', 'One dashboard', {
+  readDashboard: endpoint<dashboards.Dashboard>('GET /api/dashboards/:dashboard', 'follow', 'One dashboard', {
     versioned: 'dashboard',
     answer: dashboards.dashboardSchema,
   }),

@@ -9,25 +9,25 @@ import { endpoint, type Query } from './endpoint';
 export const dataEndpoints = {
   history: endpoint<history.History, undefined, Query<history.HistoryQuery>>(
     'GET /api/devices/:device/history',
-    'look',
+    'shown',
     'Readings, or buckets of them, of one device',
     { query: history.historyQuerySchema, answer: history.historySchema },
   ),
   listOthers: endpoint<history.OtherReadings, undefined, Query<history.OthersQuery>>(
     'GET /api/devices/:device/others',
-    'look',
+    'shown',
     'Texts, locations or images of a device over a period, the newest first',
     { query: history.othersQuerySchema, answer: history.otherReadingsSchema },
   ),
   calendar: endpoint<data.Calendar, undefined, Query<data.CalendarQuery>>(
     'GET /api/devices/:device/calendar',
-    'look',
+    'shown',
     'Hours, days, weeks, months or years of a time zone, with what was measured in each',
     { query: data.calendarQuerySchema, answer: data.calendarSchema },
   ),
   statistics: endpoint<Statistics, undefined, Query<data.StatisticsQuery>>(
     'GET /api/devices/:device/statistics',
-    'look',
+    'shown',
     'Statistics of a datastream over a period',
     { query: data.statisticsQuerySchema, answer: data.statisticsSchema },
   ),
@@ -71,7 +71,7 @@ export const dataEndpoints = {
   ),
   overview: endpoint<history.Overview, undefined, { hours?: number; devices?: string }>(
     'GET /api/overview',
-    'look',
+    'shown',
     'The last hours of every device, on one time axis',
     { query: history.overviewQuerySchema, answer: history.overviewSchema },
   ),

@@ -18,7 +18,7 @@ export type DeviceIn = {
 export const devicesEndpoints = {
   listDevices: endpoint<devices.Device[], undefined, Query<paging.DevicesQuery>>(
     'GET /api/devices',
-    'look',
+    'shown',
     'Devices with presence and newest readings',
     { query: paging.devicesQuerySchema, pages: 'all', answer: devices.devicesSchema },
   ),
@@ -34,7 +34,7 @@ export const devicesEndpoints = {
     'Register many devices from CSV, all or none; their tokens are shown once',
     { body: devices.manyDevicesSchema, answer: devices.madeManySchema },
   ),
-  readDevice: endpoint<devices.Device>('GET /api/devices/:device', 'look', 'One device', {
+  readDevice: endpoint<devices.Device>('GET /api/devices/:device', 'shown', 'One device', {
     versioned: 'device',
     answer: devices.deviceSchema,
   }),
@@ -93,17 +93,17 @@ export const devicesEndpoints = {
   createCommand: endpoint<
     commands.Command,
     { stream: string; value: number | boolean | string; until?: number }
-  >('POST /api/devices/:device/commands', 'steer', 'Want a value on a control datastream', {
+  >('POST /api/devices/:device/commands', 'operate', 'Want a value on a control datastream', {
     body: commands.newCommandSchema,
     answer: commands.commandSchema,
   }),
   listCommands: endpoint<commands.Command[], undefined, Query<paging.CommandsQuery>>(
     'GET /api/devices/:device/commands',
-    'look',
+    'follow',
     'The newest command of each control, and the last hundred',
     { query: paging.commandsQuerySchema, pages: 'newest', answer: commands.commandsSchema },
   ),
-  readCommand: endpoint<commands.Command>('GET /api/commands/:command', 'look', 'One command', {
+  readCommand: endpoint<commands.Command>('GET /api/commands/:command', 'follow', 'One command', {
     answer: commands.commandSchema,
   }),
 };

@@ -2,7 +2,7 @@ import type { Action } from '@peatmoor/core';
 import type { AnySchema } from 'yup';
 
 /** What has versions: each change counts it up. Datastreams belong to the version of their kind. */
-export type Versioned = 'kind' | 'device' | 'dashboard' | 'rule' | 'timetable' | 'person' | 'member';
+export type Versioned = 'kind' | 'device' | 'dashboard' | 'rule' | 'timetable' | 'person' | 'member' | 'link';
 
 /** One call of the API. `A` is its answer, `B` its body, `Q` its query as the caller gives them. */
 export interface Endpoint<A = unknown, B = undefined, Q = undefined> {

@@ -5,12 +5,14 @@ import { devicesEndpoints } from './devices';
 import { kindsEndpoints } from './kinds';
 import { peopleEndpoints } from './people';
 import { rulesEndpoints } from './rules';
+import { sharingEndpoints } from './sharing';
 import { steeringEndpoints } from './steering';
 
 export type { Endpoint, Versioned } from './endpoint';
 export type { DashboardIn } from './dashboards';
 export type { DeviceIn } from './devices';
 export type { KindIn } from './kinds';
+export type { LinkIn, LinkPreviewIn } from './sharing';
 export type { RuleIn } from './rules';
 export type { TimetableIn } from './steering';
 
@@ -24,6 +26,7 @@ export const endpoints = {
   ...dashboardsEndpoints,
   ...rulesEndpoints,
   ...steeringEndpoints,
+  ...sharingEndpoints,
 };
 export type Endpoints = typeof endpoints;
 export type EndpointName = keyof Endpoints;

@@ -13,7 +13,7 @@ export type KindIn = Pick<kinds.NewKind, 'title'> &
 export const kindsEndpoints = {
   listKinds: endpoint<kinds.Kind[], undefined, Query<paging.KindsQuery>>(
     'GET /api/kinds',
-    'look',
+    'shown',
     'Device kinds with their datastreams',
     {
       query: paging.kindsQuerySchema,
@@ -25,7 +25,7 @@ export const kindsEndpoints = {
     body: kinds.newKindSchema,
     answer: kinds.kindSchema,
   }),
-  readKind: endpoint<kinds.Kind>('GET /api/kinds/:kind', 'look', 'One kind', {
+  readKind: endpoint<kinds.Kind>('GET /api/kinds/:kind', 'shown', 'One kind', {
     versioned: 'kind',
     answer: kinds.kindSchema,
   }),

@@ -78,10 +78,13 @@ export function startLife({ config, store, mailer, isWell, publicUrl, log }: Par
   const weekly = async (): Promise<void> => {
     const now = clockNow();
     const people = (await findAll(store.models.users)).filter(
-      ({ alertChoices }) => choicesOf(alertChoices).weekly,
+      ({ alertChoices, email }) => email !== null && choicesOf(alertChoices).weekly,
     );
     for (const { id, email } of people)
-      for (const { workspaceId } of await findAll(store.models.memberships, { where: { userId: id } })) {
+      for (const { workspaceId, role } of await findAll(store.models.memberships, {
+        where: { userId: id },
+      })) {
+        if (role === 'none') continue;
         const [workspace] = await findAll(store.models.workspaces, { where: { id: workspaceId } });
         const name = `${id}/${workspaceId}`;
         if (workspace === undefined || !(await claim(name, nextWeekly(workspace.zone, now), now))) continue;
@@ -96,7 +99,7 @@ export function startLife({ config, store, mailer, isWell, publicUrl, log }: Par
         const { devices, open, events, failed } = row!;
         await mailer
           .send({
-            to: email,
+            to: email!,
             subject: `${workspace.title}: ${Number(open) === 0 ? 'all is well' : `${counted(Number(open), 'event')} open`}`,
             text: [
               `${workspace.title} is watched: ${counted(Number(devices), 'device')}.`,

@@ -1,4 +1,4 @@
-import type { Signer } from './secrets';
+import type { Signer } from '../auth/secrets';
 
 /** What a link in an alert lets its reader do. */
 export type LinkFor =

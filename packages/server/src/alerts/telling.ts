@@ -88,7 +88,7 @@ async function reach(
     `members ${workspaceId}`,
     async () =>
       (await connection.query(
-        'SELECT m.userId, m.role, u.email, u.name, u.alertChoices, EXISTS (SELECT 1 FROM pushPlaces p WHERE p.userId = u.id) AS hasPhone FROM memberships m JOIN users u ON u.id = m.userId WHERE m.workspaceId = ?',
+        "SELECT m.userId, m.role, COALESCE(u.email, '') AS email, u.name, u.alertChoices, EXISTS (SELECT 1 FROM pushPlaces p WHERE p.userId = u.id) AS hasPhone FROM memberships m JOIN users u ON u.id = m.userId WHERE m.workspaceId = ?",
         [workspaceId],
       )) as MemberRow[],
   );
@@ -126,18 +126,22 @@ async function reach(
     for (const channel of channels) {
       // Nobody misses a phone that is not there while another way reaches them.
       const phoneless = channel === 'push' && Number(hasPhone) === 0;
-      if (phoneless && channels.includes('email')) continue;
+      const mailless = channel === 'email' && email === '';
+      if (phoneless && channels.includes('email') && email !== '') continue;
+      if (mailless && channels.length > 1) continue;
       add({
         channel,
         recipient: channel === 'email' ? email : String(userId),
         userId,
         at: quiet ?? now,
-        state: paused ? 'muted' : phoneless ? 'failed' : 'waiting',
+        state: paused ? 'muted' : phoneless || mailless ? 'failed' : 'waiting',
         why: paused
           ? 'This person has paused all alerts.'
           : phoneless
             ? 'No phone or browser of this person takes alerts. Add one under Your alerts.'
-            : '',
+            : mailless
+              ? 'This person has no email. They can add one under Settings.'
+              : '',
       });
     }
   }

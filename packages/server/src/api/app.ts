@@ -34,6 +34,9 @@ import { sendImage } from './images';
 import { kindHandlers } from './kinds';
 import { noteHandlers } from './notes';
 import { peopleHandlers } from './people';
+import { grantHandlers } from './grants';
+import { serveSharedPages } from './sharedPages';
+import { sharingHandlers } from './sharing';
 import { ruleHandlers } from './rules';
 import { eventHandlers } from './events';
 import { serveConsole } from './consoleFiles';
@@ -70,6 +73,8 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
     ...alertHandlers(parts),
     ...certificateHandlers(parts),
     ...peopleHandlers(parts),
+    ...sharingHandlers(parts),
+    ...grantHandlers(parts),
     ...timetableHandlers(parts),
     ...noteHandlers(parts),
     ...workspaceHandlers(parts),
@@ -116,10 +121,11 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
       `There is no ${request.method} ${request.originalUrl.split('?')[0]}. See /api/openapi.json for what there is.`,
     );
   });
+  serveSharedPages(app, parts, consoleFolder);
   serveConsole(app, consoleFolder);
   app.use((error: Error, request: Request, response: Response, _next: NextFunction) => {
     const problem = toProblem(error);
-    if (problem.status >= 500) log.error({ err: error, path: request.path }, 'a call failed');
+    if (problem.status >= 500) log.error({ err: error, path: withoutSecret(request.path) }, 'a call failed');
     if (problem.retryAfterS !== undefined) response.setHeader('retry-after', String(problem.retryAfterS));
     response
       .status(problem.status)
@@ -128,6 +134,9 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
   });
   return app;
 }
+
+/** A path as it may stand in the log: what stands behind /shared/ opens a page. */
+const withoutSecret = (path: string): string => path.replace(/^\/shared\/[^/]*/, '/shared/…');
 
 async function answer(
   parts: ApiParts,

@@ -1,18 +1,31 @@
 import { isRefusal } from '@peatmoor/core';
 import { TooLateError } from '../commands/keeping';
 import { notFound, ProblemError, wrongField } from '../problems';
+import type { DeviceEntry } from '../registry';
+import { maySteer, narrowed, seesDevice, seesWhole } from '../sharing/reach';
 import type { CommandRow } from '../store/models';
 import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
 import { streamOf } from './data';
 import { pageIn } from './pages';
+import type { Scope } from './scope';
 
 type CommandHandlers = Pick<Handlers, 'createCommand' | 'listCommands' | 'readCommand'>;
 
 export function commandHandlers(parts: ApiParts): CommandHandlers {
   const { commands } = parts;
+  /** A grant steers what it carries; whatever else the device has is refused in the words of the role. */
+  const demandSteering = (scope: Scope, entry: DeviceEntry, name: string): void => {
+    const stream = entry.names.find(name);
+    if (stream === undefined || maySteer(scope, entry.rowId, stream.streamId)) return;
+    throw new ProblemError(
+      'not-allowed',
+      `You may look at "${stream.title}", and not steer it. Ask an owner of the workspace.`,
+    );
+  };
   return {
     createCommand: async ({ scope, params, body }) => {
       const entry = await deviceOf(parts, scope, params.device);
+      demandSteering(scope, entry, body.stream);
       const by = { userName: scope.userName, until: body.until };
       const outcome = await commands.want(entry, body.stream, body.value, by).catch((error: unknown) => {
         if (!(error instanceof TooLateError)) throw error;
@@ -35,6 +48,7 @@ export function commandHandlers(parts: ApiParts): CommandHandlers {
       const rows = await pageIn(parts.store.models.commands, scope.workspaceId, call, {
         where: {
           deviceRowId: entry.rowId,
+          ...(!seesWhole(scope, entry.rowId) && { streamId: entry.streams.map(({ streamId }) => streamId) }),
           ...(query.stream !== undefined && { streamId: streamOf(entry, String(query.stream)).streamId }),
           ...(query.state !== undefined && { state: query.state as CommandRow['state'] }),
         },
@@ -50,6 +64,10 @@ export function commandHandlers(parts: ApiParts): CommandHandlers {
     readCommand: async ({ scope, params }) => {
       const command = await commands.read(scope.workspaceId, numberOf(params.command, 'command'));
       if (command === null) throw notFound('command', params.command ?? '');
+      // One of a device or datastream that is not seen is as if it were not there.
+      const entry = await parts.registry.byId(scope.workspaceId, command.deviceId);
+      const seen = entry !== null && seesDevice(scope, entry.rowId) ? narrowed(scope, entry) : null;
+      if (seen?.names.find(command.stream) === undefined) throw notFound('command', params.command ?? '');
       return command;
     },
   };

@@ -4,6 +4,7 @@ import type { Logger } from 'pino';
 import type { Sender } from '../alerts/channels';
 import type { Mailer } from '../alerts/channels/email';
 import type { Links } from '../alerts/links';
+import type { Sealer } from '../auth/secrets';
 import type { PushKeys } from '../alerts/secrets';
 import type { Bus } from '../bus';
 import type { CommandBook } from '../commands/commands';
@@ -22,6 +23,7 @@ import type { PresenceBook } from '../presence/presence';
 import { notFound } from '../problems';
 import type { DeviceEntry, Registry } from '../registry';
 import type { RuleWorker } from '../rules/worker';
+import { narrowed, seesDevice } from '../sharing/reach';
 import type { Store } from '../store/store';
 import type { Timetables } from '../timetables/worker';
 import type { Scope } from './scope';
@@ -48,6 +50,7 @@ export interface ApiParts {
   timetables: Timetables;
   mailer: Mailer;
   links: Links;
+  sealer: Sealer;
   pushKeys: PushKeys;
   senders: ReadonlyMap<string, Sender>;
   log: Logger;
@@ -78,13 +81,13 @@ export function numberOf(text: string | undefined, what: string): number {
   return number;
 }
 
-/** The device a path names, in the caller's workspace, or 404. */
+/** The device a path names, as far as the caller sees it, or 404. */
 export async function deviceOf(
   parts: Pick<ApiParts, 'registry'>,
   scope: Scope,
   id: string | undefined,
 ): Promise<DeviceEntry> {
   const entry = await parts.registry.byId(scope.workspaceId, (id ?? '').slice(0, 80));
-  if (entry === null) throw notFound('device', id ?? '');
-  return entry;
+  if (entry === null || !seesDevice(scope, entry.rowId)) throw notFound('device', id ?? '');
+  return narrowed(scope, entry);
 }

@@ -1,6 +1,7 @@
 import { fitPlace, readWidget, starterWidgets, storeWidget, type Widget } from '@peatmoor/core';
 import type { Dashboard, DashboardLook } from '@peatmoor/contract';
 import { conflict, notFound, wrongField } from '../problems';
+import { seesAll } from '../sharing/reach';
 import type { DashboardRow } from '../store/models';
 import { addTo, changeIn, deleteIn, listIn, oneIn } from '../store/rows';
 import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
@@ -29,8 +30,10 @@ export function dashboardHandlers(parts: ApiParts): DashboardHandlers {
       message: { type: 'changed', what: 'dashboards', id, by: scope.userName },
     });
   const rowOf = async (scope: Scope, text: string | undefined): Promise<DashboardRow> => {
-    const row = await oneIn(dashboards, scope.workspaceId, { id: numberOf(text, 'dashboard') });
-    if (row === null) throw notFound('dashboard', text ?? '');
+    const id = numberOf(text, 'dashboard');
+    const row = await oneIn(dashboards, scope.workspaceId, { id });
+    if (row === null || !(seesAll(scope) || scope.reach?.dashboards.has(id)))
+      throw notFound('dashboard', text ?? '');
     return row;
   };
   const make = async (
@@ -60,7 +63,10 @@ export function dashboardHandlers(parts: ApiParts): DashboardHandlers {
     listDashboards: async (call) =>
       (
         await pageIn(dashboards, call.scope.workspaceId, call, {
-          where: call.query.kind === undefined ? {} : { kindId: Number(call.query.kind) },
+          where: {
+            ...(call.query.kind !== undefined && { kindId: Number(call.query.kind) }),
+            ...(!seesAll(call.scope) && { id: [...(call.scope.reach?.dashboards ?? [])] }),
+          },
           by: 'title',
           id: 'id',
         })
@@ -151,9 +157,9 @@ function lookOf(body: Partial<DashboardLook>): Partial<DashboardLook> {
   };
 }
 
-const PLAIN_LOOK: DashboardLook = { icon: '', colour: 'ink', labels: [], forLabel: null, pages: [] };
+export const PLAIN_LOOK: DashboardLook = { icon: '', colour: 'ink', labels: [], forLabel: null, pages: [] };
 
-function toDashboard(row: DashboardRow): Dashboard {
+export function toDashboard(row: DashboardRow): Dashboard {
   const { id, title, kindId, version, changedBy, changedAt, widgets, look } = row;
   return {
     ...PLAIN_LOOK,

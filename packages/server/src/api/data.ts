@@ -16,6 +16,7 @@ import type { DeviceEntry, DeviceStream } from '../registry';
 import { addTo } from '../store/rows';
 import { deviceOf, type ApiParts, type Handlers } from './context';
 import { pageIn } from './pages';
+import type { Scope } from './scope';
 import { now as clockNow } from '../clock';
 
 /** Steps of the calendar in one answer at the most. */
@@ -35,17 +36,16 @@ export function dataHandlers(parts: ApiParts): DataHandlers {
       const entry = await deviceOf(parts, scope, params.device);
       const {
         stream: name,
-        from,
         to,
         step,
         zone,
       } = query as {
         stream: string;
-        from: number;
         to: number;
         step: CalendarStep;
         zone: string;
       };
+      const from = backTo(scope, query.from as number, to);
       const stream = numericOf(entry, name);
       let bounds: number[];
       try {
@@ -63,7 +63,8 @@ export function dataHandlers(parts: ApiParts): DataHandlers {
     },
     statistics: async ({ scope, params, query }) => {
       const entry = await deviceOf(parts, scope, params.device);
-      const { stream: name, from, to } = query as { stream: string; from: number; to: number };
+      const { stream: name, to } = query as { stream: string; to: number };
+      const from = backTo(scope, query.from as number, to);
       const stream = numericOf(entry, name);
       const gatherer = new StatisticsGatherer();
       for await (const [part] of history.parts([stream], from, to)) gatherer.add(part!);
@@ -134,6 +135,12 @@ export function dataHandlers(parts: ApiParts): DataHandlers {
       }));
     },
   };
+}
+
+/** From when a caller is shown readings: a visitor looks back as far as the link says, and no further. */
+export function backTo({ visit }: Pick<Scope, 'visit'>, from: number, to: number): number {
+  if (visit === null || visit.backMs === null) return from;
+  return Math.min(to, Math.max(from, clockNow() - visit.backMs));
 }
 
 /** The datastream a call names, or 422 with the nearest. */

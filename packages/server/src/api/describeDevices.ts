@@ -4,6 +4,7 @@ import { now as clockNow } from '../clock';
 import { newestOf } from '../history/newest';
 import { notFound } from '../problems';
 import type { DeviceEntry } from '../registry';
+import { narrowed, seesAll, seesDevice, seesWhole } from '../sharing/reach';
 import type { DeviceRow } from '../store/models';
 import { listIn, oneIn } from '../store/rows';
 import type { ApiParts } from './context';
@@ -18,7 +19,7 @@ export async function rowOfDevice(
   id: string | undefined,
 ): Promise<DeviceRow> {
   const row = await oneIn(store.models.devices, scope.workspaceId, { id: (id ?? '').slice(0, 80) });
-  if (row === null) throw notFound('device', id ?? '');
+  if (row === null || !seesDevice(scope, row.rowId)) throw notFound('device', id ?? '');
   return row;
 }
 
@@ -48,9 +49,33 @@ export async function describeDevices(
   const pictures = await picturesOf(parts, scope, rows);
   return rows.flatMap((row) => {
     const entry = entries.get(row.rowId);
-    return entry ? [describe(parts, entry, row, open.get(row.rowId) ?? 0, gateways, pictures)] : [];
+    if (entry === undefined) return [];
+    const device = describe(
+      parts,
+      narrowed(scope, entry),
+      row,
+      seesAll(scope) ? (open.get(row.rowId) ?? 0) : 0,
+      gateways,
+      pictures,
+    );
+    if (seesWhole(scope, row.rowId)) return [device];
+    // The label by which a shared page lets its devices be chosen is said, and no other.
+    const label = scope.visit?.board.forLabel;
+    return [{ ...device, ...UNSEEN, labels: row.labels.filter((one) => one === label) }];
   });
 }
+
+/** What is not said of a device of which only some datastreams are shown. */
+const UNSEEN = {
+  labels: [],
+  place: null,
+  notes: '',
+  about: {},
+  gateway: null,
+  serial: null,
+  dashboardId: null,
+  pictureAt: null,
+} satisfies Partial<Device>;
 
 function describe(
   { presence, recent }: Parts,

@@ -3,6 +3,7 @@ import express from 'express';
 import { isRefusal, MOST_IMAGE_BYTES, readImage } from '@peatmoor/core';
 import { notFound, wrongField } from '../problems';
 import type { DeviceEntry } from '../registry';
+import { seesWhole } from '../sharing/reach';
 import { deleteIn, oneIn } from '../store/rows';
 import { deviceOf, type ApiParts } from './context';
 import { demand, demandReach, scopeOf, type Scope } from './scope';
@@ -15,7 +16,7 @@ export function devicePictures(app: Express, parts: ApiParts): void {
   const path = '/api/devices/:device/picture';
   const at = async (
     request: Request,
-    action: 'look' | 'change',
+    action: 'follow' | 'change',
   ): Promise<{ scope: Scope; entry: DeviceEntry }> => {
     const scope = demand(await scopeOf(store, request), action);
     const entry = await deviceOf(parts, scope, String(request.params.device));
@@ -30,7 +31,8 @@ export function devicePictures(app: Express, parts: ApiParts): void {
     response.status(204).end();
   };
   app.get(path, async (request, response) => {
-    const { scope, entry } = await at(request, 'look');
+    const { scope, entry } = await at(request, 'follow');
+    if (!seesWhole(scope, entry.rowId)) throw notFound('picture', entry.id);
     const row = await oneIn(table, scope.workspaceId, { deviceRowId: entry.rowId });
     if (row === null) throw notFound('picture', entry.id);
     response.setHeader('cache-control', 'private, max-age=31536000, immutable');

@@ -3,12 +3,14 @@ import type { Device } from '@peatmoor/contract';
 import { createDevice } from '../definitions/device';
 import { deleteDevice } from '../history/deleting';
 import { conflict } from '../problems';
+import { devicesSeen } from '../sharing/reach';
 import type { DeviceRow } from '../store/models';
 import { changeIn, listIn, oneIn } from '../store/rows';
 import { describeDevices, rowOfDevice } from './describeDevices';
 import { readDeviceList } from './manyDevices';
 import type { ApiParts, Handlers } from './context';
-import { contains, containsAnyCase, pageIn } from './pages';
+import { pageIn } from './pages';
+import { contains, containsAnyCase } from '../store/filters';
 import type { Scope } from './scope';
 
 type DeviceHandlers = Pick<
@@ -96,7 +98,9 @@ async function filterOf(
     gateway === undefined
       ? null
       : await oneIn(store.models.devices, scope.workspaceId, { id: String(gateway) });
+  const seen = devicesSeen(scope);
   return {
+    ...(seen !== null && { rowId: seen }),
     ...(kind !== undefined && { kindId: Number(kind) }),
     ...(gateway !== undefined && { gatewayRowId: gatewayRow?.rowId ?? 0 }),
     // Labels are kept as a JSON list.

@@ -5,7 +5,8 @@ import { conflict, notFound } from '../problems';
 import type { AlertRow, EventRow } from '../store/models';
 import { changeIn, findAll, listIn, oneIn } from '../store/rows';
 import { numberOf, type ApiParts, type Handlers } from './context';
-import { contains, ofDevicesIn, pageIn, period } from './pages';
+import { ofDevicesIn, pageIn, period } from './pages';
+import { contains } from '../store/filters';
 import { tellRules } from './rules';
 import type { Scope } from './scope';
 

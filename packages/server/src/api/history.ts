@@ -5,8 +5,9 @@ import { readOthers } from '../history/others';
 import { shownTime } from '../ingest/times';
 import { wrongField } from '../problems';
 import type { DeviceEntry, DeviceStream } from '../registry';
+import { devicesSeen, narrowed } from '../sharing/reach';
 import { listIn } from '../store/rows';
-import { streamOf } from './data';
+import { backTo, streamOf } from './data';
 import { deviceOf, type ApiParts, type Handlers } from './context';
 import { now as clockNow } from '../clock';
 
@@ -45,7 +46,8 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
   return {
     history: async ({ scope, params, query }) => {
       const entry = await deviceOf(parts, scope, params.device);
-      const { from, to, buckets } = query as { from: number; to: number; buckets: number };
+      const { to, buckets } = query as { to: number; buckets: number };
+      const from = backTo(scope, query.from as number, to);
       const streams = streamsOf(entry, String(query.streams));
       if (buckets > 0) return { from, to, lines: await history.lines(streams, from, to, buckets) };
       if (to - from > MOST_RAW_MS)
@@ -73,7 +75,8 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
     },
     listOthers: async ({ scope, params, query }) => {
       const entry = await deviceOf(parts, scope, params.device);
-      const { stream: name, from, to, limit } = query as unknown as OthersQuery;
+      const { stream: name, to, limit } = query as unknown as OthersQuery;
+      const from = backTo(scope, (query as unknown as OthersQuery).from, to);
       const stream = streamOf(entry, name);
       if (isNumeric(stream))
         throw wrongField(
@@ -93,12 +96,14 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
       const from = to - Number(query.hours) * HOUR_MS;
       const ids =
         query.devices === undefined ? null : String(query.devices).split(',').slice(0, MOST_IN_SIGHT);
+      const seen = devicesSeen(scope);
       const devices = await listIn(store.models.devices, scope.workspaceId, {
-        ...(ids !== null && { where: { id: ids } }),
+        where: { ...(ids !== null && { id: ids }), ...(seen !== null && { rowId: seen }) },
         order: ['name', 'rowId'],
         limit: MOST_IN_SIGHT,
       });
-      const entries = [...(await registry.load(devices.map(({ rowId }) => rowId))).values()];
+      const loaded = await registry.load(devices.map(({ rowId }) => rowId));
+      const entries = [...loaded.values()].map((entry) => narrowed(scope, entry));
       const wanted = entries.flatMap((entry) =>
         entry.streams
           .filter((stream) => isScalar(stream) && stream.direction !== 'control')

@@ -1,6 +1,7 @@
 import type { Request, Response } from 'express';
 import { notFound, wrongField } from '../problems';
 import { deviceOf, type ApiParts } from './context';
+import { backTo } from './data';
 import { demand, demandReach, scopeOf } from './scope';
 
 /** Sends the picture of an image datastream at a time, or the newest. A stored picture never changes. */
@@ -9,7 +10,7 @@ export async function sendImage(
   request: Request,
   response: Response,
 ): Promise<void> {
-  const scope = demand(await scopeOf(parts.store, request), 'look');
+  const scope = demand(await scopeOf(parts.store, request), 'shown');
   const { device, stream: name } = request.params as { device: string; stream: string };
   const entry = await deviceOf(parts, scope, device);
   demandReach(scope, { method: 'GET', path: request.path }, entry.rowId);
@@ -18,6 +19,8 @@ export async function sendImage(
   const { at } = request.query;
   if (at !== undefined && !/^\d{1,15}$/.test(String(at)))
     throw wrongField('at', 'must be a time in milliseconds since 1970', 'Leave it out for the newest.');
+  if (at !== undefined && backTo(scope, Number(at), Infinity) > Number(at))
+    throw notFound('picture', String(at));
   const rows = await parts.store.withConnection(
     async (connection) =>
       (await connection.execute(

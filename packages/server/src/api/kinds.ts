@@ -13,13 +13,15 @@ import { checkComputations, checkFollows, streamsAfter } from '../definitions/co
 import { createKind, keepStream, toRow } from '../definitions/kind';
 import { deleteSeries } from '../history/deleting';
 import { conflict, notFound } from '../problems';
+import { kindsSeen, narrowedKind } from '../sharing/kinds';
 import type { KindRow, RuleRow, StreamRow } from '../store/models';
 import { addTo, changeIn, deleteIn, findAll, listIn, oneIn } from '../store/rows';
 import type { Store } from '../store/store';
 
 import { numberOf, type ApiParts, type Handlers } from './context';
 import { countReadings, moveDevices } from './moving';
-import { containsAnyCase, pageIn } from './pages';
+import { pageIn } from './pages';
+import { containsAnyCase } from '../store/filters';
 import type { Scope } from './scope';
 
 type KindHandlers = Pick<
@@ -71,15 +73,20 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
   const read = async (kind: KindRow): Promise<Kind> => (await withStreams(store, [kind]))[0]!;
 
   return {
-    listKinds: async (call) =>
-      withStreams(
-        store,
-        await pageIn(models.kinds, call.scope.workspaceId, call, {
-          where: call.query.text === undefined ? {} : containsAnyCase('title', String(call.query.text)),
-          by: 'title',
-          id: 'id',
-        }),
-      ),
+    listKinds: async (call) => {
+      const seen = await kindsSeen(store, call.scope);
+      const kinds = await pageIn(models.kinds, call.scope.workspaceId, call, {
+        where: {
+          ...(seen !== null && { id: [...seen.keys()] }),
+          ...(call.query.text !== undefined && {
+            [Op.and]: containsAnyCase('title', String(call.query.text)),
+          }),
+        } as WhereOptions<KindRow>,
+        by: 'title',
+        id: 'id',
+      });
+      return (await withStreams(store, kinds)).map((kind) => narrowedKind(seen, kind));
+    },
     createKind: async ({ scope, body }) => {
       const kind = await store.transaction((transaction) =>
         createKind(store, scope.workspaceId, body, transaction),
@@ -87,7 +94,12 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
       changed(scope, kind.id);
       return read(kind);
     },
-    readKind: async ({ scope, params }) => read(await kindOf(scope, params.kind)),
+    readKind: async ({ scope, params }) => {
+      const seen = await kindsSeen(store, scope);
+      const kind = await kindOf(scope, params.kind);
+      if (seen !== null && !seen.has(kind.id)) throw notFound('kind', params.kind ?? '');
+      return narrowedKind(seen, await read(kind));
+    },
     changeKind: async ({ scope, params, body }) => {
       const kind = await kindOf(scope, params.kind);
       const change = Object.fromEntries(Object.entries(body).filter(([, value]) => value !== undefined));

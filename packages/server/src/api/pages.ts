@@ -1,5 +1,5 @@
 import type { Request, Response } from 'express';
-import { col, fn, literal, Op, where, type Order, type WhereOptions } from 'sequelize';
+import { literal, Op, type Order, type WhereOptions } from 'sequelize';
 import { wrongField } from '../problems';
 import type { Table } from '../store/models';
 import { listIn, type Owned } from '../store/rows';
@@ -76,16 +76,6 @@ export function pageOf<T>(call: PageCall, items: readonly T[], keyOf: (item: T) 
   const page = items.slice(from, from + limit);
   if (from + limit < items.length) linkNext(call, [from + limit, keyOf(page.at(-1)!)]);
   return page;
-}
-
-/** A filter for a part of a text, letter by letter. */
-export function contains(text: string): { [Op.like]: string } {
-  return { [Op.like]: `%${text.replace(/[\\%_]/g, (letter) => `\\${letter}`)}%` };
-}
-
-/** A filter for a part of a column's text, in any case. */
-export function containsAnyCase(column: string, text: string): ReturnType<typeof where> {
-  return where(fn('LOWER', col(column)), contains(text.toLowerCase()));
 }
 
 /** A filter for what belongs to a device that is there: what is left of a deleted one is on its way out. */

@@ -8,7 +8,9 @@ import {
   mayDo,
   roleIncludes,
   TOKEN_RANDOM_BYTES,
+  mayCarry,
   type Action,
+  type CarriedBy,
   type Role,
   type UnitSystem,
 } from '@peatmoor/core';
@@ -16,6 +18,8 @@ import type { Me, PersonalChoices } from '@peatmoor/contract';
 import { timingSafeEqual } from 'node:crypto';
 import { ProblemError } from '../problems';
 import { hashSecret } from '../registry';
+import { reachOfGrants, type Reach } from '../sharing/reach';
+import { LINK_PREFIX, visitOf, type Visit } from '../sharing/visitors';
 import { findOne } from '../store/rows';
 import type { Store } from '../store/store';
 import { placeOfWorkspace } from '../timetables/place';
@@ -38,6 +42,10 @@ export interface Scope {
   workspace: Me['workspace'];
   choices: PersonalChoices;
   role: Role;
+  /** What a link or grants carry beyond the role; null for nothing. */
+  reach: Reach | null;
+  /** Where the caller is a visitor: what they came by. */
+  visit: Visit | null;
   /** Where the caller is an access key of one device: its row, and whether it may look or report. */
   only: { deviceRowId: number; may: 'look' | 'report' } | null;
   /** True for an access key that may not do all that its person may. */
@@ -46,18 +54,23 @@ export interface Scope {
   pass: Pass;
 }
 
-/** A session or an access key, by which somebody came. */
-export type Pass = { kind: 'session'; idHash: Buffer } | { kind: 'key'; id: number };
+/** A session, an access key or a share link, by which somebody came. */
+export type Pass =
+  | { kind: 'session'; idHash: Buffer }
+  | { kind: 'key'; id: number }
+  | { kind: 'link'; id: number | null; revision: number; endsAt: number | null };
 
-/** Finds out who is calling, by session cookie or access key; null for nobody. */
+/** Finds out who is calling, by session cookie, access key or share link; null for nobody. */
 export async function scopeOf(
   store: Store,
   request: IncomingMessage,
   keyInAddress?: string,
 ): Promise<Scope | null> {
-  const bearer = keyInAddress ?? /^bearer\s+(\S+)$/i.exec(request.headers.authorization ?? '')?.[1];
-  if (bearer !== undefined)
+  const bearer = keyInAddress ?? linkInAddress(request) ?? bearerOf(request);
+  if (bearer !== undefined) {
+    if (bearer.startsWith(LINK_PREFIX)) return scopeOfLink(store, bearer.slice(LINK_PREFIX.length));
     return bearer.startsWith(KEY_PREFIX) ? scopeOfKey(store, bearer.slice(KEY_PREFIX.length)) : null;
+  }
   const session = sessionIdOf(request);
   if (session === undefined) return null;
   const idHash = hashSecret(session);
@@ -67,23 +80,66 @@ export async function scopeOf(
     : member(store, row.userId, row.workspaceId, { kind: 'session', idHash });
 }
 
+function bearerOf({ headers }: IncomingMessage): string | undefined {
+  return /^bearer\s+(\S+)$/i.exec(headers.authorization ?? '')?.[1];
+}
+
+/** The credential of a visitor where no header can be sent: pictures, and the live channel. */
+function linkInAddress({ url, method }: IncomingMessage): string | undefined {
+  if (method !== 'GET') return undefined;
+  const [, credential] = /[?&]link=([\w.~-]{1,1000})(?:&|$)/.exec(url ?? '') ?? [];
+  return credential === undefined ? undefined : LINK_PREFIX + credential;
+}
+
+/** A visitor: nobody's account, no role, and exactly what the link carries. */
+async function scopeOfLink(store: Store, credential: string): Promise<Scope | null> {
+  const visit = await visitOf(store, credential);
+  if (visit === null) return null;
+  const { workspaceId, linkId, revision, endsAt } = visit;
+  const workspace = (await findOne(store.models.workspaces, { id: workspaceId }))!;
+  return {
+    userId: 0,
+    userName: 'a visitor',
+    email: '',
+    units: 'metric',
+    userVersion: 0,
+    workspaceId,
+    workspace: { id: workspaceId, title: workspace.title, zone: workspace.zone, place: null },
+    choices: { favourites: [], start: '' },
+    role: 'none',
+    reach: visit.reach,
+    visit,
+    only: null,
+    limited: true,
+    pass: { kind: 'link', id: linkId, revision, endsAt },
+  };
+}
+
 export function sessionIdOf(request: IncomingMessage): string | undefined {
   return parse(request.headers.cookie ?? '')[SESSION_COOKIE];
 }
 
-/** The one place that decides what a role may do. Throws 401 for nobody, 403 for too little. */
+/** By what a caller may do more than their role says. */
+function carriersOf({ visit, reach }: Scope): CarriedBy[] {
+  if (visit !== null) return ['link'];
+  return reach === null ? [] : reach.steers ? ['viewer', 'operator'] : ['viewer'];
+}
+
+/** The one place that decides what a caller may do. Throws 401 for nobody, 403 for too little, whatever is asked for. */
 export function demand(scope: Scope | null, action: Action): Scope {
   if (scope === null)
     throw new ProblemError(
       'not-signed-in',
       'Sign in first, or send an access key as "Authorization: Bearer key_…".',
     );
-  if (!mayDo(scope.role, action))
-    throw new ProblemError(
-      'not-allowed',
-      `This needs the role ${ACTIONS[action]}; you are ${scope.role} in ${scope.workspace.title}. Ask an owner of the workspace.`,
-    );
-  return scope;
+  if (scope.visit === null && mayDo(scope.role, action)) return scope;
+  if (carriersOf(scope).some((by) => mayCarry(by, action))) return scope;
+  if (scope.visit !== null)
+    throw new ProblemError('not-allowed', 'A share link only shows what is shared. Sign in to do more.');
+  throw new ProblemError(
+    'not-allowed',
+    `This needs the role ${ACTIONS[action].least}; you are ${scope.role} in ${scope.workspace.title}. Ask an owner of the workspace.`,
+  );
 }
 
 /** A new access key: its text for the person, shown once, and what is kept. */
@@ -104,14 +160,25 @@ async function scopeOfKey(store: Store, text: string): Promise<Scope | null> {
     await store.models.accessKeys.update({ usedAt: now }, { where: { id: key.id } });
   const scope = await member(store, key.userId, key.workspaceId, { kind: 'key', id: key.id });
   if (scope === null || key.scope === 'everything') return scope;
-  if (key.scope === 'read') return { ...scope, role: 'viewer', limited: true };
+  if (key.scope === 'read')
+    return { ...scope, role: lesser(scope.role, 'viewer'), reach: lookingOnly(scope.reach), limited: true };
   const may = key.scope === 'read-device' ? 'look' : 'report';
   return {
     ...scope,
     limited: true,
     role: lesser(scope.role, may === 'look' ? 'viewer' : 'editor'),
+    reach: lookingOnly(scope.reach),
     only: { deviceRowId: key.deviceRowId!, may },
   };
+}
+
+/** What is granted, as far as it is looking. */
+function lookingOnly(reach: Reach | null): Reach | null {
+  if (reach === null) return null;
+  const devices = [...reach.devices].map(
+    ([rowId, { streams }]) => [rowId, { streams, steers: new Set<number>() }] as const,
+  );
+  return { ...reach, devices: new Map(devices), steers: false };
 }
 
 /** A key never does more than its person may. */
@@ -154,7 +221,7 @@ async function member(store: Store, userId: number, workspaceId: number, pass: P
   return {
     userId,
     userName: user.name,
-    email: user.email,
+    email: user.email ?? '',
     units: user.units,
     userVersion: user.revision,
     workspaceId,
@@ -166,6 +233,9 @@ async function member(store: Store, userId: number, workspaceId: number, pass: P
     },
     choices: { favourites: [], start: '', ...user.choices },
     role: membership.role,
+    // An operator steers everything, and sees it all: grants add nothing.
+    reach: roleIncludes(membership.role, 'operator') ? null : await reachOfGrants(store, workspaceId, userId),
+    visit: null,
     only: null,
     limited: false,
     pass,

@@ -86,6 +86,8 @@ function placeOf(scope: Scope, versioned: Versioned, params: Record<string, stri
       return inWorkspace('dashboards', 'id', number(params.dashboard));
     case 'rule':
       return inWorkspace('rules', 'id', number(params.rule));
+    case 'link':
+      return inWorkspace('shareLinks', 'id', number(params.link));
     case 'timetable':
       return inWorkspace('timetables', 'id', number(params.timetable));
     case 'person':

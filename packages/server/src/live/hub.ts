@@ -14,6 +14,7 @@ import { listIn } from '../store/rows';
 import type { Store } from '../store/store';
 import { createAudience, type Watched } from './audience';
 import { ended, type Holder } from './passes';
+import { heardBy, mayWatch, partSeenBy, type PartSeen } from './sight';
 import { readWatch, type Watch } from './watch';
 import { now as clockNow } from '../clock';
 
@@ -27,11 +28,14 @@ const LOOK_MS = 1000;
 const SIGNED_OUT = 4401;
 /** The same for one that sends what is not understood, or without end (RFC 6455 §7.4.1). */
 const NOT_UNDERSTOOD = 1008;
+/** How soon after a change it is found out anew what is seen, and after which changes. */
+const ANEW_MS = 300;
+const MAY_SHOW_OTHERS: ReadonlySet<string> = new Set(['devices', 'kinds', 'dashboards', 'links', 'grants']);
 const MOST_WATCH_BYTES = 128 * 1024;
 /** Messages of a page in a second at the most. */
 const MOST_MESSAGES = 20;
 
-interface Parts {
+interface HubParts {
   store: Store;
   registry: Registry;
   recent: Recent;
@@ -40,7 +44,14 @@ interface Parts {
 }
 
 export interface LiveHub {
-  upgrade(request: IncomingMessage, socket: Duplex, head: Buffer, holder: Holder): void;
+  /** `anew` finds out again what the holder may see; null where they may not any more. */
+  upgrade(
+    request: IncomingMessage,
+    socket: Duplex,
+    head: Buffer,
+    holder: Holder,
+    anew: () => Promise<Holder | null>,
+  ): Promise<void>;
   committed(committed: Committed): void;
   count(): number;
   stop(): void;
@@ -50,7 +61,7 @@ export interface LiveHub {
  * Sends pages what happens in their workspace: changes to all of them, readings, commands and arrivals of a device to those that
  * say they show it. Readings are gathered for a tenth of a second, the newest of each series wins.
  */
-export function createLiveHub({ store, registry, recent, bus, log }: Parts): LiveHub {
+export function createLiveHub({ store, registry, recent, bus, log }: HubParts): LiveHub {
   const server = new WebSocketServer({ noServer: true, maxPayload: MOST_WATCH_BYTES });
   const pages = new Map<number, Set<WebSocket>>();
   const holders = new Map<Holder, WebSocket>();
@@ -59,6 +70,9 @@ export function createLiveHub({ store, registry, recent, bus, log }: Parts): Liv
   const newestTold = new Map<number, number>();
   const late = new Set<number>();
   const unanswered = new WeakMap<WebSocket, number>();
+  /** Pages that see only a part of their workspace, and how it is found out again which. */
+  const parts = new Map<WebSocket, PartSeen>();
+  const renewals = new Map<WebSocket, () => Promise<void>>();
   const devices = createAudience();
   const arrivals = createAudience();
 
@@ -76,15 +90,34 @@ export function createLiveHub({ store, registry, recent, bus, log }: Parts): Liv
     }
   };
   const send = (workspaceId: number, message: LiveMessage): void => {
-    let text: string | undefined;
+    let whole: string | undefined;
     for (const socket of audienceOf(workspaceId, message)) {
-      text ??= JSON.stringify(message);
+      const part = parts.get(socket);
+      const heard = part === undefined ? message : heardBy(part, message);
+      if (heard === null) continue;
+      const text = heard === message ? (whole ??= JSON.stringify(message)) : JSON.stringify(heard);
       // A page that does not keep up is dropped; it connects again and reads everything anew.
       if (socket.bufferedAmount > MOST_BUFFERED) socket.terminate();
       else socket.send(text);
     }
   };
-  bus.on('live', ({ workspaceId, message }) => send(workspaceId, message));
+  bus.on('live', ({ workspaceId, message }) => {
+    send(workspaceId, message);
+    if (message.type === 'changed' && MAY_SHOW_OTHERS.has(message.what)) lookAnew(workspaceId);
+  });
+  /** What pages that see only a part may see is found out again, together for changes that come in bursts. */
+  const changesOf = new Map<number, NodeJS.Timeout>();
+  const lookAnew = (workspaceId: number): void => {
+    if (changesOf.has(workspaceId)) return;
+    const timer = setTimeout(() => {
+      changesOf.delete(workspaceId);
+      for (const socket of pages.get(workspaceId) ?? [])
+        renewals
+          .get(socket)?.()
+          .catch((error: Error) => log.debug({ err: error }, 'what a page sees is looked at later'));
+    }, ANEW_MS);
+    changesOf.set(workspaceId, timer);
+  };
 
   /** Says of which datastreams something came that belongs before the newest: what is shown of their past is read again. */
   const tellLate = async (): Promise<void> => {
@@ -187,42 +220,66 @@ export function createLiveHub({ store, registry, recent, bus, log }: Parts): Liv
           at,
           value,
         ]);
-        if (values.length > 0 && page.bufferedAmount < MOST_BUFFERED)
-          page.send(JSON.stringify({ type: 'readings', device: entry.id, values } satisfies LiveMessage));
+        const message: LiveMessage = { type: 'readings', device: entry.id, values };
+        const part = parts.get(page);
+        const heard = part === undefined ? message : heardBy(part, message);
+        if (values.length > 0 && heard !== null && page.bufferedAmount < MOST_BUFFERED)
+          page.send(JSON.stringify(heard));
       }
     }
     page.send(JSON.stringify({ type: 'watching' } satisfies LiveMessage));
   };
 
   return {
-    upgrade(request, socket, head, holder) {
+    async upgrade(request, socket, head, holder, anew) {
       const { workspaceId } = holder;
+      const seen = await partSeenBy(registry, holder);
       server.handleUpgrade(request, socket, head, (page) => {
         const mine = pages.get(workspaceId) ?? new Set();
         pages.set(workspaceId, mine);
         mine.add(page);
         holders.set(holder, page);
+        if (seen !== null) {
+          parts.set(page, seen);
+          renewals.set(page, async () => {
+            const now = await anew();
+            const part = now === null ? null : await partSeenBy(registry, now);
+            // Gone, or more than a part by now: it comes again, as whoever it is.
+            if (part === null) return page.close(SIGNED_OUT, 'signed out');
+            if (!parts.has(page)) return;
+            parts.set(page, part);
+            if (newest !== null) listen(newest);
+          });
+        }
         page.on('pong', () => unanswered.set(page, 0));
         let messages = 0;
         let shown: Promise<void> = Promise.resolve();
         let newest: Watch | null = null;
+        const listen = (watch: Watch): Watched => {
+          const part = parts.get(page) ?? null;
+          const heard = mayWatch(part, watch.devices);
+          devices.set(page, workspaceId, heard);
+          arrivals.set(page, workspaceId, part === null ? watch.arrivals : new Set());
+          return heard;
+        };
         const calm = setInterval(() => (messages = 0), 1000);
         page.on('message', (data) => {
           const watch = ++messages > MOST_MESSAGES ? null : readWatch(data);
           if (watch === null)
             return page.close(NOT_UNDERSTOOD, 'send {"type":"watch","devices":[…],"arrivals":[…]}');
-          devices.set(page, workspaceId, watch.devices);
-          arrivals.set(page, workspaceId, watch.arrivals);
           newest = watch;
+          const heard = listen(watch);
           // One after the other, and only for what it shows by then.
           shown = shown
-            .then(() => (newest === watch ? showNewest(page, workspaceId, watch.devices) : undefined))
+            .then(() => (newest === watch ? showNewest(page, workspaceId, heard) : undefined))
             .catch((error: Error) => log.debug({ err: error }, 'newest readings missed'));
         });
         page.on('close', () => {
           clearInterval(calm);
           devices.forget(page);
           arrivals.forget(page);
+          parts.delete(page);
+          renewals.delete(page);
           mine.delete(page);
           holders.delete(holder);
           if (mine.size === 0 && pages.get(workspaceId) === mine) pages.delete(workspaceId);
@@ -248,6 +305,7 @@ export function createLiveHub({ store, registry, recent, bus, log }: Parts): Liv
     count: () => [...pages.values()].reduce((sum, sockets) => sum + sockets.size, 0),
     stop() {
       clearTimeout(planned);
+      for (const timer of changesOf.values()) clearTimeout(timer);
       clearInterval(heartbeat);
       clearInterval(look);
       for (const sockets of pages.values()) for (const socket of sockets) socket.terminate();

@@ -1,9 +1,10 @@
+import { roleIncludes, type Role } from '@peatmoor/core';
 import type { Pass, Scope } from '../api/scope';
 import type { Store } from '../store/store';
 import { now as clockNow } from '../clock';
 
 /** By whom a page is open: what has to hold on for it to stay open. */
-export type Holder = Pick<Scope, 'pass' | 'userId' | 'workspaceId' | 'role'>;
+export type Holder = Pick<Scope, 'pass' | 'userId' | 'workspaceId' | 'role' | 'reach' | 'visit'>;
 
 /** Those of some holders whose session, key or membership has ended or changed since; two queries, however many they are. */
 export async function ended(store: Store, holders: readonly Holder[]): Promise<Set<Holder>> {
@@ -11,6 +12,9 @@ export async function ended(store: Store, holders: readonly Holder[]): Promise<S
   return store.withConnection(async (connection) => {
     const hashes = holders.flatMap(({ pass }) => (pass.kind === 'session' ? [pass.idHash] : []));
     const keys = holders.flatMap(({ pass }) => (pass.kind === 'key' ? [pass.id] : []));
+    const linkIds = holders.flatMap(({ pass }) =>
+      pass.kind === 'link' && pass.id !== null ? [pass.id] : [],
+    );
     const now = clockNow();
     const sessions =
       hashes.length === 0
@@ -26,20 +30,39 @@ export async function ended(store: Store, holders: readonly Holder[]): Promise<S
             'SELECT id FROM accessKeys WHERE id IN (?) AND (endsAt IS NULL OR endsAt > ?)',
             [keys, now],
           )) as { id: number }[]);
+    const links =
+      linkIds.length === 0
+        ? []
+        : ((await connection.query(
+            'SELECT id, revision FROM shareLinks WHERE id IN (?) AND (endsAt IS NULL OR endsAt > ?)',
+            [linkIds, now],
+          )) as { id: number; revision: number }[]);
     const members = (await connection.query(
       'SELECT userId, workspaceId, role FROM memberships WHERE userId IN (?)',
       [holders.map(({ userId }) => userId)],
-    )) as { userId: number; workspaceId: number; role: string }[];
-    const live = new Set([...sessions.map(({ hash }) => hash), ...rows.map(({ id }) => `key ${id}`)]);
-    const roles = new Set(members.map(({ userId, workspaceId }) => `${userId} ${workspaceId}`));
+    )) as { userId: number; workspaceId: number; role: Role }[];
+    const live = new Set([
+      ...sessions.map(({ hash }) => hash),
+      ...rows.map(({ id }) => `key ${id}`),
+      ...links.map(({ id, revision }) => `link ${id} ${revision}`),
+    ]);
+    const roles = new Map(
+      members.map(({ userId, workspaceId, role }) => [`${userId} ${workspaceId}`, role] as const),
+    );
     return new Set(
-      holders.filter(
-        ({ pass, userId, workspaceId }) => !live.has(nameOf(pass)) || !roles.has(`${userId} ${workspaceId}`),
-      ),
+      holders.filter(({ pass, userId, workspaceId, role }) => {
+        if (pass.kind === 'link' && pass.id === null) return pass.endsAt! <= now;
+        if (!live.has(nameOf(pass))) return true;
+        if (pass.kind === 'link') return false;
+        const held = roles.get(`${userId} ${workspaceId}`);
+        // Who sees more or less by now is let in anew, as far as they may.
+        return held === undefined || roleIncludes(role, 'viewer') !== roleIncludes(held, 'viewer');
+      }),
     );
   });
 }
 
 function nameOf(pass: Pass): string {
-  return pass.kind === 'session' ? pass.idHash.toString('hex').toUpperCase() : `key ${pass.id}`;
+  if (pass.kind === 'session') return pass.idHash.toString('hex').toUpperCase();
+  return pass.kind === 'key' ? `key ${pass.id}` : `link ${pass.id} ${pass.revision}`;
 }

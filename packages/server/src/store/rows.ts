@@ -24,6 +24,9 @@ const JSON_COLUMNS = [
   'more',
   'alertChoices',
   'secrets',
+  'recovery',
+  'sites',
+  'details',
 ] as const;
 const BOOLEAN_COLUMNS = [
   'active',
@@ -33,6 +36,8 @@ const BOOLEAN_COLUMNS = [
   'refused',
   'catchUp',
   'sent',
+  'periodOpen',
+  'listed',
 ] as const;
 
 /** What belongs to a workspace names it. Every query on such rows goes through these functions with its workspace. */

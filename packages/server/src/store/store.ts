@@ -25,6 +25,7 @@ import {
   SHARED_WORK,
   TABLE_FORM,
 } from './schema';
+import { SHARING } from './sharing';
 import { rollUpEarlyChunks } from './earlyChunks';
 import { refuseSettings } from './settings';
 import { guardConnections, inTransaction } from './oneConnection';
@@ -265,6 +266,12 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
         name: '0013-alerting',
         up: async () => {
           for (const statement of ALERTING) await sequelize.query(withForm(statement));
+        },
+      },
+      {
+        name: '0014-sharing',
+        up: async () => {
+          for (const statement of SHARING) await sequelize.query(withForm(statement));
         },
       },
     ],

@@ -6,6 +6,7 @@ export const events = {
   purpose: 'what is open, and what was, newest first',
   takes: [],
   controls: false,
+  inside: true,
   mostSources: 0,
   size: { w: 4, h: 4 },
   least: { w: 3, h: 2 },

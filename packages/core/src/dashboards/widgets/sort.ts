@@ -21,6 +21,8 @@ export interface WidgetSort {
   controls: boolean;
   /** Where it fits only what lasts, or only presses. */
   holds?: Holds;
+  /** True where it tells what goes on in the workspace, which visitors are not shown. */
+  inside?: true;
   /** What it is about, by which it has its title: the datastream where nothing is said. */
   about?: 'device';
   mostSources: number;

@@ -7,6 +7,7 @@ export const timetable = {
   purpose: 'the set times of a control, and what comes next',
   takes: VALUE_TYPES.filter((type) => type !== 'image' && type !== 'location'),
   controls: true,
+  inside: true,
   mostSources: 1,
   size: { w: 4, h: 3 },
   least: { w: 3, h: 2 },

@@ -3,6 +3,7 @@ import type { Define } from './columns';
 import { defineDevices } from './devices';
 import { definePeople } from './people';
 import { defineReadings } from './readings';
+import { defineSharing } from './sharing';
 import { defineTimetables } from './timetables';
 import { defineWatching } from './watching';
 
@@ -10,6 +11,7 @@ export type { Table } from './columns';
 export type * from './devices';
 export type * from './people';
 export type * from './readings';
+export type * from './sharing';
 export type * from './timetables';
 export type * from './watching';
 
@@ -23,6 +25,7 @@ export function defineModels(sequelize: Sequelize) {
     ...defineReadings(table),
     ...defineWatching(table),
     ...defineTimetables(table),
+    ...defineSharing(table),
   };
 }
 

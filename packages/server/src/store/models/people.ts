@@ -9,7 +9,9 @@ export interface UserRow {
   /** Counted up by every change. */
   revision: number;
   id: number;
-  email: string;
+  /** Null for an account that has none: it signs in by a name. */
+  email: string | null;
+  signInName: string | null;
   name: string;
   passwordHash: string;
   createdAt: number;
@@ -19,6 +21,14 @@ export interface UserRow {
   choices: Partial<PersonalChoices>;
   /** How they are alerted, as far as they said. */
   alertChoices: Partial<AlertChoices>;
+  /** The secret of the second factor, sealed; null without one. */
+  factor: string | null;
+  /** The newest step of it that was used: none works twice. */
+  factorStep: number;
+  /** Hashes of the recovery codes that are left. */
+  recovery: string[];
+  /** The workspace they were in last. */
+  workspaceId: number | null;
 }
 export interface WorkspaceRow {
   id: number;
@@ -42,6 +52,8 @@ export interface SessionRow {
   workspaceId: number;
   createdAt: number;
   endsAt: number;
+  browser: string;
+  seenAt: number | null;
 }
 export interface KeyRow {
   id: number;
@@ -67,6 +79,19 @@ export interface InvitationRow {
   secretHash: Buffer;
   createdAt: number;
   endsAt: number;
+  /** To whom it was sent; null for a link to hand over. */
+  email: string | null;
+  /** How often it may be used, and was. */
+  uses: number;
+  used: number;
+}
+/** A password, or an email, that is to be made new by whoever reads the mail. */
+export interface ResetRow {
+  secretHash: Buffer;
+  userId: number;
+  /** The email to be taken; null for a new password. */
+  email: string | null;
+  endsAt: number;
 }
 
 /** People, workspaces, and what they sign in with. */
@@ -74,9 +99,16 @@ export const definePeople = (table: Define) => ({
   users: table<UserRow>('users', {
     id: number(),
     ...revision(),
-    ...fields('email name passwordHash units', STRING),
-    createdAt: BIGINT,
-    ...fields('choices alertChoices', TEXT),
+    ...fields('email signInName name passwordHash units factor', STRING),
+    ...fields('createdAt factorStep', BIGINT),
+    ...fields('choices alertChoices recovery', TEXT),
+    workspaceId: INTEGER,
+  }),
+  resets: table<ResetRow>('resets', {
+    secretHash: { type: BLOB, primaryKey: true },
+    userId: INTEGER,
+    email: STRING,
+    endsAt: BIGINT,
   }),
   workspaces: table<WorkspaceRow>('workspaces', {
     id: number(),
@@ -93,7 +125,8 @@ export const definePeople = (table: Define) => ({
   sessions: table<SessionRow>('sessions', {
     idHash: { type: BLOB, primaryKey: true },
     ...fields('userId workspaceId', INTEGER),
-    ...fields('createdAt endsAt', BIGINT),
+    ...fields('createdAt endsAt seenAt', BIGINT),
+    browser: STRING,
   }),
   accessKeys: table<KeyRow>('accessKeys', {
     id: number(),
@@ -104,9 +137,9 @@ export const definePeople = (table: Define) => ({
   }),
   invitations: table<InvitationRow>('invitations', {
     id: number(),
-    workspaceId: INTEGER,
+    ...fields('workspaceId uses used', INTEGER),
     ...revision(),
-    ...fields('name role', STRING),
+    ...fields('name role email', STRING),
     secretHash: BLOB,
     ...fields('createdAt endsAt', BIGINT),
   }),

@@ -1,0 +1,34 @@
+import type { Me } from '@peatmoor/contract';
+
+/** Pages of share links begin with this. */
+export const SHARED_PATH = '/shared/';
+/** True on the page of a share link: whoever looks at it is nobody's account, also in a browser where somebody is signed in. */
+export const isVisitor = location.pathname.startsWith(SHARED_PATH);
+/** What stands in the address of a share link. */
+export const sharedSecret = isVisitor ? location.pathname.slice(SHARED_PATH.length).split('/')[0]! : '';
+
+/** Headers of every call of this page. */
+export const headers: Record<string, string> = isVisitor
+  ? { authorization: `Bearer link_${sharedSecret}` }
+  : {};
+
+/** Goes on with what a passphrase opened. */
+export function visitWith(credential: string): void {
+  headers.authorization = `Bearer ${credential}`;
+}
+
+/** An address with what a visitor's page is read with, where no header can be sent with it. */
+export function forVisitor(address: string): string {
+  if (!isVisitor) return address;
+  const credential = headers.authorization!.replace('Bearer link_', '');
+  return `${address}${address.includes('?') ? '&' : '?'}link=${encodeURIComponent(credential)}`;
+}
+
+/** What the parts of a page know of whoever looks at it, where that is a visitor. */
+export const VISITOR: Me = {
+  user: { id: 0, email: '', name: '', units: 'metric', favourites: [], start: '' },
+  workspace: { id: 0, title: '', zone: Intl.DateTimeFormat().resolvedOptions().timeZone, place: null },
+  role: 'none',
+  address: { httpUrl: location.origin, host: location.hostname, mqttPort: 0 },
+  version: 0,
+};

@@ -1,0 +1,55 @@
+import * as sharing from '../schemas/sharing';
+import { endpoint } from './endpoint';
+
+type WithDefaults = 'dashboardId' | 'widgetId' | 'deviceId' | 'backMs' | 'periodMs' | 'periodOpen';
+export type LinkIn = Pick<sharing.NewLink, 'title' | 'sort'> & Partial<sharing.NewLink>;
+export type LinkPreviewIn = Pick<sharing.LinkSubject, 'sort'> &
+  Partial<Pick<sharing.LinkSubject, WithDefaults>>;
+
+/** Share links and grants. */
+export const sharingEndpoints = {
+  listLinks: endpoint<sharing.Link[]>('GET /api/links', 'change', 'Share links', {
+    answer: sharing.linksSchema,
+  }),
+  previewLink: endpoint<sharing.LinkPreview, LinkPreviewIn>(
+    'POST /api/links/preview',
+    'change',
+    'What a visitor would see, before the link exists',
+    { body: sharing.linkPreviewSchema, answer: sharing.linkPreviewAnswerSchema },
+  ),
+  createLink: endpoint<sharing.Link, LinkIn>('POST /api/links', 'change', 'Make a share link', {
+    body: sharing.newLinkSchema,
+    answer: sharing.linkSchema,
+  }),
+  changeLink: endpoint<sharing.Link, sharing.LinkChange>(
+    'PATCH /api/links/:link',
+    'change',
+    'Change a share link, or share what its dashboard shows by now',
+    { body: sharing.linkChangeSchema, versioned: 'link', answer: sharing.linkSchema },
+  ),
+  deleteLink: endpoint<void>(
+    'DELETE /api/links/:link',
+    'change',
+    'Withdraw a share link: its open pages end within seconds',
+    { versioned: 'link' },
+  ),
+  readShared: endpoint<sharing.Shared>('GET /api/shared', 'shown', 'What a share link shows', {
+    answer: sharing.sharedSchema,
+  }),
+  openShared: endpoint<{ credential: string }, { secret: string; passphrase: string }>(
+    'POST /api/shared/open',
+    'open',
+    'Open a share link that has a passphrase: gives what its calls are made with',
+    { body: sharing.openSharedSchema, answer: sharing.openedSharedSchema },
+  ),
+  listGrants: endpoint<sharing.Grant[]>('GET /api/grants', 'people', 'What is granted, and to whom', {
+    answer: sharing.grantsSchema,
+  }),
+  createGrant: endpoint<sharing.Grant, sharing.NewGrant>(
+    'POST /api/grants',
+    'people',
+    'Grant a person a role on one device, label or dashboard',
+    { body: sharing.newGrantSchema, answer: sharing.grantSchema },
+  ),
+  deleteGrant: endpoint<void>('DELETE /api/grants/:grant', 'people', 'Take a grant back'),
+};

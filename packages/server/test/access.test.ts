@@ -1,0 +1,290 @@
+import { ACTIONS, mayCarry, mayDo, type Action, type CarriedBy, type Role } from '@peatmoor/core';
+import { createClient, endpoints, type Client, type Endpoint, type LiveMessage } from '@peatmoor/contract';
+import { WebSocket } from 'ws';
+import { HEARD_BY } from '../src/live/sight';
+import {
+  newDevice,
+  newPerson,
+  post,
+  sessionFetch,
+  startService,
+  until,
+  type Person,
+  type TestService,
+} from '../../../test/support/service';
+
+/** Who calls: their role, by what they may do more, and the headers they come with. */
+interface Caller {
+  name: string;
+  role: Role | null;
+  carriedBy: CarriedBy[];
+  headers: Record<string, string>;
+}
+
+let service: TestService;
+let owner: Person;
+let stranger: Person;
+let token: string;
+let board: number;
+const callers: Caller[] = [];
+const NORTH = 'dipwell-north';
+const SOUTH = 'dipwell-south';
+
+const own = () => owner.client;
+async function join(name: string, role: Role): Promise<{ client: Client; cookie: string; userId: number }> {
+  const { link } = await own().call('addPerson', { body: { name, role } });
+  const keeping = sessionFetch();
+  const client = createClient({ baseUrl: service.url, fetch: keeping });
+  const email = `${name.toLowerCase().replaceAll(' ', '.')}@quillmere.example`;
+  const { user } = await client.call('join', {
+    body: { secret: link.split('#')[1]!, email, password: 'cotton grass and reeds' },
+  });
+  return { client, cookie: keeping.cookie(), userId: user.id };
+}
+const grant = (
+  userId: number,
+  role: 'viewer' | 'operator',
+  sort: 'device' | 'label' | 'dashboard',
+  target: string,
+) => own().call('createGrant', { body: { userId, role, sort, target } });
+
+beforeAll(async () => {
+  service = await startService();
+  owner = await newPerson(service);
+  stranger = await newPerson(service, 'Stranger');
+  ({ token } = await newDevice(own()));
+  await newDevice(own(), 'Dipwell South');
+  await own().call('changeDevice', { params: { device: SOUTH }, body: { labels: ['south'] } });
+  const source = (stream: string) => [{ device: NORTH, stream }];
+  const place = { title: '', options: {}, x: 0, y: 0, w: 3, h: 3 };
+  board = (
+    await own().call('createDashboard', {
+      body: {
+        title: 'The moss',
+        widgets: [
+          { id: 'a', type: 'gauge', sources: source('level'), ...place },
+          { id: 'b', type: 'switch', sources: source('pump'), ...place },
+        ],
+      },
+    })
+  ).id;
+  await post(service, token, { level: -120, temperature: 6 });
+  const byCookie = (cookie: string) => ({ cookie, origin: service.url });
+  for (const role of ['none', 'viewer', 'operator', 'editor', 'owner'] as const) {
+    const { cookie, client } = await join(`A ${role}`, role);
+    callers.push({ name: role, role, carriedBy: [], headers: byCookie(cookie) });
+    const { secret } = await client.call('createKey', { body: { title: 'all', scope: 'everything' } });
+    callers.push({
+      name: `key of ${role}`,
+      role,
+      carriedBy: [],
+      headers: { authorization: `Bearer ${secret}` },
+    });
+    const read = await client.call('createKey', { body: { title: 'read', scope: 'read' } });
+    callers.push({
+      name: `reading key of ${role}`,
+      role: role === 'none' ? 'none' : 'viewer',
+      carriedBy: [],
+      headers: { authorization: `Bearer ${read.secret}` },
+    });
+  }
+  for (const role of ['viewer', 'operator'] as const) {
+    const { cookie, userId } = await join(`Granted ${role}`, 'none');
+    await grant(userId, role, 'device', NORTH);
+    const carriedBy: CarriedBy[] = role === 'operator' ? ['viewer', 'operator'] : ['viewer'];
+    callers.push({ name: `granted ${role}`, role: 'none', carriedBy, headers: byCookie(cookie) });
+  }
+  const link = await own().call('createLink', {
+    body: { title: 'x', sort: 'dashboard', dashboardId: board },
+  });
+  callers.push({
+    name: 'visitor',
+    role: null,
+    carriedBy: ['link'],
+    headers: { authorization: `Bearer link_${link.address.split('/shared/')[1]}` },
+  });
+  callers.push({ name: 'device', role: null, carriedBy: [], headers: { authorization: `Bearer ${token}` } });
+  callers.push({ name: 'nobody', role: null, carriedBy: [], headers: {} });
+});
+afterAll(() => service.stop());
+
+const routes = Object.entries(endpoints as unknown as Record<string, Endpoint>);
+const isOpen = ({ access }: Endpoint): boolean => access === 'open';
+
+/** What the table says of a call: 401 for nobody, 403 for too little, else let through. */
+function allowed({ role, carriedBy, name }: Caller, action: Action): 401 | 403 | 'through' {
+  if (name === 'nobody' || name === 'device') return 401;
+  if (role !== null && mayDo(role, action)) return 'through';
+  return carriedBy.some((by) => mayCarry(by, action)) ? 'through' : 403;
+}
+
+it('holds every route against the table, for every sort of caller, with things of their own, of others and of nobody', async () => {
+  const wrong: string[] = [];
+  let calls = 0;
+  const counts: Record<string, number> = {};
+  const foreign = await newDevice(stranger.client, 'Foreign');
+  for (const caller of callers)
+    for (const [name, endpoint] of routes.filter(([, one]) => !isOpen(one))) {
+      const { method, path, access } = endpoint;
+      // What is seen, what is there and not seen, what is another workspace's, and what is nowhere. Only looked at, so that all stays.
+      const devices =
+        path.includes(':device') && method === 'GET' ? [NORTH, SOUTH, foreign.device.id, 'nowhere'] : [''];
+      const said = new Map<string, number>();
+      for (const device of devices) {
+        const url = path.replace(':device', device || '999999').replace(/:\w+/g, '999999');
+        const response = await fetch(service.url + url, {
+          method,
+          headers: { 'content-type': 'application/json', ...caller.headers },
+          ...(method !== 'GET' && { body: '{}' }),
+        });
+        await response.arrayBuffer();
+        calls++;
+        const expected = allowed(caller, access as Action);
+        const got = response.status === 401 || response.status === 403 ? response.status : 'through';
+        counts[String(got)] = (counts[String(got)] ?? 0) + 1;
+        // A key that may not do all that its person may does not change what is theirs.
+        const isKept = caller.name.startsWith('reading') && access === 'self' && method !== 'GET' && got === 403;
+        if ((got !== expected && !isKept) || response.status >= 500)
+          wrong.push(`${caller.name} ${name} ${device}: ${response.status}, not ${expected}`);
+        said.set(device, response.status);
+      }
+      // What is not seen answers like what is not there.
+      const hidden = [foreign.device.id, ...(caller.role === 'none' || caller.role === null ? [SOUTH] : [])];
+      if (devices.length > 1)
+        for (const device of hidden)
+          if (said.get(device) !== said.get('nowhere'))
+            wrong.push(
+              `${caller.name} ${name}: ${device} answers ${said.get(device)}, nowhere ${said.get('nowhere')}`,
+            );
+    }
+  process.stdout.write(
+    `access: ${routes.length} routes, ${callers.length} callers, ${calls} calls: ${JSON.stringify(counts)}\n`,
+  );
+  expect(wrong).toEqual([]);
+  expect(calls).toBeGreaterThan(2000);
+});
+
+it('has an entry for every route and every sort of live message', () => {
+  for (const [name, { access }] of routes)
+    expect([name, ['open', ...Object.keys(ACTIONS)]]).toEqual([name, expect.arrayContaining([access])]);
+  expect(Object.keys(HEARD_BY).sort()).toEqual([
+    'alert',
+    'arrival',
+    'beat',
+    'changed',
+    'command',
+    'event',
+    'firstOnline',
+    'hello',
+    'past',
+    'readings',
+    'watching',
+  ]);
+});
+
+/** Opens the live channel; gathers what is heard. */
+async function listen(cookie: string): Promise<{ heard: LiveMessage[]; socket: WebSocket }> {
+  const socket = new WebSocket(`${service.url.replace('http', 'ws')}/api/live`, { headers: { cookie } });
+  const heard: LiveMessage[] = [];
+  socket.on('message', (data: Buffer) => heard.push(JSON.parse(data.toString()) as LiveMessage));
+  socket.on('open', () => socket.send(JSON.stringify({ type: 'watch', devices: 'all', arrivals: 'all' })));
+  await until(() => heard.some(({ type }) => type === 'watching'));
+  return { heard, socket };
+}
+
+it('a helper steers the one device that is granted, sees nothing else, and hears nothing else', async () => {
+  const { client, cookie, userId } = await join('Helper', 'none');
+  expect(await client.call('listDevices').catch((error: Error) => error.message)).toMatch(
+    /needs the role viewer/,
+  );
+  const made = await grant(userId, 'operator', 'device', NORTH);
+  expect(made).toMatchObject({ name: 'Helper', title: 'Dipwell North', target: NORTH });
+  expect((await client.call('listDevices')).map(({ id }) => id)).toEqual([NORTH]);
+  expect(
+    (await client.call('overview', { query: { hours: 24 } })).lines.every(({ device }) => device === NORTH),
+  ).toBe(true);
+  expect((await client.call('listKinds')).map(({ devices }) => devices)).toEqual([1]);
+  const page = await listen(cookie);
+  const command = await client.call('createCommand', {
+    params: { device: NORTH },
+    body: { stream: 'pump', value: true },
+  });
+  expect((await client.call('readCommand', { params: { command: command.id } })).by).toBe('Helper');
+  await expect(
+    client.call('createCommand', { params: { device: SOUTH }, body: { stream: 'pump', value: true } }),
+  ).rejects.toThrow(/device/);
+  const theirs = await own().call('createCommand', {
+    params: { device: SOUTH },
+    body: { stream: 'pump', value: true },
+  });
+  await expect(client.call('readCommand', { params: { command: theirs.id } })).rejects.toThrow(/command/);
+  await post(service, token, { level: -99 });
+  await until(() => page.heard.some(({ type }) => type === 'readings'));
+  const commands = page.heard.flatMap((one) => (one.type === 'command' ? one.command.deviceId : []));
+  expect(new Set(commands)).toEqual(new Set([NORTH]));
+  expect(page.heard.some(({ type }) => ['arrival', 'event', 'alert', 'firstOnline'].includes(type))).toBe(
+    false,
+  );
+  // Taken back: nothing is left, on the open page either.
+  await own().call('deleteGrant', { params: { grant: made.id } });
+  await expect(client.call('listDevices')).rejects.toThrow(/needs the role viewer/);
+  const before = page.heard.length;
+  await new Promise((resolve) => setTimeout(resolve, 800));
+  const sent = page.heard.length;
+  await post(service, token, { level: -98 });
+  await new Promise((resolve) => setTimeout(resolve, 800));
+  expect(page.heard.slice(sent).filter(({ type }) => type === 'readings')).toEqual([]);
+  expect(before).toBeGreaterThan(0);
+  page.socket.terminate();
+});
+
+it('a grant on a dashboard carries exactly what it shows, and steers what its controls steer', async () => {
+  const { client, userId } = await join('Warden of one', 'none');
+  await grant(userId, 'operator', 'dashboard', String(board));
+  expect((await client.call('listDashboards')).map(({ id }) => id)).toEqual([board]);
+  const [device] = await client.call('listDevices');
+  expect(device!.newest.map(({ key }) => key)).toEqual(['level']);
+  expect((await client.call('listKinds'))[0]!.streams.map(({ key }) => key)).toEqual(['level', 'pump']);
+  await client.call('createCommand', { params: { device: NORTH }, body: { stream: 'pump', value: false } });
+  await expect(
+    client.call('createCommand', { params: { device: NORTH }, body: { stream: 'mode', value: true } }),
+  ).rejects.toThrow(/mode/);
+  await expect(client.call('readDashboard', { params: { dashboard: board + 1 } })).rejects.toThrow(
+    /dashboard/,
+  );
+});
+
+it('a grant on a label follows the label; a viewer who may steer one thing sees all and steers that', async () => {
+  const { client, userId } = await join('Of the south', 'viewer');
+  await grant(userId, 'operator', 'label', 'south');
+  await client.call('createCommand', { params: { device: SOUTH }, body: { stream: 'pump', value: true } });
+  await expect(
+    client.call('createCommand', { params: { device: NORTH }, body: { stream: 'pump', value: true } }),
+  ).rejects.toThrow(/look at "Pump", and not steer it/);
+  expect((await client.call('listDevices')).map(({ id }) => id)).toEqual([NORTH, SOUTH]);
+  await own().call('changeDevice', { params: { device: SOUTH }, body: { labels: [] } });
+  await expect(
+    client.call('createCommand', { params: { device: SOUTH }, body: { stream: 'pump', value: true } }),
+  ).rejects.toThrow(/not steer it/);
+});
+
+it('grants what is there to whom belongs there, and is seen to by owners alone', async () => {
+  const { user } = await stranger.client.call('me');
+  await expect(grant(user.id, 'viewer', 'device', NORTH)).rejects.toThrow(/not a person of this workspace/);
+  const { userId, client } = await join('Plain', 'none');
+  await expect(grant(userId, 'viewer', 'device', 'nowhere')).rejects.toThrow(
+    /not a device of this workspace/,
+  );
+  await expect(grant(userId, 'viewer', 'dashboard', '999999')).rejects.toThrow(/not a dashboard/);
+  await expect(
+    client.call('createGrant', { body: { userId, role: 'operator', sort: 'device', target: NORTH } }),
+  ).rejects.toThrow(/needs the role owner/);
+  const first = await grant(userId, 'viewer', 'device', NORTH);
+  const second = await grant(userId, 'operator', 'device', NORTH);
+  const mine = (await own().call('listGrants')).filter((one) => one.userId === userId);
+  expect(mine.map(({ id, role }) => [id, role])).toEqual([[second.id, 'operator']]);
+  await expect(own().call('deleteGrant', { params: { grant: first.id } })).rejects.toThrow(/grant/);
+  await expect(stranger.client.call('deleteGrant', { params: { grant: second.id } })).rejects.toThrow(
+    /grant/,
+  );
+});
