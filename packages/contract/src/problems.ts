@@ -51,6 +51,12 @@ const declared = {
     meaning: 'The link was used, taken back, or is too old.',
     remedy: 'Ask whoever gave it to you for a new one.',
   },
+  'code-needed': {
+    status: 401,
+    title: 'Code needed',
+    meaning: 'The account has a second factor.',
+    remedy: 'Type the six digits that your app shows, or one of your recovery codes.',
+  },
   'passphrase-needed': {
     status: 401,
     title: 'Passphrase needed',

@@ -165,19 +165,36 @@ describe('the API', () => {
       [
         // Of oneself, or changing nothing.
         'addPushPlace',
+        'askReset',
+        'changeEmail',
         'changeMe',
         'changeMyAlerts',
         'changePassword',
+        'chooseWorkspace',
+        'confirmEmail',
         'createAccount',
         'createKey',
+        'createWorkspace',
+        'deleteAccount',
         'deleteKey',
+        'endFactor',
+        'endSession',
+        'endSessions',
         'join',
+        'joinHere',
+        'leaveWorkspace',
+        'machineReset',
+        'newFactor',
+        'openShared',
+        'readJoin',
         'removePushPlace',
+        'reset',
         'signIn',
         'signOut',
         'testAlert',
         'tryRule',
         'useAlertLink',
+        'useFactor',
         'whoseToken',
       ].sort(),
     );
@@ -198,7 +215,7 @@ describe('the API', () => {
   });
 
   it('orders roles, and makes addresses that need no care', () => {
-    expect(ROLES.map((role) => roleIncludes('operator', role))).toEqual([true, true, false, false]);
+    expect(ROLES.map((role) => roleIncludes('operator', role))).toEqual([true, true, true, false, false]);
     expect(imagePath('a b', 'c/d', 5)).toBe('/api/devices/a%20b/images/c%2Fd?at=5');
     expect(exportPath('a', { format: 'sheet', zone: 'Europe/Dublin', days: 3 })).toBe(
       '/api/devices/a/export?format=sheet&zone=Europe%2FDublin&days=3',

@@ -36,6 +36,10 @@ const schema = object({
     'must be an address such as https://watch.example/ping',
   ),
   PEATMOOR_LIFE_MINUTES: number().min(0.01).max(1440).default(5),
+  PEATMOOR_TRUST_PROXY: string().matches(
+    /^[\w.:/-]+(\s*,\s*[\w.:/-]+)*$/,
+    'must be addresses or ranges with commas between them, such as 127.0.0.1, 10.0.0.0/8',
+  ),
   PEATMOOR_SIGN_UP: string()
     .oneOf(['first', 'open'] as const)
     .default('first'),
@@ -67,6 +71,8 @@ export interface Config {
   privateAddresses: boolean;
   /** Called every so often, in ms, while all is well; null for nothing. */
   life: { url: string; everyMs: number } | null;
+  /** Proxies that are believed about who asks. */
+  trustProxy: string[];
   /** `first`: only the first account of an empty service may be made freely; `open`: any. */
   signUp: 'first' | 'open';
   /** Messages a second one device may send, 0 for no bound. */
@@ -109,6 +115,7 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
     databaseSize: settings.PEATMOOR_DATABASE_SIZE ?? null,
     smtpUrl: settings.PEATMOOR_SMTP_URL ?? null,
     mailFrom: settings.PEATMOOR_MAIL_FROM,
+    trustProxy: (settings.PEATMOOR_TRUST_PROXY ?? '').split(',').flatMap((one) => one.trim() || []),
     privateAddresses: settings.PEATMOOR_PRIVATE_ADDRESSES === 'allow',
     life:
       settings.PEATMOOR_LIFE_URL === undefined

@@ -1,7 +1,7 @@
 export { readConfig, SettingError, type Config } from './config';
 export { startService, type Service, type ServiceOptions } from './service';
 export { recipientBy } from './alerts/channels';
-export { createAccount } from './api/account';
+export { createAccount } from './auth/accounts';
 export { createDevice } from './definitions/device';
 export { createKind } from './definitions/kind';
 export { startManagedDatabase, type ManagedDatabase } from './database/managed';

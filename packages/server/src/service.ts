@@ -13,6 +13,7 @@ import { startLife } from './alerts/life';
 import { createLinks } from './alerts/links';
 import { startPlanned } from './alerts/planned';
 import { readPushKeys } from './alerts/secrets';
+import { writeMachineKey } from './auth/resets';
 import { readSealer, readSigner } from './auth/secrets';
 import { startOutbox } from './alerts/outbox';
 import { createApp } from './api/app';
@@ -21,7 +22,8 @@ import { localPair } from './certificate/local';
 import { startRenewing } from './certificate/renewing';
 import { startTimetables } from './timetables/worker';
 import { createCommands } from './commands/commands';
-import { reachableHost, type Config } from './config';
+import { reachableHost, SettingError, type Config } from './config';
+import { trustProxies } from './listeners/address';
 import { lockFolder } from './database/folderLock';
 import { startManagedDatabase, type ManagedDatabase } from './database/managed';
 import { startRecomputing } from './computing/recompute';
@@ -89,6 +91,13 @@ export async function startService({
   consoleFolder,
   prepare,
 }: ServiceOptions): Promise<Service> {
+  try {
+    trustProxies(given.trustProxy);
+  } catch (error) {
+    throw new SettingError(
+      `PEATMOOR_TRUST_PROXY must be addresses or ranges such as 127.0.0.1, 10.0.0.0/8: ${(error as Error).message}.`,
+    );
+  }
   const unlock = lockFolder(given.dataFolder);
   // One that was made here is used where none is set.
   const local = given.tls === null ? await localPair(given.dataFolder) : null;
@@ -197,6 +206,7 @@ export async function startService({
     const publicUrl = (): string => address().httpUrl;
     const links = createLinks(await readSigner(store), publicUrl);
     const sealer = await readSealer(store);
+    const isMachineKey = writeMachineKey(config.dataFolder);
     const pushKeys = await readPushKeys(store);
     const mailer = createMailer(config);
     stops.push(() => mailer.close());
@@ -319,6 +329,7 @@ export async function startService({
         mailer,
         links,
         sealer,
+        isMachineKey,
         pushKeys,
         senders,
         log,

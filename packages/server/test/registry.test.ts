@@ -1,6 +1,6 @@
 import fs from 'node:fs';
 import { pino } from 'pino';
-import { createAccount } from '../src/api/account';
+import { createAccount } from '../src/auth/accounts';
 import { createBus } from '../src/bus';
 import { startManagedDatabase, type ManagedDatabase } from '../src/database/managed';
 import { createDevice } from '../src/definitions/device';

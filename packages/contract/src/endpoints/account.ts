@@ -8,7 +8,7 @@ export const accountEndpoints = {
   status: endpoint<account.Status>('GET /api/status', 'open', 'Whether the service has accounts yet', {
     answer: account.statusSchema,
   }),
-  createAccount: endpoint<account.Me, account.NewAccount>(
+  createAccount: endpoint<account.Me, account.NewAccountIn>(
     'POST /api/account',
     'open',
     'Make an account with its workspace, and sign in',
@@ -45,6 +45,87 @@ export const accountEndpoints = {
     'Change the name, the time zone and the place of the workspace',
     { body: account.workspaceChangeSchema, answer: account.meSchema },
   ),
+  changeEmail: endpoint<void, { email: string; password: string }>(
+    'POST /api/me/email',
+    'self',
+    'Take another email: a mail to it has to be confirmed',
+    { body: account.emailChangeSchema },
+  ),
+  confirmEmail: endpoint<void, { secret: string }>('POST /api/confirm', 'open', 'Confirm an email', {
+    body: account.confirmSchema,
+  }),
+  askReset: endpoint<void, { email: string }>(
+    'POST /api/reset/ask',
+    'open',
+    'Have a link sent with which a new password is set; the answer is the same for an unknown email',
+    { body: account.askResetSchema },
+  ),
+  reset: endpoint<void, { secret: string; password: string }>(
+    'POST /api/reset',
+    'open',
+    'Set a new password with a link: works once, and ends all sessions',
+    { body: account.resetSchema },
+  ),
+  machineReset: endpoint<account.ResetLink, { account: string; key: string }>(
+    'POST /api/reset/machine',
+    'open',
+    'A link to set a new password, for whoever reads the data folder',
+    { body: account.machineResetSchema, answer: account.resetLinkSchema },
+  ),
+  listSessions: endpoint<account.Session[]>('GET /api/me/sessions', 'self', 'Where you are signed in', {
+    answer: account.sessionsSchema,
+  }),
+  endSession: endpoint<void>('DELETE /api/me/sessions/:session', 'self', 'Sign out elsewhere'),
+  endSessions: endpoint<void>('DELETE /api/me/sessions', 'self', 'Sign out everywhere else'),
+  readFactor: endpoint<{ on: boolean; codesLeft: number }>(
+    'GET /api/me/factor',
+    'self',
+    'Whether a second factor is asked for',
+    { answer: account.factorStateSchema },
+  ),
+  newFactor: endpoint<{ secret: string; uri: string }>(
+    'POST /api/me/factor/new',
+    'self',
+    'A new secret for a second factor (RFC 6238), not in use yet',
+    { answer: account.newFactorSchema },
+  ),
+  useFactor: endpoint<{ codes: string[] }, { secret: string; code: string }>(
+    'POST /api/me/factor',
+    'self',
+    'Ask for the second factor from now on; gives recovery codes, shown once',
+    { body: account.factorCodeSchema, answer: account.recoveryCodesSchema },
+  ),
+  endFactor: endpoint<void, { password: string }>(
+    'POST /api/me/factor/end',
+    'self',
+    'Ask for no second factor any more',
+    { body: account.passwordAgainSchema },
+  ),
+  deleteAccount: endpoint<void, { password: string; withWorkspaces?: boolean }>(
+    'POST /api/me/delete',
+    'self',
+    'Delete your account',
+    { body: account.deleteAccountSchema },
+  ),
+  listWorkspaces: endpoint<account.MyWorkspace[]>(
+    'GET /api/me/workspaces',
+    'self',
+    'Workspaces you belong to',
+    { answer: account.myWorkspacesSchema },
+  ),
+  chooseWorkspace: endpoint<account.Me, { id: number }>(
+    'POST /api/me/workspace',
+    'self',
+    'Go on in another of your workspaces',
+    { body: account.chooseWorkspaceSchema, answer: account.meSchema },
+  ),
+  createWorkspace: endpoint<account.Me, { title: string }>(
+    'POST /api/workspaces',
+    'self',
+    'Make a workspace, and go on in it',
+    { body: account.newWorkspaceSchema, answer: account.meSchema },
+  ),
+  leaveWorkspace: endpoint<void>('POST /api/workspace/leave', 'self', 'Leave the workspace'),
   listKeys: endpoint<account.AccessKey[], undefined, Query<paging.PageQuery>>(
     'GET /api/keys',
     'self',

@@ -15,10 +15,10 @@ export const peopleEndpoints = {
       answer: people.peopleSchema,
     },
   ),
-  addPerson: endpoint<people.AddedPerson, people.NewPerson>(
+  addPerson: endpoint<people.AddedPerson, people.NewPersonIn>(
     'POST /api/people',
     'people',
-    'Add a person: gives a link, to be handed over, with which they make their account once',
+    'Add people: gives a link, sent or handed over, with which they join',
     { body: people.newPersonSchema, answer: people.addedPersonSchema },
   ),
   changePerson: endpoint<people.Person, people.PersonChange>(
@@ -33,7 +33,26 @@ export const peopleEndpoints = {
     'Remove a person, or take a link back',
     { versioned: 'member' },
   ),
-  join: endpoint<account.Me, people.Join>(
+  resetPerson: endpoint<account.ResetLink>(
+    'POST /api/people/:person/reset',
+    'people',
+    'A link with which a person who belongs to this workspace alone sets a new password',
+    { answer: account.resetLinkSchema },
+  ),
+  readJoin: endpoint<
+    { workspace: string; name: string; role: people.Person['role']; email: string | null },
+    { secret: string }
+  >('POST /api/join/look', 'open', 'What a link to join is for', {
+    body: people.joinHereSchema,
+    answer: people.readJoinSchema,
+  }),
+  joinHere: endpoint<account.Me, { secret: string }>(
+    'POST /api/join/here',
+    'self',
+    'Join with the account you are signed in with',
+    { body: people.joinHereSchema, answer: account.meSchema },
+  ),
+  join: endpoint<account.Me, people.JoinIn>(
     'POST /api/join',
     'open',
     'Make an account with the link one was given, and sign in',

@@ -7,15 +7,29 @@ export { ROLES, roleIncludes, type Role };
 const email = string().trim().lowercase().email().max(254).required();
 const password = string().min(10).max(200).required();
 
-export const newAccountSchema = object({
-  email,
+const name = string().trim().min(1).max(80).required();
+/** How an account signs in: by an email, or without one by its name. */
+export const credentialFields = {
+  /** Left out for an account that signs in by its name. */
+  email: string().trim().lowercase().email().max(254).nullable().default(null),
   password,
-  name: string().trim().min(1).max(80).required(),
+};
+
+export const newAccountSchema = object({
+  ...credentialFields,
+  name,
   workspace: string().trim().min(1).max(80).required(),
 }).noUnknown();
 export type NewAccount = InferType<typeof newAccountSchema>;
+export type NewAccountIn = Omit<NewAccount, 'email'> & { email?: string | null };
 
-export const signInSchema = object({ email, password: string().max(200).required() }).noUnknown();
+export const signInSchema = object({
+  /** The email of the account; the name of one that has none. */
+  email: string().trim().lowercase().max(254).required(),
+  password: string().max(200).required(),
+  /** Six digits of the second factor, or a recovery code, where the account has one. */
+  code: string().trim().max(40),
+}).noUnknown();
 export type SignIn = InferType<typeof signInSchema>;
 
 export const statusSchema = object({
@@ -83,6 +97,62 @@ export const meChangeSchema = object({
 export const passwordChangeSchema = object({ before: string().max(200).required(), password }).noUnknown();
 export type PasswordChange = InferType<typeof passwordChangeSchema>;
 
+/** A password that is asked for again before something that matters. */
+export const passwordAgainSchema = object({ password: string().max(200).required() }).noUnknown();
+export const emailChangeSchema = object({ email, password: string().max(200).required() }).noUnknown();
+export const askResetSchema = object({ email }).noUnknown();
+export const resetSchema = object({ secret: string().max(100).required(), password }).noUnknown();
+export const confirmSchema = object({ secret: string().max(100).required() }).noUnknown();
+export const machineResetSchema = object({
+  /** Email or sign-in name of the account. */
+  account: string().trim().lowercase().max(254).required(),
+  /** What stands in the file reset-key of the data folder: whoever reads it owns the machine. */
+  key: string().max(100).required(),
+}).noUnknown();
+export const resetLinkSchema = object({ link: string().required(), endsAt: number().required() });
+/** Where a new password is set, once, within an hour. */
+export type ResetLink = InferType<typeof resetLinkSchema>;
+
+export const sessionSchema = object({
+  id: string().required(),
+  /** The browser and its system, as it said. */
+  browser: string().defined(),
+  createdAt: number().required(),
+  seenAt: number().required(),
+  /** True for the one that asks. */
+  isThis: boolean().required(),
+});
+export const sessionsSchema = array(sessionSchema).required();
+export type Session = InferType<typeof sessionSchema>;
+
+export const factorStateSchema = object({ on: boolean().required(), codesLeft: number().required() });
+export const newFactorSchema = object({
+  /** The secret, base32 (RFC 4648), and the same as an address for a picture code. */
+  secret: string().required(),
+  uri: string().required(),
+});
+export const factorCodeSchema = object({
+  secret: string().max(100).required(),
+  code: string().trim().max(10).required(),
+}).noUnknown();
+export const recoveryCodesSchema = object({ codes: array(string().required()).required() });
+
+export const deleteAccountSchema = object({
+  password: string().max(200).required(),
+  /** Deletes workspaces that nobody else belongs to as well, with their devices and readings. */
+  withWorkspaces: boolean().default(false),
+}).noUnknown();
+
+export const myWorkspaceSchema = object({
+  id: number().required(),
+  title: string().required(),
+  role: string().oneOf(ROLES).required(),
+});
+export const myWorkspacesSchema = array(myWorkspaceSchema).required();
+export type MyWorkspace = InferType<typeof myWorkspaceSchema>;
+export const chooseWorkspaceSchema = object({ id: number().integer().min(1).required() }).noUnknown();
+export const newWorkspaceSchema = object({ title: string().trim().min(1).max(80).required() }).noUnknown();
+
 export const workspaceChangeSchema = object({
   title: string().trim().min(1).max(80),
   /** Time zone of its timetables and calendar. */
@@ -104,7 +174,8 @@ export type MeChange = Partial<InferType<typeof meChangeSchema>>;
 export const meSchema = object({
   user: object({
     id: number().required(),
-    email: string().required(),
+    /** Empty for an account that has none. */
+    email: string().defined(),
     name: string().required(),
     /** How values are shown to them: as they are stored, or in the units usual in the USA. */
     units: string().oneOf(UNIT_SYSTEMS).required(),

@@ -1,24 +1,46 @@
 import '../locale';
 import { ROLES } from '@peatmoor/core';
 import { array, number, object, string, type InferType } from 'yup';
+import { credentialFields } from './account';
 
-const name = string().trim().min(1).max(80).required();
+const name = string().trim().min(1).max(80);
 const role = string().oneOf(ROLES).required();
+/** Days that a link to join holds, and people who may use it, at the most. */
+const MOST_DAYS = 365;
+const MOST_USES = 200;
 
-export const newPersonSchema = object({ name, role }).noUnknown();
+export const newPersonSchema = object({
+  /** Their name; left out, whoever joins says it. */
+  name: name.default(null).nullable(),
+  role,
+  /** Where the link is sent to; without it you hand it over. */
+  email: string().trim().lowercase().email().max(254).nullable().default(null),
+  days: number().integer().min(1).max(MOST_DAYS).default(7),
+  /** How often it may be used. */
+  uses: number().integer().min(1).max(MOST_USES).default(1),
+}).noUnknown();
 export type NewPerson = InferType<typeof newPersonSchema>;
+export type NewPersonIn = Pick<NewPerson, 'role'> & Partial<NewPerson>;
 export const personChangeSchema = object({ role }).noUnknown();
 export type PersonChange = InferType<typeof personChangeSchema>;
 
 export const personSchema = object({
   /** Names a person, or a link that nobody has used yet. */
   id: string().required(),
-  name: string().required(),
-  /** Null until they have made their account. */
+  /** The number of the account; null for a link. */
+  userId: number().nullable().defined(),
+  name: string().defined(),
+  /** Null until they have made their account, and for an account without one. */
   email: string().nullable().defined(),
+  /** By what an account without an email signs in; null for others. */
+  signInName: string().nullable().defined(),
   role,
+  /** When they were here last, epoch ms; null for never. */
+  seenAt: number().nullable().defined(),
   /** Until when their link can be used, epoch ms; null for a person who has joined. */
   linkEndsAt: number().nullable().defined(),
+  /** How often the link may still be used. */
+  usesLeft: number().nullable().defined(),
   /** Counted up by every change. */
   version: number().required(),
 });
@@ -28,14 +50,23 @@ export const peopleSchema = array(personSchema).required();
 
 export const addedPersonSchema = object({
   person: personSchema,
-  /** Address to hand over; works once. */
+  /** Address to hand over. */
   link: string().required(),
 });
 export type AddedPerson = InferType<typeof addedPersonSchema>;
 
 export const joinSchema = object({
   secret: string().max(100).required(),
-  email: string().trim().lowercase().email().max(254).required(),
-  password: string().min(10).max(200).required(),
+  /** Needed where the link names nobody. */
+  name: name.default(null).nullable(),
+  ...credentialFields,
 }).noUnknown();
 export type Join = InferType<typeof joinSchema>;
+export type JoinIn = Pick<Join, 'secret' | 'password'> & Partial<Join>;
+export const joinHereSchema = object({ secret: string().max(100).required() }).noUnknown();
+export const readJoinSchema = object({
+  workspace: string().required(),
+  name: string().defined(),
+  role,
+  email: string().nullable().defined(),
+});

@@ -30,7 +30,7 @@ export async function askAddresses(parts: Parts, scope: Scope, emails: readonly 
   const members = await store.withConnection(
     async (connection) =>
       (await connection.query(
-        'SELECT u.email FROM memberships m JOIN users u ON u.id = m.userId WHERE m.workspaceId = ?',
+        'SELECT u.email FROM memberships m JOIN users u ON u.id = m.userId WHERE m.workspaceId = ? AND u.email IS NOT NULL',
         [scope.workspaceId],
       )) as { email: string }[],
   );

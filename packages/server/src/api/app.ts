@@ -31,7 +31,10 @@ import { devicePictures } from './devicePicture';
 import { deviceHandlers } from './devices';
 import { historyHandlers } from './history';
 import { sendImage } from './images';
+import { keyHandlers } from './keys';
 import { kindHandlers } from './kinds';
+import { workspacesHandlers } from './myWorkspaces';
+import { securityHandlers } from './security';
 import { noteHandlers } from './notes';
 import { peopleHandlers } from './people';
 import { grantHandlers } from './grants';
@@ -57,6 +60,9 @@ export type HealthCheck = () => Promise<{ ok: boolean }>;
 export function createApp(parts: ApiParts, consoleFolder: string, health: HealthCheck, log: Logger): Express {
   const handlers: Handlers = {
     ...accountHandlers(parts),
+    ...keyHandlers(parts),
+    ...securityHandlers(parts),
+    ...workspacesHandlers(parts),
     ...kindHandlers(parts),
     ...deviceHandlers(parts),
     ...tokenHandlers(parts),

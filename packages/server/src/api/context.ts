@@ -51,6 +51,8 @@ export interface ApiParts {
   mailer: Mailer;
   links: Links;
   sealer: Sealer;
+  /** True for what stands in the data folder for whoever owns the machine. */
+  isMachineKey(key: string): boolean;
   pushKeys: PushKeys;
   senders: ReadonlyMap<string, Sender>;
   log: Logger;

@@ -1,8 +1,11 @@
 import { randomBytes } from 'node:crypto';
-import { hash } from '@node-rs/argon2';
-import { UniqueConstraintError, type Transaction } from 'sequelize';
+import { QueryTypes, UniqueConstraintError, type Transaction } from 'sequelize';
 import type { Person } from '@peatmoor/contract';
+import { CannotBeSent } from '../alerts/channels';
+import { makeUser } from '../auth/accounts';
 import { createLimits } from '../auth/limits';
+import { makeReset } from '../auth/resets';
+import { now as clockNow } from '../clock';
 import { remoteAddress } from '../listeners/address';
 import { conflict, notFound, ProblemError, wrongField } from '../problems';
 import { hashSecret } from '../registry';
@@ -11,42 +14,68 @@ import { addTo, deleteIn, findAll, findOne, insert, listIn, oneIn } from '../sto
 import { takeRow } from '../store/store';
 import type { ApiParts, Handlers } from './context';
 import { pageOf } from './pages';
-import { demandPerson, type Scope } from './scope';
+import { demandPerson, scopeOf, type Scope } from './scope';
 import { createSessions } from './sessions';
-import { now as clockNow } from '../clock';
 
-const LINK_MS = 7 * 86_400_000;
+const DAY_MS = 86_400_000;
 const SECRET_BYTES = 24;
 
-type PeopleHandlers = Pick<Handlers, 'listPeople' | 'addPerson' | 'changePerson' | 'removePerson' | 'join'>;
+type PeopleHandlers = Pick<
+  Handlers,
+  | 'listPeople'
+  | 'addPerson'
+  | 'changePerson'
+  | 'removePerson'
+  | 'resetPerson'
+  | 'readJoin'
+  | 'joinHere'
+  | 'join'
+>;
 
-/** Who belongs to a workspace: adding with a link that works once, roles, removing. */
+/** Who belongs to a workspace: adding with a link, roles, removing, and joining. */
 export function peopleHandlers(parts: ApiParts): PeopleHandlers {
-  const { store, bus, address } = parts;
+  const { store, bus, mailer, address } = parts;
   const { models } = store;
   const sessions = createSessions(parts);
   const limits = createLimits(store);
-  const changed = (scope: Scope): void =>
-    bus.emit('live', {
-      workspaceId: scope.workspaceId,
-      message: { type: 'changed', what: 'people', by: scope.userName },
-    });
-  const member = (user: UserRow, { role, revision }: MembershipRow): Person => ({
+  const tell = (workspaceId: number, by: string): void =>
+    bus.emit('live', { workspaceId, message: { type: 'changed', what: 'people', by } });
+  const changed = (scope: Scope): void => tell(scope.workspaceId, scope.userName);
+  const member = (user: UserRow, { role, revision }: MembershipRow, seenAt: number | null): Person => ({
     id: `person-${user.id}`,
+    userId: user.id,
     name: user.name,
     email: user.email,
+    signInName: user.signInName,
     role,
+    seenAt,
     linkEndsAt: null,
+    usesLeft: null,
     version: revision,
   });
-  const waiting = ({ id, name, role, endsAt, revision }: InvitationRow): Person => ({
+  const waiting = ({ id, name, role, email, uses, used, endsAt, revision }: InvitationRow): Person => ({
     id: `link-${id}`,
+    userId: null,
     name,
-    email: null,
+    email,
+    signInName: null,
     role,
+    seenAt: null,
     linkEndsAt: endsAt,
+    usesLeft: uses - used,
     version: revision,
   });
+  /** When each of some people was here last. */
+  const seenOf = async (workspaceId: number): Promise<Map<number, number>> => {
+    const rows = await store.withConnection(
+      async (connection) =>
+        (await connection.query(
+          'SELECT userId, MAX(COALESCE(seenAt, createdAt)) AS seenAt FROM sessions WHERE workspaceId = ? GROUP BY userId',
+          [workspaceId],
+        )) as { userId: number; seenAt: number }[],
+    );
+    return new Map(rows.map(({ userId, seenAt }) => [userId, Number(seenAt)]));
+  };
   /** What a path names: a member, or a link that nobody has used. */
   const read = (text: string | undefined): { sort: 'person' | 'link'; id: number } => {
     const found = /^(person|link)-(\d{1,9})$/.exec(text ?? '');
@@ -69,6 +98,29 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
     if (owners.length === 0)
       throw conflict('This is the last owner of the workspace. Make somebody else an owner first.');
   };
+  const notValid = (): ProblemError =>
+    new ProblemError(
+      'link-not-valid',
+      'This link was used, taken back, or is too old. Ask whoever gave it to you for a new one.',
+    );
+  /** Uses a link once more, in the statement that looks whether it may be: however many ask at once. */
+  const useLink = async (secret: string, transaction: Transaction): Promise<InvitationRow> => {
+    const secretHash = hashSecret(secret);
+    const link = await findOne(models.invitations, { secretHash }, transaction);
+    const [, used] = (await store.sequelize.query(
+      'UPDATE invitations SET used = used + 1 WHERE secretHash = ? AND used < uses AND endsAt >= ?',
+      { replacements: [secretHash, clockNow()], transaction, type: QueryTypes.UPDATE },
+    )) as unknown as [unknown, number];
+    if (link === null || used !== 1) throw notValid();
+    // The last use takes it away.
+    await models.invitations.destroy({ where: { secretHash, used: link.uses }, transaction });
+    return link;
+  };
+  const bounded = async (request: Parameters<typeof remoteAddress>[0]): Promise<() => Promise<void>> => {
+    const bounds = [{ name: `join ${remoteAddress(request)}`, most: 60, seconds: 300 }];
+    await limits.attempt(bounds, 'use a link');
+    return () => limits.succeeded(bounds, 1);
+  };
 
   return {
     listPeople: async (call) => {
@@ -77,8 +129,9 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
       const users = await findAll(models.users, { where: { id: rows.map(({ userId }) => userId) } });
       const links = await listIn(models.invitations, workspaceId, { order: ['id'] });
       const members = new Map(rows.map((row) => [row.userId, row]));
+      const seen = await seenOf(workspaceId);
       const all = [
-        ...users.map((user) => member(user, members.get(user.id)!)),
+        ...users.map((user) => member(user, members.get(user.id)!, seen.get(user.id) ?? null)),
         ...links.filter(({ endsAt }) => endsAt > clockNow()).map(waiting),
       ];
       const { role } = call.query;
@@ -86,18 +139,44 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
     },
     addPerson: async ({ scope, body }) => {
       demandPerson(scope);
+      const { name = null, role, email = null, days = 7, uses = 1 } = body;
+      if (email !== null && uses > 1)
+        throw wrongField('uses', 'must be 1 for a link that is sent to one email', 'Leave the email out.');
+      if (name !== null && uses > 1)
+        throw wrongField('name', 'is given to several people', 'Leave it out: each says their own.');
       const secret = randomBytes(SECRET_BYTES).toString('base64url');
       const now = clockNow();
       const row = await addTo(models.invitations, scope.workspaceId, {
-        name: body.name,
-        role: body.role,
+        name: name ?? '',
+        role,
+        email,
+        uses,
+        used: 0,
         secretHash: hashSecret(secret),
         createdAt: now,
-        endsAt: now + LINK_MS,
+        endsAt: now + days * DAY_MS,
       });
-      changed(scope);
       // Behind the mark: it is sent to no server, and stands in no log.
-      return { person: waiting(row), link: `${address().httpUrl}/join#${secret}` };
+      const link = `${address().httpUrl}/join#${secret}`;
+      if (email !== null)
+        await mailer
+          .send({
+            to: email,
+            subject: `${scope.userName} invites you to ${scope.workspace.title}`,
+            text: `${scope.userName} wants you to join ${scope.workspace.title} on Peatmoor, as ${role}.\n\nJoin at\n${link}\n\nThe link works once, until ${new Date(row.endsAt).toUTCString()}.`,
+            headers: { 'Auto-Submitted': 'auto-generated' },
+          })
+          .catch(async (error: unknown) => {
+            await deleteIn(models.invitations, scope.workspaceId, { id: row.id });
+            const why = error instanceof CannotBeSent ? error.message : 'The mail could not be sent.';
+            throw wrongField(
+              'email',
+              'could not be written to',
+              `${why} Leave the email out and hand the link over.`,
+            );
+          });
+      changed(scope);
+      return { person: waiting(row), link };
     },
     changePerson: async ({ scope, params, body }) => {
       demandPerson(scope);
@@ -120,7 +199,8 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
         return { ...before, role: body.role };
       });
       changed(scope);
-      return member((await findOne(models.users, { id }))!, row);
+      const seen = await seenOf(scope.workspaceId);
+      return member((await findOne(models.users, { id }))!, row, seen.get(id) ?? null);
     },
     removePerson: async ({ scope, params }) => {
       demandPerson(scope);
@@ -137,43 +217,68 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
           // What speaks for them here ends with it.
           await deleteIn(models.sessions, scope.workspaceId, where, transaction);
           await deleteIn(models.accessKeys, scope.workspaceId, where, transaction);
+          await deleteIn(models.grants, scope.workspaceId, where, transaction);
         });
       changed(scope);
     },
-    join: async ({ body, request, response }) => {
-      const bounds = [{ name: `join ${remoteAddress(request)}`, most: 30, seconds: 300 }];
-      await limits.attempt(bounds, 'use a link');
-      const passwordHash = await hash(body.password);
-      const secretHash = hashSecret(body.secret);
-      const made = await store
+    resetPerson: async ({ scope, params }) => {
+      demandPerson(scope);
+      const { sort, id } = read(params.person);
+      const here =
+        sort === 'person' ? await oneIn(models.memberships, scope.workspaceId, { userId: id }) : null;
+      if (here === null) throw notFound('person', params.person ?? '');
+      // An owner here is nobody elsewhere: a password opens all workspaces of its account.
+      if ((await models.memberships.count({ where: { userId: id } })) > 1)
+        throw conflict(
+          'This person belongs to other workspaces too, which their password opens. They reset it themselves by email, or on the machine of the service with "peatmoor account reset".',
+        );
+      const { secret, endsAt } = await makeReset(store, id);
+      return { link: `${address().httpUrl}/reset#${secret}`, endsAt };
+    },
+    readJoin: async ({ body, request }) => {
+      const succeeded = await bounded(request);
+      const link = await findOne(models.invitations, { secretHash: hashSecret(body.secret) });
+      if (link === null || link.endsAt < clockNow() || link.used >= link.uses) throw notValid();
+      await succeeded();
+      const { title } = (await findOne(models.workspaces, { id: link.workspaceId }))!;
+      return { workspace: title, name: link.name, role: link.role, email: link.email };
+    },
+    joinHere: async ({ scope, body, request }) => {
+      demandPerson(scope);
+      const succeeded = await bounded(request);
+      const workspaceId = await store
         .transaction(async (transaction) => {
-          const link = await findOne(models.invitations, { secretHash }, transaction);
-          // Deleted before anything is made of it: it works once, whoever asks at the same time.
-          const gone = await models.invitations.destroy({ where: { secretHash }, transaction });
-          if (link === null || gone === 0 || link.endsAt < clockNow())
-            throw new ProblemError(
-              'link-not-valid',
-              'This link was used, taken back, or is too old. Ask whoever gave it to you for a new one.',
-            );
-          const { workspaceId, role, name } = link;
-          const user = await insert(
-            models.users,
-            { email: body.email, name, passwordHash, createdAt: clockNow() },
-            transaction,
-          );
-          await insert(models.memberships, { userId: user.id, workspaceId, role }, transaction);
-          return { userId: user.id, workspaceId, name };
+          const link = await useLink(body.secret, transaction);
+          const { workspaceId, role } = link;
+          await insert(models.memberships, { userId: scope.userId, workspaceId, role }, transaction);
+          return workspaceId;
         })
         .catch((error: unknown) => {
           if (error instanceof UniqueConstraintError)
-            throw wrongField('email', 'cannot be used', 'Use another address.');
+            throw conflict('You belong to this workspace already. Nothing of the link was used up.');
           throw error;
         });
-      bus.emit('live', {
-        workspaceId: made.workspaceId,
-        message: { type: 'changed', what: 'people', by: made.name },
+      if (scope.pass.kind === 'session')
+        await models.sessions.update({ workspaceId }, { where: { idHash: scope.pass.idHash } });
+      await models.users.update({ workspaceId }, { where: { id: scope.userId } });
+      tell(workspaceId, scope.userName);
+      await succeeded();
+      return sessions.me((await scopeOf(store, request))!);
+    },
+    join: async ({ body, request, response }) => {
+      const succeeded = await bounded(request);
+      const made = await store.transaction(async (transaction) => {
+        const link = await useLink(body.secret, transaction);
+        const name = link.name || body.name;
+        if (!name) throw wrongField('name', 'is empty', 'Type your name.');
+        const { workspaceId, role } = link;
+        const { password, email = null } = body;
+        const user = await makeUser(store, { name, email, password }, transaction);
+        await insert(models.memberships, { userId: user.id, workspaceId, role }, transaction);
+        return { userId: user.id, workspaceId, name };
       });
-      await limits.succeeded(bounds, 1);
+      tell(made.workspaceId, made.name);
+      await succeeded();
       return sessions.start(request, response, made.userId, made.workspaceId);
     },
   };

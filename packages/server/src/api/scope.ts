@@ -27,6 +27,8 @@ import { now as clockNow } from '../clock';
 
 export const SESSION_COOKIE = 'peatmoor_session';
 export const SESSION_MS = 30 * 86_400_000;
+/** How exactly it is kept when a session was used last. */
+const SEEN_MS = 60_000;
 /** What an access key begins with, before letters made like those of a device token. */
 export const KEY_PREFIX = 'key_';
 
@@ -75,9 +77,11 @@ export async function scopeOf(
   if (session === undefined) return null;
   const idHash = hashSecret(session);
   const row = await findOne(store.models.sessions, { idHash });
-  return row === null || row.endsAt < clockNow()
-    ? null
-    : member(store, row.userId, row.workspaceId, { kind: 'session', idHash });
+  const now = clockNow();
+  if (row === null || row.endsAt < now) return null;
+  if (now - (row.seenAt ?? 0) > SEEN_MS)
+    await store.models.sessions.update({ seenAt: now }, { where: { idHash } });
+  return member(store, row.userId, row.workspaceId, { kind: 'session', idHash });
 }
 
 function bearerOf({ headers }: IncomingMessage): string | undefined {

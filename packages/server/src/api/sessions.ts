@@ -4,6 +4,7 @@ import type { Me } from '@peatmoor/contract';
 import { hashSecret } from '../registry';
 import { insert } from '../store/rows';
 import type { ApiParts } from './context';
+import { browserWords } from '../auth/browser';
 import { scopeOf, SESSION_COOKIE, SESSION_MS, type Scope } from './scope';
 import { now as clockNow } from '../clock';
 
@@ -39,7 +40,10 @@ export function createSessions({ store, config, address }: ApiParts): Sessions {
         workspaceId,
         createdAt: now,
         endsAt: now + SESSION_MS,
+        seenAt: now,
+        browser: browserWords(request.headers['user-agent']),
       });
+      await store.models.users.update({ workspaceId }, { where: { id: userId } });
       response.cookie(SESSION_COOKIE, id, {
         httpOnly: true,
         sameSite: 'strict',

@@ -16,6 +16,16 @@ export interface Limits {
   succeeded(bounds: readonly Bound[], forget: number): Promise<void>;
 }
 
+/** Failures by address and account, by account from anywhere, by address, and of everybody. */
+export function signInBounds(from: string, account: string): Bound[] {
+  return [
+    { name: `sign-in ${from} ${account}`, most: 8, seconds: 300 },
+    { name: `sign-in account ${account}`, most: 15, seconds: 900 },
+    { name: `sign-in address ${from}`, most: 60, seconds: 300 },
+    { name: 'sign-in all', most: 1000, seconds: 300 },
+  ];
+}
+
 const LONGEST_NAME = 300;
 
 export function createLimits(store: Store): Limits {

@@ -1,13 +1,21 @@
 import type { IncomingMessage } from 'node:http';
 import type { Socket } from 'node:net';
+import proxyaddr from 'proxy-addr';
 
 /** An address as people write it: IPv4 without its IPv6 dress. */
 export function plainAddress(address: string | undefined): string {
   return (address ?? '').replace(/^::ffff:/, '');
 }
 
+let isTrusted = proxyaddr.compile([]);
+/** Says which proxies are believed about who asks: addresses, ranges such as 10.0.0.0/8, or loopback. Throws for what is none. */
+export function trustProxies(proxies: readonly string[]): void {
+  isTrusted = proxyaddr.compile([...proxies]);
+}
+
+/** Who asks. What a request says of itself is believed only where a trusted proxy handed it on. */
 export function remoteAddress(request: IncomingMessage): string {
-  return plainAddress(request.socket.remoteAddress);
+  return plainAddress(proxyaddr(request, isTrusted));
 }
 
 export function socketAddress(socket: Pick<Socket, 'remoteAddress'>): string {

@@ -20,9 +20,9 @@ export async function ended(store: Store, holders: readonly Holder[]): Promise<S
       hashes.length === 0
         ? []
         : ((await connection.query(
-            'SELECT HEX(idHash) AS hash FROM sessions WHERE idHash IN (?) AND endsAt > ?',
+            'SELECT HEX(idHash) AS hash, workspaceId FROM sessions WHERE idHash IN (?) AND endsAt > ?',
             [hashes, now],
-          )) as { hash: string }[]);
+          )) as { hash: string; workspaceId: number }[]);
     const rows =
       keys.length === 0
         ? []
@@ -42,7 +42,8 @@ export async function ended(store: Store, holders: readonly Holder[]): Promise<S
       [holders.map(({ userId }) => userId)],
     )) as { userId: number; workspaceId: number; role: Role }[];
     const live = new Set([
-      ...sessions.map(({ hash }) => hash),
+      // A session that went on in another workspace leaves the pages of this one.
+      ...sessions.map(({ hash, workspaceId }) => `${hash} ${workspaceId}`),
       ...rows.map(({ id }) => `key ${id}`),
       ...links.map(({ id, revision }) => `link ${id} ${revision}`),
     ]);
@@ -52,7 +53,7 @@ export async function ended(store: Store, holders: readonly Holder[]): Promise<S
     return new Set(
       holders.filter(({ pass, userId, workspaceId, role }) => {
         if (pass.kind === 'link' && pass.id === null) return pass.endsAt! <= now;
-        if (!live.has(nameOf(pass))) return true;
+        if (!live.has(nameOf(pass, workspaceId))) return true;
         if (pass.kind === 'link') return false;
         const held = roles.get(`${userId} ${workspaceId}`);
         // Who sees more or less by now is let in anew, as far as they may.
@@ -62,7 +63,7 @@ export async function ended(store: Store, holders: readonly Holder[]): Promise<S
   });
 }
 
-function nameOf(pass: Pass): string {
-  if (pass.kind === 'session') return pass.idHash.toString('hex').toUpperCase();
+function nameOf(pass: Pass, workspaceId: number): string {
+  if (pass.kind === 'session') return `${pass.idHash.toString('hex').toUpperCase()} ${workspaceId}`;
   return pass.kind === 'key' ? `key ${pass.id}` : `link ${pass.id} ${pass.revision}`;
 }

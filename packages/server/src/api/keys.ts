@@ -1,0 +1,69 @@
+import type { AccessKey } from '@peatmoor/contract';
+import { now as clockNow } from '../clock';
+import { notFound, wrongField } from '../problems';
+import type { KeyRow } from '../store/models';
+import { insert, listIn, oneIn } from '../store/rows';
+import { numberOf, type ApiParts, type Handlers } from './context';
+import { pageIn } from './pages';
+import { demandPerson, makeAccessKey } from './scope';
+
+type KeyHandlers = Pick<Handlers, 'listKeys' | 'createKey' | 'deleteKey'>;
+
+/** Access keys of whoever asks. */
+export function keyHandlers({ store }: ApiParts): KeyHandlers {
+  const { models } = store;
+  return {
+    listKeys: async (call) => {
+      const { workspaceId, userId } = call.scope;
+      const rows = await pageIn(models.accessKeys, workspaceId, call, {
+        where: { userId },
+        by: 'id',
+        id: 'id',
+      });
+      const devices = await listIn(models.devices, workspaceId, {
+        where: { rowId: rows.flatMap(({ deviceRowId }) => deviceRowId ?? []) },
+      });
+      return rows.map((row) =>
+        toKey(row, devices.find(({ rowId }) => rowId === row.deviceRowId)?.id ?? null),
+      );
+    },
+    createKey: async ({ scope: caller, body }) => {
+      demandPerson(caller);
+      const { workspaceId, userId } = caller;
+      const { title, scope = 'everything', deviceId = null, days = null } = body;
+      const device = deviceId === null ? null : await oneIn(models.devices, workspaceId, { id: deviceId });
+      if (deviceId !== null && device === null)
+        throw wrongField(
+          'deviceId',
+          `"${deviceId}" is no device of this workspace`,
+          'Choose one of its devices.',
+        );
+      const { secret, ...kept } = makeAccessKey();
+      const row = await insert(models.accessKeys, {
+        workspaceId,
+        userId,
+        title,
+        createdAt: clockNow(),
+        usedAt: null,
+        scope,
+        deviceRowId: device?.rowId ?? null,
+        endsAt: days === null ? null : clockNow() + days * 86_400_000,
+        ...kept,
+      });
+      return { ...toKey(row, deviceId), secret };
+    },
+    deleteKey: async ({ scope: caller, params }) => {
+      demandPerson(caller);
+      const { workspaceId, userId } = caller;
+      const gone = await models.accessKeys.destroy({
+        where: { id: numberOf(params.key, 'access key'), workspaceId, userId },
+      });
+      if (gone === 0) throw notFound('access key', params.key ?? '');
+    },
+  };
+}
+
+function toKey(row: KeyRow, deviceId: string | null): AccessKey {
+  const { id, title, fingerprint, createdAt, usedAt, scope, endsAt } = row;
+  return { id, title, fingerprint, createdAt, usedAt, scope, deviceId, endsAt };
+}

@@ -1,0 +1,155 @@
+import type { Transaction } from 'sequelize';
+import { demandPassword, makeWorkspace } from '../auth/accounts';
+import { deleteDevice } from '../history/deleting';
+import { conflict, notFound, wrongField } from '../problems';
+import type { MembershipRow } from '../store/models';
+import { deleteIn, findAll, findOne, listIn } from '../store/rows';
+import { takeRow } from '../store/store';
+import type { ApiParts, Handlers } from './context';
+import { demandPerson, scopeOf, type Scope } from './scope';
+import { createSessions } from './sessions';
+
+type WorkspacesHandlers = Pick<
+  Handlers,
+  'listWorkspaces' | 'chooseWorkspace' | 'createWorkspace' | 'leaveWorkspace' | 'deleteAccount'
+>;
+/** Workspaces that one account may have made. */
+const MOST_WORKSPACES = 50;
+
+/** One account in several workspaces: which, going on in another, leaving, and leaving altogether. */
+export function workspacesHandlers(parts: ApiParts): WorkspacesHandlers {
+  const { store, bus, clearing } = parts;
+  const { models } = store;
+  const sessions = createSessions(parts);
+  /** Goes on in a workspace, with this session and at the next sign-in. */
+  const goOn = async ({ pass, userId }: Scope, workspaceId: number): Promise<void> => {
+    if (pass.kind === 'session')
+      await models.sessions.update({ workspaceId }, { where: { idHash: pass.idHash } });
+    await models.users.update({ workspaceId }, { where: { id: userId } });
+  };
+  const tellPeople = ({ userName }: Scope, workspaceId: number): void =>
+    bus.emit('live', { workspaceId, message: { type: 'changed', what: 'people', by: userName } });
+  /** Takes somebody out of a workspace, and all that speaks for them there. */
+  const takeOut = async (
+    { userId, workspaceId, role }: MembershipRow,
+    transaction: Transaction,
+  ): Promise<{ isLast: boolean }> => {
+    await takeRow(store, 'workspaces', { column: 'id', value: workspaceId }, transaction);
+    const others = (await listIn(models.memberships, workspaceId, { transaction })).filter(
+      (one) => one.userId !== userId,
+    );
+    const isLast = others.length === 0;
+    if (!isLast && role === 'owner' && !others.some((one) => one.role === 'owner'))
+      throw conflict(
+        'You are the last owner of a workspace to which others belong. Make somebody else an owner first.',
+      );
+    for (const table of [models.memberships, models.accessKeys, models.grants])
+      await deleteIn(table as typeof models.memberships, workspaceId, { userId }, transaction);
+    return { isLast };
+  };
+  /** Deletes a workspace that nobody belongs to any more; what is much goes in slices. */
+  const deleteWorkspace = async (workspaceId: number, transaction: Transaction): Promise<number[]> => {
+    const devices = await listIn(models.devices, workspaceId, { attributes: ['rowId'], transaction });
+    for (const { rowId } of devices) await deleteDevice(store, rowId, transaction);
+    for (const table of [models.rules, models.timetables, models.webhooks, models.addresses, models.mutes])
+      await deleteIn(table as typeof models.rules, workspaceId, {}, transaction);
+    await models.changes.destroy({ where: { workspaceId }, transaction });
+    await models.workspaces.destroy({ where: { id: workspaceId }, transaction });
+    return devices.map(({ rowId }) => rowId);
+  };
+  const dismiss = (rowIds: readonly number[]): void => {
+    if (rowIds.length > 0) clearing.wake();
+    for (const deviceRowId of rowIds) bus.emit('dismiss', { deviceRowId });
+  };
+  return {
+    listWorkspaces: async ({ scope }) => {
+      const rows = await findAll(models.memberships, { where: { userId: scope.userId } });
+      const all = await findAll(models.workspaces, {
+        where: { id: rows.map(({ workspaceId }) => workspaceId) },
+        order: ['title', 'id'],
+      });
+      return all.map(({ id, title }) => ({
+        id,
+        title,
+        role: rows.find(({ workspaceId }) => workspaceId === id)!.role,
+      }));
+    },
+    chooseWorkspace: async ({ scope, body, request }) => {
+      demandPerson(scope);
+      const membership = await findOne(models.memberships, { userId: scope.userId, workspaceId: body.id });
+      if (membership === null) throw notFound('workspace', String(body.id));
+      await goOn(scope, body.id);
+      return sessions.me((await scopeOf(store, request))!);
+    },
+    createWorkspace: async ({ scope, body, request }) => {
+      demandPerson(scope);
+      const owned = await models.memberships.count({ where: { userId: scope.userId, role: 'owner' } });
+      if (owned >= MOST_WORKSPACES)
+        throw wrongField('title', 'would be one workspace too many', `There are ${MOST_WORKSPACES} at most.`);
+      const id = await store.transaction((transaction) =>
+        makeWorkspace(store, scope.userId, body.title, transaction),
+      );
+      await goOn(scope, id);
+      return sessions.me((await scopeOf(store, request))!);
+    },
+    leaveWorkspace: async ({ scope }) => {
+      demandPerson(scope);
+      const { userId, workspaceId } = scope;
+      const others = (await findAll(models.memberships, { where: { userId } })).filter(
+        (one) => one.workspaceId !== workspaceId,
+      );
+      if (others.length === 0)
+        throw conflict('This is your only workspace. Delete your account instead, or make another first.');
+      await store.transaction(async (transaction) => {
+        const membership = (await findOne(models.memberships, { userId, workspaceId }, transaction))!;
+        const { isLast } = await takeOut(membership, transaction);
+        if (isLast)
+          throw conflict(
+            'Nobody else belongs to this workspace. Add somebody first, or delete your account.',
+          );
+        // Every session that was in it goes on in another.
+        await models.sessions.update(
+          { workspaceId: others[0]!.workspaceId },
+          { where: { userId, workspaceId }, transaction },
+        );
+        await models.users.update(
+          { workspaceId: others[0]!.workspaceId },
+          { where: { id: userId }, transaction },
+        );
+      });
+      tellPeople(scope, workspaceId);
+    },
+    deleteAccount: async ({ scope, body, response }) => {
+      demandPerson(scope);
+      const { userId } = scope;
+      await demandPassword((await findOne(models.users, { id: userId }))!, body.password);
+      const left: number[] = [];
+      const memberships = await findAll(models.memberships, { where: { userId } });
+      const gone = await store.transaction(async (transaction) => {
+        const rowIds: number[] = [];
+        left.length = 0;
+        for (const membership of memberships) {
+          const { isLast } = await takeOut(membership, transaction);
+          left.push(membership.workspaceId);
+          if (!isLast) continue;
+          if (body.withWorkspaces !== true) {
+            const { title } = (await findOne(
+              models.workspaces,
+              { id: membership.workspaceId },
+              transaction,
+            ))!;
+            throw conflict(
+              `Nobody else belongs to "${title}": its devices and readings would be deleted too. Say so with withWorkspaces, or add somebody first.`,
+            );
+          }
+          rowIds.push(...(await deleteWorkspace(membership.workspaceId, transaction)));
+        }
+        await models.users.destroy({ where: { id: userId }, transaction });
+        return rowIds;
+      });
+      dismiss(gone);
+      for (const workspaceId of left) tellPeople(scope, workspaceId);
+      response.clearCookie('peatmoor_session', { path: '/' });
+    },
+  };
+}

@@ -1,0 +1,193 @@
+import { hash } from '@node-rs/argon2';
+import { Op, UniqueConstraintError } from 'sequelize';
+import { demandPassword, findAccount } from '../auth/accounts';
+import { newFactor, newRecoveryCodes, recoveryHash, stepOf } from '../auth/factor';
+import { createLimits, signInBounds } from '../auth/limits';
+import { makeReset, takeReset } from '../auth/resets';
+import { remoteAddress } from '../listeners/address';
+import { notFound, ProblemError, wrongField } from '../problems';
+import { CannotBeSent } from '../alerts/channels';
+import type { UserRow } from '../store/models';
+import { findAll, findOne } from '../store/rows';
+import type { ApiParts, Handlers } from './context';
+import { demandPerson, type Scope } from './scope';
+
+type SecurityHandlers = Pick<
+  Handlers,
+  | 'changeEmail'
+  | 'confirmEmail'
+  | 'askReset'
+  | 'reset'
+  | 'machineReset'
+  | 'listSessions'
+  | 'endSession'
+  | 'endSessions'
+  | 'readFactor'
+  | 'newFactor'
+  | 'useFactor'
+  | 'endFactor'
+>;
+/** Letters of the hash of a session by which its person names it. */
+const ID_DIGITS = 16;
+
+/** What keeps an account its person's: email, reset, sessions, second factor. */
+export function securityHandlers(parts: ApiParts): SecurityHandlers {
+  const { store, mailer, sealer, address, log, isMachineKey } = parts;
+  const { models } = store;
+  const limits = createLimits(store);
+  const page = (path: string, secret: string): string => `${address().httpUrl}/${path}#${secret}`;
+  const userOf = async ({ userId }: Scope): Promise<UserRow> =>
+    (await findOne(models.users, { id: userId }))!;
+  /** The user, once their password was typed again; guesses are bounded like those of signing in. */
+  const again = async (scope: Scope, password: string, from: string): Promise<UserRow> => {
+    demandPerson(scope);
+    const user = await userOf(scope);
+    const bounds = signInBounds(from, user.email ?? user.signInName ?? '');
+    await limits.attempt(bounds, 'type the password');
+    await demandPassword(user, password);
+    await limits.succeeded(bounds, 2);
+    return user;
+  };
+  const isOwn = ({ pass }: Scope, idHash: Buffer): boolean =>
+    pass.kind === 'session' && pass.idHash.equals(idHash);
+  return {
+    changeEmail: async ({ scope, body, request }) => {
+      const user = await again(scope, body.password, remoteAddress(request));
+      await limits.attempt([{ name: `mail of ${user.id}`, most: 5, seconds: 3600 }], 'have a mail sent');
+      const { secret } = await makeReset(store, user.id, body.email);
+      await mailer
+        .send({
+          to: body.email,
+          subject: 'Peatmoor: is this your email?',
+          text: `${user.name} wants to use ${body.email} for an account of this service.\n\nIf that is you, press the button at\n${page('confirm', secret)}\n\nThe link works once, for an hour. Otherwise do nothing.`,
+          headers: { 'Auto-Submitted': 'auto-generated' },
+        })
+        .catch((error: unknown) => {
+          const why = error instanceof CannotBeSent ? error.message : 'The mail could not be sent.';
+          throw wrongField('email', 'could not be written to', why);
+        });
+    },
+    confirmEmail: async ({ body }) => {
+      const { userId, email } = await takeReset(store, body.secret, true);
+      try {
+        await models.users.update({ email, signInName: null }, { where: { id: userId } });
+      } catch (error) {
+        if (error instanceof UniqueConstraintError)
+          throw new ProblemError('link-not-valid', 'This email is used by another account by now.');
+        throw error;
+      }
+    },
+    askReset: async ({ body, request }) => {
+      const from = remoteAddress(request);
+      await limits.attempt(
+        [
+          { name: `reset ${from}`, most: 20, seconds: 3600 },
+          { name: `reset of ${body.email}`, most: 4, seconds: 3600 },
+        ],
+        'have a link sent',
+      );
+      // Done after the answer: it is the same, and as fast, whether the email is known or not.
+      void (async () => {
+        const user = await findAccount(store, body.email);
+        if (user === null || user.email === null) return;
+        const { secret } = await makeReset(store, user.id);
+        await mailer.send({
+          to: user.email,
+          subject: 'Peatmoor: a new password',
+          text: `Somebody, perhaps you, asked for a new password for ${user.name}.\n\nSet it at\n${page('reset', secret)}\n\nThe link works once, for an hour. If you did not ask, do nothing: your password stays as it is.`,
+          headers: { 'Auto-Submitted': 'auto-generated' },
+        });
+      })().catch((error: Error) => log.warn({ err: error }, 'a link for a new password could not be sent'));
+    },
+    reset: async ({ body, request }) => {
+      await limits.attempt(
+        [{ name: `use reset ${remoteAddress(request)}`, most: 30, seconds: 300 }],
+        'use a link',
+      );
+      const passwordHash = await hash(body.password);
+      const { userId } = await takeReset(store, body.secret, false);
+      await models.users.update({ passwordHash }, { where: { id: userId } });
+      await models.sessions.destroy({ where: { userId } });
+      await models.resets.destroy({ where: { userId } });
+    },
+    machineReset: async ({ body, request }) => {
+      await limits.attempt(
+        [{ name: `machine reset ${remoteAddress(request)}`, most: 10, seconds: 300 }],
+        'reset an account',
+      );
+      if (!isMachineKey(body.key))
+        throw new ProblemError(
+          'not-allowed',
+          'The key is not that of the data folder. Run this on the machine of the service, as the one whose folder it is.',
+        );
+      const user = await findAccount(store, body.account);
+      if (user === null)
+        throw wrongField('account', 'is not an account of this service', 'Check the email or name.');
+      const { secret, endsAt } = await makeReset(store, user.id);
+      return { link: page('reset', secret), endsAt };
+    },
+    listSessions: async ({ scope }) =>
+      (
+        await findAll(models.sessions, {
+          where: { userId: scope.userId },
+          order: [['createdAt', 'DESC']],
+          limit: 100,
+        })
+      ).map((row) => ({
+        id: row.idHash.toString('hex').slice(0, ID_DIGITS),
+        browser: row.browser,
+        createdAt: row.createdAt,
+        seenAt: row.seenAt ?? row.createdAt,
+        isThis: isOwn(scope, row.idHash),
+      })),
+    endSession: async ({ scope, params }) => {
+      demandPerson(scope);
+      const rows = await findAll(models.sessions, { where: { userId: scope.userId } });
+      const row = rows.find(({ idHash }) => idHash.toString('hex').slice(0, ID_DIGITS) === params.session);
+      if (row === undefined) throw notFound('session', params.session ?? '');
+      await models.sessions.destroy({ where: { idHash: row.idHash } });
+    },
+    endSessions: async ({ scope }) => {
+      demandPerson(scope);
+      const own = scope.pass.kind === 'session' ? scope.pass.idHash : null;
+      await models.sessions.destroy({
+        where: { userId: scope.userId, ...(own !== null && { idHash: { [Op.ne]: own } }) } as never,
+      });
+    },
+    readFactor: async ({ scope }) => {
+      const user = await userOf(scope);
+      return { on: user.factor !== null, codesLeft: user.recovery.length };
+    },
+    newFactor: async ({ scope }) => {
+      demandPerson(scope);
+      const user = await userOf(scope);
+      return newFactor(user.email ?? user.name);
+    },
+    useFactor: async ({ scope, body }) => {
+      demandPerson(scope);
+      const step = stepOf(body.secret, body.code);
+      if (step === null)
+        throw wrongField(
+          'code',
+          'is not the one that fits now',
+          'Type the six digits that the app shows; the clock of the phone must be right.',
+        );
+      const codes = newRecoveryCodes();
+      const [changed] = await models.users.update(
+        {
+          factor: sealer.seal(body.secret),
+          factorStep: step,
+          recovery: JSON.stringify(codes.map(recoveryHash)) as never,
+        },
+        { where: { id: scope.userId, factor: null } as never },
+      );
+      if (changed === 0)
+        throw wrongField('code', 'is not needed: there is a second factor already', 'End that one first.');
+      return { codes };
+    },
+    endFactor: async ({ scope, body, request }) => {
+      const user = await again(scope, body.password, remoteAddress(request));
+      await models.users.update({ factor: null, recovery: '[]' as never }, { where: { id: user.id } });
+    },
+  };
+}
