@@ -143,7 +143,8 @@ it('holds every route against the table, for every sort of caller, with things o
         const got = response.status === 401 || response.status === 403 ? response.status : 'through';
         counts[String(got)] = (counts[String(got)] ?? 0) + 1;
         // A key that may not do all that its person may does not change what is theirs.
-        const isKept = caller.name.startsWith('reading') && access === 'self' && method !== 'GET' && got === 403;
+        const isKept =
+          caller.name.startsWith('reading') && access === 'self' && method !== 'GET' && got === 403;
         if ((got !== expected && !isKept) || response.status >= 500)
           wrong.push(`${caller.name} ${name} ${device}: ${response.status}, not ${expected}`);
         said.set(device, response.status);

@@ -15,6 +15,12 @@ export const peopleEndpoints = {
       answer: people.peopleSchema,
     },
   ),
+  listChanges: endpoint<people.Change[], undefined, Query<paging.ChangesQuery>>(
+    'GET /api/changes',
+    'people',
+    'Who changed what, from what to what, the newest first',
+    { query: paging.changesQuerySchema, pages: 'newest', answer: people.changesSchema },
+  ),
   addPerson: endpoint<people.AddedPerson, people.NewPersonIn>(
     'POST /api/people',
     'people',

@@ -1,5 +1,5 @@
 import '../locale';
-import { COMMAND_STATES } from '@peatmoor/core';
+import { COMMAND_STATES, ROLES } from '@peatmoor/core';
 import { boolean, number, object, string, type InferType, type ObjectShape } from 'yup';
 
 /** Items of a list in one answer at the most. */
@@ -75,7 +75,19 @@ export const recomputationsQuerySchema = listQuery({
   state: string().oneOf(['waiting', 'running', 'done', 'failed']),
 });
 export const peopleQuerySchema = listQuery({
-  role: string().oneOf(['viewer', 'operator', 'editor', 'owner']),
+  role: string().oneOf(ROLES),
+});
+
+export const changesQuerySchema = listQuery({
+  /** What was changed: device, kind, rule … */
+  what: name(),
+  /** The number of a person. */
+  by: number1(),
+  /** A part of the name or title, in any case. */
+  text: name(),
+  /** Times in epoch ms, from ≤ time < to. */
+  from: number(),
+  to: number(),
 });
 
 export type PageQuery = InferType<typeof pageQuerySchema>;
@@ -91,4 +103,5 @@ export type TokensQuery = InferType<typeof tokensQuerySchema>;
 export type OfStreamQuery = InferType<typeof ofStreamQuerySchema>;
 export type CommandsQuery = InferType<typeof commandsQuerySchema>;
 export type RecomputationsQuery = InferType<typeof recomputationsQuerySchema>;
+export type ChangesQuery = InferType<typeof changesQuerySchema>;
 export type PeopleQuery = InferType<typeof peopleQuerySchema>;

@@ -1,6 +1,6 @@
 import '../locale';
 import { ROLES } from '@peatmoor/core';
-import { array, number, object, string, type InferType } from 'yup';
+import { array, mixed, number, object, string, type InferType } from 'yup';
 import { credentialFields } from './account';
 
 const name = string().trim().min(1).max(80);
@@ -70,3 +70,25 @@ export const readJoinSchema = object({
   role,
   email: string().nullable().defined(),
 });
+
+export const changeSchema = object({
+  id: number().required(),
+  at: number().required(),
+  /** Null for an account that is no more. */
+  userId: number().nullable().defined(),
+  /** Who, or by which of their access keys. */
+  who: string().defined(),
+  /** What it was done to: device, kind, rule … */
+  what: string().required(),
+  /** By what it is named in addresses. */
+  target: string().defined(),
+  title: string().defined(),
+  /** What was done: made, changed, deleted … */
+  act: string().required(),
+  details: array(
+    object({ field: string().required(), from: mixed().nullable(), to: mixed().nullable() }),
+  ).required(),
+});
+/** One change somebody made in a workspace. */
+export type Change = InferType<typeof changeSchema>;
+export const changesSchema = array(changeSchema).required();

@@ -19,6 +19,7 @@ import { alertHandlers } from './alerts';
 import { arrivalHandlers } from './arrivals';
 import { calibrationHandlers } from './calibrations';
 import { checkHandlers } from './check';
+import { changeHandlers } from './changes';
 import { certificateHandlers, serveAuthority } from './certificate';
 import { claimHandlers } from './claims';
 import { computingHandlers } from './computing';
@@ -40,6 +41,7 @@ import { peopleHandlers } from './people';
 import { grantHandlers } from './grants';
 import { serveSharedPages } from './sharedPages';
 import { sharingHandlers } from './sharing';
+import { recorded } from './recorded';
 import { ruleHandlers } from './rules';
 import { eventHandlers } from './events';
 import { serveConsole } from './consoleFiles';
@@ -79,6 +81,7 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
     ...alertHandlers(parts),
     ...certificateHandlers(parts),
     ...peopleHandlers(parts),
+    ...changeHandlers(parts),
     ...sharingHandlers(parts),
     ...grantHandlers(parts),
     ...timetableHandlers(parts),
@@ -106,13 +109,7 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
     const endpoint = endpoints[name] as Endpoint;
     const method = endpoint.method.toLowerCase() as 'get' | 'post' | 'put' | 'patch' | 'delete';
     app[method](endpoint.path, (request, response, next) => {
-      answer(
-        parts,
-        endpoint,
-        handlers[name] as (call: Call<never>) => Promise<unknown>,
-        request,
-        response,
-      ).catch(next);
+      answer(parts, { name, endpoint, handlers }, request, response).catch(next);
     });
   }
   app.get('/api/devices/:device/export', (request, response, next) => {
@@ -141,23 +138,24 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
   return app;
 }
 
+interface Route {
+  name: EndpointName;
+  endpoint: Endpoint;
+  handlers: Handlers;
+}
+
 /** A path as it may stand in the log: what stands behind /shared/ opens a page. */
 const withoutSecret = (path: string): string => path.replace(/^\/shared\/[^/]*/, '/shared/…');
 
-async function answer(
-  parts: ApiParts,
-  endpoint: Endpoint,
-  handler: (call: Call<never>) => Promise<unknown>,
-  request: Request,
-  response: Response,
-): Promise<void> {
+async function answer(parts: ApiParts, route: Route, request: Request, response: Response): Promise<void> {
+  const { endpoint } = route;
   const scope =
     endpoint.access === 'open' ? null : demand(await scopeOf(parts.store, request), endpoint.access);
   const { device } = request.params as { device?: string };
   if (scope !== null && scope.only !== null)
     demandReach(scope, endpoint, device === undefined ? null : (await deviceOf(parts, scope, device)).rowId);
   const { status, body, headers } = await onceFor(parts.store, scope, request, () =>
-    outcomeOf(parts, endpoint, handler, scope, request, response),
+    outcomeOf(parts, route, scope, request, response),
   );
   for (const [name, value] of Object.entries(headers)) response.setHeader(name, value);
   response.setHeader('cache-control', 'no-store');
@@ -167,8 +165,7 @@ async function answer(
 
 async function outcomeOf(
   parts: ApiParts,
-  endpoint: Endpoint,
-  handler: (call: Call<never>) => Promise<unknown>,
+  { name, endpoint, handlers }: Route,
   scope: Scope | null,
   request: Request,
   response: Response,
@@ -176,8 +173,10 @@ async function outcomeOf(
   const body = await checkBody(endpoint.body, request.body ?? {});
   const query = await checkQuery(endpoint.query, request.query);
   const params = request.params as Record<string, string>;
+  const call = { scope, params, query, body, request, response } as unknown as Call<never>;
+  const handler = handlers[name] as (call: Call<never>) => Promise<unknown>;
   const work = (): Promise<unknown> =>
-    handler({ scope, params, query, body, request, response } as unknown as Call<never>);
+    recorded({ store: parts.store, handlers }, name, call, () => handler(call));
   const { versioned, method } = endpoint;
   let result: unknown;
   let version: number | null = null;

@@ -14,6 +14,7 @@ import { addTo, deleteIn, findAll, findOne, insert, listIn, oneIn } from '../sto
 import { takeRow } from '../store/store';
 import type { ApiParts, Handlers } from './context';
 import { pageOf } from './pages';
+import { write } from './recorded';
 import { demandPerson, scopeOf, type Scope } from './scope';
 import { createSessions } from './sessions';
 
@@ -76,6 +77,14 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
     );
     return new Map(rows.map(({ userId, seenAt }) => [userId, Number(seenAt)]));
   };
+  const writeJoined = (who: Parameters<typeof write>[1]): Promise<void> =>
+    write(store, who, {
+      what: 'person',
+      act: 'joined',
+      target: `person-${who.userId}`,
+      title: who.userName,
+      details: [],
+    });
   /** What a path names: a member, or a link that nobody has used. */
   const read = (text: string | undefined): { sort: 'person' | 'link'; id: number } => {
     const found = /^(person|link)-(\d{1,9})$/.exec(text ?? '');
@@ -262,6 +271,7 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
         await models.sessions.update({ workspaceId }, { where: { idHash: scope.pass.idHash } });
       await models.users.update({ workspaceId }, { where: { id: scope.userId } });
       tell(workspaceId, scope.userName);
+      await writeJoined({ ...scope, workspaceId });
       await succeeded();
       return sessions.me((await scopeOf(store, request))!);
     },
@@ -278,6 +288,8 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
         return { userId: user.id, workspaceId, name };
       });
       tell(made.workspaceId, made.name);
+      const pass = { kind: 'session', idHash: Buffer.alloc(0) } as const;
+      await writeJoined({ ...made, userName: made.name, pass });
       await succeeded();
       return sessions.start(request, response, made.userId, made.workspaceId);
     },

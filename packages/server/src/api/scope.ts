@@ -59,7 +59,7 @@ export interface Scope {
 /** A session, an access key or a share link, by which somebody came. */
 export type Pass =
   | { kind: 'session'; idHash: Buffer }
-  | { kind: 'key'; id: number }
+  | { kind: 'key'; id: number; title: string }
   | { kind: 'link'; id: number | null; revision: number; endsAt: number | null };
 
 /** Finds out who is calling, by session cookie, access key or share link; null for nobody. */
@@ -162,7 +162,11 @@ async function scopeOfKey(store: Store, text: string): Promise<Scope | null> {
   const now = clockNow();
   if (now - (key.usedAt ?? 0) > 60_000)
     await store.models.accessKeys.update({ usedAt: now }, { where: { id: key.id } });
-  const scope = await member(store, key.userId, key.workspaceId, { kind: 'key', id: key.id });
+  const scope = await member(store, key.userId, key.workspaceId, {
+    kind: 'key',
+    id: key.id,
+    title: key.title,
+  });
   if (scope === null || key.scope === 'everything') return scope;
   if (key.scope === 'read')
     return { ...scope, role: lesser(scope.role, 'viewer'), reach: lookingOnly(scope.reach), limited: true };

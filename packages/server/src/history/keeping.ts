@@ -5,6 +5,8 @@ import type { Store } from '../store/store';
 import { clockMayTidy, now as clockNow } from '../clock';
 
 const EVERY_MS = 3_600_000;
+/** How long it is kept who changed what. */
+const CHANGES_MS = 400 * DAY_MS;
 /** Rows deleted by one statement at the most, so that nothing waits long for a lock. */
 const ROWS_AT_ONCE = 1000;
 
@@ -28,6 +30,9 @@ export function startKeeping(store: Store, log: Logger): Keeping {
     // Sessions that ended speak for nobody; they go too.
     await store.withConnection((connection) =>
       connection.query('DELETE FROM sessions WHERE endsAt < ? LIMIT 10000', [now]),
+    );
+    await store.withConnection((connection) =>
+      connection.query('DELETE FROM changes WHERE at < ? LIMIT 10000', [now - CHANGES_MS]),
     );
     let gone = 0;
     for (const { id, newestAt, keepDays } of bounded) {

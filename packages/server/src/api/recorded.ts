@@ -1,0 +1,267 @@
+import { isDeepStrictEqual } from 'node:util';
+import type { EndpointName } from '@peatmoor/contract';
+import { now as clockNow } from '../clock';
+import type { ChangeRow } from '../store/models';
+import { addTo, listIn } from '../store/rows';
+import type { Store } from '../store/store';
+import type { Call, Handlers } from './context';
+import type { Scope } from './scope';
+
+/** What is written down of a call that changes something. */
+interface Recorded {
+  /** What it changes, in one word. */
+  what: string;
+  /** What was done, as it stands behind a name: "Warden changed". */
+  act: string;
+  /** The call that reads it, so that it is known what it was before. */
+  before?: EndpointName;
+  /** The part of the answer that it is, where that is not the whole. */
+  of?: string;
+  /** What of the body is said where the answer says nothing of it. */
+  says?: readonly string[];
+  /** Changes of the same person to the same thing within minutes are one. */
+  gathers?: true;
+}
+
+const made = (what: string, more: Partial<Recorded> = {}): Recorded => ({ what, act: 'made', ...more });
+const changed = (what: string, before?: EndpointName, more: Partial<Recorded> = {}): Recorded => ({
+  what,
+  act: 'changed',
+  ...(before !== undefined && { before }),
+  ...more,
+});
+const deleted = (what: string, before?: EndpointName, act = 'deleted'): Recorded => ({
+  what,
+  act,
+  ...(before !== undefined && { before }),
+});
+
+/**
+ * Every call that changes something of a workspace. Null: of oneself alone, changing nothing, or written down where it is done.
+ * A call that is not here fails the build's test.
+ */
+export const RECORDED: Partial<Record<EndpointName, Recorded | null>> = {
+  changeWorkspace: changed('workspace', 'me', { of: 'workspace' }),
+  makeCertificate: { what: 'certificate', act: 'made', says: ['names'] },
+  addPerson: made('person', { of: 'person' }),
+  changePerson: changed('person'),
+  removePerson: deleted('person', undefined, 'removed'),
+  resetPerson: { what: 'person', act: 'made a link for a new password of' },
+  createGrant: made('grant'),
+  deleteGrant: deleted('grant', undefined, 'took back'),
+  createLink: made('link'),
+  changeLink: changed('link', undefined, {
+    says: ['title', 'endsAt', 'sites', 'listed', 'include', 'backMs'],
+  }),
+  deleteLink: deleted('link', undefined, 'withdrew'),
+  createKind: made('kind'),
+  changeKind: changed('kind', 'readKind'),
+  deleteKind: deleted('kind', 'readKind'),
+  copyKind: made('kind'),
+  moveDevices: { what: 'kind', act: 'moved devices to', says: ['devices'] },
+  createStream: made('datastream'),
+  changeStream: changed('datastream', 'readKind'),
+  deleteStream: deleted('datastream', 'readKind'),
+  recompute: { what: 'datastream', act: 'worked out anew', says: ['from', 'devices'] },
+  createClaim: made('claim'),
+  endClaim: deleted('claim', undefined, 'ended'),
+  reopenClaim: { what: 'claim', act: 'opened again', says: ['device'] },
+  createDevice: made('device', { of: 'device' }),
+  createDevices: { what: 'device', act: 'made many' },
+  changeDevice: changed('device', 'readDevice'),
+  deleteDevice: deleted('device', 'readDevice'),
+  createToken: { what: 'token', act: 'made', says: ['title'] },
+  withdrawToken: deleted('token', undefined, 'withdrew'),
+  createCommand: { what: 'command', act: 'wanted', says: ['stream', 'value'] },
+  createCalibration: { what: 'calibration', act: 'made', says: ['stream', 'calibration', 'from'] },
+  deleteCalibration: deleted('calibration'),
+  importRows: { what: 'readings', act: 'imported' },
+  deleteReadings: { what: 'readings', act: 'deleted', says: ['stream', 'from', 'to'] },
+  reportByHand: { what: 'readings', act: 'reported by hand' },
+  retake: { what: 'readings', act: 'took refused messages again' },
+  createNote: made('note'),
+  deleteNote: deleted('note'),
+  createDashboard: made('dashboard'),
+  createStarterDashboard: made('dashboard'),
+  createKindDashboard: made('dashboard'),
+  changeDashboard: changed('dashboard', 'readDashboard', { gathers: true }),
+  deleteDashboard: deleted('dashboard', 'readDashboard'),
+  createRule: made('rule'),
+  changeRule: changed('rule', 'readRule'),
+  deleteRule: deleted('rule', 'readRule'),
+  mute: { what: 'mute', act: 'muted', says: ['sort', 'target', 'until', 'reason'] },
+  unmute: deleted('mute', undefined, 'ended'),
+  createWebhook: { what: 'webhook', act: 'made', says: ['title'] },
+  deleteWebhook: deleted('webhook'),
+  createTimetable: made('timetable'),
+  changeTimetable: changed('timetable', 'readTimetable'),
+  deleteTimetable: deleted('timetable', 'readTimetable'),
+  acknowledgeEvent: { what: 'event', act: 'acknowledged', says: ['remark'] },
+  closeEvent: { what: 'event', act: 'closed', says: ['remark'] },
+  changeEvents: { what: 'event', act: 'acknowledged or closed several', says: ['events', 'act', 'remark'] },
+  askAddress: { what: 'address', act: 'asked' },
+  // Of oneself.
+  changeMe: null,
+  changePassword: null,
+  changeEmail: null,
+  confirmEmail: null,
+  askReset: null,
+  reset: null,
+  machineReset: null,
+  endSession: null,
+  endSessions: null,
+  newFactor: null,
+  useFactor: null,
+  endFactor: null,
+  deleteAccount: null,
+  chooseWorkspace: null,
+  createWorkspace: null,
+  changeMyAlerts: null,
+  testAlert: null,
+  addPushPlace: null,
+  removePushPlace: null,
+  createKey: { what: 'key', act: 'made', says: ['title', 'scope', 'deviceId', 'days'] },
+  deleteKey: deleted('key', undefined, 'ended'),
+  leaveWorkspace: { what: 'person', act: 'left' },
+  // Of nobody, or nothing is changed.
+  createAccount: null,
+  signIn: null,
+  signOut: null,
+  openShared: null,
+  previewLink: null,
+  readJoin: null,
+  tryComputation: null,
+  tryRule: null,
+  useAlertLink: null,
+  whoseToken: null,
+  // Written down where it is done: in the workspace that is joined.
+  join: null,
+  joinHere: null,
+};
+
+/** Fields that are never written down, whatever they hold. */
+const SECRET = /secret|password|passphrase|token|credential|address|hash|^(code|codes|link|csv|text|key_)$/i;
+/** Fields that say nothing of what somebody changed. */
+const UNSAID =
+  /^(version|changedAt|changedBy|newest|lastSeenAt|presence|connected|proof|about|openEvents|pictureAt|shows|waiting|opened|openedAt|seenAt)$/;
+const MOST_LETTERS = 2000;
+const GATHER_MS = 300_000;
+
+type Fields = Record<string, unknown>;
+const isFields = (value: unknown): value is Fields =>
+  typeof value === 'object' && value !== null && !Array.isArray(value);
+
+/** Without what is secret, at any depth; long values are cut. */
+function scrubbed(value: unknown): unknown {
+  const inner = (one: unknown): unknown => {
+    if (Array.isArray(one)) return one.map(inner);
+    if (!isFields(one)) return one;
+    return Object.fromEntries(
+      Object.entries(one)
+        .filter(([name]) => !SECRET.test(name))
+        .map(([name, each]) => [name, inner(each)]),
+    );
+  };
+  const clean = inner(value);
+  const text = JSON.stringify(clean) ?? 'null';
+  return text.length <= MOST_LETTERS ? (clean ?? null) : `${text.slice(0, MOST_LETTERS)} …`;
+}
+
+/** What differs between two states of a thing, field by field; of a new one all that it holds. */
+export function differences(before: unknown, after: unknown): ChangeRow['details'] {
+  const [from, to] = [isFields(before) ? before : {}, isFields(after) ? after : {}];
+  return [...new Set([...Object.keys(from), ...Object.keys(to)])]
+    .filter((field) => !SECRET.test(field) && !UNSAID.test(field))
+    .filter((field) => !isDeepStrictEqual(from[field], to[field]))
+    .map((field) => ({ field, from: scrubbed(from[field]), to: scrubbed(to[field]) }))
+    .filter(({ from: a, to: b }) => !(a === null && b === null));
+}
+
+/** Runs a call and writes down what it changed, by whom, from what to what. */
+export async function recorded(
+  { store, handlers }: { store: Store; handlers: Handlers },
+  name: EndpointName,
+  call: Call<never>,
+  work: () => Promise<unknown>,
+): Promise<unknown> {
+  const entry = RECORDED[name] ?? null;
+  const { scope } = call as { scope: Scope | null };
+  const body = call.body as unknown;
+  // Trying what something would do changes nothing.
+  if (entry === null || scope === null || (isFields(body) && body.try === true)) return work();
+  const read = async (): Promise<unknown> => {
+    if (entry.before === undefined) return null;
+    const handler = handlers[entry.before] as (call: Call<never>) => Promise<unknown>;
+    const whole = await handler(call).catch(() => null);
+    return partOf(entry, name, call, whole);
+  };
+  const before = await read();
+  const result = await work();
+  const isGone = /^(delete|remove|withdraw|end|un)/.test(name);
+  const after = isGone ? null : (partOf(entry, name, call, result) ?? null);
+  const said = Object.fromEntries(
+    (entry.says ?? []).flatMap((field) => {
+      const value = isFields(body) ? body[field] : undefined;
+      return value === undefined ? [] : [[field, value]];
+    }),
+  );
+  const details = entry.says === undefined ? differences(before, after) : differences(null, said);
+  const target = Object.values(call.params).at(-1) ?? '';
+  const named = [after, before].find(isFields) ?? {};
+  const title = String(named.title ?? named.name ?? (isFields(body) ? (body.title ?? body.name) : '') ?? '');
+  await write(store, scope, {
+    what: entry.what,
+    act: entry.act,
+    target: String(target || (named.id ?? '')).slice(0, 80),
+    title: title.slice(0, 80),
+    details,
+    gathers: entry.gathers ?? false,
+  });
+  return result;
+}
+
+/** The thing that a call is about, in the answer of a call that reads or makes it. */
+function partOf({ of }: Recorded, name: EndpointName, { params }: Call<never>, whole: unknown): unknown {
+  if (of !== undefined && isFields(whole) && isFields(whole[of])) return whole[of];
+  // A datastream stands in its kind.
+  if (/Stream$/.test(name) && isFields(whole) && Array.isArray(whole.streams))
+    return (whole.streams as Fields[]).find(({ key }) => key === params.stream) ?? null;
+  return whole;
+}
+
+interface Written extends Pick<ChangeRow, 'what' | 'act' | 'target' | 'title' | 'details'> {
+  gathers?: boolean;
+}
+
+/** Writes one change down. */
+export async function write(
+  store: Store,
+  scope: Pick<Scope, 'workspaceId' | 'userId' | 'userName' | 'pass'>,
+  { gathers = false, ...change }: Written,
+): Promise<void> {
+  const { workspaceId, userId, pass } = scope;
+  const who = pass.kind === 'key' ? `${scope.userName} (access key ${pass.title})` : scope.userName;
+  const at = clockNow();
+  if (gathers) {
+    const [last] = await listIn(store.models.changes, workspaceId, { order: [['id', 'DESC']], limit: 1 });
+    if (
+      last !== undefined &&
+      last.who === who &&
+      last.what === change.what &&
+      last.target === change.target &&
+      last.act === change.act &&
+      at - last.at < GATHER_MS
+    ) {
+      const from = new Map(last.details.map((one) => [one.field, one.from]));
+      const fields = new Map(last.details.map((one) => [one.field, one]));
+      for (const one of change.details)
+        fields.set(one.field, { ...one, from: from.has(one.field) ? from.get(one.field) : one.from });
+      await store.models.changes.update(
+        { at, title: change.title, details: JSON.stringify([...fields.values()]) as never },
+        { where: { id: last.id } },
+      );
+      return;
+    }
+  }
+  await addTo(store.models.changes, workspaceId, { at, userId: userId || null, who, ...change });
+}
