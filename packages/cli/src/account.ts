@@ -1,4 +1,6 @@
+import fs from 'node:fs';
 import os from 'node:os';
+import path from 'node:path';
 import readline from 'node:readline/promises';
 import { Writable } from 'node:stream';
 import { Command } from 'commander';
@@ -12,43 +14,51 @@ export function accountCommands(program: Command): void {
     .command('sign-in')
     .description('sign in once; an access key is kept for later commands')
     .requiredOption('--url <url>', 'address of the service')
-    .requiredOption('--email <email>', 'your email')
+    .requiredOption('--email <email>', 'your email, or the name you sign in with')
+    .option('--code <code>', 'six digits of your second factor, or a recovery code')
     .option('--password <password>', 'your password (or PEATMOOR_PASSWORD; asked for otherwise)')
     .addHelpText(
       'after',
       '\nExample:\n  peatmoor sign-in --url http://192.168.1.5:8420 --email warden@quillmere.example',
     )
-    .action(async (options: { url: string; email: string; password?: string }, command: Command) => {
-      const url = options.url.replace(/\/+$/, '');
-      if (!URL.canParse(url)) throw new UsageError(`"${options.url}" is no address; write http://host:port.`);
-      const password = options.password ?? process.env.PEATMOOR_PASSWORD ?? (await askSecretly('Password: '));
-      let cookie = '';
-      const keepCookie: typeof fetch = async (input, init) => {
-        const response = await fetch(input, {
-          ...init,
-          // The session is this program's own; it shows so as a page of the service would.
-          headers: {
-            origin: new URL(url).origin,
-            ...(init?.headers as Record<string, string>),
-            ...(cookie && { cookie }),
-          },
+    .action(
+      async (options: { url: string; email: string; password?: string; code?: string }, command: Command) => {
+        const url = options.url.replace(/\/+$/, '');
+        if (!URL.canParse(url))
+          throw new UsageError(`"${options.url}" is no address; write http://host:port.`);
+        const password =
+          options.password ?? process.env.PEATMOOR_PASSWORD ?? (await askSecretly('Password: '));
+        let cookie = '';
+        const keepCookie: typeof fetch = async (input, init) => {
+          const response = await fetch(input, {
+            ...init,
+            // The session is this program's own; it shows so as a page of the service would.
+            headers: {
+              origin: new URL(url).origin,
+              ...(init?.headers as Record<string, string>),
+              ...(cookie && { cookie }),
+            },
+          });
+          cookie = response.headers.getSetCookie()[0]?.split(';')[0] ?? cookie;
+          return response;
+        };
+        const client = createClient({ baseUrl: url, fetch: keepCookie });
+        const me = await client.call('signIn', {
+          body: { email: options.email, password, ...(options.code !== undefined && { code: options.code }) },
         });
-        cookie = response.headers.getSetCookie()[0]?.split(';')[0] ?? cookie;
-        return response;
-      };
-      const client = createClient({ baseUrl: url, fetch: keepCookie });
-      const me = await client.call('signIn', { body: { email: options.email, password } });
-      const key = await client.call('createKey', {
-        body: { title: `peatmoor on ${os.hostname()}`.slice(0, 80) },
-      });
-      await client.call('signOut');
-      keepSettings({ url, key: key.secret, keyId: key.id, email: me.user.email });
-      print(
-        command,
-        { url, email: me.user.email, workspace: me.workspace.title, role: me.role },
-        (one) => `Signed in to ${one.workspace} as ${one.email} (${one.role}).`,
-      );
-    });
+        const key = await client.call('createKey', {
+          body: { title: `peatmoor on ${os.hostname()}`.slice(0, 80) },
+        });
+        await client.call('signOut');
+        const email = me.user.email || me.user.name;
+        keepSettings({ url, key: key.secret, keyId: key.id, email });
+        print(
+          command,
+          { url, email, workspace: me.workspace.title, role: me.role },
+          (one) => `Signed in to ${one.workspace} as ${one.email} (${one.role}).`,
+        );
+      },
+    );
   program
     .command('sign-out')
     .description('end the access key of this computer and forget it')
@@ -64,7 +74,7 @@ export function accountCommands(program: Command): void {
         );
       say('Signed out.');
     });
-  program
+  const account = program
     .command('account')
     .description('who is signed in, and how boards reach the service')
     .addHelpText('after', '\nExample:\n  peatmoor account --json')
@@ -72,11 +82,33 @@ export function accountCommands(program: Command): void {
       const me = await signedInClient().call('me');
       print(command, me, ({ user, workspace, role, address }) =>
         [
-          `${user.name} <${user.email}>, ${role} of ${workspace.title}`,
+          `${user.name}${user.email === '' ? '' : ` <${user.email}>`}, ${role} of ${workspace.title}`,
           `Service  ${signedIn().url}`,
           `Boards   ${address.httpUrl} (HTTP), ${address.host} port ${address.mqttPort} (MQTT)`,
         ].join('\n'),
       );
+    });
+  account
+    .command('reset <account>')
+    .description('on the machine of the service: a link with which an account sets a new password')
+    .option('--data <folder>', 'data folder of the service (or PEATMOOR_DATA)')
+    .option('--url <url>', 'address of the service', 'http://127.0.0.1:8420')
+    .addHelpText('after', '\nExample:\n  peatmoor account reset warden@quillmere.example')
+    .action(async (name: string, options: { data?: string; url: string }, command: Command) => {
+      const folder = options.data ?? process.env.PEATMOOR_DATA ?? 'data';
+      const file = path.join(folder, 'reset-key');
+      let resetKey: string;
+      try {
+        resetKey = fs.readFileSync(file, 'utf8').trim();
+      } catch (error) {
+        throw new UsageError(
+          `${file} cannot be read: ${(error as Error).message}. Run this on the machine of the service, as the one whose folder it is, while the service runs.`,
+        );
+      }
+      const made = await createClient({ baseUrl: options.url.replace(/\/+$/, '') }).call('machineReset', {
+        body: { account: name, key: resetKey },
+      });
+      print(command, made, ({ link, endsAt }) => `Works once, until ${showTime(endsAt)}:\n${link}`);
     });
   const key = program.command('key').description('access keys for programs');
   key

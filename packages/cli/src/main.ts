@@ -11,7 +11,9 @@ import { liveCommands } from './live';
 import { peopleCommands } from './people';
 import { ruleCommands } from './rules';
 import { UsageError } from './settings';
+import { shareCommands } from './sharing';
 import { timetableCommands } from './timetables';
+import { workspaceCommands } from './workspaceFile';
 
 /** 0 done, 1 failed, 2 used in a wrong way. */
 const FAILED = 1;
@@ -34,6 +36,8 @@ historyCommand(program);
 dataCommands(program);
 ruleCommands(program);
 peopleCommands(program);
+shareCommands(program);
+workspaceCommands(program);
 timetableCommands(program);
 checkCommand(program);
 certificateCommand(program);

@@ -1,6 +1,8 @@
 import { Command } from 'commander';
 import { ROLES, type Role } from '@peatmoor/core';
-import { print, say, showTime, table } from './output';
+import { GRANT_ROLES, GRANT_SORTS } from '@peatmoor/contract';
+import { showField } from '@peatmoor/core';
+import { print, readCount, readMoment, say, showTime, table } from './output';
 import { signedInClient, UsageError } from './settings';
 
 function roleOf(text: string): Role {
@@ -9,8 +11,56 @@ function roleOf(text: string): Role {
   return text as Role;
 }
 
-/** people: who belongs to the workspace. */
+/** people: who belongs to the workspace; changes: who changed what. */
 export function peopleCommands(program: Command): void {
+  program
+    .command('changes')
+    .description('who changed what, from what to what')
+    .option('--what <what>', 'only of devices, kinds, rules …: device, kind, rule, dashboard, person, link')
+    .option('--text <text>', 'only where this stands in the name')
+    .option('--from <time>', 'from this time on')
+    .option('--to <time>', 'up to this time')
+    .option('--last <count>', 'how many, the newest first', '50')
+    .addHelpText('after', '\nExample:\n  peatmoor changes --what rule --last 20')
+    .action(
+      async (
+        options: { what?: string; text?: string; from?: string; to?: string; last: string },
+        command: Command,
+      ) => {
+        const from = readMoment(options.from);
+        const to = readMoment(options.to);
+        const list = await signedInClient().call('listChanges', {
+          query: {
+            limit: Math.min(500, readCount(options.last, '--last')),
+            ...(options.what !== undefined && { what: options.what }),
+            ...(options.text !== undefined && { text: options.text }),
+            ...(from !== null && { from }),
+            ...(to !== null && { to }),
+          },
+        });
+        print(command, list, (all) =>
+          table(
+            ['when', 'who', 'did', 'what', 'which', 'from what to what'],
+            all.map(({ at, who, act, what, title, target, details }) => [
+              showTime(at),
+              who,
+              act,
+              what,
+              title || target,
+              details
+                .slice(0, 3)
+                .map(({ field, from: before, to: after }) =>
+                  before === null
+                    ? `${field} ${showField(after)}`
+                    : `${field} ${showField(before)} → ${showField(after)}`,
+                )
+                .join('; ') + (details.length > 3 ? ' …' : ''),
+            ]),
+            'Nothing was changed yet.',
+          ),
+        );
+      },
+    );
   const people = program.command('people').description('who belongs to the workspace, and what they may do');
   people
     .command('list')
@@ -19,12 +69,13 @@ export function peopleCommands(program: Command): void {
     .action(async (_options: unknown, command: Command) => {
       print(command, await signedInClient().call('listPeople'), (list) =>
         table(
-          ['person', 'name', 'email', 'role', 'link works until'],
-          list.map(({ id, name, email, role, linkEndsAt }) => [
+          ['person', 'name', 'signs in with', 'role', 'last here', 'link works until'],
+          list.map(({ id, name, email, signInName, role, seenAt, linkEndsAt, usesLeft }) => [
             id,
-            name,
-            email ?? '',
+            name || `(a link for ${usesLeft})`,
+            email ?? signInName ?? '',
             role,
+            linkEndsAt === null ? showTime(seenAt) : '',
             linkEndsAt === null ? '' : showTime(linkEndsAt),
           ]),
           'Nobody.',
@@ -32,18 +83,111 @@ export function peopleCommands(program: Command): void {
       );
     });
   people
-    .command('add <name>')
-    .description('add somebody: prints a link that works once')
+    .command('add [name]')
+    .description('add somebody, or a whole class with one link: prints the link')
     .option('--role <role>', `what they may do: ${ROLES.join(', ')}`, 'viewer')
-    .addHelpText('after', '\nExample:\n  peatmoor people add Ranger --role operator')
-    .action(async (name: string, options: { role: string }, command: Command) => {
-      const added = await signedInClient().call('addPerson', { body: { name, role: roleOf(options.role) } });
-      print(
-        command,
-        added,
-        ({ person, link }) =>
-          `${person.name} may join as ${person.role} until ${showTime(person.linkEndsAt)}. Hand over this link; it is shown only now:\n${link}`,
+    .option('--email <email>', 'send the link there')
+    .option('--days <days>', 'days that the link works', '7')
+    .option('--uses <uses>', 'how many people may join with it', '1')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  peatmoor people add Ranger --role operator\n  peatmoor people add --uses 30 --days 1',
+    )
+    .action(
+      async (
+        name: string | undefined,
+        options: { role: string; email?: string; days: string; uses: string },
+        command: Command,
+      ) => {
+        const added = await signedInClient().call('addPerson', {
+          body: {
+            name: name ?? null,
+            role: roleOf(options.role),
+            email: options.email ?? null,
+            days: readCount(options.days, '--days'),
+            uses: readCount(options.uses, '--uses'),
+          },
+        });
+        print(
+          command,
+          added,
+          ({ person, link }) =>
+            `${person.name || `${person.usesLeft} people`} may join as ${person.role} until ${showTime(person.linkEndsAt)}. ${options.email === undefined ? 'Hand over this link; it is shown only now' : `Sent to ${options.email}; the same link`}:\n${link}`,
+        );
+      },
+    );
+  people
+    .command('reset <person>')
+    .description('a link with which somebody of this workspace alone sets a new password')
+    .addHelpText('after', '\nExample:\n  peatmoor people reset person-2')
+    .action(async (person: string, _options: unknown, command: Command) => {
+      const made = await signedInClient().call('resetPerson', { params: { person } });
+      print(command, made, ({ link, endsAt }) => `Works once, until ${showTime(endsAt)}:\n${link}`);
+    });
+  people
+    .command('grants')
+    .description('what is granted to people beyond their role')
+    .addHelpText('after', '\nExample:\n  peatmoor people grants')
+    .action(async (_options: unknown, command: Command) => {
+      print(command, await signedInClient().call('listGrants'), (list) =>
+        table(
+          ['grant', 'person', 'name', 'may', 'on', 'which'],
+          list.map(({ id, userId, name, role, sort, title }) => [
+            id,
+            `person-${userId}`,
+            name,
+            role === 'operator' ? 'look and steer' : 'look',
+            sort,
+            title,
+          ]),
+          'Nothing is granted.',
+        ),
       );
+    });
+  people
+    .command('grant <person>')
+    .description('let somebody look at, or steer, one device, label or dashboard')
+    .option('--role <role>', `what they may do: ${GRANT_ROLES.join(', ')}`, 'viewer')
+    .option('--device <device>', 'one device')
+    .option('--label <label>', 'every device with a label')
+    .option('--dashboard <number>', 'exactly what a dashboard shows')
+    .addHelpText('after', '\nExample:\n  peatmoor people grant person-2 --role operator --device sluice-west')
+    .action(
+      async (
+        person: string,
+        options: { role: string; device?: string; label?: string; dashboard?: string },
+        command: Command,
+      ) => {
+        const said = GRANT_SORTS.flatMap((sort) => {
+          const target = options[sort];
+          return target === undefined ? [] : [{ sort, target }];
+        });
+        if (said.length !== 1)
+          throw new UsageError('Say what is granted: one of --device, --label, --dashboard.');
+        if (!(GRANT_ROLES as readonly string[]).includes(options.role))
+          throw new UsageError(
+            `"${options.role}" is not a role of a grant; there are: ${GRANT_ROLES.join(', ')}.`,
+          );
+        const userId = Number(/^person-(\d{1,9})$/.exec(person)?.[1]);
+        if (!(userId > 0)) throw new UsageError(`"${person}" is not a person; see peatmoor people list.`);
+        const made = await signedInClient().call('createGrant', {
+          body: { userId, role: options.role as 'viewer', ...said[0]! },
+        });
+        print(
+          command,
+          made,
+          ({ name, role, title }) =>
+            `${name} may ${role === 'operator' ? 'look at and steer' : 'look at'} ${title}, and nothing else by this.`,
+        );
+      },
+    );
+  people
+    .command('ungrant <grant>')
+    .description('take a grant back')
+    .addHelpText('after', '\nExample:\n  peatmoor people ungrant 4')
+    .action(async (grant: string) => {
+      await signedInClient().call('deleteGrant', { params: { grant } });
+      say('Taken back.');
     });
   people
     .command('change <person>')

@@ -15,6 +15,7 @@ export * from './schemas/rules';
 export * from './schemas/alerts';
 export * from './schemas/people';
 export * from './schemas/sharing';
+export * from './schemas/workspaceFile';
 export * from './schemas/notes';
 export * from './schemas/timetables';
 export * from './schemas/paging';

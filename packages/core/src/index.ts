@@ -8,6 +8,7 @@ export * from './parts/index';
 export * from './commands/index';
 export * from './dashboards/index';
 export * from './sharing';
+export * from './workspace';
 export * from './starters/index';
 export * from './people';
 export * from './words';

@@ -1,4 +1,6 @@
 import * as sharing from '../schemas/sharing';
+import type { Plan } from '@peatmoor/core';
+import * as file from '../schemas/workspaceFile';
 import { endpoint } from './endpoint';
 
 type WithDefaults = 'dashboardId' | 'widgetId' | 'deviceId' | 'backMs' | 'periodMs' | 'periodOpen';
@@ -41,6 +43,24 @@ export const sharingEndpoints = {
     'open',
     'Open a share link that has a passphrase: gives what its calls are made with',
     { body: sharing.openSharedSchema, answer: sharing.openedSharedSchema },
+  ),
+  readFile: endpoint<file.WorkspaceDocument, undefined, { kind?: number }>(
+    'GET /api/workspace/file',
+    'change',
+    'The definitions of the workspace as the content of a text file, without secrets',
+    { query: file.fileQuerySchema, answer: file.workspaceFileSchema },
+  ),
+  planFile: endpoint<Plan, { document: file.WorkspaceDocument; delete?: boolean }>(
+    'POST /api/workspace/plan',
+    'change',
+    'What applying a file would do',
+    { body: file.applyFileSchema, answer: file.planSchema },
+  ),
+  applyFile: endpoint<file.Applied, { document: file.WorkspaceDocument; delete?: boolean }>(
+    'POST /api/workspace/apply',
+    'change',
+    'Make the workspace what a file says: all of it, or nothing',
+    { body: file.applyFileSchema, answer: file.appliedSchema },
   ),
   listGrants: endpoint<sharing.Grant[]>('GET /api/grants', 'people', 'What is granted, and to whom', {
     answer: sharing.grantsSchema,

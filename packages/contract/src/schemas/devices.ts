@@ -26,7 +26,7 @@ export const newDeviceSchema = object({
   );
 export type NewDevice = InferType<typeof newDeviceSchema>;
 
-const placeSchema = object({
+export const placeSchema = object({
   lat: number().min(-90).max(90).required(),
   lon: number().min(-180).max(180).required(),
   alt: number().nullable().default(null),

@@ -76,7 +76,7 @@ const own = object({
 
 const ONE_DAY_MS = 86_400_000;
 const MOST_RECIPIENTS = 20;
-const whole = {
+export const ruleFields = {
   title: string().trim().min(1).max(80).required(),
   severity: string().oneOf(SEVERITIES).default('warning'),
   /** A device, a whole kind, or every device with a label: one of the three. */
@@ -123,7 +123,7 @@ const whole = {
   own: array(own.required()).max(1000).default([]),
   active: boolean().default(true),
 };
-export const newRuleSchema = object(whole)
+export const newRuleSchema = object(ruleFields)
   .noUnknown()
   .test(
     'whom',
@@ -138,7 +138,7 @@ export const newRuleSchema = object(whole)
 export type NewRule = InferType<typeof newRuleSchema>;
 
 export const ruleSchema = object({
-  ...whole,
+  ...ruleFields,
   id: number().required(),
   sentence: string().required(),
   openEvents: number().required(),
@@ -150,7 +150,7 @@ export const rulesSchema = array(ruleSchema).required();
 
 /** A rule, saved or not, and the time it is tried over, epoch ms. */
 export const trialSchema = object({
-  rule: object({ ...whole, title: string().max(80).default('') })
+  rule: object({ ...ruleFields, title: string().max(80).default('') })
     .noUnknown()
     .required(),
   /** The device to look at, where the rule watches many; all of them where left out, 50 at the most. */

@@ -14,41 +14,17 @@ import {
 import { isPublic } from '../listeners/web/certificate';
 import { ProblemError, unavailable } from '../problems';
 import { isLostConnection } from '../store/lost';
-import { accountHandlers, VERSION } from './account';
-import { alertHandlers } from './alerts';
-import { arrivalHandlers } from './arrivals';
-import { calibrationHandlers } from './calibrations';
-import { checkHandlers } from './check';
-import { changeHandlers } from './changes';
-import { certificateHandlers, serveAuthority } from './certificate';
-import { claimHandlers } from './claims';
-import { computingHandlers } from './computing';
-import { commandHandlers } from './commands';
-import { deviceOf, type ApiParts, type Call, type Handlers } from './context';
-import { dataHandlers } from './data';
 import { sendExport } from './export';
-import { dashboardHandlers } from './dashboards';
 import { devicePictures } from './devicePicture';
-import { deviceHandlers } from './devices';
-import { historyHandlers } from './history';
 import { sendImage } from './images';
-import { keyHandlers } from './keys';
-import { kindHandlers } from './kinds';
-import { workspacesHandlers } from './myWorkspaces';
-import { securityHandlers } from './security';
-import { noteHandlers } from './notes';
-import { peopleHandlers } from './people';
-import { grantHandlers } from './grants';
 import { serveSharedPages } from './sharedPages';
-import { sharingHandlers } from './sharing';
 import { recorded } from './recorded';
-import { ruleHandlers } from './rules';
-import { eventHandlers } from './events';
+import { VERSION } from './account';
+import { serveAuthority } from './certificate';
+import { deviceOf, type ApiParts, type Call, type Handlers } from './context';
+import { createHandlers } from './handlers';
 import { serveConsole } from './consoleFiles';
-import { timetableHandlers } from './timetables';
-import { tokenHandlers } from './tokens';
 import { checkBody, checkQuery } from './validation';
-import { workspaceHandlers } from './workspace';
 import { isForeign, isOwnPage } from './origin';
 import { problemPages } from './problemPages';
 import { onceFor, type Outcome } from './repeats';
@@ -60,35 +36,7 @@ export type HealthCheck = () => Promise<{ ok: boolean }>;
 
 /** The web side of the service: API, its description, health, and the console's files. */
 export function createApp(parts: ApiParts, consoleFolder: string, health: HealthCheck, log: Logger): Express {
-  const handlers: Handlers = {
-    ...accountHandlers(parts),
-    ...keyHandlers(parts),
-    ...securityHandlers(parts),
-    ...workspacesHandlers(parts),
-    ...kindHandlers(parts),
-    ...deviceHandlers(parts),
-    ...tokenHandlers(parts),
-    ...arrivalHandlers(parts),
-    ...historyHandlers(parts),
-    ...dataHandlers(parts),
-    ...calibrationHandlers(parts),
-    ...claimHandlers(parts),
-    ...computingHandlers(parts),
-    ...commandHandlers(parts),
-    ...dashboardHandlers(parts),
-    ...ruleHandlers(parts),
-    ...eventHandlers(parts),
-    ...alertHandlers(parts),
-    ...certificateHandlers(parts),
-    ...peopleHandlers(parts),
-    ...changeHandlers(parts),
-    ...sharingHandlers(parts),
-    ...grantHandlers(parts),
-    ...timetableHandlers(parts),
-    ...noteHandlers(parts),
-    ...workspaceHandlers(parts),
-    ...checkHandlers(parts),
-  };
+  const handlers = createHandlers(parts);
   const app = express();
   app.disable('x-powered-by');
   app.set('etag', false);

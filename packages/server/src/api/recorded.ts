@@ -100,6 +100,9 @@ export const RECORDED: Partial<Record<EndpointName, Recorded | null>> = {
   closeEvent: { what: 'event', act: 'closed', says: ['remark'] },
   changeEvents: { what: 'event', act: 'acknowledged or closed several', says: ['events', 'act', 'remark'] },
   askAddress: { what: 'address', act: 'asked' },
+  // Each step is written down by itself.
+  applyFile: null,
+  planFile: null,
   // Of oneself.
   changeMe: null,
   changePassword: null,

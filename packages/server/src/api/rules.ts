@@ -6,6 +6,7 @@ import { definitionOf, isWatched, othersOf, whom } from '../rules/definition';
 import { sentenceOf } from '../rules/events';
 import { tryRule } from '../rules/trying';
 import type { MuteRow, RuleRow } from '../store/models';
+import { afterCommit } from '../store/ambient';
 import { addTo, changeIn, deleteIn, listIn, oneIn } from '../store/rows';
 import { askAddresses } from './addresses';
 import { numberOf, type ApiParts, type Handlers } from './context';
@@ -121,7 +122,7 @@ export function ruleHandlers(parts: ApiParts): RuleHandlers {
   /** Open events of a rule that is no longer what it was are closed, now; a new one begins to watch. */
   const renew = async (scope: Scope, ruleId: number): Promise<void> => {
     bus.emit('rules', { workspaceId: scope.workspaceId, ruleId });
-    await tellRules(parts, [{ kind: 'rule-changed', rule: ruleId, at: clockNow() }]);
+    await afterCommit(() => tellRules(parts, [{ kind: 'rule-changed', rule: ruleId, at: clockNow() }]));
     tell(scope, ruleId);
   };
   const toMute = ({ id, sort, target, until, madeBy, reason }: MuteRow) => ({
@@ -160,7 +161,7 @@ export function ruleHandlers(parts: ApiParts): RuleHandlers {
       const values = await toRuleRow(store, scope.workspaceId, body as NewRule);
       const row = await addTo(models.rules, scope.workspaceId, values);
       await renew(scope, row.id);
-      await askAddresses(parts, scope, (body as NewRule).emails);
+      await afterCommit(() => askAddresses(parts, scope, (body as NewRule).emails));
       return one(scope, { ...row, ...values });
     },
     tryRule: async ({ scope, body }) => {
@@ -216,7 +217,7 @@ export function ruleHandlers(parts: ApiParts): RuleHandlers {
       const next = await toRuleRow(store, scope.workspaceId, body as NewRule);
       await changeIn(models.rules, scope.workspaceId, { id: row.id }, next);
       await renew(scope, row.id);
-      await askAddresses(parts, scope, (body as NewRule).emails);
+      await afterCommit(() => askAddresses(parts, scope, (body as NewRule).emails));
       return one(scope, { ...row, ...next });
     },
     deleteRule: async ({ scope, params }) => {

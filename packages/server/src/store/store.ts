@@ -25,6 +25,7 @@ import {
   SHARED_WORK,
   TABLE_FORM,
 } from './schema';
+import { ambientTransaction } from './ambient';
 import { SHARING } from './sharing';
 import { rollUpEarlyChunks } from './earlyChunks';
 import { refuseSettings } from './settings';
@@ -96,16 +97,24 @@ export async function openStore(address: DatabaseAddress, log: Logger): Promise<
   return {
     sequelize,
     models,
-    transaction: (work) =>
-      transactions.add(() =>
+    transaction: (work) => {
+      // Inside a transaction that all queries belong to, whatever wants one of its own is part of it.
+      const around = ambientTransaction();
+      if (around !== undefined) return inTransaction(() => work(around));
+      return transactions.add(() =>
         retryDeadlock(() =>
           sequelize.transaction(
             { isolationLevel: Transaction.ISOLATION_LEVELS.READ_COMMITTED },
             (transaction) => inTransaction(() => work(transaction)),
           ),
         ),
-      ) as Promise<never>,
+      ) as Promise<never>;
+    },
     async withConnection(work) {
+      const around = ambientTransaction();
+      // Statements of one's own are part of the transaction around them.
+      if (around !== undefined)
+        return work((around as unknown as { connection: Connection }).connection);
       const connection = await pool.getConnection({ type: 'WRITE' });
       try {
         const result = await work(connection);
@@ -151,6 +160,8 @@ export async function inRawTransaction<T>(
   store: Store,
   work: (connection: Connection) => Promise<T>,
 ): Promise<T> {
+  if (ambientTransaction() !== undefined)
+    return store.withConnection((connection) => inTransaction(() => work(connection)));
   return retryDeadlock(() =>
     store.withConnection(async (connection) => {
       await connection.query('SET TRANSACTION ISOLATION LEVEL READ COMMITTED');

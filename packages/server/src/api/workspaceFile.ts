@@ -1,0 +1,119 @@
+import { mayDo, planChanges, type Plan, type PlanStep } from '@peatmoor/core';
+import type { Applied, WorkspaceDocument } from '@peatmoor/contract';
+import { createBus, type Bus } from '../bus';
+import { notFound, ProblemError } from '../problems';
+import { createRegistry } from '../registry';
+import { afterCommit, within } from '../store/ambient';
+import { listIn } from '../store/rows';
+import { doSteps } from '../workspace/apply';
+import { ofKind, readDocument, type Named } from '../workspace/document';
+import type { ApiParts, Handlers } from './context';
+import { countReadings } from './moving';
+import { write } from './recorded';
+import { demandPerson, type Scope } from './scope';
+
+type FileHandlers = Pick<Handlers, 'readFile' | 'planFile' | 'applyFile'>;
+
+/** The workspace as a text file: reading it, saying what applying one would do, and applying it, all or nothing. */
+export function workspaceFileHandlers(
+  parts: ApiParts,
+  createHandlers: (parts: ApiParts) => Handlers,
+): FileHandlers {
+  const { store, bus, recent, clearing } = parts;
+  const { models } = store;
+  /** Readings that deleting a device or a datastream takes along; what is not folded yet counts too. */
+  const readingsOf = async (scope: Scope, named: Named, step: PlanStep): Promise<number> => {
+    const kindId = named.kinds.get(step.within ?? '') ?? 0;
+    const [stream] =
+      step.what === 'datastream'
+        ? await listIn(models.streams, scope.workspaceId, { where: { kindId, key: step.name } })
+        : [];
+    const where =
+      step.what === 'device'
+        ? { deviceRowId: named.devices.get(step.name)?.rowId ?? 0 }
+        : { streamId: stream?.id ?? 0 };
+    const series = await listIn(models.series, scope.workspaceId, { where });
+    let count = 0;
+    for (const { id } of series) count += (await countReadings(store, id)) + recent.of(id).times.length;
+    return count;
+  };
+  const planOf = async (scope: Scope, document: WorkspaceDocument, deletes: boolean): Promise<Plan> => {
+    const named = await readDocument(store, scope);
+    const plan = planChanges(named.document, document, deletes);
+    for (const step of plan.steps)
+      if (step.sign === '-' && (step.what === 'device' || step.what === 'datastream'))
+        step.readings = await readingsOf(scope, named, step);
+    return plan;
+  };
+  /** What only owners may do is not done through a file by anybody else. */
+  const demandRole = (scope: Scope, { steps }: Plan): void => {
+    const peoples = steps.find(({ what }) => what === 'grant' || what === 'workspace');
+    if (peoples !== undefined && !mayDo(scope.role, 'people'))
+      throw new ProblemError(
+        'not-allowed',
+        `The file changes ${peoples.what === 'grant' ? 'grants' : 'the workspace itself'}, which needs the role owner; you are ${scope.role}. Leave that part out of the file.`,
+      );
+  };
+  return {
+    readFile: async ({ scope, query }) => {
+      const named = await readDocument(store, scope);
+      if (query.kind === undefined) return named.document;
+      const name = [...named.kinds].find(([, id]) => id === Number(query.kind))?.[0];
+      if (name === undefined) throw notFound('kind', String(query.kind));
+      return ofKind(named.document, name);
+    },
+    planFile: async ({ scope, body }) =>
+      planOf(scope, body.document as WorkspaceDocument, body.delete ?? false),
+    applyFile: async ({ scope, body, request, response }): Promise<Applied> => {
+      demandPerson(scope);
+      const document = body.document as WorkspaceDocument;
+      const deletes = body.delete ?? false;
+      const later: (() => void)[] = [];
+      // What the calls tell the rest of the service is told once all of it is true; what they ask for is read from the
+      // transaction, by a registry of its own.
+      const inner = createBus();
+      const waiting: Bus = {
+        ...inner,
+        on: inner.on,
+        emit(name, message) {
+          inner.emit(name, message);
+          later.push(() => bus.emit(name, message));
+        },
+      };
+      // What works on beside is told when it is committed, and what has to be folded was before.
+      await parts.folding.foldAll();
+      const quiet: Pick<ApiParts, 'clearing' | 'folding' | 'recomputing'> = {
+        clearing: { ...clearing, wake: () => undefined },
+        folding: { ...parts.folding, foldAll: () => Promise.resolve() },
+        recomputing: {
+          ...parts.recomputing,
+          pastChanged: (...past) => afterCommit(() => parts.recomputing.pastChanged(...past)),
+        },
+      };
+      const result = await within(
+        (work) => store.transaction(work),
+        async (): Promise<Applied> => {
+          later.length = 0;
+          const registry = createRegistry(store, inner);
+          registry.onNewest = () => undefined;
+          const handlers = createHandlers({ ...parts, ...quiet, bus: waiting, registry });
+          const plan = await planOf(scope, document, deletes);
+          demandRole(scope, plan);
+          const given = await doSteps({ store, handlers, scope, request, response }, document, plan.steps);
+          return { ...plan, given };
+        },
+      );
+      for (const tell of later) tell();
+      if (result.steps.some(({ sign }) => sign === '-')) clearing.wake();
+      for (const { sign, what, name, within: kind, fields } of result.steps)
+        await write(store, scope, {
+          what,
+          act: { '+': 'made by a file', '~': 'changed by a file', '-': 'deleted by a file' }[sign],
+          target: name.slice(0, 80),
+          title: (kind === undefined ? name : `${kind}: ${name}`).slice(0, 80),
+          details: fields,
+        });
+      return result;
+    },
+  };
+}
