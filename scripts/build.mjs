@@ -72,11 +72,14 @@ async function makeWorker(folder) {
     clientsClaim: true,
     cleanupOutdatedCaches: true,
     navigateFallback: '/index.html',
-    navigateFallbackDenylist: [/^\/(api|device|problems|health)(\/|$)/, /\.\w+$/],
+    // The page of a share link says by its own headers who may frame it; links of mails are looked up.
+    navigateFallbackDenylist: [/^\/(api|device|problems|health|shared)(\/|$)/, /\.\w+$/],
     runtimeCaching: [
       {
         urlPattern: ({ url, request }) =>
           request.method === 'GET' &&
+          // What a visitor is shown is nobody else's answer.
+          !request.headers.has('authorization') &&
           /^\/api\/(me|status|devices|kinds|dashboards|rules|events|timetables|overview)(\/|$)/.test(
             url.pathname,
           ) &&

@@ -51,8 +51,8 @@ export function peopleCommands(program: Command): void {
                 .slice(0, 3)
                 .map(({ field, from: before, to: after }) =>
                   before === null
-                    ? `${field} ${showField(after)}`
-                    : `${field} ${showField(before)} → ${showField(after)}`,
+                    ? `${field} ${showField(after, field)}`
+                    : `${field} ${showField(before, field)} → ${showField(after, field)}`,
                 )
                 .join('; ') + (details.length > 3 ? ' …' : ''),
             ]),

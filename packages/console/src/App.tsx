@@ -1,4 +1,4 @@
-import { lazy, Suspense, useEffect, type ReactNode } from 'react';
+import { lazy, Suspense, useEffect, type ComponentType, type ReactNode } from 'react';
 import { Link, Route, Routes, useLocation, useNavigate } from 'react-router';
 import { useRead } from './api';
 import { Shell } from './layout/Shell';
@@ -29,8 +29,19 @@ const RulePage = lazy(pages.RulePage);
 const Settings = lazy(pages.Settings);
 const Trust = lazy(pages.Trust);
 const Wall = lazy(pages.Wall);
+const Changes = lazy(pages.Changes);
+const Confirm = lazy(pages.Confirm);
+const Reset = lazy(pages.Reset);
 const Shared = lazy(pages.Shared);
 const SignIn = lazy(pages.SignIn);
+
+/** Pages that a link in a mail, or one that was handed over, leads to, by the beginning of their address. */
+const LINKED: Record<string, ComponentType> = {
+  alert: AlertLink,
+  join: Join,
+  reset: Reset,
+  confirm: Confirm,
+};
 
 /** The page of a share link, which needs nobody signed in, or the console. */
 export function App(): ReactNode {
@@ -46,22 +57,28 @@ export function App(): ReactNode {
 /** Sign-in until somebody is signed in, then the pages. */
 function Console(): ReactNode {
   const me = useRead('me');
-  if (location.pathname === '/trust')
+  const { pathname } = useLocation();
+  if (pathname === '/trust')
     return (
       <Suspense>
         <Trust />
       </Suspense>
     );
-  if (me.isPending) return null;
-  // A link in an alert needs nobody signed in.
-  if (location.pathname.startsWith('/alert/'))
+  // A link in a mail needs nobody signed in.
+  const Linked = LINKED[pathname.split('/')[1] ?? ''];
+  if (Linked !== undefined)
     return (
       <Suspense>
-        <AlertLink />
+        <Linked />
       </Suspense>
     );
+  if (me.isPending) return null;
   if (me.error?.problem.status === 401)
-    return <Suspense>{location.pathname === '/join' ? <Join /> : <SignIn />}</Suspense>;
+    return (
+      <Suspense>
+        <SignIn />
+      </Suspense>
+    );
   // Who was signed in goes on looking at the page while the service is not reached.
   if (me.data === undefined) return <Notice error={me.error} />;
   return (
@@ -116,6 +133,7 @@ function Pages(): ReactNode {
           <Route path="/devices/:device/:part?" element={<Device />} />
           <Route path="/kinds/:kind" element={<KindPage />} />
           <Route path="/people" element={<People />} />
+          <Route path="/people/changes" element={<Changes />} />
           <Route path="/settings" element={<Settings />} />
           <Route path="*" element={<NoPage />} />
         </Routes>

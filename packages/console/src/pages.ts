@@ -19,6 +19,9 @@ export const pages = {
   Settings: () => import('./pages/Settings').then((page) => ({ default: page.Settings })),
   Trust: () => import('./pages/Trust').then((page) => ({ default: page.Trust })),
   Wall: () => import('./pages/Wall').then((page) => ({ default: page.Wall })),
+  Changes: () => import('./pages/Changes').then((page) => ({ default: page.Changes })),
+  Confirm: () => import('./pages/Link').then((page) => ({ default: page.Confirm })),
+  Reset: () => import('./pages/Link').then((page) => ({ default: page.Reset })),
   Shared: () => import('./pages/Shared').then((page) => ({ default: page.Shared })),
   SignIn: () => import('./pages/SignIn').then((page) => ({ default: page.SignIn })),
 };

@@ -29,6 +29,7 @@ export const VISITOR: Me = {
   user: { id: 0, email: '', name: '', units: 'metric', favourites: [], start: '' },
   workspace: { id: 0, title: '', zone: Intl.DateTimeFormat().resolvedOptions().timeZone, place: null },
   role: 'none',
+  steers: false,
   address: { httpUrl: location.origin, host: location.hostname, mqttPort: 0 },
   version: 0,
 };

@@ -1,7 +1,7 @@
 import { ButtonBase, Menu, MenuItem } from '@mui/material';
 import { lazy, Suspense, useState, type ReactNode } from 'react';
-import { Link } from 'react-router';
-import { mayDo, type Widget } from '@peatmoor/core';
+import { Link, useParams } from 'react-router';
+import { isForVisitors, mayDo, type Widget } from '@peatmoor/core';
 import { exportPath } from '@peatmoor/contract';
 import { useRead } from '../api';
 import { boundsOf, type Period } from '../charts/period';
@@ -12,6 +12,9 @@ import { isVisitor } from '../visitor';
 import { saves } from './saves';
 import type { Source } from './useCatalogue';
 
+const ShareDialog = lazy(() =>
+  import('../sharing/ShareDialog').then((file) => ({ default: file.ShareDialog })),
+);
 const NoteDialog = lazy(() => import('../parts/NoteDialog').then((file) => ({ default: file.NoteDialog })));
 
 /** What can be done with what a widget shows: look at it large, look back at it, note something, or take it away. */
@@ -30,7 +33,11 @@ export function WidgetMenu({
 }): ReactNode {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const [noting, setNoting] = useState(false);
+  const [sharing, setSharing] = useState(false);
+  const { dashboard } = useParams();
+  const onDashboard = dashboard === undefined ? null : Number(dashboard);
   const role = useRead('me').data?.role;
+  const mayShare = role !== undefined && mayDo(role, 'change');
   const device = sources[0]?.device ?? null;
   if (device === null && onLarge === undefined) return null;
   const streams = sources.flatMap((source) =>
@@ -115,6 +122,11 @@ export function WidgetMenu({
             Write a note
           </MenuItem>
         )}
+        {onDashboard !== null && mayShare && isForVisitors(widget) && (
+          <MenuItem {...item} onClick={act(() => setSharing(true))}>
+            Share it
+          </MenuItem>
+        )}
         {saves.of(widget.id) !== undefined && [
           <MenuItem key="table" {...item} onClick={act(() => saves.toggleTable(widget.id))}>
             {saves.isTable(widget.id) ? 'As a chart' : 'As a table'}
@@ -149,6 +161,15 @@ export function WidgetMenu({
             </MenuItem>
           ))}
       </Menu>
+      {sharing && onDashboard !== null && (
+        <Suspense>
+          <ShareDialog
+            subject={{ sort: 'widget', dashboardId: onDashboard, widgetId: widget.id, deviceId: null }}
+            title={title}
+            onClose={() => setSharing(false)}
+          />
+        </Suspense>
+      )}
       {noting && device && (
         <Suspense>
           <NoteDialog

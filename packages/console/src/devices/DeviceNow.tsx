@@ -21,6 +21,7 @@ import { TouchSensor } from './TouchSensor';
 
 /** A device as it is now: its newest values with the last day of each, its controls, its events and notes. */
 export function DeviceNow({ device, kind }: { device: Device; kind: Kind }): ReactNode {
+  const mayLook = useMay('look');
   const controls = kind.streams.some(({ direction }) => direction !== 'report');
   return (
     <>
@@ -30,10 +31,12 @@ export function DeviceNow({ device, kind }: { device: Device; kind: Kind }): Rea
           <Controls device={device} kind={kind} />
         </Section>
       )}
-      <Box sx={{ display: 'grid', columnGap: 5, gridTemplateColumns: { md: '1fr 1fr' } }}>
-        <ItsEvents device={device} />
-        <ItsNotes device={device} />
-      </Box>
+      {mayLook && (
+        <Box sx={{ display: 'grid', columnGap: 5, gridTemplateColumns: { md: '1fr 1fr' } }}>
+          <ItsEvents device={device} />
+          <ItsNotes device={device} />
+        </Box>
+      )}
     </>
   );
 }
@@ -121,7 +124,11 @@ function NewestValue({
 const MOST_EVENTS = 6;
 
 function ItsEvents({ device }: { device: Device }): ReactNode {
-  const events = useRead('listEvents', { query: { device: device.id, limit: MOST_EVENTS } }).data;
+  const events = useRead(
+    'listEvents',
+    { query: { device: device.id, limit: MOST_EVENTS } },
+    useMay('look'),
+  ).data;
   const now = useNow(10_000);
   return (
     <Section
@@ -165,7 +172,11 @@ function ItsEvents({ device }: { device: Device }): ReactNode {
 const MOST_NOTES = 8;
 
 function ItsNotes({ device }: { device: Device }): ReactNode {
-  const notes = useRead('listNotes', { params: { device: device.id }, query: { limit: MOST_NOTES } }).data;
+  const notes = useRead(
+    'listNotes',
+    { params: { device: device.id }, query: { limit: MOST_NOTES } },
+    useMay('look'),
+  ).data;
   const remove = useChange('deleteNote', ['listNotes']);
   const may = useMay('steer');
   const [writing, setWriting] = useState(false);

@@ -32,7 +32,10 @@ export function useControl(device: string | null, stream: Datastream & { id?: nu
   const newest = useNewest(device, stream.key)?.value;
   const command = isControllable(stream) ? commands?.find((one) => one.stream === stream.key) : undefined;
   const reported = stream.direction === 'both' && typeof newest !== 'object' ? newest : undefined;
-  const may = useMay('steer');
+  // What is granted to be steered is known to the service: it says so where a press goes further.
+  const mayAll = useMay('operate');
+  const granted = useRead('me').data?.steers ?? false;
+  const may = mayAll || granted;
   const barred = may ? null : 'You may look, not steer.';
   return {
     ...press,

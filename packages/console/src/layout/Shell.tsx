@@ -6,6 +6,8 @@ import { useLive } from '../live';
 import { AlertBanner } from '../alerts/Banner';
 import { FirstOnline } from './FirstOnline';
 import { OpenCount } from './OpenCount';
+import { mayDo } from '@peatmoor/core';
+import { Switcher } from '../account/Switcher';
 import { ink } from '../theme';
 
 const PLACES = [
@@ -20,6 +22,8 @@ const PLACES = [
 
 /** On a phone the first words stand on the line, the others under one more. */
 const MOST_ON_PHONE = ['/', '/dashboards', '/events', '/devices'];
+
+const GRANTED_PLACES: readonly string[] = ['/', '/dashboards', '/history', '/devices', '/settings'];
 
 const LOST = 'Not connected, trying again …';
 
@@ -124,6 +128,9 @@ function TopLine(): ReactNode {
   const phone = useMediaQuery('(max-width: 599.95px)');
   const { connected } = useLive();
   const me = useRead('me').data;
+  // Who sees only what was granted is not led to what says no.
+  const mayGo = (path: string): boolean =>
+    me === undefined || mayDo(me.role, 'look') || GRANTED_PLACES.includes(path);
   return (
     <Box
       component="header"
@@ -169,12 +176,14 @@ function TopLine(): ReactNode {
             '@media (max-width: 599.95px)': { fontSize: '0.94rem' },
           }}
         >
-          {PLACES.filter(([, path]) => !phone || MOST_ON_PHONE.includes(path)).map(([title, path]) => (
-            <Box key={path} component={NavLink} to={path} end={path === '/'} sx={WORD}>
-              {title}
-              {path === '/events' && <OpenCount />}
-            </Box>
-          ))}
+          {PLACES.filter(([, path]) => (!phone || MOST_ON_PHONE.includes(path)) && mayGo(path)).map(
+            ([title, path]) => (
+              <Box key={path} component={NavLink} to={path} end={path === '/'} sx={WORD}>
+                {title}
+                {path === '/events' && <OpenCount />}
+              </Box>
+            ),
+          )}
           {phone && <More />}
         </Box>
         <Box sx={{ flex: 1 }} />
@@ -182,10 +191,11 @@ function TopLine(): ReactNode {
           component="span"
           variant="body2"
           role="status"
-          sx={{ color: connected ? ink.soft : ink.rowan, py: 1.5, display: { xs: 'none', sm: 'inline' } }}
+          sx={{ color: ink.rowan, py: 1.5, display: { xs: 'none', sm: 'inline' } }}
         >
-          {connected ? me?.workspace.title : LOST}
+          {!connected && LOST}
         </Typography>
+        <Switcher />
       </Box>
       <Typography
         variant="body2"

@@ -53,7 +53,7 @@ const STALE: Record<ChangedWhat, string[]> = {
   timetables: ['listTimetables'],
   notes: ['listNotes'],
   links: ['listLinks'],
-  grants: ['listGrants', 'listDevices', 'listDashboards', 'listKinds'],
+  grants: ['listGrants', 'listDevices', 'readDevice', 'listDashboards', 'listKinds', 'me'],
 };
 
 /** How often lists of messages change at most, in ms: what comes faster is listed together. */

@@ -1,5 +1,5 @@
 import { Box, Button, Typography } from '@mui/material';
-import { useEffect, useRef, type ReactNode } from 'react';
+import { lazy, Suspense, useEffect, useRef, useState, type ReactNode } from 'react';
 import { Link, useLocation, useNavigate, useParams } from 'react-router';
 import { presenceOf, type StarterPlan } from '@peatmoor/core';
 import type { Device as DeviceFacts } from '@peatmoor/contract';
@@ -25,7 +25,12 @@ import { KindMark } from '../parts/KindMark';
 import { PresenceMark } from '../parts/marks';
 import { Notice } from '../parts/Notice';
 import { NotThere } from '../parts/NotThere';
+import { useMay } from '../parts/useMay';
 import { ink } from '../theme';
+
+const ShareDialog = lazy(() =>
+  import('../sharing/ShareDialog').then((file) => ({ default: file.ShareDialog })),
+);
 
 /** A device, keyed by its ID so that nothing of one stays with another. */
 export function Device(): ReactNode {
@@ -47,6 +52,9 @@ function OneDevice(): ReactNode {
   useEffect(() => {
     if (given) void navigate('.', { replace: true, state: null });
   }, [given, navigate]);
+  const mayChange = useMay('change');
+  const mayLook = useMay('look');
+  const [sharing, setSharing] = useState(false);
   const opened = useRef<'connect' | 'now' | null>(null);
   const now = useHeardUntil(1000);
   useEffect(() => device.data && liveStore.seed([device.data]), [device.data]);
@@ -66,7 +74,7 @@ function OneDevice(): ReactNode {
   const fresh = device.data.proof.firstReadingAt === null;
   // What is needed next is first: a new device opens on connecting it, and stays there when its first reading comes.
   opened.current ??= fresh ? 'connect' : 'now';
-  const part = PARTS.find(([address]) => address === asked)?.[0] ?? opened.current;
+  const part = mayLook ? (PARTS.find(([address]) => address === asked)?.[0] ?? opened.current) : 'now';
   const plan: StarterPlan = {
     deviceId: id,
     deviceName: device.data.name,
@@ -98,10 +106,15 @@ function OneDevice(): ReactNode {
           </>
         }
       >
-        <OfferDashboard device={device.data} />
-        <Button component={Link} to={`/devices/new?kind=${kind.data.id}`}>
-          Add another like it
-        </Button>
+        {(mayChange || device.data.dashboardId !== null) && <OfferDashboard device={device.data} />}
+        {mayChange && (
+          <>
+            <Button component={Link} to={`/devices/new?kind=${kind.data.id}`}>
+              Add another like it
+            </Button>
+            <Button onClick={() => setSharing(true)}>Share</Button>
+          </>
+        )}
       </Heading>
       <Box
         component="nav"
@@ -113,7 +126,7 @@ function OneDevice(): ReactNode {
           mb: -2,
         }}
       >
-        {PARTS.map(([address, title]) => (
+        {PARTS.filter(([address]) => mayLook || address === 'now').map(([address, title]) => (
           <Box
             key={address}
             component={Link}
@@ -131,6 +144,15 @@ function OneDevice(): ReactNode {
           </Box>
         ))}
       </Box>
+      {sharing && (
+        <Suspense>
+          <ShareDialog
+            subject={{ sort: 'device', dashboardId: null, widgetId: null, deviceId: id }}
+            title={device.data.name}
+            onClose={() => setSharing(false)}
+          />
+        </Suspense>
+      )}
       {part === 'now' && fresh && (
         <Typography color="text.secondary" sx={{ mt: 3 }}>
           No reading yet. <Link to={`/devices/${encodeURIComponent(id)}/connect`}>Connect it</Link> first.

@@ -32,6 +32,7 @@ export function Devices(): ReactNode {
   const kinds = useRead('listKinds');
   const now = useHeardUntil();
   const mayChange = useMay('change');
+  const mayLook = useMay('look');
   const [find, setFind] = useAddress('find');
   const [orderText, setOrder] = useAddress('order');
   const order: Order = orderText in ORDERS ? (orderText as Order) : 'kind';
@@ -69,9 +70,11 @@ export function Devices(): ReactNode {
         title="Devices"
         below={`${counted(all.length, 'device')} of ${counted(kinds.data?.length ?? 0, 'kind')}.`}
       >
-        <Button component={Link} to="/arrivals">
-          All arrivals
-        </Button>
+        {mayLook && (
+          <Button component={Link} to="/arrivals">
+            All arrivals
+          </Button>
+        )}
         {mayChange && (
           <Button variant="contained" color="primary" component={Link} to="/devices/new">
             Add a device
@@ -148,7 +151,7 @@ export function Devices(): ReactNode {
         <Typography color="text.secondary">No device fits.</Typography>
       )}
       {kinds.data?.length === 0 && <Typography>No devices yet.</Typography>}
-      <WhoseToken />
+      {mayLook && <WhoseToken />}
       {mayChange && <ManyDevices />}
     </>
   );

@@ -10,11 +10,14 @@ import { DeviceRows } from '../overview/DeviceRows';
 import { TimeAxis } from '../overview/TimeAxis';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
+import { useMay } from '../parts/useMay';
 import { useAddress } from '../parts/useAddress';
 import { ink } from '../theme';
 
 /** The ledger: a row a device, troubled ones first, all days on one time axis. */
 export function Overview(): ReactNode {
+  const me = useRead('me').data;
+  const mayChange = useMay('change');
   const devices = useRead('listDevices');
   const kinds = useRead('listKinds').data;
   const clock = useRead('status').data?.clock ?? null;
@@ -48,14 +51,29 @@ export function Overview(): ReactNode {
     const timer = setInterval(() => void refetch(), 60_000);
     return () => clearInterval(timer);
   }, [refetch]);
+  if (devices.error?.problem.status === 403)
+    return (
+      <>
+        <Heading title="Nothing is granted to you yet" below={me?.workspace.title} />
+        <Typography>
+          You belong to this workspace, and see what its owners grant you. Ask them, or look at it again
+          later.
+        </Typography>
+      </>
+    );
   if (devices.data === undefined) return <Notice error={devices.error} />;
   if (devices.data.length === 0) return <NothingYet />;
   return (
     <>
-      <Heading title="Overview" below={wholeInWords(devices.data)}>
-        <Button component={Link} to="/devices/new">
-          Add a device
-        </Button>
+      <Heading
+        title="Overview"
+        below={`${me?.role === 'none' ? 'granted to you · ' : ''}${wholeInWords(devices.data)}`}
+      >
+        {mayChange && (
+          <Button component={Link} to="/devices/new">
+            Add a device
+          </Button>
+        )}
       </Heading>
       {clock !== null && <Notice>{clock}</Notice>}
       {devices.data.length > FEW && (

@@ -1,46 +1,68 @@
 import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
+import { Link as PageLink } from 'react-router';
 import { mayDo, ROLES, type Role } from '@peatmoor/core';
-import type { Person } from '@peatmoor/contract';
+import type { Grant, Person } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
+import { useNow } from '../live';
 import { Copyable } from '../parts/Copyable';
 import { Heading, Section } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
-import { troubleOf } from '../parts/problems';
+import { showClock } from '../parts/time';
+import { AddPeople } from '../people/AddPeople';
+import { Grants } from '../people/Grants';
+import { ROLE_WORDS } from '../people/words';
+import { LinkRow } from '../sharing/LinkRow';
 import { ink } from '../theme';
 
-const ROLE_WORDS: Record<Role, string> = {
-  none: 'none: only what is granted',
-  viewer: 'viewer: looks',
-  operator: 'operator: looks and steers',
-  editor: 'editor: changes',
-  owner: 'owner: people too',
-};
-
-/** Who belongs to the workspace, and what each may do. */
+/** Who belongs to the workspace, what each may do, and what is shared with whoever has a link. */
 export function People(): ReactNode {
   const me = useRead('me').data;
   const people = useRead('listPeople');
+  const mayChange = me !== undefined && mayDo(me.role, 'people');
+  const mayShare = me !== undefined && mayDo(me.role, 'change');
+  const grants = useRead('listGrants', undefined, mayChange);
+  const links = useRead('listLinks', undefined, mayShare);
   if (me === undefined) return null;
-  const mayChange = mayDo(me.role, 'people');
   return (
     <>
-      <Heading title="People" below={`of ${me.workspace.title}`} />
-      <Notice error={people.error} />
+      <Heading title="People" below={`of ${me.workspace.title}`}>
+        {mayChange && (
+          <Button component={PageLink} to="/people/changes">
+            Who changed what
+          </Button>
+        )}
+      </Heading>
+      <Notice error={people.error ?? grants.error} />
       <Section title="Who belongs to it">
         {people.data?.map((person) => (
           <PersonRow
             key={person.id}
             person={person}
+            grants={(grants.data ?? []).filter(({ userId }) => userId === person.userId)}
             mayChange={mayChange}
-            isMe={person.id === `person-${me.user.id}`}
+            isMe={person.userId === me.user.id}
           />
         ))}
       </Section>
       {mayChange ? (
-        <AddPerson />
+        <AddPeople />
       ) : (
-        <Typography color="text.secondary">Only an owner adds people or changes what they may do.</Typography>
+        <Typography color="text.secondary" sx={{ mt: 2 }}>
+          Only an owner adds people or changes what they may do.
+        </Typography>
+      )}
+      {mayShare && (
+        <Section
+          title="Share links"
+          note="Whoever has such an address sees what it shows, without an account. Make one with Share on a dashboard, a widget or a device."
+        >
+          <Notice error={links.error} />
+          {links.data?.length === 0 && <Typography color="text.secondary">Nothing is shared.</Typography>}
+          {links.data?.map((link) => (
+            <LinkRow key={link.id} link={link} />
+          ))}
+        </Section>
       )}
     </>
   );
@@ -48,26 +70,33 @@ export function People(): ReactNode {
 
 function PersonRow({
   person,
+  grants,
   mayChange,
   isMe,
 }: {
   person: Person;
+  grants: readonly Grant[];
   mayChange: boolean;
   isMe: boolean;
 }): ReactNode {
   const change = useChange('changePerson', ['listPeople', 'me']);
   const remove = useChange('removePerson', ['listPeople']);
+  const reset = useChange('resetPerson');
   const [asks, setAsks] = useState(false);
+  const now = useNow(60_000);
   const joined = person.linkEndsAt === null;
+  const seen = person.seenAt === null ? 'not seen yet' : `last seen ${showClock(person.seenAt, now)}`;
   const below = joined
-    ? (person.email ?? '')
-    : `has not joined yet; the link works until ${new Date(person.linkEndsAt!).toLocaleDateString('en-GB')}`;
+    ? [person.email ?? `signs in as ${person.signInName}`, isMe ? null : seen].filter(Boolean).join(' · ')
+    : `${person.usesLeft === 1 ? 'has not joined yet' : `${person.usesLeft} may still join`}; the link works until ${new Date(person.linkEndsAt!).toLocaleDateString('en-GB')}`;
+  const name = person.name || (person.email ?? 'A link for several people');
+  const hasAll = mayDo(person.role, 'operate');
   return (
-    <Box sx={{ borderTop: `1px solid ${ink.faint}`, py: 1 }}>
+    <Box sx={{ borderTop: `1px solid ${ink.faint}`, py: 1 }} data-person={person.id}>
       <Box
         sx={{
           display: 'grid',
-          gridTemplateColumns: { xs: '1fr', sm: '1fr 240px 170px' },
+          gridTemplateColumns: { xs: '1fr', sm: '1fr 240px 250px' },
           columnGap: 2,
           rowGap: 1,
           alignItems: 'center',
@@ -75,7 +104,7 @@ function PersonRow({
       >
         <Box sx={{ minWidth: 0, overflowWrap: 'anywhere' }}>
           <Box component="span" sx={{ fontWeight: 600 }}>
-            {person.name}
+            {name}
             {isMe ? ' (you)' : ''}
           </Box>
           <Typography color="text.secondary" variant="body2">
@@ -98,21 +127,28 @@ function PersonRow({
             </MenuItem>
           ))}
         </TextField>
-        <Button
-          size="small"
-          sx={{ justifySelf: 'start' }}
-          disabled={!mayChange || remove.isPending}
-          onClick={() => setAsks(true)}
-        >
-          {joined ? 'Remove' : 'Take the link back'}
-        </Button>
+        <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap' }}>
+          <Button size="small" disabled={!mayChange || remove.isPending} onClick={() => setAsks(true)}>
+            {joined ? 'Remove' : 'Take the link back'}
+          </Button>
+          {joined && mayChange && !isMe && (
+            <Button
+              size="small"
+              disabled={reset.isPending}
+              onClick={() => reset.mutate({ params: { person: person.id } })}
+            >
+              New password
+            </Button>
+          )}
+        </Box>
+        {joined && mayChange && !hasAll && <Grants person={person} grants={grants} />}
       </Box>
       {asks && (
         <Box sx={{ display: 'flex', gap: 2, alignItems: 'center', flexWrap: 'wrap', mt: 1 }}>
           <Typography variant="body2">
             {joined
               ? `${person.name} will see nothing of this workspace any more, and their access keys end.`
-              : `The link of ${person.name} will not work any more.`}
+              : `The link of ${name} will not work any more.`}
           </Typography>
           <Button size="small" color="error" onClick={() => remove.mutate({ params: { person: person.id } })}>
             {joined ? `Remove ${person.name}` : 'Take it back'}
@@ -122,58 +158,13 @@ function PersonRow({
           </Button>
         </Box>
       )}
-      <Notice error={change.error ?? remove.error} />
-    </Box>
-  );
-}
-
-function AddPerson(): ReactNode {
-  const add = useChange('addPerson', ['listPeople']);
-  const [name, setName] = useState('');
-  const [role, setRole] = useState<Role>('viewer');
-  return (
-    <Section title="Add somebody" note="They make their own password with a link that works once.">
-      <Box
-        component="form"
-        onSubmit={(event) => (
-          event.preventDefault(),
-          add.mutate({ body: { name, role } }, { onSuccess: () => setName('') })
-        )}
-        sx={{
-          display: 'flex',
-          gap: 2,
-          flexWrap: { xs: 'wrap', sm: 'nowrap' },
-          alignItems: 'flex-end',
-          maxWidth: 720,
-        }}
-      >
-        <TextField
-          label="Name"
-          value={name}
-          onChange={({ target }) => setName(target.value)}
-          {...troubleOf(add.error)('name')}
+      {reset.data && (
+        <Copyable
+          label={`A new password for ${person.name}: works once, for an hour, shown only now`}
+          text={reset.data.link}
         />
-        <TextField select label="Role" value={role} onChange={({ target }) => setRole(target.value as Role)}>
-          {ROLES.map((one) => (
-            <MenuItem key={one} value={one}>
-              {ROLE_WORDS[one]}
-            </MenuItem>
-          ))}
-        </TextField>
-        <Button
-          type="submit"
-          disabled={name.trim() === '' || add.isPending}
-          sx={{ whiteSpace: 'nowrap', flexShrink: 0 }}
-        >
-          Make the link
-        </Button>
-      </Box>
-      <Notice error={add.error} beside={['name']} />
-      {add.data && (
-        <Box sx={{ mt: 2 }}>
-          <Copyable label={`The link for ${add.data.person.name}, shown only now`} text={add.data.link} />
-        </Box>
       )}
-    </Section>
+      <Notice error={change.error ?? remove.error ?? reset.error} />
+    </Box>
   );
 }

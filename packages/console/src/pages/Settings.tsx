@@ -1,7 +1,7 @@
 import { Autocomplete, Box, Button, MenuItem, TextField, Typography } from '@mui/material';
 import { useColorScheme } from '@mui/material/styles';
-import { useState, type ReactNode } from 'react';
-import { readLocation, type UnitSystem } from '@peatmoor/core';
+import { lazy, Suspense, useState, type ReactNode } from 'react';
+import { mayDo, readLocation, type UnitSystem } from '@peatmoor/core';
 import { KEY_SCOPES, type KeyScope, type Me } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { useAsk } from '../parts/Ask';
@@ -10,6 +10,12 @@ import { Heading, Section } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
 import { troubleOf } from '../parts/problems';
 import { ink, MONO } from '../theme';
+
+const Security = lazy(() => import('../account/Security').then((file) => ({ default: file.Security })));
+const Leaving = lazy(() => import('../account/Security').then((file) => ({ default: file.Leaving })));
+const WorkspaceFile = lazy(() =>
+  import('../workspace/WorkspaceFile').then((file) => ({ default: file.WorkspaceFile })),
+);
 
 /** Your account, day or night, access keys, sign out. */
 export function Settings(): ReactNode {
@@ -22,7 +28,9 @@ export function Settings(): ReactNode {
     <>
       <Heading
         title="Settings"
-        below={`${me.user.name}, ${me.user.email}, ${me.role} of ${me.workspace.title}`}
+        below={[me.user.name, me.user.email, `${me.role} of ${me.workspace.title}`]
+          .filter(Boolean)
+          .join(', ')}
       >
         <Button onClick={() => signOut.mutate({}, { onSuccess: leave })}>Sign out</Button>
       </Heading>
@@ -50,6 +58,9 @@ export function Settings(): ReactNode {
       </Box>
       <Notice error={change.error} />
       <Yourself me={me} />
+      <Suspense>
+        <Security me={me} />
+      </Suspense>
       {me.role === 'owner' && <Workspace me={me} />}
       <Section title="How boards reach this service">
         <Copyable label="HTTP" text={me.address.httpUrl} />
@@ -57,6 +68,14 @@ export function Settings(): ReactNode {
       </Section>
       <Certificate owner={me.role === 'owner'} />
       <AccessKeys />
+      {mayDo(me.role, 'change') && (
+        <Suspense>
+          <WorkspaceFile />
+        </Suspense>
+      )}
+      <Suspense>
+        <Leaving me={me} />
+      </Suspense>
     </>
   );
 }

@@ -1,7 +1,7 @@
 import { yupResolver } from '@hookform/resolvers/yup';
 import { Box, Button, TextField, Typography } from '@mui/material';
 import { useQueryClient } from '@tanstack/react-query';
-import type { ReactNode } from 'react';
+import { useState, type ReactNode } from 'react';
 import { useForm } from 'react-hook-form';
 import {
   newAccountSchema,
@@ -12,6 +12,7 @@ import {
 import { useChange, useRead } from '../api';
 import { EmailField, PasswordField } from '../parts/CredentialFields';
 import { Notice } from '../parts/Notice';
+import { troubleOf } from '../parts/problems';
 import { ink } from '../theme';
 
 /** Sign-in; on an empty service the first account. */
@@ -58,21 +59,76 @@ function StaffMargin(): ReactNode {
 function SignInForm(): ReactNode {
   const client = useQueryClient();
   const signIn = useChange('signIn');
+  const [forgotten, setForgotten] = useState(false);
   const { register, handleSubmit, formState } = useForm<SignInFields>({
-    resolver: yupResolver(signInSchema),
+    resolver: yupResolver(signInSchema) as never,
   });
   const { errors } = formState;
+  // Asked for only where the account has one.
+  const needsCode = /code-needed$/.test(signIn.error?.problem.type ?? '');
   const submit = handleSubmit((body) =>
     signIn.mutate({ body }, { onSuccess: (me) => client.setQueryData(['me'], me) }),
   );
+  if (forgotten) return <Forgotten onBack={() => setForgotten(false)} />;
   return (
     <Box component="form" onSubmit={submit} noValidate sx={{ display: 'grid', gap: 3 }}>
       <Typography variant="h2">Sign in</Typography>
-      <EmailField autoFocus {...register('email')} problem={errors.email?.message} />
+      <EmailField label="Email or name" autoFocus {...register('email')} problem={errors.email?.message} />
       <PasswordField {...register('password')} problem={errors.password?.message} />
+      {needsCode && (
+        <TextField
+          label="Six digits of your second factor, or a recovery code"
+          autoComplete="one-time-code"
+          autoFocus
+          {...register('code')}
+        />
+      )}
       <Notice error={signIn.error} />
       <Button type="submit" variant="contained" color="primary" disabled={signIn.isPending}>
         Sign in
+      </Button>
+      <Button variant="text" sx={{ justifySelf: 'start' }} onClick={() => setForgotten(true)}>
+        Password forgotten
+      </Button>
+    </Box>
+  );
+}
+
+/** Has a link sent with which a new password is set. */
+function Forgotten({ onBack }: { onBack: () => void }): ReactNode {
+  const ask = useChange('askReset');
+  const [email, setEmail] = useState('');
+  return (
+    <Box
+      component="form"
+      onSubmit={(event) => (event.preventDefault(), ask.mutate({ body: { email } }))}
+      noValidate
+      sx={{ display: 'grid', gap: 3 }}
+    >
+      <Typography variant="h2">A new password</Typography>
+      {ask.isSuccess ? (
+        <Notice tone="good">
+          If an account has this email, a link is on its way to it. It works for an hour.
+        </Notice>
+      ) : (
+        <>
+          <TextField
+            label="Email"
+            type="email"
+            autoFocus
+            value={email}
+            onChange={({ target }) => setEmail(target.value)}
+            helperText="An account without an email: ask an owner of your workspace."
+            {...troubleOf(ask.error)('email')}
+          />
+          <Notice error={ask.error} beside={['email']} />
+          <Button type="submit" variant="contained" disabled={email === '' || ask.isPending}>
+            Send me a link
+          </Button>
+        </>
+      )}
+      <Button variant="text" sx={{ justifySelf: 'start' }} onClick={onBack}>
+        Back
       </Button>
     </Box>
   );
@@ -82,7 +138,7 @@ function FirstAccount(): ReactNode {
   const client = useQueryClient();
   const create = useChange('createAccount');
   const { register, handleSubmit, formState } = useForm<NewAccount>({
-    resolver: yupResolver(newAccountSchema),
+    resolver: yupResolver(newAccountSchema) as never,
     defaultValues: { workspace: 'My workspace' },
   });
   const { errors } = formState;

@@ -10,12 +10,13 @@ type FieldProps = UseFormRegisterReturn & {
 export function EmailField({
   problem,
   autoFocus,
+  label = 'Email',
   ...field
-}: FieldProps & { autoFocus?: boolean }): ReactNode {
+}: FieldProps & { autoFocus?: boolean; label?: string }): ReactNode {
   return (
     <TextField
-      label="Email"
-      type="email"
+      label={label}
+      type={label === 'Email' ? 'email' : 'text'}
       autoComplete="username"
       {...(autoFocus === true && { autoFocus })}
       {...field}

@@ -12,9 +12,10 @@ import {
   Typography,
   useMediaQuery,
 } from '@mui/material';
-import { useEffect, useState, type ReactNode } from 'react';
-import type { Device, Link } from '@peatmoor/contract';
-import { useChange, useRead } from '../api';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useState, type ReactNode } from 'react';
+import type { Device, Link, LinkPreview } from '@peatmoor/contract';
+import { api, useChange, useRead } from '../api';
 import { Notice } from '../parts/Notice';
 import { troubleOf } from '../parts/problems';
 import { ink } from '../theme';
@@ -38,7 +39,7 @@ export function ShareDialog({
 }): ReactNode {
   const phone = useMediaQuery('(max-width: 719px)');
   const links = useRead('listLinks').data;
-  const preview = useChange('previewLink');
+
   const make = useChange('createLink', ['listLinks']);
   const [name, setName] = useState(title);
   const [deviceId, setDevice] = useState('');
@@ -49,9 +50,13 @@ export function ShareDialog({
   const [passphrase, setPassphrase] = useState('');
   const of = { ...subject, ...(deviceId !== '' && { deviceId }) };
   const looks = { backMs: BACKS[back]![1], periodMs: STARTS[start]![1], periodOpen };
-  const { mutate } = preview;
   const asked = JSON.stringify({ ...of, ...looks });
-  useEffect(() => mutate({ body: JSON.parse(asked) as typeof of & typeof looks }), [mutate, asked]);
+  const preview = useQuery<LinkPreview, Error>({
+    queryKey: ['previewLink', asked],
+    queryFn: () => api.call('previewLink', { body: JSON.parse(asked) as typeof of & typeof looks }),
+    placeholderData: keepPreviousData,
+    staleTime: 60_000,
+  });
   const mine = (links ?? []).filter(
     (link) =>
       link.sort === subject.sort &&

@@ -189,6 +189,8 @@ export const meSchema = object({
     place: object({ lat: number().required(), lon: number().required() }).nullable().defined(),
   }),
   role: string().oneOf(ROLES).required(),
+  /** True where something is granted that may be steered, beyond the role. */
+  steers: boolean().required(),
   address: addressSchema,
   /** Counted up by every change of name or units. */
   version: number().required(),

@@ -1,3 +1,4 @@
+import { showDuration } from '../rules';
 import { counted } from '../words';
 
 /** Anything that a workspace file names, by its fields. */
@@ -155,8 +156,11 @@ function canonical(value: unknown): string {
 
 const LONGEST_SHOWN = 60;
 
-/** A value as a plan shows it: short, on one line. */
-export function showField(value: unknown): string {
+/** A value as a plan shows it: short, on one line; times and lengths of time in words, by the name of their field. */
+export function showField(value: unknown, field = ''): string {
+  if (typeof value === 'number' && field.endsWith('Ms')) return showDuration(value);
+  if (typeof value === 'number' && /(At|^at|^from|^until)$/.test(field) && value > 1e11)
+    return new Date(value).toISOString().slice(0, 16).replace('T', ' ');
   if (value === null || value === undefined || value === '') return 'nothing';
   if (Array.isArray(value) && value.length === 0) return 'nothing';
   if (Array.isArray(value) && value.some((one) => typeof one === 'object'))
@@ -171,7 +175,7 @@ export function sayStep({ sign, what, name, within, fields, readings }: PlanStep
   if (sign === '+') return `Makes ${thing}.`;
   if (sign === '-')
     return `Deletes ${thing}${readings === undefined ? '' : ` with ${counted(readings, 'reading')}`}.`;
-  return `Changes ${thing}: ${fields.map(({ field, from, to }) => `${field} from ${showField(from)} to ${showField(to)}`).join('; ')}.`;
+  return `Changes ${thing}: ${fields.map(({ field, from, to }) => `${field} from ${showField(from, field)} to ${showField(to, field)}`).join('; ')}.`;
 }
 
 /** The lines of a plan, as a terminal or page shows them: the sign first. */
@@ -183,8 +187,8 @@ export function planLines({ steps }: Pick<Plan, 'steps'>): string[] {
       head,
       ...fields.map(({ field, from, to }) =>
         sign === '+'
-          ? `    ${field}: ${showField(to)}`
-          : `    ${field}: ${showField(from)} → ${showField(to)}`,
+          ? `    ${field}: ${showField(to, field)}`
+          : `    ${field}: ${showField(from, field)} → ${showField(to, field)}`,
       ),
     ];
   });

@@ -58,7 +58,9 @@ export async function describeDevices(
       gateways,
       pictures,
     );
-    if (seesWhole(scope, row.rowId)) return [device];
+    const { dashboardId } = device;
+    const leads = seesAll(scope) || scope.reach?.dashboards.has(dashboardId ?? 0);
+    if (seesWhole(scope, row.rowId)) return [leads ? device : { ...device, dashboardId: null }];
     // The label by which a shared page lets its devices be chosen is said, and no other.
     const label = scope.visit?.board.forLabel;
     return [{ ...device, ...UNSEEN, labels: row.labels.filter((one) => one === label) }];

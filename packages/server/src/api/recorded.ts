@@ -146,7 +146,7 @@ export const RECORDED: Partial<Record<EndpointName, Recorded | null>> = {
 const SECRET = /secret|password|passphrase|token|credential|address|hash|^(code|codes|link|csv|text|key_)$/i;
 /** Fields that say nothing of what somebody changed. */
 const UNSAID =
-  /^(version|changedAt|changedBy|newest|lastSeenAt|presence|connected|proof|about|openEvents|pictureAt|shows|waiting|opened|openedAt|seenAt)$/;
+  /^(id|userId|createdAt|madeBy|at|by|version|changedAt|changedBy|newest|lastSeenAt|presence|connected|proof|about|openEvents|pictureAt|shows|waiting|opened|openedAt|seenAt)$/;
 const MOST_LETTERS = 2000;
 const GATHER_MS = 300_000;
 

@@ -26,6 +26,7 @@ export function createSessions({ store, config, address }: ApiParts): Sessions {
     },
     workspace: scope.workspace,
     role: scope.role,
+    steers: scope.reach?.steers ?? false,
     address: address(),
     version: scope.userVersion,
   });

@@ -233,7 +233,8 @@ export function sharingHandlers(parts: ApiParts): SharingHandlers {
         backMs,
         periodMs,
         periodOpen,
-        endsAt,
+        // A page that is looked at before there is a link tells nothing of its own end.
+        endsAt: linkId === null ? null : endsAt,
         dashboard: {
           ...PLAIN_LOOK,
           pages: sort === 'dashboard' ? (board.row?.look.pages ?? []) : [],

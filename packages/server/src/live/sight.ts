@@ -44,7 +44,7 @@ export const HEARD_BY: Record<LiveMessage['type'], 'all' | 'shown' | 'follow' | 
 };
 
 /** What changed and is told to those who see a part. */
-const TOLD: ReadonlySet<string> = new Set(['devices', 'kinds', 'dashboards']);
+const TOLD: ReadonlySet<string> = new Set(['devices', 'kinds', 'dashboards', 'grants']);
 
 /** A message as a page that sees only a part hears it; null for not at all. */
 export function heardBy({ isVisitor, devices }: PartSeen, message: LiveMessage): LiveMessage | null {

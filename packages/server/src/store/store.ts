@@ -113,8 +113,7 @@ export async function openStore(address: DatabaseAddress, log: Logger): Promise<
     async withConnection(work) {
       const around = ambientTransaction();
       // Statements of one's own are part of the transaction around them.
-      if (around !== undefined)
-        return work((around as unknown as { connection: Connection }).connection);
+      if (around !== undefined) return work((around as unknown as { connection: Connection }).connection);
       const connection = await pool.getConnection({ type: 'WRITE' });
       try {
         const result = await work(connection);

@@ -1,0 +1,65 @@
+import { ButtonBase, Divider, Menu, MenuItem } from '@mui/material';
+import { useState, type ReactNode } from 'react';
+import { useChange, useRead } from '../api';
+import { ink } from '../theme';
+
+/** The workspace one is in; a press shows the others, and makes a new one. */
+export function Switcher(): ReactNode {
+  const me = useRead('me').data;
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const workspaces = useRead('listWorkspaces', undefined, anchor !== null).data ?? [];
+  const choose = useChange('chooseWorkspace');
+  const make = useChange('createWorkspace');
+  if (me === undefined) return null;
+  // Everything on the page, and what this browser keeps of it, is of the one before: it begins anew.
+  const anew = {
+    onSuccess: () => {
+      const gone = 'caches' in window ? caches.delete('answers') : Promise.resolve();
+      void gone.finally(() => location.assign('/'));
+    },
+  };
+  return (
+    <>
+      <ButtonBase
+        aria-haspopup="menu"
+        aria-expanded={anchor !== null}
+        aria-label={`Workspace ${me.workspace.title}`}
+        onClick={({ currentTarget }) => setAnchor(currentTarget)}
+        sx={{
+          font: 'inherit',
+          fontSize: '0.875rem',
+          color: ink.soft,
+          py: 1.5,
+          maxWidth: 220,
+          overflow: 'hidden',
+          textOverflow: 'ellipsis',
+          whiteSpace: 'nowrap',
+          display: 'block',
+          '&:hover': { textDecoration: 'underline' },
+        }}
+      >
+        {me.workspace.title}
+      </ButtonBase>
+      <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
+        {workspaces.map(({ id, title, role }) => (
+          <MenuItem
+            key={id}
+            selected={id === me.workspace.id}
+            sx={{ minHeight: 44 }}
+            onClick={() => (id === me.workspace.id ? setAnchor(null) : choose.mutate({ body: { id } }, anew))}
+          >
+            {title}, {role}
+          </MenuItem>
+        ))}
+        <Divider />
+        <MenuItem
+          sx={{ minHeight: 44 }}
+          disabled={make.isPending}
+          onClick={() => make.mutate({ body: { title: 'New workspace' } }, anew)}
+        >
+          Make a new workspace
+        </MenuItem>
+      </Menu>
+    </>
+  );
+}
