@@ -1,34 +1,6 @@
 import { createTheme, type Theme } from '@mui/material/styles';
+import { DARK_INKS, LIGHT_INKS, type Inks } from '@peatmoor/core';
 
-/** The colours of the surveyor's staff and notebook, for day and night. */
-const LIGHT = {
-  paper: '#F6F2E9',
-  ink: '#2C2420',
-  soft: '#6B5F57',
-  line: '#2C242033',
-  faint: '#2C24200F',
-  heather: '#74487A',
-  moss: '#56682C',
-  rowan: '#A8381C',
-  pool: '#2B5F6E',
-  gorse: '#E9B000',
-  peat: '#2C2420',
-};
-const DARK: typeof LIGHT = {
-  paper: '#1D1815',
-  ink: '#EDE6DA',
-  soft: '#B0A598',
-  line: '#EDE6DA33',
-  faint: '#EDE6DA12',
-  heather: '#C9A0CE',
-  moss: '#AABD7C',
-  rowan: '#F08A68',
-  pool: '#8FC1CC',
-  gorse: '#E9B000',
-  peat: '#2C2420',
-};
-
-type Inks = typeof LIGHT;
 declare module '@mui/material/styles' {
   interface Palette {
     inks: Inks;
@@ -40,7 +12,7 @@ declare module '@mui/material/styles' {
 
 /** The colours as CSS variables, which follow the chosen scheme. */
 export const ink = Object.fromEntries(
-  Object.keys(LIGHT).map((name) => [name, `var(--mui-palette-inks-${name})`]),
+  Object.keys(LIGHT_INKS).map((name) => [name, `var(--mui-palette-inks-${name})`]),
 ) as Inks;
 
 export const MONO = '"Atkinson Hyperlegible Mono Variable", monospace';
@@ -61,7 +33,7 @@ const palette = (inks: Inks) => ({
 
 export const theme: Theme = createTheme({
   cssVariables: { colorSchemeSelector: 'data-theme' },
-  colorSchemes: { light: { palette: palette(LIGHT) }, dark: { palette: palette(DARK) } },
+  colorSchemes: { light: { palette: palette(LIGHT_INKS) }, dark: { palette: palette(DARK_INKS) } },
   shape: { borderRadius: 2 },
   typography: {
     fontFamily: TEXT,

@@ -1,5 +1,4 @@
-import { isIn, letterSize, placeOn } from '../src/dashboards/widgets/gaugeShapes';
-import { marksOf, shownZones } from '../src/dashboards/widgets/scale';
+import { isIn, letterSize, marksOf, placeOn, shownZones } from '@peatmoor/core';
 import { bucketValue } from '../src/dashboards/widgets/buckets';
 import { fromLocal, toLocal } from '../src/parts/localTime';
 import { spanWords } from '../src/charts/period';

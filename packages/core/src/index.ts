@@ -7,6 +7,7 @@ export * from './computing/index';
 export * from './parts/index';
 export * from './commands/index';
 export * from './dashboards/index';
+export * from './drawing';
 export * from './sharing';
 export * from './workspace';
 export * from './starters/index';

@@ -47,8 +47,13 @@ export async function chartOfEvent(
     show: (value) => showReading(stream, value),
     steps: stream.type === 'boolean' || stream.type === 'choice',
   });
+  return renderDrawing(svg, SCALE);
+}
+
+/** A drawing as PNG, with the bundled font, `scale` times as large; drawn beside the event loop. */
+export async function renderDrawing(svg: string, scale: number): Promise<Buffer> {
   const image = await renderAsync(svg, {
-    fitTo: { mode: 'zoom', value: SCALE },
+    fitTo: { mode: 'zoom', value: scale },
     font: {
       loadSystemFonts: FONT === undefined,
       ...(FONT !== undefined && { fontFiles: [FONT], defaultFontFamily: 'Atkinson Hyperlegible Next' }),

@@ -1,25 +1,29 @@
 import { Box } from '@mui/material';
-import { useMemo, useRef, type ComponentType, type ReactNode } from 'react';
-import { fitRange, numberOption, optionOf, zoneOf, type GaugeShape, type Widget } from '@peatmoor/core';
+import { useMemo, useRef, type ReactNode } from 'react';
+import {
+  ARC_BOX,
+  arcShapes,
+  fitRange,
+  marksFor,
+  marksOf,
+  numberOption,
+  optionOf,
+  shownZones,
+  staffShapes,
+  TANK_BOX,
+  tankShapes,
+  zoneOf,
+  type GaugeFacts,
+  type GaugeShape,
+  type Widget,
+} from '@peatmoor/core';
 import { DAY_PERIOD } from '../../charts/period';
 import { useHistory } from '../../charts/useHistory';
 import { useSize } from '../../parts/useSize';
 import { useDisplay } from '../../parts/useDisplay';
 import { ink, MONO } from '../../theme';
 import type { Source } from '../useCatalogue';
-import { ArcGauge } from './ArcGauge';
-import type { GaugeFacts } from './gaugeShapes';
-import { marksOf, shownZones } from './scale';
-import { StaffGauge } from './StaffGauge';
-import { TankGauge } from './TankGauge';
-
-const SHAPES: Record<GaugeShape, ComponentType<{ facts: GaugeFacts; title: string }>> = {
-  staff: StaffGauge,
-  arc: ArcGauge,
-  tank: TankGauge,
-};
-/** How far marks are apart on each shape, about, in px. */
-const MARK_PX: Record<GaugeShape, number> = { staff: 34, arc: 70, tank: 34 };
+import { Drawn } from './Drawn';
 
 /** One value on a graduated scale, with its figures below. */
 export function Gauge({
@@ -55,7 +59,7 @@ export function Gauge({
   const step = numberOption(widget, 'step');
   const target = numberOption(widget, 'target');
   const zones = shownZones(optionOf(widget, 'zones'), convert);
-  const about = Math.max(2, Math.min(8, Math.round((shape === 'arc' ? width : height) / MARK_PX[shape])));
+  const about = marksFor(shape, width, height);
   const marks = useMemo(() => marksOf(min, max, step, about), [min, max, step, about]);
   const value = shown(stored);
   const zone = value === undefined ? undefined : zoneOf(zones, value);
@@ -75,11 +79,10 @@ export function Gauge({
     width,
     height,
   };
-  const Shape = SHAPES[shape];
   return (
     <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', minHeight: 0 }}>
       <Box ref={box} sx={{ flex: 1, minHeight: 0, overflow: 'hidden' }}>
-        {height > 30 && <Shape facts={facts} title={stream.title} />}
+        {height > 30 && <Drawing shape={shape} facts={facts} title={stream.title} />}
       </Box>
       <Box sx={{ textAlign: 'center', fontFamily: MONO, fontSize: '1.25rem', lineHeight: 1.2 }}>
         {stored === undefined ? '–' : display.value(stored)}{' '}
@@ -107,4 +110,44 @@ function useDayRange({ device, stream }: Source): { min: number; max: number } |
   const [line] = useHistory(device === null ? [] : [{ device: device.id, stream: stream.key }], DAY_PERIOD);
   if (line === undefined || line.min.length === 0) return null;
   return { min: Math.min(...line.min), max: Math.max(...line.max) };
+}
+
+/** The scale itself: a staff in px, the others made to fit. */
+function Drawing({
+  shape,
+  facts,
+  title,
+}: {
+  shape: GaugeShape;
+  facts: GaugeFacts;
+  title: string;
+}): ReactNode {
+  const { width, height, min, max } = facts;
+  const label = `${title} between ${min} and ${max}`;
+  if (shape === 'staff')
+    return (
+      <Box
+        component="svg"
+        width={width}
+        height={height}
+        role="img"
+        aria-label={label}
+        sx={{ display: 'block' }}
+      >
+        <Drawn shapes={staffShapes(facts)} />
+      </Box>
+    );
+  const box = shape === 'arc' ? ARC_BOX : TANK_BOX;
+  return (
+    <Box
+      component="svg"
+      viewBox={`0 0 ${box.width} ${box.height}`}
+      preserveAspectRatio="xMidYMid meet"
+      role="img"
+      aria-label={label}
+      sx={{ display: 'block', width: '100%', height: '100%' }}
+    >
+      <Drawn shapes={(shape === 'arc' ? arcShapes : tankShapes)(facts)} />
+    </Box>
+  );
 }

@@ -1,0 +1,7 @@
+export * from './shape';
+export * from './facts';
+export * from './staff';
+export * from './arc';
+export * from './tank';
+export * from './lines';
+export * from './picture';
