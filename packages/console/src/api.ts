@@ -84,7 +84,9 @@ export function useChange<N extends EndpointName>(
     mutationFn: (input) => api.call(name, isOnce(name) ? { once: newKey(), ...input } : input),
     onSuccess: () => Promise.all(stale.map((one) => client.invalidateQueries({ queryKey: [one] }))),
     onError: (error) => {
-      if (isSignedOut(error)) void client.invalidateQueries({ queryKey: ['me'] });
+      // A password that is not right says nothing of who is signed in.
+      if (isSignedOut(error) && endpoints[name].access !== 'open')
+        void client.invalidateQueries({ queryKey: ['me'] });
     },
     onSettled: () => {
       underWay.current = false;

@@ -59,7 +59,7 @@ it('adds a person by a link that is handed over, and works once', async () => {
   const link = await mine.getByText('/join#').textContent();
   const address = /\/join#[\w-]+/.exec(link ?? '')![0];
   await theirs.goto(service.url + address);
-  await theirs.getByLabel('Email').fill('helper@quillmere.example');
+  await theirs.getByLabel('Email', { exact: true }).fill('helper@quillmere.example');
   await theirs.getByLabel('Password').fill('short');
   await theirs.getByRole('button', { name: 'Make the account' }).click();
   await theirs.getByText('is too short; type 10 letters or more').waitFor();
@@ -70,9 +70,6 @@ it('adds a person by a link that is handed over, and works once', async () => {
   await mine.getByText('helper@quillmere.example').waitFor();
   const other = await pageOf(await browser.newContext({ serviceWorkers: 'block' }));
   await other.goto(service.url + address);
-  await other.getByLabel('Email').fill('second@quillmere.example');
-  await other.getByLabel('Password').fill(password);
-  await other.getByRole('button', { name: 'Make the account' }).click();
   await other.getByText('This link was used').waitFor();
   await other.close();
 });
