@@ -253,3 +253,74 @@ it('is framed by the sites it names and by nobody else, and listed only where it
     /sites/,
   );
 });
+
+describe('a picture of a widget', () => {
+  const pictureAt = async (link: Link, query: string, headers: Record<string, string> = {}) => {
+    const response = await fetch(`${service.url}/shared/${secretOf(link)}/picture.${query}`, { headers });
+    return { response, body: Buffer.from(await response.arrayBuffer()) };
+  };
+
+  it('is of the size and look asked for, kept with its mark, and for every page', async () => {
+    const link = await share();
+    const svg = await pictureAt(link, 'svg?widget=a&width=300&height=240&look=dark');
+    expect(svg.body.toString()).toMatch(/^<svg [^>]*width="300" height="240"/);
+    expect(svg.body.toString()).toContain('#1D1815');
+    expect(svg.body.toString()).toContain('Water level');
+    expect((await pictureAt(link, 'svg?look=transparent')).body.toString()).not.toContain(
+      '<rect width="420"',
+    );
+    const png = await pictureAt(link, 'png?width=300&height=240');
+    expect(png.body.subarray(1, 4).toString()).toBe('PNG');
+    expect([png.body.readUInt32BE(16), png.body.readUInt32BE(20)]).toEqual([600, 480]);
+    const { headers } = png.response;
+    expect(headers.get('cross-origin-resource-policy')).toBe('cross-origin');
+    expect(headers.get('set-cookie')).toBeNull();
+    expect(headers.get('cache-control')).toBe('public, max-age=30');
+    const again = await pictureAt(link, 'png?width=300&height=240', {
+      'if-none-match': headers.get('etag')!,
+    });
+    expect([again.response.status, again.body.length]).toEqual([304, 0]);
+  });
+
+  it('is of what the link shows alone, and bounded', async () => {
+    const link = await share();
+    const statusOf = async (query: string): Promise<number> => (await pictureAt(link, query)).response.status;
+    expect(
+      await Promise.all(
+        [
+          'svg?widget=b',
+          'svg?widget=nothing',
+          'gif',
+          'svg?width=9',
+          'png?width=99999',
+          'png?height=1e3',
+          'svg?look=red',
+        ].map(statusOf),
+      ),
+    ).toEqual([404, 404, 404, 422, 422, 422, 422]);
+    const closed = await share({ passphrase: 'sphagnum' });
+    expect((await pictureAt(closed, 'png')).response.status).toBe(401);
+    await client.call('deleteLink', { params: { link: link.id } });
+    expect(await statusOf('png')).toBe(404);
+  });
+
+  it('is drawn while others are answered', async () => {
+    const link = await share();
+    const started = Date.now();
+    const many = Array.from({ length: 60 }, (_, n) =>
+      pictureAt(link, `png?width=${1000 + n}&height=1000`).then(({ response }) => response.status),
+    );
+    const waits: number[] = [];
+    while (waits.length < 10) {
+      const from = performance.now();
+      await fetch(`${service.url}/health`);
+      waits.push(performance.now() - from);
+    }
+    const statuses = await Promise.all(many);
+    // What is too much at once is told to come later, and nothing else.
+    expect(statuses.filter((status) => status !== 200 && status !== 503)).toEqual([]);
+    expect(statuses).toContain(200);
+    expect(Math.max(...waits)).toBeLessThan(2000);
+    expect(Date.now() - started).toBeLessThan(60_000);
+  });
+});
