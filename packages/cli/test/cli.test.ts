@@ -1,7 +1,6 @@
-import { spawn } from 'node:child_process';
 import fs from 'node:fs';
 import path from 'node:path';
-import { built } from '../../../test/support/program';
+import { cliIn } from '../../../test/support/cli';
 import {
   newFolder,
   newPerson,
@@ -15,22 +14,7 @@ let service: TestService;
 let person: Person;
 const folder = newFolder();
 
-interface Outcome {
-  code: number | null;
-  out: string;
-  err: string;
-}
-
-function run(...args: string[]): Promise<Outcome> {
-  const child = spawn(process.execPath, [built('cli'), ...args], {
-    env: { ...process.env, PEATMOOR_CLI_CONFIG: path.join(folder, 'cli.json'), PEATMOOR_PASSWORD: '' },
-    stdio: ['ignore', 'pipe', 'pipe'],
-  });
-  const outcome: Outcome = { code: null, out: '', err: '' };
-  child.stdout.on('data', (part: Buffer) => (outcome.out += part.toString()));
-  child.stderr.on('data', (part: Buffer) => (outcome.err += part.toString()));
-  return new Promise((resolve) => child.once('close', (code) => resolve({ ...outcome, code })));
-}
+const run = cliIn(folder);
 const json = async <T>(...args: string[]): Promise<T> => JSON.parse((await run('--json', ...args)).out) as T;
 
 beforeAll(async () => {

@@ -1,8 +1,7 @@
-import { spawn } from 'node:child_process';
 import fs from 'node:fs';
 import path from 'node:path';
 import type { Client } from '@peatmoor/contract';
-import { built } from '../../../test/support/program';
+import { cliIn } from '../../../test/support/cli';
 import { newFolder, newPerson, post, startService, type TestService } from '../../../test/support/service';
 
 let service: TestService;
@@ -10,16 +9,7 @@ let client: Client;
 let token: string;
 const folder = newFolder();
 
-function run(...args: string[]): Promise<{ code: number | null; out: string; err: string }> {
-  const child = spawn(process.execPath, [built('cli'), ...args], {
-    env: { ...process.env, PEATMOOR_CLI_CONFIG: path.join(folder, 'cli.json'), PEATMOOR_PASSWORD: '' },
-    stdio: ['ignore', 'pipe', 'pipe'],
-  });
-  const outcome = { code: null as number | null, out: '', err: '' };
-  child.stdout.on('data', (part: Buffer) => (outcome.out += part.toString()));
-  child.stderr.on('data', (part: Buffer) => (outcome.err += part.toString()));
-  return new Promise((resolve) => child.once('close', (code) => resolve({ ...outcome, code })));
-}
+const run = cliIn(folder);
 
 beforeAll(async () => {
   service = await startService();

@@ -22,7 +22,7 @@ import { localPair } from './certificate/local';
 import { startRenewing } from './certificate/renewing';
 import { startTimetables } from './timetables/worker';
 import { createCommands } from './commands/commands';
-import { reachableHost, SettingError, type Config } from './config';
+import { reachableHost, type Config } from './config';
 import { trustProxies } from './listeners/address';
 import { lockFolder } from './database/folderLock';
 import { startManagedDatabase, type ManagedDatabase } from './database/managed';
@@ -91,13 +91,7 @@ export async function startService({
   consoleFolder,
   prepare,
 }: ServiceOptions): Promise<Service> {
-  try {
-    trustProxies(given.trustProxy);
-  } catch (error) {
-    throw new SettingError(
-      `PEATMOOR_TRUST_PROXY must be addresses or ranges such as 127.0.0.1, 10.0.0.0/8: ${(error as Error).message}.`,
-    );
-  }
+  trustProxies(given.trustProxy);
   const unlock = lockFolder(given.dataFolder);
   // One that was made here is used where none is set.
   const local = given.tls === null ? await localPair(given.dataFolder) : null;

@@ -15,6 +15,29 @@ import { ink } from '../theme';
 const ROW = { display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'flex-end' } as const;
 const FIELD = { width: 260 } as const;
 
+/** The password, typed again before something that matters. */
+function PasswordAgain({
+  value,
+  onChange,
+  error,
+}: {
+  value: string;
+  onChange: (value: string) => void;
+  error: Error | null;
+}): ReactNode {
+  return (
+    <TextField
+      label="Your password"
+      type="password"
+      autoComplete="current-password"
+      value={value}
+      onChange={({ target }) => onChange(target.value)}
+      sx={FIELD}
+      {...troubleOf(error)('password')}
+    />
+  );
+}
+
 /** What keeps an account its person's: email, second factor, and where one is signed in. */
 export function Security({ me }: { me: Me }): ReactNode {
   return (
@@ -53,15 +76,7 @@ function Email({ me }: { me: Me }): ReactNode {
           sx={FIELD}
           {...trouble('email')}
         />
-        <TextField
-          label="Your password"
-          type="password"
-          autoComplete="current-password"
-          value={password}
-          onChange={({ target }) => setPassword(target.value)}
-          sx={FIELD}
-          {...trouble('password')}
-        />
+        <PasswordAgain value={password} onChange={setPassword} error={change.error} />
         <Button type="submit" disabled={email === '' || password === '' || change.isPending}>
           Send a mail to confirm it
         </Button>
@@ -108,15 +123,7 @@ function SecondFactor(): ReactNode {
             )}
             sx={ROW}
           >
-            <TextField
-              label="Your password"
-              type="password"
-              autoComplete="current-password"
-              value={password}
-              onChange={({ target }) => setPassword(target.value)}
-              sx={FIELD}
-              {...troubleOf(end.error)('password')}
-            />
+            <PasswordAgain value={password} onChange={setPassword} error={end.error} />
             <Button type="submit" disabled={password === '' || end.isPending}>
               Switch it off
             </Button>
@@ -240,15 +247,7 @@ export function Leaving({ me }: { me: Me }): ReactNode {
         </Button>
       )}
       <Box sx={ROW}>
-        <TextField
-          label="Your password"
-          type="password"
-          autoComplete="current-password"
-          value={password}
-          onChange={({ target }) => setPassword(target.value)}
-          sx={FIELD}
-          {...troubleOf(remove.error)('password')}
-        />
+        <PasswordAgain value={password} onChange={setPassword} error={remove.error} />
         <Button color="error" disabled={password === '' || remove.isPending} onClick={() => void deleteIt()}>
           Delete your account
         </Button>

@@ -1,6 +1,7 @@
 import type { IncomingMessage } from 'node:http';
 import type { Socket } from 'node:net';
 import proxyaddr from 'proxy-addr';
+import { SettingError } from '../config';
 
 /** An address as people write it: IPv4 without its IPv6 dress. */
 export function plainAddress(address: string | undefined): string {
@@ -8,9 +9,15 @@ export function plainAddress(address: string | undefined): string {
 }
 
 let isTrusted = proxyaddr.compile([]);
-/** Says which proxies are believed about who asks: addresses, ranges such as 10.0.0.0/8, or loopback. Throws for what is none. */
+/** Says which proxies are believed about who asks: addresses, ranges such as 10.0.0.0/8, or loopback. Throws SettingError. */
 export function trustProxies(proxies: readonly string[]): void {
-  isTrusted = proxyaddr.compile([...proxies]);
+  try {
+    isTrusted = proxyaddr.compile([...proxies]);
+  } catch (error) {
+    throw new SettingError(
+      `PEATMOOR_TRUST_PROXY must be addresses or ranges such as 127.0.0.1, 10.0.0.0/8: ${(error as Error).message}.`,
+    );
+  }
 }
 
 /** Who asks. What a request says of itself is believed only where a trusted proxy handed it on. */
