@@ -2,6 +2,7 @@
 // the terminal Xvfb, xterm and ImageMagick's import. Usage: node scripts/pictures.mjs [name …]
 import { execFileSync, spawn } from 'node:child_process';
 import fs from 'node:fs';
+import http from 'node:http';
 import os from 'node:os';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -69,9 +70,62 @@ async function newBoard(context) {
   await report({ n: 3, flow: 4.2 });
 }
 
-/** What `peatmoor follow` looks like in a terminal. */
+/** A widget and pictures on a page of another site. */
+async function embedded(context) {
+  if (!wants('embedded')) return;
+  const call = async (method, url, data) =>
+    (await context.request[method](base + url, { data, headers: { origin: base } })).json();
+  const { widgets } = await call('get', '/api/dashboards/1');
+  const chart = widgets.find(({ type }) => type === 'chart');
+  const gauges = widgets.filter(({ type }) => type === 'gauge').slice(0, 3);
+  const site = http.createServer((_request, response) => {
+    response.setHeader('content-type', 'text/html; charset=utf-8');
+    response.end(page);
+  });
+  await new Promise((resolve) => site.listen(0, resolve));
+  const url = `http://localhost:${site.address().port}`;
+  const share = { dashboardId: 1, sites: [url] };
+  const one = await call('post', '/api/links', {
+    ...share,
+    title: 'Chart',
+    sort: 'widget',
+    widgetId: chart.id,
+  });
+  const all = await call('post', '/api/links', { ...share, title: 'Pictures', sort: 'dashboard' });
+  const at = (address) => base + new URL(address).pathname;
+  const page = `<!doctype html><title>Quillmere village</title><body style="font:18px/1.5 serif;background:#eef0f4;max-width:960px;margin:28px auto">
+<h1>Quillmere village</h1><p>How wet is the moss? The volunteers measure it all day; the lines below are live.</p>
+<iframe src="${at(one.address)}?frame=1&look=transparent" width="100%" height="290" style="border:0"></iframe>
+<p>And in the newsletter, as pictures:</p>${gauges.map(({ id }) => `<img src="${at(all.address)}/picture.png?widget=${id}&width=220&height=240" width="220" style="margin-right:16px">`).join('')}</body>`;
+  await picture('embedded', await browser.newContext({ viewport: { width: 1280, height: 800 } }), url);
+  for (const { id } of [one, all])
+    await context.request.delete(`${base}/api/links/${id}`, { headers: { origin: base } });
+  site.close();
+}
+
+/** What a plan of a changed file looks like in a terminal, and `peatmoor follow`. */
 async function terminal() {
+  if (wants('plan'))
+    await inTerminal('plan', 14_000, [
+      'say peatmoor workspace export moss.yaml',
+      "say sed -i 's/max: 200/max: 250/; s/intervalS: 300/intervalS: 600/' moss.yaml",
+      "say sed -i 's/Camera by the alder/Camera at the old alder/; s/name: Battery is low/name: Battery is getting low/' moss.yaml",
+      'say peatmoor workspace plan moss.yaml',
+      'say peatmoor share list',
+    ]);
   if (!wants('follow')) return;
+  await inTerminal('follow', 36_000, [
+    'say peatmoor device list',
+    'say peatmoor set sluice-mill automatic off',
+    'say peatmoor set sluice-mill opening_wanted 30',
+    'say peatmoor timetable list',
+    'say peatmoor set sluice-mill automatic on',
+    'say peatmoor follow --for 60s',
+  ]);
+}
+
+/** What some commands print in a terminal window, after a while. */
+async function inTerminal(name, afterMs, commands) {
   const home = fs.mkdtempSync(path.join(os.tmpdir(), 'peatmoor-pictures-'));
   const env = { ...process.env, HOME: home, XDG_CONFIG_HOME: home, PEATMOOR_PASSWORD: facts.password };
   const cli = path.join(root, 'packages/cli/bin/peatmoor.mjs');
@@ -81,23 +135,20 @@ async function terminal() {
   const script = [
     'export PATH="$1:$PATH"',
     'say() { printf "\\033[1m$ %s\\033[0m\\n" "$*"; "$@"; echo; }',
-    'say peatmoor device list',
-    'say peatmoor set sluice-mill automatic off',
-    'say peatmoor set sluice-mill opening_wanted 30',
-    'say peatmoor timetable list',
-    'say peatmoor set sluice-mill automatic on',
-    'say peatmoor follow --for 60s',
+    'cd "$HOME"',
+    ...commands,
+    'sleep 60',
   ].join('\n');
   const bin = path.join(root, 'node_modules/.bin');
   const font = ['-fa', 'DejaVu Sans Mono', '-fs', '12', '-bg', '#F6F2E9', '-fg', '#2C2420'];
   const shell = ['-geometry', '127x40+0+0', '-e', 'bash', '-c', script, 'bash', bin];
   const window = spawn('xterm', [...font, ...shell], { env: { ...env, DISPLAY: ':97' }, stdio: 'ignore' });
-  await sleep(36_000);
-  execFileSync('import', ['-display', ':97', '-window', 'root', path.join(target, 'follow.png')]);
+  await sleep(afterMs);
+  execFileSync('import', ['-display', ':97', '-window', 'root', path.join(target, `${name}.png`)]);
   window.kill();
   screen.kill();
   fs.rmSync(home, { recursive: true, force: true });
-  process.stdout.write('follow\n');
+  process.stdout.write(`${name}\n`);
 }
 
 fs.mkdirSync(target, { recursive: true });
@@ -121,21 +172,13 @@ await picture('dashboard-editing', day, '/dashboards/1', async (tab) => {
 if (wants('device')) await newBoard(day);
 await picture('device', day, '/devices/culvert/connect');
 await day.request.delete(`${base}/api/devices/culvert`, { headers: { origin: base } });
-await picture('device-values', day, '/devices/dipwell-north/right', async (tab) => {
-  const part = tab.getByRole('region', { name: 'Make values right' });
-  await part.getByLabel('By', { exact: true }).click();
-  await tab.getByRole('option', { name: 'two points that are known' }).click();
-  for (const [i, text] of ['-280', '-275', '-100', '-98'].entries())
-    await part.locator('input[type=number]').nth(i).fill(text);
-  await part.getByRole('button', { name: 'Look at it first' }).click();
-  await part.evaluate((node) => node.scrollIntoView());
-  await tab.mouse.wheel(0, -80);
+await picture('share', day, '/dashboards/1', async (tab) => {
+  await tab.getByRole('button', { name: 'Share', exact: true }).click();
+  await tab.frameLocator('iframe').locator('[data-widget]').first().waitFor();
+  await tab.locator('h2', { hasText: 'What a visitor will see' }).evaluate((node) => node.scrollIntoView());
+  await tab.waitForTimeout(2500);
 });
-await picture('kind', day, '/kinds/3');
-await picture('computed', day, '/kinds/3', async (tab) => {
-  await tab.locator('[data-key="rain_hour"]').getByRole('button', { name: 'Change' }).click();
-  await tab.getByRole('button', { name: 'Try it on recent readings' }).click();
-});
+await embedded(day);
 await picture(
   'history',
   day,
@@ -155,11 +198,7 @@ await picture('events', night, '/events');
 const happened = await (await day.request.get(`${base}/api/events?limit=50`)).json();
 await picture('event', day, `/events/${happened.find(({ alerts }) => alerts.length > 1).id}`);
 await picture('alerts', phone, '/alerts');
-await picture('people', day, '/people', async (tab) => {
-  await tab.getByLabel('Name').fill('Ranger');
-  await tab.getByRole('button', { name: 'Make the link' }).click();
-  await tab.getByText('shown only now').waitFor();
-});
+await picture('people', day, '/people');
 const mailPage = process.env.DEMO_MAIL_URL ?? 'http://127.0.0.1:8425';
 const mails = await (await fetch(`${mailPage}/messages.json`)).json();
 const withChart = mails.findIndex(

@@ -13,6 +13,7 @@ import {
   type Board,
 } from '@peatmoor/standins';
 import { addPhone } from './rules';
+import { shareQuillmere } from './sharing';
 import { seedQuillmere, type DemoFacts } from './seed';
 
 const say = (text: string): void => void process.stdout.write(`${text}\n`);
@@ -83,6 +84,7 @@ async function demo(): Promise<void> {
     };
     boards.push(via === 'mqtt' ? await startMqttBoard(options) : startHttpBoard(options));
   }
+  await shareQuillmere(`http://127.0.0.1:${service.httpPort}`, { email, password });
   const { httpUrl, host } = service.address;
   const mailPage = `http://${host}:${new URL(catcher.pageUrl).port}`;
   say(`

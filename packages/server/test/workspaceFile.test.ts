@@ -246,6 +246,15 @@ it('gives one kind with its dashboards and rules, and makes it elsewhere', async
   expect((await other.client.call('listDevices')).map(({ name }) => name)).toEqual(['Mine']);
 });
 
+it('has a schema for editors, in which every part of it stands', async () => {
+  const schema = (await (await fetch(`${service.url}/api/workspace-file.schema.json`)).json()) as {
+    properties: Record<string, { items?: { properties: object; required?: string[] } }>;
+  };
+  expect(Object.keys(schema.properties).sort()).toEqual(Object.keys(await fileOf(client)).sort());
+  expect(schema.properties.kinds!.items!.properties).toHaveProperty('streams');
+  expect(schema.properties.devices!.items!.required).toEqual(expect.arrayContaining(['id', 'name', 'kind']));
+});
+
 it('is for editors, and does for nobody what only owners may', async () => {
   const added = await client.call('addPerson', { body: { name: 'An editor', role: 'editor' } });
   const editor = createClient({ baseUrl: service.url, fetch: sessionFetch() });

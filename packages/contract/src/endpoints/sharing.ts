@@ -44,6 +44,29 @@ export const sharingEndpoints = {
     'Open a share link that has a passphrase: gives what its calls are made with',
     { body: sharing.openSharedSchema, answer: sharing.openedSharedSchema },
   ),
+  offerDevice: endpoint<sharing.Offer, { keepsTokens?: boolean }>(
+    'POST /api/devices/:device/offer',
+    'people',
+    'Offer a device, with its history, to another workspace',
+    { body: sharing.newOfferSchema, answer: sharing.offerSchema },
+  ),
+  withdrawOffer: endpoint<void>(
+    'DELETE /api/devices/:device/offer',
+    'people',
+    'Withdraw the offer of a device',
+  ),
+  readOffer: endpoint<sharing.Offered, { secret: string }>(
+    'POST /api/offers/look',
+    'change',
+    'What is offered',
+    { body: sharing.offerSecretSchema, answer: sharing.offeredSchema },
+  ),
+  takeDevice: endpoint<sharing.Taken, { secret: string }>(
+    'POST /api/offers/take',
+    'change',
+    'Take an offered device into the workspace, with its history: the old side keeps nothing',
+    { body: sharing.offerSecretSchema, answer: sharing.takenSchema },
+  ),
   readFile: endpoint<file.WorkspaceDocument, undefined, { kind?: number }>(
     'GET /api/workspace/file',
     'change',

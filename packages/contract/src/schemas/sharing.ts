@@ -143,6 +143,36 @@ export const openSharedSchema = object({
 }).noUnknown();
 export const openedSharedSchema = object({ credential: string().required() });
 
+/** A device handed over to another workspace. */
+export const newOfferSchema = object({
+  /** Whether the board goes on with the tokens it has; else a new one is made when it is taken. */
+  keepsTokens: boolean().default(true),
+}).noUnknown();
+export const offerSchema = object({
+  /** The address to hand over: an owner or editor of another workspace opens it there. Works once. */
+  link: string().required(),
+  endsAt: number().required(),
+});
+export type Offer = InferType<typeof offerSchema>;
+export const offerSecretSchema = object({ secret: string().max(100).required() }).noUnknown();
+export const offeredSchema = object({
+  deviceId: string().required(),
+  name: string().required(),
+  kind: string().required(),
+  from: string().required(),
+  madeBy: string().defined(),
+  keepsTokens: boolean().required(),
+  readings: number().required(),
+});
+/** What is offered, as whoever may take it sees it. */
+export type Offered = InferType<typeof offeredSchema>;
+export const takenSchema = object({
+  deviceId: string().required(),
+  /** The new token, told once; null where the board goes on with its own. */
+  token: string().nullable().defined(),
+});
+export type Taken = InferType<typeof takenSchema>;
+
 export const newGrantSchema = object({
   /** The number of a person who belongs to the workspace. */
   userId: number().integer().min(1).required(),

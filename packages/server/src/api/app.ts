@@ -7,7 +7,9 @@ import { ValidationError } from 'yup';
 import {
   endpoints,
   fieldProblems,
+  jsonSchema,
   openApiDocument,
+  workspaceFileSchema,
   type Endpoint,
   type EndpointName,
 } from '@peatmoor/contract';
@@ -48,6 +50,13 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
     response.status(state.ok ? 200 : 503).json(state);
   });
   app.get('/api/openapi.json', (_request, response) => void response.json(openApiDocument(VERSION)));
+  app.get('/api/workspace-file.schema.json', (_request, response) => {
+    response.json({
+      $schema: 'https://json-schema.org/draft/2020-12/schema',
+      title: 'Peatmoor workspace file',
+      ...jsonSchema(workspaceFileSchema),
+    });
+  });
   problemPages(app);
   serveAuthority(app, parts);
   app.use('/api', refuseForeignOrigins);

@@ -25,6 +25,7 @@ import { timetableHandlers } from './timetables';
 import { tokenHandlers } from './tokens';
 import { workspaceHandlers } from './workspace';
 import { workspacesHandlers } from './myWorkspaces';
+import { handoverHandlers } from './handover';
 import { workspaceFileHandlers } from './workspaceFile';
 import type { ApiParts, Handlers } from './context';
 
@@ -58,6 +59,7 @@ export function createHandlers(parts: ApiParts): Handlers {
     ...noteHandlers(parts),
     ...workspaceHandlers(parts),
     ...checkHandlers(parts),
+    ...handoverHandlers(parts),
     ...workspaceFileHandlers(parts, createHandlers),
   };
 }

@@ -100,6 +100,11 @@ export const RECORDED: Partial<Record<EndpointName, Recorded | null>> = {
   closeEvent: { what: 'event', act: 'closed', says: ['remark'] },
   changeEvents: { what: 'event', act: 'acknowledged or closed several', says: ['events', 'act', 'remark'] },
   askAddress: { what: 'address', act: 'asked' },
+  offerDevice: { what: 'device', act: 'offered to another workspace', says: ['keepsTokens'] },
+  withdrawOffer: { what: 'device', act: 'withdrew the offer of' },
+  readOffer: null,
+  // Written down on both sides where it is done.
+  takeDevice: null,
   // Each step is written down by itself.
   applyFile: null,
   planFile: null,

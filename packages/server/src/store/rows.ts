@@ -38,6 +38,7 @@ const BOOLEAN_COLUMNS = [
   'sent',
   'periodOpen',
   'listed',
+  'keepsTokens',
 ] as const;
 
 /** What belongs to a workspace names it. Every query on such rows goes through these functions with its workspace. */

@@ -51,6 +51,18 @@ export interface GrantRow {
   madeBy: string;
   createdAt: number;
 }
+/** A device that is offered to another workspace. */
+export interface OfferRow {
+  id: number;
+  workspaceId: number;
+  deviceRowId: number;
+  secretHash: Buffer;
+  /** True where the board goes on with the tokens it has. */
+  keepsTokens: boolean;
+  madeBy: string;
+  createdAt: number;
+  endsAt: number;
+}
 /** One change somebody made: what was so before and after, without secrets. */
 export interface ChangeRow {
   id: number;
@@ -82,6 +94,14 @@ export const defineSharing = (table: Define) => ({
     ...fields('workspaceId userId deviceRowId dashboardId', INTEGER),
     ...fields('role sort label madeBy', STRING),
     createdAt: BIGINT,
+  }),
+  offers: table<OfferRow>('offers', {
+    id: number(),
+    ...fields('workspaceId deviceRowId', INTEGER),
+    secretHash: BLOB,
+    keepsTokens: BOOLEAN,
+    madeBy: STRING,
+    ...fields('createdAt endsAt', BIGINT),
   }),
   changes: table<ChangeRow>('changes', {
     id: number(),
