@@ -108,7 +108,7 @@ async function terminal() {
   if (wants('plan'))
     await inTerminal('plan', 14_000, [
       'say peatmoor workspace export moss.yaml',
-      "say sed -i 's/max: 200/max: 250/; s/intervalS: 300/intervalS: 600/' moss.yaml",
+      "say sed -i 's/max: 30$/max: 35/; s/intervalS: 30$/intervalS: 60/' moss.yaml",
       "say sed -i 's/Camera by the alder/Camera at the old alder/; s/name: Battery is low/name: Battery is getting low/' moss.yaml",
       'say peatmoor workspace plan moss.yaml',
       'say peatmoor share list',
@@ -196,7 +196,7 @@ await picture('rule', day, '/events/rules/2', async (tab) => {
 });
 await picture('events', night, '/events');
 const happened = await (await day.request.get(`${base}/api/events?limit=50`)).json();
-await picture('event', day, `/events/${happened.find(({ alerts }) => alerts.length > 1).id}`);
+await picture('event', day, `/events/${happened.find(({ alerts }) => alerts.length > 1)?.id ?? 0}`);
 await picture('alerts', phone, '/alerts');
 await picture('people', day, '/people');
 const mailPage = process.env.DEMO_MAIL_URL ?? 'http://127.0.0.1:8425';

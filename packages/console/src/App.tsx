@@ -32,6 +32,7 @@ const Wall = lazy(pages.Wall);
 const Changes = lazy(pages.Changes);
 const Confirm = lazy(pages.Confirm);
 const Reset = lazy(pages.Reset);
+const Take = lazy(pages.Take);
 const Shared = lazy(pages.Shared);
 const SignIn = lazy(pages.SignIn);
 
@@ -133,6 +134,7 @@ function Pages(): ReactNode {
           <Route path="/devices/:device/:part?" element={<Device />} />
           <Route path="/kinds/:kind" element={<KindPage />} />
           <Route path="/people" element={<People />} />
+          <Route path="/take" element={<Take />} />
           <Route path="/people/changes" element={<Changes />} />
           <Route path="/settings" element={<Settings />} />
           <Route path="*" element={<NoPage />} />

@@ -22,6 +22,7 @@ export const pages = {
   Changes: () => import('./pages/Changes').then((page) => ({ default: page.Changes })),
   Confirm: () => import('./pages/Link').then((page) => ({ default: page.Confirm })),
   Reset: () => import('./pages/Link').then((page) => ({ default: page.Reset })),
+  Take: () => import('./pages/Take').then((page) => ({ default: page.Take })),
   Shared: () => import('./pages/Shared').then((page) => ({ default: page.Shared })),
   SignIn: () => import('./pages/SignIn').then((page) => ({ default: page.SignIn })),
 };

@@ -68,7 +68,8 @@ function sparse(schema: AnySchema, value: unknown): unknown {
     Object.entries(fields).flatMap(([name, field]) => {
       const one = given[name];
       const usual = 'getDefault' in field ? (field.getDefault() as unknown) : undefined;
-      if (one === undefined || same(one, usual ?? null)) return [];
+      // What has no usual value is said, even where it is nothing.
+      if (one === undefined || (usual !== undefined && same(one, usual))) return [];
       return [[name, sparse(field, one)]];
     }),
   );

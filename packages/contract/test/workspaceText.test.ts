@@ -27,6 +27,25 @@ const DOCUMENT = whole({
       ],
     },
   ],
+  dashboards: [
+    {
+      name: 'Any dipwell',
+      kind: 'Dipwell',
+      widgets: [
+        {
+          id: 'w1',
+          type: 'gauge',
+          title: '',
+          sources: [{ device: null, stream: 'level' }],
+          options: { target: -200 },
+          x: 0,
+          y: 0,
+          w: 2,
+          h: 5,
+        },
+      ],
+    },
+  ],
   devices: [{ id: 'dipwell-north', name: 'Dipwell North', kind: 'Dipwell', labels: ['bog'] }],
 });
 
@@ -72,6 +91,24 @@ it('writes what is not as usual, in a fixed order, and reads it back as it was',
        kind: Dipwell
        labels:
          - bog
+
+   # A source without a device shows the device that is chosen.
+   dashboards:
+     - name: Any dipwell
+       kind: Dipwell
+       widgets:
+         - id: w1
+           type: gauge
+           title: ""
+           sources:
+             - device: null
+               stream: level
+           options:
+             target: -200
+           x: 0
+           y: 0
+           w: 2
+           h: 5
    "
   `);
   expect(readWorkspaceText(text)).toEqual(DOCUMENT);

@@ -11,6 +11,7 @@ import { ConnectLines } from '../devices/ConnectLines';
 import { Correct } from '../devices/Correct';
 import { DeviceNow } from '../devices/DeviceNow';
 import { Facts } from '../devices/Facts';
+import { HandOver } from '../devices/HandOver';
 import { ReportByHand } from '../devices/ReportByHand';
 import { ProofSteps } from '../devices/ProofSteps';
 import { TakeAway } from '../devices/TakeAway';
@@ -221,6 +222,7 @@ function OneDevice(): ReactNode {
           <Section title="Tokens" note="Known by their fingerprints.">
             <Tokens device={id} onMade={setToken} />
           </Section>
+          {me.role === 'owner' && <HandOver device={id} />}
           <DeleteDevice id={id} name={device.data.name} />
         </>
       )}

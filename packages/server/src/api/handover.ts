@@ -106,6 +106,7 @@ export function handoverHandlers(parts: ApiParts): HandoverHandlers {
     takeDevice: async ({ scope, body }) => {
       demandPerson(scope);
       await parts.folding.foldAll();
+      await parts.arrivals.save();
       const done = await store.transaction(async (transaction) => {
         const offer = await offerOf(body.secret, transaction);
         if (offer.workspaceId === scope.workspaceId)
@@ -124,6 +125,12 @@ export function handoverHandlers(parts: ApiParts): HandoverHandlers {
         return { offer, row, token };
       });
       const { offer, row, token } = done;
+      // What was on its way while it was moved stays nowhere either.
+      await parts.arrivals.save();
+      for (const table of STAY_BEHIND)
+        await store.sequelize.query(`DELETE FROM ${table} WHERE deviceRowId = ? AND workspaceId = ?`, {
+          replacements: [row.rowId, offer.workspaceId],
+        });
       for (const workspaceId of [offer.workspaceId, scope.workspaceId]) {
         bus.emit('definitions', { workspaceId, deviceRowId: row.rowId });
         bus.emit('rules', { workspaceId });

@@ -26,6 +26,7 @@ import {
   RULE_PARTS,
   SHARED_WORK,
 } from '../../src/store/schema';
+import { SHARING } from '../../src/store/sharing';
 import { newFolder, post, sessionFetch, startService, until } from '../../../../test/support/service';
 
 // A small database made by each version is kept; every later version starts from it with all that is in it.
@@ -112,6 +113,7 @@ it('no migration that has run anywhere has changed since', () => {
       LOOKS,
       TIMETABLES,
       ALERTING,
+      SHARING,
     }).map(([name, statements]) => [name, createHash('sha256').update(statements.join(';')).digest('hex')]),
   );
   if (process.env.KEEP_MIGRATIONS !== undefined)
