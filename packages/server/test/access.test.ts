@@ -4,6 +4,7 @@ import { WebSocket } from 'ws';
 import { HEARD_BY } from '../src/live/sight';
 import {
   newDevice,
+  mqttAs,
   newPerson,
   post,
   sessionFetch,
@@ -183,6 +184,44 @@ it('has an entry for every route and every sort of live message', () => {
   ]);
 });
 
+it('holds every MQTT topic to its device: of another one nothing is taken, heard or kept', async () => {
+  const { token: south } = await own()
+    .call('createToken', { params: { device: SOUTH }, body: { title: 'test' } })
+    .then(({ secret }) => ({ token: secret }));
+  const board = await mqttAs(service, NORTH, token);
+  const other = await mqttAs(service, SOUTH, south);
+  const heard: string[] = [];
+  board.on('message', (topic) => heard.push(topic));
+  const [foreign] = await stranger.client.call('listDevices');
+  for (const device of [SOUTH, foreign?.id ?? 'foreign', 'nowhere'])
+    for (const topic of ['wanted/#', 'wanted/pump', 'refused', '#', 'report/level', 'for/x/wanted/#']) {
+      const granted = await board.subscribeAsync(`moor/${device}/${topic}`).catch(() => [{ qos: 128 }]);
+      expect([device, topic, granted[0]?.qos ?? 128]).toEqual([device, topic, 128]);
+    }
+  for (const filter of [
+    '#',
+    '+/+/wanted/#',
+    'moor/+/wanted/pump',
+    '$SYS/#',
+    `moor/${NORTH}/../${SOUTH}/wanted/#`,
+  ]) {
+    const granted = await board.subscribeAsync(filter).catch(() => [{ qos: 128 }]);
+    expect([filter, granted[0]?.qos ?? 128]).toEqual([filter, 128]);
+  }
+  const before = (await own().call('listArrivals', { params: { device: SOUTH } })).length;
+  for (const topic of ['report', 'report/level', 'applied/pump', 'raise/x', 'clear/x', 'about'])
+    await board.publishAsync(`moor/${SOUTH}/${topic}`, topic === 'report' ? '{"level":-1}' : '-1', {
+      qos: 1,
+    });
+  await own().call('createCommand', { params: { device: SOUTH }, body: { stream: 'pump', value: true } });
+  await new Promise((resolve) => setTimeout(resolve, 500));
+  expect(heard.filter((topic) => topic.startsWith(`moor/${SOUTH}/`))).toEqual([]);
+  expect((await own().call('listArrivals', { params: { device: SOUTH } })).length).toBe(before);
+  const device = await own().call('readDevice', { params: { device: SOUTH } });
+  expect(device.newest.some(({ value }) => value === -1)).toBe(false);
+  await Promise.all([board.endAsync(true), other.endAsync(true)]);
+});
+
 /** Opens the live channel; gathers what is heard. */
 async function listen(cookie: string): Promise<{ heard: LiveMessage[]; socket: WebSocket }> {
   const socket = new WebSocket(`${service.url.replace('http', 'ws')}/api/live`, { headers: { cookie } });
@@ -284,6 +323,10 @@ it('grants what is there to whom belongs there, and is seen to by owners alone',
   const second = await grant(userId, 'operator', 'device', NORTH);
   const mine = (await own().call('listGrants')).filter((one) => one.userId === userId);
   expect(mine.map(({ id, role }) => [id, role])).toEqual([[second.id, 'operator']]);
+  for (let n = 0; n < 49; n++) await grant(userId, 'viewer', 'label', `label ${n}`);
+  await expect(grant(userId, 'viewer', 'label', 'one more')).rejects.toThrow(
+    /one grant too many for one person/,
+  );
   await expect(own().call('deleteGrant', { params: { grant: first.id } })).rejects.toThrow(/grant/);
   await expect(stranger.client.call('deleteGrant', { params: { grant: second.id } })).rejects.toThrow(
     /grant/,

@@ -111,6 +111,21 @@ it('gathers the steps of arranging a dashboard, says what a deletion took, and n
   expect((await list()).length).toBe(before);
 });
 
+it('keeps what people wanted one by one, and what a program wants without end as one', async () => {
+  const { client } = person;
+  const { secret } = await client.call('createKey', { body: { title: 'pump program' } });
+  const program = createClient({ baseUrl: service.url, headers: { authorization: `Bearer ${secret}` } });
+  const want = (who: typeof client, value: boolean) =>
+    who.call('createCommand', { params: { device: NORTH }, body: { stream: 'pump', value } });
+  const count = async (): Promise<number> => (await list({ what: 'command' })).length;
+  const before = await count();
+  for (const value of [true, false]) await want(client, value);
+  expect(await count()).toBe(before + 2);
+  for (const value of [true, false, true, false]) await want(program, value);
+  expect(await count()).toBe(before + 3);
+  expect((await list({ what: 'command' }))[0]!.who).toBe('Warden (access key pump program)');
+});
+
 it('is of its workspace, for its owners', async () => {
   const stranger = await newPerson(service, 'Stranger');
   expect(await stranger.client.call('listChanges')).toEqual([]);

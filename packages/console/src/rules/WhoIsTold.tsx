@@ -42,7 +42,11 @@ export function WhoIsTold({
   const webhooks = useRead('listWebhooks').data ?? [];
   const options: Told[] = [
     ...people.map(({ id, name }): Told => ({ key: id, label: name, group: 'People' })),
-    ...ROLES.map((role): Told => ({ key: `role-${role}`, label: `every ${role}`, group: 'Roles' })),
+    ...ROLES.filter((role) => role !== 'none').map((role): Told => ({
+      key: `role-${role}`,
+      label: `every ${role}`,
+      group: 'Roles',
+    })),
     ...webhooks.map(({ id, title }): Told => ({ key: `webhook-${id}`, label: title, group: 'Webhooks' })),
   ];
   const chosen = new Set([

@@ -1,9 +1,6 @@
-import fs from 'node:fs';
-import path from 'node:path';
-import { fileURLToPath } from 'node:url';
-import { renderAsync } from '@resvg/resvg-js';
 import { aroundEvent, drawEventChart, isNumeric, showReading } from '@peatmoor/core';
 import { now as clockNow } from '../clock';
+import { renderDrawing } from './drawing';
 import type { HistoryReader } from '../history/read';
 import type { Registry } from '../registry';
 import { definitionOf } from '../rules/definition';
@@ -14,11 +11,6 @@ import type { Store } from '../store/store';
 const MOST_POINTS = 600;
 /** Twice as many points as the drawing has: sharp on a phone. */
 const SCALE = 2;
-/** The bundled font, as a drawing needs it; made by the build. */
-const FONT = ['../assets', '../../server/assets']
-  .map((folder) => path.resolve(path.dirname(fileURLToPath(import.meta.url)), folder, 'atkinson.ttf'))
-  .find((file) => fs.existsSync(file));
-
 /** Draws the readings around an event as a PNG; null where it is about no numbers. */
 export async function chartOfEvent(
   { store, registry, history }: { store: Store; registry: Registry; history: HistoryReader },
@@ -48,16 +40,4 @@ export async function chartOfEvent(
     steps: stream.type === 'boolean' || stream.type === 'choice',
   });
   return renderDrawing(svg, SCALE);
-}
-
-/** A drawing as PNG, with the bundled font, `scale` times as large; drawn beside the event loop. */
-export async function renderDrawing(svg: string, scale: number): Promise<Buffer> {
-  const image = await renderAsync(svg, {
-    fitTo: { mode: 'zoom', value: scale },
-    font: {
-      loadSystemFonts: FONT === undefined,
-      ...(FONT !== undefined && { fontFiles: [FONT], defaultFontFamily: 'Atkinson Hyperlegible Next' }),
-    },
-  });
-  return image.asPng();
 }

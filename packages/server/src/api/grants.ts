@@ -7,7 +7,9 @@ import { numberOf, type ApiParts, type Handlers } from './context';
 import { demandPerson, type Scope } from './scope';
 
 type GrantHandlers = Pick<Handlers, 'listGrants' | 'createGrant' | 'deleteGrant'>;
+/** Grants of a workspace, and of one person: each call of theirs looks all of them up. */
 const MOST_GRANTS = 1000;
+const MOST_OF_ONE = 50;
 
 /** What is granted to people beyond their role. */
 export function grantHandlers({ store, bus }: ApiParts): GrantHandlers {
@@ -78,6 +80,12 @@ export function grantHandlers({ store, bus }: ApiParts): GrantHandlers {
         throw wrongField('target', `is one grant too many: there are ${MOST_GRANTS}`, 'Take some back.');
       // One grant for each person and thing: the newer role holds.
       await deleteIn(models.grants, scope.workspaceId, { userId, sort, ...of });
+      if ((await models.grants.count({ where: { workspaceId: scope.workspaceId, userId } })) >= MOST_OF_ONE)
+        throw wrongField(
+          'target',
+          `is one grant too many for one person: there are ${MOST_OF_ONE}`,
+          'Grant a label, or give them a role.',
+        );
       const row = await addTo(models.grants, scope.workspaceId, {
         userId,
         role,

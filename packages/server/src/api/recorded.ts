@@ -19,8 +19,8 @@ interface Recorded {
   of?: string;
   /** What of the body is said where the answer says nothing of it. */
   says?: readonly string[];
-  /** Changes of the same person to the same thing within minutes are one. */
-  gathers?: true;
+  /** Changes to the same thing within minutes are one: of the same person, or of a program with their access key. */
+  gathers?: 'all' | 'keys';
 }
 
 const made = (what: string, more: Partial<Recorded> = {}): Recorded => ({ what, act: 'made', ...more });
@@ -72,19 +72,19 @@ export const RECORDED: Partial<Record<EndpointName, Recorded | null>> = {
   deleteDevice: deleted('device', 'readDevice'),
   createToken: { what: 'token', act: 'made', says: ['title'] },
   withdrawToken: deleted('token', undefined, 'withdrew'),
-  createCommand: { what: 'command', act: 'wanted', says: ['stream', 'value'] },
+  createCommand: { what: 'command', act: 'wanted', says: ['stream', 'value'], gathers: 'keys' },
   createCalibration: { what: 'calibration', act: 'made', says: ['stream', 'calibration', 'from'] },
   deleteCalibration: deleted('calibration'),
-  importRows: { what: 'readings', act: 'imported' },
+  importRows: { what: 'readings', act: 'imported', gathers: 'all' },
   deleteReadings: { what: 'readings', act: 'deleted', says: ['stream', 'from', 'to'] },
-  reportByHand: { what: 'readings', act: 'reported by hand' },
+  reportByHand: { what: 'readings', act: 'reported by hand', gathers: 'all' },
   retake: { what: 'readings', act: 'took refused messages again' },
   createNote: made('note'),
   deleteNote: deleted('note'),
   createDashboard: made('dashboard'),
   createStarterDashboard: made('dashboard'),
   createKindDashboard: made('dashboard'),
-  changeDashboard: changed('dashboard', 'readDashboard', { gathers: true }),
+  changeDashboard: changed('dashboard', 'readDashboard', { gathers: 'all' }),
   deleteDashboard: deleted('dashboard', 'readDashboard'),
   createRule: made('rule'),
   changeRule: changed('rule', 'readRule'),
@@ -223,7 +223,7 @@ export async function recorded(
     target: String(target || (named.id ?? '')).slice(0, 80),
     title: title.slice(0, 80),
     details,
-    gathers: entry.gathers ?? false,
+    gathers: entry.gathers === 'all' || (entry.gathers === 'keys' && scope.pass.kind === 'key'),
   });
   return result;
 }

@@ -28,12 +28,21 @@ const LOOK_MS = 1000;
 const SIGNED_OUT = 4401;
 /** The same for one that sends what is not understood, or without end (RFC 6455 §7.4.1). */
 const NOT_UNDERSTOOD = 1008;
+/** Pages that are open with one link at the most: more would take from everybody else. */
+const MOST_OF_LINK = 500;
 /** How soon after a change it is found out anew what is seen, and after which changes. */
 const ANEW_MS = 300;
 const MAY_SHOW_OTHERS: ReadonlySet<string> = new Set(['devices', 'kinds', 'dashboards', 'links', 'grants']);
 const MOST_WATCH_BYTES = 128 * 1024;
 /** Messages of a page in a second at the most. */
 const MOST_MESSAGES = 20;
+
+/** How it is found out again what a page sees; `key` where it is the same for several. */
+interface Renewal {
+  key: string | null;
+  anew(): Promise<Holder | null>;
+  take(part: PartSeen | null): void;
+}
 
 interface HubParts {
   store: Store;
@@ -72,7 +81,7 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
   const unanswered = new WeakMap<WebSocket, number>();
   /** Pages that see only a part of their workspace, and how it is found out again which. */
   const parts = new Map<WebSocket, PartSeen>();
-  const renewals = new Map<WebSocket, () => Promise<void>>();
+  const renewals = new Map<WebSocket, Renewal>();
   const devices = createAudience();
   const arrivals = createAudience();
 
@@ -107,16 +116,39 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
   });
   /** What pages that see only a part may see is found out again, together for changes that come in bursts. */
   const changesOf = new Map<number, NodeJS.Timeout>();
+  let under: Promise<void> = Promise.resolve();
+  /** One after the other, and once for all pages of one link: however many look, it is one look. */
+  const renew = async (sockets: readonly WebSocket[]): Promise<void> => {
+    const found = new Map<string, PartSeen | null>();
+    for (const socket of sockets) {
+      const renewal = renewals.get(socket);
+      if (renewal === undefined) continue;
+      const known = renewal.key === null ? undefined : found.get(renewal.key);
+      let part: PartSeen | null;
+      if (known !== undefined) part = known;
+      else {
+        const now = await renewal.anew();
+        part = now === null ? null : await partSeenBy(registry, now);
+        if (renewal.key !== null) found.set(renewal.key, part);
+      }
+      renewal.take(part);
+    }
+  };
   const lookAnew = (workspaceId: number): void => {
     if (changesOf.has(workspaceId)) return;
     const timer = setTimeout(() => {
       changesOf.delete(workspaceId);
-      for (const socket of pages.get(workspaceId) ?? [])
-        renewals
-          .get(socket)?.()
-          .catch((error: Error) => log.debug({ err: error }, 'what a page sees is looked at later'));
+      under = under
+        .then(() => renew([...(pages.get(workspaceId) ?? [])]))
+        .catch((error: Error) => log.debug({ err: error }, 'what a page sees is looked at later'));
     }, ANEW_MS);
     changesOf.set(workspaceId, timer);
+  };
+
+  const countOf = (link: number): number => {
+    let count = 0;
+    for (const { pass } of holders.keys()) if (pass.kind === 'link' && pass.id === link) count++;
+    return count;
   };
 
   /** Says of which datastreams something came that belongs before the newest: what is shown of their past is read again. */
@@ -232,7 +264,12 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
 
   return {
     async upgrade(request, socket, head, holder, anew) {
-      const { workspaceId } = holder;
+      const { workspaceId, pass } = holder;
+      const ofLink = pass.kind === 'link' ? pass.id : null;
+      if (ofLink !== null && countOf(ofLink) >= MOST_OF_LINK) {
+        socket.end('HTTP/1.1 503 Service Unavailable\r\nRetry-After: 30\r\nConnection: close\r\n\r\n');
+        return;
+      }
       const seen = await partSeenBy(registry, holder);
       server.handleUpgrade(request, socket, head, (page) => {
         const mine = pages.get(workspaceId) ?? new Set();
@@ -241,14 +278,16 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
         holders.set(holder, page);
         if (seen !== null) {
           parts.set(page, seen);
-          renewals.set(page, async () => {
-            const now = await anew();
-            const part = now === null ? null : await partSeenBy(registry, now);
-            // Gone, or more than a part by now: it comes again, as whoever it is.
-            if (part === null) return page.close(SIGNED_OUT, 'signed out');
-            if (!parts.has(page)) return;
-            parts.set(page, part);
-            if (newest !== null) listen(newest);
+          renewals.set(page, {
+            key: holder.pass.kind === 'link' ? `link ${holder.pass.id}` : null,
+            anew,
+            take(part) {
+              // Gone, or more than a part by now: it comes again, as whoever it is.
+              if (part === null) return page.close(SIGNED_OUT, 'signed out');
+              if (!parts.has(page)) return;
+              parts.set(page, part);
+              if (newest !== null) listen(newest);
+            },
           });
         }
         page.on('pong', () => unanswered.set(page, 0));

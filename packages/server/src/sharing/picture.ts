@@ -20,7 +20,7 @@ import {
   type Widget,
 } from '@peatmoor/core';
 import { DateTime } from 'luxon';
-import { renderDrawing } from '../alerts/chart';
+import { renderDrawing } from '../alerts/drawing';
 import { now as clockNow } from '../clock';
 import type { HistoryReader } from '../history/read';
 import { shownReading } from '../history/newest';
@@ -47,7 +47,7 @@ const DAY_MS = 86_400_000;
 const POINTS = 300;
 /** Pictures that are kept for whoever asks next, and that are drawn at the same time: others wait, and not too many. */
 const MOST_KEPT = 200;
-const AT_ONCE = 2;
+const AT_ONCE = 1;
 const MOST_WAITING = 40;
 
 const kept = new Map<string, Buffer>();

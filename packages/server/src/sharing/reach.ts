@@ -1,3 +1,4 @@
+import { Op } from 'sequelize';
 import { computingsOf, indexNames, roleIncludes, WIDGETS } from '@peatmoor/core';
 import { contains } from '../store/filters';
 import type { DeviceEntry } from '../registry';
@@ -88,16 +89,22 @@ export async function reachOfGrants(
   const boards = await listIn(store.models.dashboards, workspaceId, {
     where: { id: grants.flatMap(({ dashboardId }) => dashboardId ?? []) },
   });
+  const labels = grants.flatMap(({ label }) => label ?? []);
+  const labelled =
+    labels.length === 0
+      ? []
+      : await listIn(store.models.devices, workspaceId, {
+          where: {
+            [Op.or]: labels.map((label) => ({ labels: contains(JSON.stringify(label)) })),
+          } as never,
+          attributes: ['rowId', 'labels'],
+        });
   for (const grant of grants) {
     const steers: Carried = grant.role === 'operator' ? 'all' : NOTHING;
     if (grant.sort === 'device') add(grant.deviceRowId!, 'all', steers);
-    else if (grant.sort === 'label')
-      for (const { rowId } of await listIn(store.models.devices, workspaceId, {
-        where: { labels: contains(JSON.stringify(grant.label)) } as never,
-        attributes: ['rowId'],
-      }))
-        add(rowId, 'all', steers);
-    else await addBoard(grant);
+    else if (grant.sort === 'label') {
+      for (const { rowId, labels } of labelled) if (labels.includes(grant.label!)) add(rowId, 'all', steers);
+    } else await addBoard(grant);
   }
   return { devices, dashboards, steers: grants.some(({ role }) => role === 'operator') };
 

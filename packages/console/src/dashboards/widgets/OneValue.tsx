@@ -35,7 +35,8 @@ export function OneValue({
         display: 'flex',
         flexDirection: 'column',
         minHeight: 0,
-        opacity: quiet ? 0.75 : 1,
+        // Dimmed no further than soft words can still be read.
+        opacity: quiet ? 0.92 : 1,
       }}
     >
       <Box sx={{ flex: 1, minHeight: 0 }}>
