@@ -47,8 +47,8 @@ it('makes the first account, signs out and in again', async () => {
   await page.getByRole('button', { name: 'Make the account' }).click();
   await page.getByText('Name your first device').waitFor();
   await page.getByRole('link', { name: 'Settings' }).click();
-  await page.getByRole('button', { name: 'Sign out' }).click();
-  await page.getByLabel('Email').fill('warden@quillmere.example');
+  await page.getByRole('button', { name: 'Sign out', exact: true }).click();
+  await page.getByLabel('Email or name').fill('warden@quillmere.example');
   await page.getByLabel('Password').fill(password);
   await page.getByRole('button', { name: 'Sign in' }).click();
   await page.getByRole('link', { name: 'Begin' }).click();
