@@ -61,7 +61,7 @@ const choose = async (label: string, option: string | RegExp): Promise<void> => 
 
 it('says on every page that a device is online for the first time', async () => {
   await page.goto(`${service.url}/settings`);
-  await page.getByRole('status').getByText("Warden's moss").waitFor();
+  await page.locator('[data-connected="true"]').waitFor({ state: 'attached' });
   await report({ rain: 0.2, warmth: 10, seen: 'a heron', place: '53.42,-1.86' });
   const notice = page.getByRole('status').filter({ hasText: 'online for the first time' });
   await notice.getByRole('link', { name: 'Rain hut' }).waitFor();

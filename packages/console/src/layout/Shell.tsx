@@ -191,6 +191,7 @@ function TopLine(): ReactNode {
           component="span"
           variant="body2"
           role="status"
+          data-connected={connected}
           sx={{ color: ink.rowan, py: 1.5, display: { xs: 'none', sm: 'inline' } }}
         >
           {!connected && LOST}
