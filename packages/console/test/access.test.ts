@@ -39,6 +39,10 @@ beforeAll(async () => {
     },
   });
   await post(service, token, { level: -110 });
+  const link = await person.client.call('createLink', {
+    body: { title: 'For the village', sort: 'dashboard', dashboardId: id },
+  });
+  const added = await person.client.call('addPerson', { body: { name: 'Helper', role: 'none' } });
   Object.assign(paths, {
     overview: '/',
     dashboards: '/dashboards',
@@ -61,6 +65,13 @@ beforeAll(async () => {
     kind: `/kinds/${device.kindId}`,
     arrivals: '/arrivals',
     people: '/people',
+    changes: '/people/changes',
+    'a device that is offered': `/take#${'x'.repeat(32)}`,
+    'a shared page': new URL(link.address).pathname,
+    'a link that shows nothing': `/shared/${'z'.repeat(22)}`,
+    'a new password': `/reset#${'x'.repeat(32)}`,
+    'an email to confirm': `/confirm#${'x'.repeat(32)}`,
+    joining: `/join#${added.link.split('#')[1]!}`,
     settings: '/settings',
     'no page': '/nowhere',
   });
@@ -104,6 +115,16 @@ it.each([
   // What lies behind it is not read meanwhile.
   const dialog = await found('[role="dialog"]');
   if (dialog.length > 0) all['add widgets'] = dialog;
+  await page.goto(`${service.url}${paths.dashboard}`);
+  await page.getByRole('button', { name: 'Share', exact: true }).click();
+  await page.frameLocator('iframe').locator('[data-widget]').first().waitFor();
+  const share = await found('[role="dialog"]');
+  if (share.length > 0) all.sharing = share;
+  await opened.context.clearCookies();
+  await page.goto(service.url);
+  await page.getByRole('heading', { name: 'Sign in' }).waitFor();
+  const signIn = await found();
+  if (signIn.length > 0) all['sign in'] = signIn;
   expect(all).toEqual({});
   await opened.context.close();
 });

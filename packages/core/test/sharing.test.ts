@@ -5,6 +5,7 @@ import {
   ACTIONS,
   arcShapes,
   chosenAmong,
+  gaugeFacts,
   isForVisitors,
   LIGHT_INKS,
   lineShapes,
@@ -14,6 +15,7 @@ import {
   nearestWord,
   pictureShapes,
   planChanges,
+  planLines,
   ROLES,
   sayShown,
   sayStep,
@@ -21,10 +23,12 @@ import {
   shownStreams,
   staffShapes,
   tankShapes,
+  timeMarks,
   toSvg,
   WIDGET_TYPES,
   type Action,
   type GaugeFacts,
+  type GaugeReadings,
   type Shape,
   type Widget,
 } from '../src';
@@ -164,6 +168,27 @@ describe('a plan', () => {
     ).toEqual(['Deletes the kind Dipwell.']);
   });
 
+  it('of something new says what it holds, and not once more what it is named by', () => {
+    const wanted = {
+      kinds: kinds(200),
+      devices: [{ id: 'north', name: 'North', notes: '', labels: [] }],
+      timetables: [{ device: 'north', title: 'Mornings', active: true }],
+      links: [{ name: 'Village', sort: 'device', device: 'north' }],
+    };
+    expect(planLines(planChanges({}, wanted, false))).toEqual([
+      '+ kind Dipwell',
+      '    intervalS: 60',
+      '    streams: 1 entry',
+      '+ device north',
+      '    name: North',
+      '+ timetable north: Mornings',
+      '    active: true',
+      '+ link Village',
+      '    sort: device',
+      '    device: north',
+    ]);
+  });
+
   it('of anything against itself is empty, whatever order its fields stand in', () => {
     const value = fc.oneof(
       fc.string(),
@@ -252,6 +277,74 @@ describe('drawings', () => {
     expect(flat(bare).some((one) => 'fill' in one && one.fill === 'pool')).toBe(false);
   });
 
+  it('are of a gauge worked out in the units that are shown, as far as is said or was seen', () => {
+    const stream = { min: null, max: null };
+    const of = (
+      options: Widget['options'],
+      readings: Partial<GaugeReadings> = {},
+      room = facts,
+    ): GaugeFacts =>
+      gaugeFacts(
+        { ...widget('gauge'), options },
+        {
+          stream,
+          value: 5,
+          wanted: undefined,
+          day: null,
+          convert: (one) => one * 10,
+          sample: false,
+          ...readings,
+        },
+        room,
+      );
+    // Somebody said it, the datastream says it, or it is as far as it went.
+    expect(of({ min: -1, max: 9 }, { stream: { min: 0, max: 100 } })).toMatchObject({ min: -10, max: 90 });
+    expect(of({}, { stream: { min: 0, max: 100 } })).toMatchObject({ min: 0, max: 1000, value: 50 });
+    const seen = of({}, { day: { min: 2, max: 17 } });
+    expect(seen.min).toBeLessThanOrEqual(20);
+    expect(seen.max).toBeGreaterThanOrEqual(170);
+    expect(seen.day).toEqual({ min: 20, max: 170 });
+    expect(of({ day: false }, { day: { min: 2, max: 17 } }).day).toBeNull();
+    const wished = of({ target: 7, zones: 'below 3 dry look' }, { wanted: 6 });
+    expect([wished.target, wished.wanted]).toEqual([70, 60]);
+    // Nothing came yet: there is a scale all the same.
+    const nothing = of({}, { value: undefined });
+    expect(nothing.value).toBeUndefined();
+    expect([nothing.min, nothing.max].every(Number.isFinite) && nothing.max > nothing.min).toBe(true);
+    for (const shape of ['staff', 'arc', 'tank'] as const) {
+      const small = of({ shape, min: 0, max: 10 }, {}, { ...facts, width: 60, height: 60 });
+      const large = of({ shape, min: 0, max: 10 }, {}, { ...facts, width: 900, height: 900 });
+      expect(small.marks.length).toBeGreaterThanOrEqual(2);
+      expect(large.marks.length).toBeGreaterThan(small.marks.length);
+      expect(large.marks.every((mark) => mark >= 0 && mark <= 100)).toBe(true);
+    }
+  });
+
+  it('have as many marks in a picture as there is room for, whatever its shape', () => {
+    const pictured = (shape: string, height: number): number => {
+      const shapes = pictureShapes(
+        {
+          is: 'gauge',
+          widget: { ...widget('gauge'), options: { shape } },
+          readings: {
+            stream: { min: 0, max: 100 },
+            value: 40,
+            wanted: undefined,
+            day: null,
+            convert: (one) => one,
+            sample: false,
+          },
+          figure: '40',
+          unit: 'mm',
+        },
+        { title: 'Level', note: '', width: height, height },
+      );
+      return flat(shapes).filter((one) => one.is === 'text' && /^\d+$/.test(one.text)).length;
+    };
+    for (const shape of ['staff', 'arc', 'tank'])
+      expect([shape, pictured(shape, 700) > pictured(shape, 130)]).toEqual([shape, true]);
+  });
+
   it('bridge no gap, and put a spike where it is', () => {
     const times = [0, 60, 120, 900, 960].map((s) => s * 1000);
     const shapes = lineShapes({
@@ -266,6 +359,43 @@ describe('drawings', () => {
     const [line] = shapes.filter((one) => one.is === 'path');
     expect(line!.d.match(/M/g)).toHaveLength(2);
     expect(line!.d.match(/L/g)).toHaveLength(3);
+  });
+
+  it('show a reading that stands by itself as a dot, and nothing for nothing', () => {
+    const drawn = (times: number[], steps = false): Shape[] =>
+      lineShapes({
+        lines: [{ title: 'a', times, values: times.map(() => 1), spanMs: 60_000, steps }],
+        from: 0,
+        to: 10_000_000,
+        zone: 'UTC',
+        width: 400,
+        height: 200,
+        show: String,
+      }).filter((one) => one.is === 'circle');
+    expect(drawn([600_000, 5_000_000, 9_000_000])).toHaveLength(3);
+    expect(drawn([600_000, 660_000, 720_000, 9_000_000])).toHaveLength(1);
+    expect(drawn([600_000], true)).toHaveLength(1);
+    expect(drawn([])).toEqual([]);
+  });
+
+  it('have round times of the clock of their place, each once, however long they are', () => {
+    const zone = 'Europe/Dublin';
+    const noon = Date.UTC(2026, 9, 24, 11);
+    const labels = (days: number, most: number): string[] =>
+      timeMarks(noon, noon + days * 86_400_000, zone, most).map(({ label }) => label);
+    expect(labels(1, 5)).toEqual(['12:00', '18:00', '25 Oct', '06:00']);
+    // The clock is put back on the 25th: marks go by it, and midnights stay midnights.
+    expect(labels(3, 4)).toEqual(['25 Oct', '26 Oct', '27 Oct']);
+    expect(labels(400, 6)).toEqual(['Jan 27', 'Apr 27', 'Jul 27', 'Oct 27']);
+    expect([labels(4000, 12)[0], labels(4000, 12).at(-1)]).toEqual(['2027', '2037']);
+    for (const minutes of [1, 7, 33, 180, 900, 5000, 50_000, 5_000_000]) {
+      const to = noon + minutes * 60_000;
+      const marks = timeMarks(noon, to, zone, 4);
+      expect(marks.length).toBeLessThanOrEqual(minutes > 4_000_000 ? 12 : 5);
+      expect(marks.every(({ at }) => at >= noon && at <= to)).toBe(true);
+      expect(new Set(marks.map(({ at }) => at)).size).toBe(marks.length);
+    }
+    expect(timeMarks(5, 5, 'nowhere', 0)).toEqual([]);
   });
 
   it('are SVG in which nothing a person wrote is markup', () => {

@@ -2,7 +2,6 @@ import http from 'node:http';
 import https from 'node:https';
 import { hostname } from 'node:os';
 import type { AddressInfo } from 'node:net';
-import type { Duplex } from 'node:stream';
 import type { Address } from '@peatmoor/contract';
 import type { Fact } from '@peatmoor/core';
 import type { Logger } from 'pino';
@@ -49,16 +48,15 @@ import { openDerivedWriter } from './journal/derived';
 import { beginClock, now as clockNow } from './clock';
 import { readAway, readMark, readTail } from './journal/tail';
 import { startHeartbeat, startJournalWriter, type Committed } from './journal/writer';
-import type { Scope } from './api/scope';
 import { createClaiming } from './definitions/claiming';
 import { createHealth } from './health';
 import { createDeviceHttp } from './listeners/http/deviceHttp';
 import { startMqttListener } from './listeners/mqtt/listener';
 import { createOnePort } from './listeners/web/onePort';
-import { admitPage, portProblem, redirectPages } from './listeners/web/pages';
-import { createMqttOverWeb, MQTT_PATH } from './listeners/mqtt/overWeb';
+import { portProblem, redirectPages } from './listeners/web/pages';
+import { createUpgrades } from './listeners/web/upgrades';
+import { createMqttOverWeb } from './listeners/mqtt/overWeb';
 import { createLiveHub } from './live/hub';
-import { ProblemError } from './problems';
 import { createRegistry } from './registry';
 import { createRaisedEvents } from './rules/raised';
 import { startRuleWorker } from './rules/worker';
@@ -342,27 +340,7 @@ export async function startService({
     };
     secure?.on('request', serve);
     plain.on('request', secure === null ? serve : redirectPages(serve));
-    const mqttOverWeb = createMqttOverWeb(mqtt.accept);
-    // Open pages and boards over WebSocket: the server no longer knows their connections, but waits for them when it closes.
-    const upgraded = new Set<Duplex>();
-    const upgrade = (request: http.IncomingMessage, socket: Duplex, head: Buffer): void => {
-      upgraded.add(socket);
-      socket.on('close', () => upgraded.delete(socket));
-      socket.on('error', () => socket.destroy());
-      if (request.url?.split('?')[0] === MQTT_PATH) return mqttOverWeb(request, socket, head);
-      const anew = (): Promise<Scope | null> =>
-        // Signed out, or a passphrase that is asked for by now.
-        admitPage(store, request).catch((error: unknown) => {
-          if (error instanceof ProblemError) return null;
-          throw error;
-        });
-      anew()
-        .then((scope) => {
-          if (scope === null) socket.end('HTTP/1.1 401 Unauthorized\r\nConnection: close\r\n\r\n');
-          else return hub.upgrade(request, socket, head, scope, anew);
-        })
-        .catch(() => socket.end('HTTP/1.1 503 Service Unavailable\r\nConnection: close\r\n\r\n'));
-    };
+    const { upgrade, upgraded } = createUpgrades({ store, hub, mqttOverWeb: createMqttOverWeb(mqtt.accept) });
     for (const one of [plain, ...(secure === null ? [] : [secure])]) {
       one.on('upgrade', upgrade);
       one.headersTimeout = 15_000;

@@ -1,4 +1,4 @@
-import type { Client } from '@peatmoor/contract';
+import { createClient, type Client } from '@peatmoor/contract';
 import mysql from 'mariadb';
 import {
   databaseOf,
@@ -136,4 +136,43 @@ it('is offered by owners, withdrawn, and once', async () => {
   await expect(taker.client.call('offerDevice', { params: { device: NORTH }, body: {} })).rejects.toThrow(
     /device/,
   );
+});
+
+it('is steered by nothing of the workspace it left: its rules, timetables, keys and grants', async () => {
+  const { client } = giver;
+  const { token: southToken } = await newDevice(client, 'Dipwell South');
+  await client.call('createRule', {
+    body: {
+      title: 'South is wet',
+      deviceId: 'dipwell-south',
+      stream: 'level',
+      comparison: 'above',
+      limit: -50,
+      actions: [{ on: 'opened', deviceId: NORTH, stream: 'pump', value: 'on' }],
+    },
+  });
+  await client.call('createTimetable', {
+    params: { device: NORTH },
+    body: {
+      title: 'Mornings',
+      stream: 'pump',
+      times: [{ days: [1, 2, 3, 4, 5, 6, 7], base: 'clock', minutes: 480, value: 'on' }],
+    },
+  });
+  const key = await client.call('createKey', {
+    body: { title: 'of North alone', deviceId: NORTH, scope: 'report-device' },
+  });
+  await taker.client.call('takeDevice', { body: { secret: await offer(client) } });
+  await post(service, southToken, { level: -10 });
+  await until(async () => (await client.call('listEvents')).length > 0, 'the event of the old rule');
+  await new Promise((resolve) => setTimeout(resolve, 500));
+  expect(await taker.client.call('listCommands', { params: { device: NORTH } })).toEqual([]);
+  expect(await taker.client.call('listTimetables', { params: { device: NORTH } })).toEqual([]);
+  const keyed = createClient({ baseUrl: service.url, headers: { authorization: `Bearer ${key.secret}` } });
+  const pump = { params: { device: NORTH }, body: { stream: 'pump', value: true } };
+  const values = { params: { device: NORTH }, body: { values: { level: -5 } } };
+  await expect(keyed.call('reportByHand', values as never)).rejects.toThrow();
+  await expect(keyed.call('readDevice', { params: { device: NORTH } })).rejects.toThrow();
+  await expect(client.call('createCommand', pump)).rejects.toThrow(/device/);
+  expect(await taker.client.call('listCommands', { params: { device: NORTH } })).toEqual([]);
 });

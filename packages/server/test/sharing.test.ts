@@ -114,10 +114,14 @@ it('carries exactly the datastreams of the dashboard, through every way', async 
   await expect(
     who.call('createCommand', { params: { device: NORTH }, body: { stream: 'pump', value: true } }),
   ).rejects.toThrow(/only shows/);
-  // What is opened is counted.
+  // That somebody came is counted, once for the page however often it reads on; looking at its head is not coming.
+  const page = (await client.call('listLinks'))[0]!.address;
+  await fetch(page, { method: 'HEAD' });
+  await fetch(page);
   await who.call('readShared');
-  const [counted] = await client.call('listLinks');
-  expect([counted!.opened, counted!.openedAt !== null]).toEqual([1, true]);
+  await who.call('readShared');
+  await until(async () => (await client.call('listLinks'))[0]!.openedAt !== null);
+  expect((await client.call('listLinks'))[0]!.opened).toBe(1);
 });
 
 it('adds what a dashboard shows later only after an editor said so; what is gone from it is gone', async () => {
@@ -309,6 +313,27 @@ describe('a picture of a widget', () => {
     expect([again.response.status, again.body.length]).toEqual([304, 0]);
   });
 
+  it('draws a chart of the time the link says, with no line across a gap, and the picture of nothing', async () => {
+    const charts = await client.call('createDashboard', {
+      body: {
+        title: 'Lines',
+        widgets: [widget('c', 'chart', 'level', 'temperature'), widget('d', 'value', 'pump')],
+      },
+    });
+    const lines = await share({ dashboardId: charts.id, periodMs: 72 * HOUR });
+    const { response, body } = await pictureAt(lines, 'svg?widget=c&width=600&height=300');
+    expect(response.status).toBe(200);
+    expect(body.toString()).toContain('Water level');
+    expect(body.toString()).toContain('Peat temperature');
+    // Two readings two days apart, of each: no line leads from one to the other.
+    expect(body.toString().match(/<circle/g)).toHaveLength(4);
+    expect(body.toString()).not.toMatch(/ d="[^"]*L/);
+    expect(body.toString()).not.toMatch(/NaN|undefined/);
+    const empty = (await pictureAt(lines, 'svg?widget=d')).body.toString();
+    expect(empty).toContain('no reading yet');
+    await client.call('deleteLink', { params: { link: lines.id } });
+  });
+
   it('is of what the link shows alone, and bounded', async () => {
     const link = await share();
     const statusOf = async (query: string): Promise<number> => (await pictureAt(link, query)).response.status;
@@ -346,4 +371,36 @@ describe('a picture of a widget', () => {
     expect(statuses.filter((status) => status !== 200 && status !== 503)).toEqual([]);
     expect(statuses).toContain(200);
   });
+});
+
+it('is held open by so many at the most, and whoever comes after is told to come later', async () => {
+  const link = await share();
+  const credential = secretOf(link);
+  const sockets: WebSocket[] = [];
+  const open = (): Promise<string> =>
+    new Promise((resolve) => {
+      const socket = new WebSocket(`${service.url.replace('http', 'ws')}/api/live?link=${credential}`);
+      sockets.push(socket);
+      socket.on('open', () => resolve('open'));
+      socket.on('error', (error) => resolve(error.message));
+    });
+  for (let n = 0; n < 500; n += 50) {
+    const some = await Promise.all(Array.from({ length: 50 }, open));
+    expect(new Set(some)).toEqual(new Set(['open']));
+  }
+  expect(await open()).toContain('503');
+  // Another link is not in the way of this one, and people are not in the way of either.
+  const other = listen(secretOf(await share()), { devices: 'all', arrivals: [] });
+  await until(() => other.heard.some(({ type }) => type === 'watching'), 'a page of another link');
+  // One that is closed makes room.
+  sockets[0]!.close();
+  await until(async () => (await open()) === 'open', 'room again');
+  for (const socket of sockets) socket.terminate();
+});
+
+it('is one of so many of a workspace', async () => {
+  const there = (await client.call('listLinks')).length;
+  for (let n = there; n < 100; n++) await share({ title: `link ${n}` });
+  await expect(share({ title: 'one more' })).rejects.toThrow(/one link too many: there are 100.*Withdraw/);
+  expect(await client.call('listLinks')).toHaveLength(100);
 });

@@ -33,7 +33,7 @@ export function Join(): ReactNode {
     void navigate('/', { replace: true });
   };
   return (
-    <Box sx={{ px: 3, py: { xs: 5, md: 12 }, maxWidth: 480, mx: 'auto' }}>
+    <Box component="main" sx={{ px: 3, py: { xs: 5, md: 12 }, maxWidth: 480, mx: 'auto' }}>
       <Typography variant="h1" sx={{ fontSize: '2.6rem', mb: 3 }}>
         Peatmoor
       </Typography>

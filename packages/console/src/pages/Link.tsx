@@ -22,26 +22,28 @@ export function Reset(): ReactNode {
       </Box>
     );
   return (
-    <Box
-      component="form"
-      onSubmit={(event) => (event.preventDefault(), reset.mutate({ body: { secret: SECRET, password } }))}
-      sx={FRAME}
-    >
+    <Box component="main" sx={FRAME}>
       <Typography variant="h1">A new password</Typography>
-      <TextField
-        label="The new password"
-        type="password"
-        autoComplete="new-password"
-        autoFocus
-        value={password}
-        onChange={({ target }) => setPassword(target.value)}
-        helperText="Ten letters or more."
-        {...troubleOf(reset.error)('password')}
-      />
-      <Notice error={reset.error} beside={['password']} />
-      <Button type="submit" variant="contained" disabled={password === '' || reset.isPending}>
-        Set it
-      </Button>
+      <Box
+        component="form"
+        onSubmit={(event) => (event.preventDefault(), reset.mutate({ body: { secret: SECRET, password } }))}
+        sx={{ display: 'grid', gap: 3 }}
+      >
+        <TextField
+          label="The new password"
+          type="password"
+          autoComplete="new-password"
+          autoFocus
+          value={password}
+          onChange={({ target }) => setPassword(target.value)}
+          helperText="Ten letters or more."
+          {...troubleOf(reset.error)('password')}
+        />
+        <Notice error={reset.error} beside={['password']} />
+        <Button type="submit" variant="contained" disabled={password === '' || reset.isPending}>
+          Set it
+        </Button>
+      </Box>
     </Box>
   );
 }

@@ -20,6 +20,7 @@ export function SignIn(): ReactNode {
   const status = useRead('status');
   return (
     <Box
+      component="main"
       sx={{
         minHeight: '100dvh',
         display: 'grid',

@@ -70,10 +70,10 @@ export function ShareDialog({
     label: string,
     value: number,
     set: (value: number) => void,
-    among_: readonly (readonly [string, unknown])[],
+    choices: readonly (readonly [string, unknown])[],
   ): ReactNode => (
     <TextField select label={label} value={value} onChange={({ target }) => set(Number(target.value))}>
-      {among_.map(([words], i) => (
+      {choices.map(([words], i) => (
         <MenuItem key={words} value={i}>
           {words}
         </MenuItem>

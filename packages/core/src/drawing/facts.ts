@@ -1,5 +1,20 @@
-import { graduations } from '../dashboards/range';
+import { fitRange, graduations } from '../dashboards/range';
+import { numberOption, optionOf, type GaugeShape, type Widget } from '../dashboards';
 import { readZones, type Zone } from '../dashboards/zones';
+
+/** What a gauge widget is drawn from: readings as they are kept, and how they are shown. */
+export interface GaugeReadings {
+  /** How far the datastream goes, where that is said. */
+  stream: { min: number | null; max: number | null };
+  value: number | undefined;
+  wanted: number | undefined;
+  /** Least and greatest of the last 24 hours; null where nothing was measured. */
+  day: { min: number; max: number } | null;
+  /** From the unit that is kept to the one that is shown. */
+  convert: (value: number) => number;
+  /** The readings are made up, as while a widget is set up. */
+  sample: boolean;
+}
 
 /** What a gauge shows, in shown units. */
 export interface GaugeFacts {
@@ -44,6 +59,41 @@ export function letterSize(
 }
 const LEAST_PX = 11.5;
 
+/** What a gauge widget shows, in shown units, in a room of this size in px. */
+export function gaugeFacts(
+  widget: Pick<Widget, 'type' | 'options'>,
+  { stream, value, wanted, day, convert, sample }: GaugeReadings,
+  { width, height }: Pick<GaugeFacts, 'width' | 'height'>,
+): GaugeFacts {
+  const shown = (one: number | undefined): number | undefined =>
+    one === undefined ? undefined : convert(one);
+  // Where nobody says how far it goes, as far as it went.
+  const seen = fitRange(
+    Math.min(value ?? Infinity, day?.min ?? value ?? 0),
+    Math.max(value ?? -Infinity, day?.max ?? value ?? 100),
+  );
+  const min = convert(numberOption(widget, 'min') ?? stream.min ?? seen.min);
+  const max = convert(numberOption(widget, 'max') ?? stream.max ?? seen.max);
+  const target = numberOption(widget, 'target');
+  const about = marksFor(optionOf(widget, 'shape') as GaugeShape, width, height);
+  return {
+    value: shown(value),
+    wanted: shown(wanted),
+    target: target === null ? null : convert(target),
+    min,
+    max,
+    day:
+      day === null || optionOf(widget, 'day') === false
+        ? null
+        : { min: convert(day.min), max: convert(day.max) },
+    zones: shownZones(optionOf(widget, 'zones'), convert),
+    marks: marksOf(min, max, numberOption(widget, 'step'), about),
+    width,
+    height,
+    sample,
+  };
+}
+
 /** Marks each `step`, or where none is said, about `about` round ones. */
 export function marksOf(min: number, max: number, step: number | null, about: number): number[] {
   if (step === null || step <= 0 || (max - min) / step > 200) return graduations(min, max, about);
@@ -55,7 +105,7 @@ export function marksOf(min: number, max: number, step: number | null, about: nu
 }
 
 /** About how many marks a shape has room for. */
-export function marksFor(shape: keyof typeof MARK_PX, width: number, height: number): number {
+function marksFor(shape: keyof typeof MARK_PX, width: number, height: number): number {
   return Math.max(2, Math.min(8, Math.round((shape === 'arc' ? width : height) / MARK_PX[shape])));
 }
 

@@ -1,5 +1,5 @@
 import { extent, ticks } from 'd3-array';
-import { DateTime } from 'luxon';
+import { DateTime, Duration, type DurationLikeObject } from 'luxon';
 import type { InkName, Shape } from './shape';
 
 /** One line of a chart: ascending times (epoch ms) and values; `spanMs` is how long each stands for, 0 for single readings. */
@@ -24,6 +24,7 @@ const LEFT = 62;
 const RIGHT = 10;
 const BOTTOM = 24;
 const LETTERS = 13;
+const DOT = 2.5;
 /** Lines differ in colour and in dash, as on the page. */
 const KINDS: readonly { ink: InkName; dash?: string }[] = [
   { ink: 'pool' },
@@ -33,6 +34,59 @@ const KINDS: readonly { ink: InkName; dash?: string }[] = [
 ];
 /** A gap is longer than so many spans: it is not bridged. */
 const GAP = 3;
+
+/** How far labels of times are apart at least, in px; and the steps they stand at. */
+const MARK_PX = 90;
+const DAY_MINUTES = 1440;
+const STEPS: readonly DurationLikeObject[] = [
+  { minutes: 1 },
+  { minutes: 5 },
+  { minutes: 15 },
+  { hours: 1 },
+  { hours: 3 },
+  { hours: 6 },
+  { hours: 12 },
+  { days: 1 },
+  { days: 2 },
+  { days: 7 },
+  { months: 1 },
+  { months: 3 },
+  { years: 1 },
+];
+
+/** Round times of a zone in a span, about as many as there is room for: hours by the clock, and the date at midnight. */
+export function timeMarks(
+  from: number,
+  to: number,
+  zone: string,
+  most: number,
+): { at: number; label: string }[] {
+  const room = Math.max(1, most);
+  const step =
+    STEPS.find((one) => (to - from) / Duration.fromObject(one).toMillis() <= room) ?? STEPS.at(-1)!;
+  const minutes = Duration.fromObject(step).as('minutes');
+  const isLong = step.months !== undefined || step.years !== undefined;
+  const start = DateTime.fromMillis(from, { zone }).startOf(isLong ? 'year' : 'day');
+  const markAt = (k: number): DateTime => {
+    if (minutes >= DAY_MINUTES)
+      return start.plus(Object.fromEntries(Object.entries(step).map(([unit, n]) => [unit, n * k])));
+    // By the clock, also on the day it is put forward or back.
+    const minute = (k * minutes) % DAY_MINUTES;
+    return start
+      .plus({ days: Math.floor((k * minutes) / DAY_MINUTES) })
+      .set({ hour: Math.floor(minute / 60), minute: minute % 60 });
+  };
+  const marks: { at: number; label: string }[] = [];
+  for (let k = 0; ; k++) {
+    const mark = markAt(k);
+    const at = mark.toMillis();
+    if (!(at <= to)) return marks;
+    if (at < from || at <= (marks.at(-1)?.at ?? -Infinity)) continue;
+    const isMidnight = mark.hour === 0 && mark.minute === 0;
+    const format = step.years !== undefined ? 'yyyy' : isLong ? 'LLL yy' : isMidnight ? 'd LLL' : 'HH:mm';
+    marks.push({ at, label: mark.toFormat(format) });
+  }
+}
 
 /** Lines on one scale with their names above. */
 export function lineShapes({ lines, from, to, zone, width, height, show }: LinesChart): Shape[] {
@@ -76,29 +130,29 @@ export function lineShapes({ lines, from, to, zone, width, height, show }: Lines
         text: show(value),
       },
     );
-  const format = to - from > 36 * 3_600_000 ? 'd LLL' : 'HH:mm';
-  for (const part of [0, 0.25, 0.5, 0.75]) {
-    const at = from + part * (to - from);
+  for (const { at, label } of timeMarks(from, to, zone, Math.floor((width - LEFT - RIGHT) / MARK_PX)))
     shapes.push({
       is: 'text',
       x: x(at),
       y: height - 7,
-      anchor: 'start',
+      anchor: 'middle',
       size: LETTERS,
       fill: 'soft',
-      text: DateTime.fromMillis(at, { zone }).toFormat(format),
+      text: label,
     });
-  }
   for (const [i, { times, values, spanMs, steps }] of lines.entries()) {
     const { ink, dash } = KINDS[i % KINDS.length]!;
-    const d = times
-      .map((at, k) => {
-        const [px, py] = [x(at + spanMs / 2).toFixed(1), y(values[k]!).toFixed(1)];
-        const isGap = k === 0 || (spanMs > 0 && at - times[k - 1]! > GAP * spanMs);
-        if (isGap) return `M${px} ${py}`;
-        return steps ? `H${px}V${py}` : `L${px} ${py}`;
-      })
-      .join('');
+    let d = '';
+    for (const [k, at] of times.entries()) {
+      const [px, py] = [x(at + spanMs / 2), y(values[k]!)];
+      const isApart = (one: number | undefined): boolean =>
+        one === undefined || (spanMs > 0 && Math.abs(at - one) > GAP * spanMs);
+      const isFirst = isApart(times[k - 1]);
+      if (isFirst) d += `M${px.toFixed(1)} ${py.toFixed(1)}`;
+      else d += steps ? `H${px.toFixed(1)}V${py.toFixed(1)}` : `L${px.toFixed(1)} ${py.toFixed(1)}`;
+      // No line leads to one that stands by itself: it is a dot.
+      if (isFirst && isApart(times[k + 1])) shapes.push({ is: 'circle', cx: px, cy: py, r: DOT, fill: ink });
+    }
     shapes.push({
       is: 'path',
       d,

@@ -1,5 +1,6 @@
 import { arcShapes, ARC_BOX } from './arc';
-import type { GaugeFacts } from './facts';
+import { optionOf, type GaugeShape, type Widget } from '../dashboards';
+import { gaugeFacts, type GaugeReadings } from './facts';
 import { lineShapes, type LinesChart } from './lines';
 import type { Shape } from './shape';
 import { staffShapes } from './staff';
@@ -9,8 +10,8 @@ import { TANK_BOX, tankShapes } from './tank';
 export type Pictured =
   | {
       is: 'gauge';
-      shape: 'staff' | 'arc' | 'tank';
-      facts: Omit<GaugeFacts, 'width' | 'height'>;
+      widget: Pick<Widget, 'type' | 'options'>;
+      readings: GaugeReadings;
       figure: string;
       unit: string;
     }
@@ -76,13 +77,15 @@ export function pictureShapes(
 }
 
 function gauge(
-  { shape, facts }: Extract<Pictured, { is: 'gauge' }>,
+  { widget, readings }: Extract<Pictured, { is: 'gauge' }>,
   { width, height }: { width: number; height: number },
   top: number,
 ): Shape[] {
-  if (shape === 'staff') return [{ is: 'group', dy: top, shapes: staffShapes({ ...facts, width, height }) }];
+  const shape = optionOf(widget, 'shape') as GaugeShape;
+  const facts = gaugeFacts(widget, readings, { width, height });
+  if (shape === 'staff') return [{ is: 'group', dy: top, shapes: staffShapes(facts) }];
   const box = shape === 'arc' ? ARC_BOX : TANK_BOX;
-  const drawn = (shape === 'arc' ? arcShapes : tankShapes)({ ...facts, width, height });
+  const drawn = (shape === 'arc' ? arcShapes : tankShapes)(facts);
   const scale = Math.min(width / box.width, height / box.height);
   return [
     {

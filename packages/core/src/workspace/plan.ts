@@ -65,6 +65,18 @@ const WHAT: Record<FilePart, StepWhat> = {
   links: 'link',
 };
 
+/** Fields that tell an entry of a part from the others: they stand in its name. */
+const KNOWN_BY: Record<FilePart, readonly string[]> = {
+  kinds: ['name'],
+  webhooks: ['name'],
+  devices: ['id'],
+  dashboards: ['name'],
+  rules: ['name'],
+  timetables: ['device', 'title'],
+  grants: ['person', 'sort', 'target'],
+  links: ['name'],
+};
+
 /** By what an entry is known in its part. */
 export function nameIn(part: FilePart, entry: Entry): string {
   if (part === 'devices') return String(entry.id);
@@ -93,7 +105,8 @@ export function planChanges(now: WorkspaceFile, wanted: WorkspaceFile, deletes: 
       const name = nameIn(part, entry);
       const before = there.get(name);
       there.delete(name);
-      if (before === undefined) steps.push({ sign: '+', what, name, fields: changesOf({}, entry) });
+      if (before === undefined)
+        steps.push({ sign: '+', what, name, fields: changesOf({}, entry, KNOWN_BY[part]) });
       else {
         const fields = changesOf(before, entry, part === 'kinds' ? ['streams'] : []);
         if (fields.length > 0) steps.push({ sign: '~', what, name, fields });
@@ -117,7 +130,7 @@ export function planChanges(now: WorkspaceFile, wanted: WorkspaceFile, deletes: 
     for (const [name, stream] of of(after)) {
       const known = there.get(name);
       there.delete(name);
-      const fields = changesOf(known ?? {}, stream);
+      const fields = changesOf(known ?? {}, stream, known === undefined ? ['key'] : []);
       if (fields.length > 0)
         steps.push({ sign: known === undefined ? '+' : '~', what: 'datastream', name, within, fields });
     }

@@ -1,6 +1,6 @@
 import { aroundEvent, drawEventChart, isNumeric, showReading } from '@peatmoor/core';
 import { now as clockNow } from '../clock';
-import { renderDrawing } from './drawing';
+import { renderDrawing } from '../drawing';
 import type { HistoryReader } from '../history/read';
 import type { Registry } from '../registry';
 import { definitionOf } from '../rules/definition';

@@ -133,7 +133,7 @@ async function outcomeOf(
   const call = { scope, params, query, body, request, response } as unknown as Call<never>;
   const handler = handlers[name] as (call: Call<never>) => Promise<unknown>;
   const work = (): Promise<unknown> =>
-    recorded({ store: parts.store, handlers }, name, call, () => handler(call));
+    recorded({ store: parts.store, handlers, log: parts.log }, name, call, () => handler(call));
   const { versioned, method } = endpoint;
   let result: unknown;
   let version: number | null = null;

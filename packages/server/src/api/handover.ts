@@ -1,4 +1,5 @@
 import { randomBytes } from 'node:crypto';
+import { sum } from 'd3-array';
 import type { Transaction } from 'sequelize';
 import { isDeepStrictEqual } from 'node:util';
 import { now as clockNow } from '../clock';
@@ -40,7 +41,7 @@ const STAY_BEHIND = [
 
 /** Handing a device over to another workspace: offered by an owner, taken there, with its history. */
 export function handoverHandlers(parts: ApiParts): HandoverHandlers {
-  const { store, bus, recent, address } = parts;
+  const { store, bus, address } = parts;
   const { models } = store;
   const tell = (workspaceId: number, by: string): void => {
     for (const what of ['devices', 'kinds', 'rules', 'events'] as const)
@@ -88,11 +89,9 @@ export function handoverHandlers(parts: ApiParts): HandoverHandlers {
       const device = (await findOne(models.devices, { rowId: offer.deviceRowId }))!;
       const kind = (await findOne(models.kinds, { id: device.kindId }))!;
       const from = (await findOne(models.workspaces, { id: offer.workspaceId }))!;
-      let readings = 0;
-      for (const { id } of await listIn(models.series, offer.workspaceId, {
+      const series = await listIn(models.series, offer.workspaceId, {
         where: { deviceRowId: device.rowId },
-      }))
-        readings += (await countReadings(store, id)) + recent.of(id).times.length;
+      });
       return {
         deviceId: device.id,
         name: device.name,
@@ -100,7 +99,7 @@ export function handoverHandlers(parts: ApiParts): HandoverHandlers {
         from: from.title,
         madeBy: offer.madeBy,
         keepsTokens: offer.keepsTokens,
-        readings,
+        readings: sum(await countReadings(parts, series)),
       };
     },
     takeDevice: async ({ scope, body }) => {

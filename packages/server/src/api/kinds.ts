@@ -8,6 +8,7 @@ import {
   type NewStream,
   type Stream,
 } from '@peatmoor/contract';
+import { sum } from 'd3-array';
 import { Op, type WhereOptions } from 'sequelize';
 import { checkComputations, checkFollows, streamsAfter } from '../definitions/computations';
 import { createKind, keepStream, toRow } from '../definitions/kind';
@@ -61,14 +62,8 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
   };
   const effectOf = async (scope: Scope, stream: StreamRow): Promise<Effect> => {
     const series = await listIn(models.series, scope.workspaceId, { where: { streamId: stream.id } });
-    // What is not folded yet counts too.
-    const counts = await Promise.all(
-      series.map(async ({ id }) => (await countReadings(store, id)) + recent.of(id).times.length),
-    );
-    return {
-      devices: counts.filter((count) => count > 0).length,
-      readings: counts.reduce((sum, one) => sum + one, 0),
-    };
+    const counts = await countReadings(parts, series);
+    return { devices: counts.filter((count) => count > 0).length, readings: sum(counts) };
   };
   const read = async (kind: KindRow): Promise<Kind> => (await withStreams(store, [kind]))[0]!;
 

@@ -14,7 +14,7 @@ interface Moved extends MovedDevices {
 }
 
 /** Readings of a series, those in the journal's tail not counted. */
-export async function countReadings(store: Store, seriesId: number): Promise<number> {
+async function countFolded(store: Store, seriesId: number): Promise<number> {
   return store.withConnection(async (connection) => {
     const [row] = (await connection.query(
       `SELECT COALESCE((SELECT SUM(count) FROM chunks WHERE seriesId = ?), 0)
@@ -24,6 +24,16 @@ export async function countReadings(store: Store, seriesId: number): Promise<num
     )) as { count: number }[];
     return Number(row!.count);
   });
+}
+
+/** Readings of each of some series; what is not folded yet counts too. */
+export async function countReadings(
+  { store, recent }: Pick<ApiParts, 'store' | 'recent'>,
+  series: readonly Pick<SeriesRow, 'id'>[],
+): Promise<number[]> {
+  return Promise.all(
+    series.map(async ({ id }) => (await countFolded(store, id)) + recent.of(id).times.length),
+  );
 }
 
 /**
@@ -60,7 +70,7 @@ export async function moveDevices(
         continue;
       }
       plan.lost.push(one);
-      const readings = await countReadings(store, one.id);
+      const readings = await countFolded(store, one.id);
       if (readings > 0) result.loses.push({ device: row.id, stream: stream?.key ?? '?', readings });
     }
     plans.push(plan);

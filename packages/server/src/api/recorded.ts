@@ -1,11 +1,14 @@
 import { isDeepStrictEqual } from 'node:util';
 import type { EndpointName } from '@peatmoor/contract';
+import type { Logger } from 'pino';
 import { now as clockNow } from '../clock';
 import type { ChangeRow } from '../store/models';
 import { addTo, listIn } from '../store/rows';
 import type { Store } from '../store/store';
 import type { Call, Handlers } from './context';
 import type { Scope } from './scope';
+
+type Fields = Record<string, unknown>;
 
 /** What is written down of a call that changes something. */
 interface Recorded {
@@ -15,8 +18,10 @@ interface Recorded {
   act: string;
   /** The call that reads it, so that it is known what it was before. */
   before?: EndpointName;
-  /** The part of the answer that it is, where that is not the whole. */
-  of?: string;
+  /** The part of the answer that it is, where that is not the whole: a field, or what is found in it. */
+  of?: string | ((whole: Fields, params: Call<never>['params']) => unknown);
+  /** Nothing is left of it. */
+  gone?: true;
   /** What of the body is said where the answer says nothing of it. */
   says?: readonly string[];
   /** Changes to the same thing within minutes are one: of the same person, or of a program with their access key. */
@@ -30,11 +35,16 @@ const changed = (what: string, before?: EndpointName, more: Partial<Recorded> = 
   ...(before !== undefined && { before }),
   ...more,
 });
-const deleted = (what: string, before?: EndpointName, act = 'deleted'): Recorded => ({
-  what,
-  act,
-  ...(before !== undefined && { before }),
-});
+const deleted = (
+  what: string,
+  before?: EndpointName,
+  { act = 'deleted', ...more }: Partial<Recorded> = {},
+): Recorded => ({ what, act, gone: true, ...(before !== undefined && { before }), ...more });
+/** A datastream stands in its kind, and by itself where it was made or changed. */
+const STREAM: Pick<Recorded, 'of'> = {
+  of: (whole, { stream }) =>
+    Array.isArray(whole.streams) ? (whole.streams as Fields[]).find(({ key }) => key === stream) : whole,
+};
 
 /**
  * Every call that changes something of a workspace. Null: of oneself alone, changing nothing, or written down where it is done.
@@ -45,33 +55,33 @@ export const RECORDED: Partial<Record<EndpointName, Recorded | null>> = {
   makeCertificate: { what: 'certificate', act: 'made', says: ['names'] },
   addPerson: made('person', { of: 'person' }),
   changePerson: changed('person'),
-  removePerson: deleted('person', undefined, 'removed'),
+  removePerson: deleted('person', undefined, { act: 'removed' }),
   resetPerson: { what: 'person', act: 'made a link for a new password of' },
   createGrant: made('grant'),
-  deleteGrant: deleted('grant', undefined, 'took back'),
+  deleteGrant: deleted('grant', undefined, { act: 'took back' }),
   createLink: made('link'),
   changeLink: changed('link', undefined, {
     says: ['title', 'endsAt', 'sites', 'listed', 'include', 'backMs'],
   }),
-  deleteLink: deleted('link', undefined, 'withdrew'),
+  deleteLink: deleted('link', undefined, { act: 'withdrew' }),
   createKind: made('kind'),
   changeKind: changed('kind', 'readKind'),
   deleteKind: deleted('kind', 'readKind'),
   copyKind: made('kind'),
   moveDevices: { what: 'kind', act: 'moved devices to', says: ['devices'] },
-  createStream: made('datastream'),
-  changeStream: changed('datastream', 'readKind'),
-  deleteStream: deleted('datastream', 'readKind'),
+  createStream: made('datastream', STREAM),
+  changeStream: changed('datastream', 'readKind', STREAM),
+  deleteStream: deleted('datastream', 'readKind', STREAM),
   recompute: { what: 'datastream', act: 'worked out anew', says: ['from', 'devices'] },
   createClaim: made('claim'),
-  endClaim: deleted('claim', undefined, 'ended'),
+  endClaim: deleted('claim', undefined, { act: 'ended' }),
   reopenClaim: { what: 'claim', act: 'opened again', says: ['device'] },
   createDevice: made('device', { of: 'device' }),
   createDevices: { what: 'device', act: 'made many' },
   changeDevice: changed('device', 'readDevice'),
   deleteDevice: deleted('device', 'readDevice'),
   createToken: { what: 'token', act: 'made', says: ['title'] },
-  withdrawToken: deleted('token', undefined, 'withdrew'),
+  withdrawToken: deleted('token', undefined, { act: 'withdrew' }),
   createCommand: { what: 'command', act: 'wanted', says: ['stream', 'value'], gathers: 'keys' },
   createCalibration: { what: 'calibration', act: 'made', says: ['stream', 'calibration', 'from'] },
   deleteCalibration: deleted('calibration'),
@@ -90,7 +100,7 @@ export const RECORDED: Partial<Record<EndpointName, Recorded | null>> = {
   changeRule: changed('rule', 'readRule'),
   deleteRule: deleted('rule', 'readRule'),
   mute: { what: 'mute', act: 'muted', says: ['sort', 'target', 'until', 'reason'] },
-  unmute: deleted('mute', undefined, 'ended'),
+  unmute: deleted('mute', undefined, { act: 'ended' }),
   createWebhook: { what: 'webhook', act: 'made', says: ['title'] },
   deleteWebhook: deleted('webhook'),
   createTimetable: made('timetable'),
@@ -129,7 +139,7 @@ export const RECORDED: Partial<Record<EndpointName, Recorded | null>> = {
   addPushPlace: null,
   removePushPlace: null,
   createKey: { what: 'key', act: 'made', says: ['title', 'scope', 'deviceId', 'days'] },
-  deleteKey: deleted('key', undefined, 'ended'),
+  deleteKey: deleted('key', undefined, { act: 'ended' }),
   leaveWorkspace: { what: 'person', act: 'left' },
   // Of nobody, or nothing is changed.
   createAccount: null,
@@ -155,7 +165,6 @@ const UNSAID =
 const MOST_LETTERS = 2000;
 const GATHER_MS = 300_000;
 
-type Fields = Record<string, unknown>;
 const isFields = (value: unknown): value is Fields =>
   typeof value === 'object' && value !== null && !Array.isArray(value);
 
@@ -187,7 +196,7 @@ export function differences(before: unknown, after: unknown): ChangeRow['details
 
 /** Runs a call and writes down what it changed, by whom, from what to what. */
 export async function recorded(
-  { store, handlers }: { store: Store; handlers: Handlers },
+  { store, handlers, log }: { store: Store; handlers: Handlers; log: Logger },
   name: EndpointName,
   call: Call<never>,
   work: () => Promise<unknown>,
@@ -201,12 +210,11 @@ export async function recorded(
     if (entry.before === undefined) return null;
     const handler = handlers[entry.before] as (call: Call<never>) => Promise<unknown>;
     const whole = await handler(call).catch(() => null);
-    return partOf(entry, name, call, whole);
+    return partOf(entry, call, whole);
   };
   const before = await read();
   const result = await work();
-  const isGone = /^(delete|remove|withdraw|end|un)/.test(name);
-  const after = isGone ? null : (partOf(entry, name, call, result) ?? null);
+  const after = entry.gone === true ? null : (partOf(entry, call, result) ?? null);
   const said = Object.fromEntries(
     (entry.says ?? []).flatMap((field) => {
       const value = isFields(body) ? body[field] : undefined;
@@ -217,24 +225,25 @@ export async function recorded(
   const target = Object.values(call.params).at(-1) ?? '';
   const named = [after, before].find(isFields) ?? {};
   const title = String(named.title ?? named.name ?? (isFields(body) ? (body.title ?? body.name) : '') ?? '');
-  await write(store, scope, {
+  const change = {
     what: entry.what,
     act: entry.act,
     target: String(target || (named.id ?? '')).slice(0, 80),
     title: title.slice(0, 80),
     details,
     gathers: entry.gathers === 'all' || (entry.gathers === 'keys' && scope.pass.kind === 'key'),
-  });
+  };
+  // It is done, and its answer may hold what is shown once only: that is not lost for want of a line about it.
+  await write(store, scope, change).catch((error: Error) =>
+    log.warn({ err: error, change: `${change.what} ${change.act}` }, 'a change was not written down'),
+  );
   return result;
 }
 
 /** The thing that a call is about, in the answer of a call that reads or makes it. */
-function partOf({ of }: Recorded, name: EndpointName, { params }: Call<never>, whole: unknown): unknown {
-  if (of !== undefined && isFields(whole) && isFields(whole[of])) return whole[of];
-  // A datastream stands in its kind.
-  if (/Stream$/.test(name) && isFields(whole) && Array.isArray(whole.streams))
-    return (whole.streams as Fields[]).find(({ key }) => key === params.stream) ?? null;
-  return whole;
+function partOf({ of }: Recorded, { params }: Call<never>, whole: unknown): unknown {
+  if (of === undefined || !isFields(whole)) return whole;
+  return typeof of === 'string' ? (whole[of] ?? whole) : of(whole, params);
 }
 
 interface Written extends Pick<ChangeRow, 'what' | 'act' | 'target' | 'title' | 'details'> {

@@ -3,17 +3,17 @@ import type { Express, Request, Response } from 'express';
 import { isForVisitors, type Widget } from '@peatmoor/core';
 import { notFound, wrongField } from '../problems';
 import { pictureOf, type PictureWish } from '../sharing/picture';
-import { linkBy, visitOf } from '../sharing/visitors';
+import { countOpened, linkBy, visitOf } from '../sharing/visitors';
 import { findOne } from '../store/rows';
 import type { ApiParts } from './context';
 
 /** The page of a share link: shown in frames of the sites that it names, and listed by search engines only where it says so. */
 export function serveSharedPages(
   app: Express,
-  parts: Pick<ApiParts, 'store' | 'registry' | 'recent' | 'history'>,
+  parts: Pick<ApiParts, 'store' | 'registry' | 'recent' | 'history' | 'log'>,
   folder: string,
 ): void {
-  const { store } = parts;
+  const { store, log } = parts;
   app.get('/shared/:credential/picture.:form', async (request, response) => {
     await sendPicture(parts, request, response);
   });
@@ -22,6 +22,9 @@ export function serveSharedPages(
     framedBy(response, link?.sites ?? []);
     if (link?.listed !== true) response.setHeader('x-robots-tag', 'noindex, nofollow');
     response.setHeader('cache-control', 'no-cache');
+    // Whoever reads on, or looks away and back, came once; one with a passphrase is counted where that is typed. Nobody waits.
+    if (link !== null && link.passHash === null && request.method === 'GET')
+      countOpened(store, link).catch((error: Error) => log.debug({ err: error }, 'a visit was not counted'));
     response.sendFile(path.join(folder, 'index.html'));
   });
 }

@@ -11,6 +11,7 @@ import {
   carriedBy,
   carriedText,
   chosenOf,
+  countOpened,
   linkBy,
   LINK_PREFIX,
   newLinkSecret,
@@ -28,7 +29,7 @@ type SharingHandlers = Pick<
   'listLinks' | 'previewLink' | 'createLink' | 'changeLink' | 'deleteLink' | 'readShared' | 'openShared'
 >;
 /** Links of one workspace at the most. */
-const MOST_LINKS = 500;
+const MOST_LINKS = 100;
 
 interface Of {
   sort: ShareSort;
@@ -219,13 +220,6 @@ export function sharingHandlers(parts: ApiParts): SharingHandlers {
       const { visit } = scope;
       if (visit === null) throw notFound('share link', '');
       const { linkId, board, title, sort, backMs, periodMs, periodOpen, endsAt } = visit;
-      if (linkId !== null)
-        await store.withConnection((connection) =>
-          connection.query('UPDATE shareLinks SET opened = opened + 1, openedAt = ? WHERE id = ?', [
-            clockNow(),
-            linkId,
-          ]),
-        );
       return {
         title,
         sort,
@@ -266,6 +260,7 @@ export function sharingHandlers(parts: ApiParts): SharingHandlers {
       if (opened === null)
         throw wrongField('passphrase', 'is not right', 'Type it as you were given it; capitals matter.');
       await limits.succeeded(bounds, 1);
+      await countOpened(store, link);
       return { credential: `${LINK_PREFIX}${body.secret}.${opened}` };
     },
   };

@@ -1,10 +1,19 @@
-import { ValidationError, type AnySchema } from 'yup';
+import { setImmediate as breathe } from 'node:timers/promises';
+import { mixed, ValidationError, type AnySchema, type ArraySchema, type ObjectSchema } from 'yup';
 import { ProblemError, wrongField } from '../problems';
 
 /** Levels of a body at the most: a dashboard's widgets with their options need six. */
 const DEEPEST = 20;
 /** Parts of a body at the most. */
 const MOST_PARTS = 200_000;
+/** A body of more parts than this is looked at piece by piece, and everybody else gets a turn in between. */
+const PIECES_ABOVE = 1000;
+/** Milliseconds that a large body is looked at without a break. */
+const WITHOUT_A_BREAK_MS = 10;
+/** What has fewer parts than this is one piece. */
+const PIECE_PARTS = 60;
+/** Faults of a large body that are named. */
+const MOST_FAULTS = 100;
 /** Names that every object has: none of ours is called so, and looking one up finds what nobody sent. */
 const INHERITED = new Set(Object.getOwnPropertyNames(Object.prototype));
 
@@ -13,15 +22,96 @@ const INHERITED = new Set(Object.getOwnPropertyNames(Object.prototype));
  * defaults and trimming are applied. Throws 422 with the fields that are wrong.
  */
 export async function checkBody(schema: AnySchema | undefined, body: unknown): Promise<unknown> {
-  refuseShape(body);
+  const parts = refuseShape(body);
   if (schema === undefined) return body;
-  await schema.validate(schema.isType(body) ? withDefaults(schema, body) : body, {
-    abortEarly: false,
-    stripUnknown: false,
-    strict: true,
-  });
-  return schema.cast(body, { assert: false });
+  return parts > PIECES_ABOVE ? inPieces(schema, body) : checkPiece(schema, body);
 }
+
+async function checkPiece(schema: AnySchema, value: unknown, path?: string): Promise<unknown> {
+  const options = { abortEarly: false, stripUnknown: false, strict: true, path };
+  await schema.validate(schema.isType(value) ? withDefaults(schema, value) : value, options);
+  return schema.cast(value, { assert: false });
+}
+
+/**
+ * The same look as at a small body, at its objects and the entries of its lists one by one: no body holds up the service
+ * for long. Throws the first hundred faults.
+ */
+async function inPieces(schema: AnySchema, body: unknown): Promise<unknown> {
+  let since = performance.now();
+  const faults: ValidationError[] = [];
+  const look = async (schema: AnySchema, value: unknown, path: string): Promise<unknown> => {
+    if (performance.now() - since > WITHOUT_A_BREAK_MS) {
+      await breathe();
+      since = performance.now();
+    }
+    try {
+      return await checkPiece(schema, value, path === '' ? undefined : path);
+    } catch (error) {
+      if (!(error instanceof ValidationError)) throw error;
+      faults.push(error);
+      if (faults.length >= MOST_FAULTS) throw new ValidationError(faults);
+      return value;
+    }
+  };
+  const walk = async (schema: AnySchema, value: unknown, path: string): Promise<unknown> => {
+    if (isList(schema) && Array.isArray(value) && isNested(schema.innerType)) {
+      await look(schema.of(mixed().nullable()), value, path);
+      const entries: unknown[] = [];
+      for (const [i, one] of value.entries())
+        entries.push(await walk(schema.innerType as AnySchema, one, `${path}[${i}]`));
+      return entries;
+    }
+    if (!isObject(schema) || !isNested(value) || Array.isArray(value) || partsOf(value) < PIECE_PARTS)
+      return look(schema, value, path);
+    // What has pieces of its own is walked through; the rest is one piece, with what holds for all of it.
+    const own = new Map(
+      Object.entries(schema.fields).flatMap(([name, field]) =>
+        isNested((value as Record<string, unknown>)[name]) && (isList(field) || isObject(field))
+          ? [[name, field as AnySchema] as const]
+          : [],
+      ),
+    );
+    const whole = await look(without(schema, [...own.keys()]), value, path);
+    if (!isNested(whole)) return whole;
+    const result = { ...whole } as Record<string, unknown>;
+    for (const [name, field] of own)
+      result[name] = await walk(field, result[name], path === '' ? name : `${path}.${name}`);
+    return result;
+  };
+  const taken = await walk(schema, body, '');
+  if (faults.length > 0) throw new ValidationError(faults);
+  return taken;
+}
+
+const shells = new WeakMap<object, Map<string, AnySchema>>();
+
+/** A schema that says nothing of some of its fields. */
+function without(schema: ObjectSchema<object>, names: string[]): AnySchema {
+  const known = shells.get(schema) ?? new Map<string, AnySchema>();
+  shells.set(schema, known);
+  const key = names.join();
+  const shell =
+    known.get(key) ?? schema.shape(Object.fromEntries(names.map((name) => [name, mixed().nullable()])));
+  known.set(key, shell);
+  return shell;
+}
+
+/** Parts of a value, counted no further than matters. */
+function partsOf(value: object): number {
+  let parts = 0;
+  const waiting: object[] = [value];
+  for (let one = waiting.pop(); one !== undefined && parts < PIECE_PARTS; one = waiting.pop())
+    for (const inner of Object.values(one) as unknown[]) {
+      parts++;
+      if (isNested(inner)) waiting.push(inner);
+    }
+  return parts;
+}
+
+const typeOf = (schema: unknown): unknown => (isNested(schema) && 'type' in schema ? schema.type : undefined);
+const isList = (schema: unknown): schema is ArraySchema<unknown[], object> => typeOf(schema) === 'array';
+const isObject = (schema: unknown): schema is ObjectSchema<object> => typeOf(schema) === 'object';
 
 /** The same for a query, which is text and is read. */
 export async function checkQuery(
@@ -40,8 +130,8 @@ export async function checkQuery(
   >;
 }
 
-/** Looks level by level and without recursion. */
-function refuseShape(body: unknown): void {
+/** Looks level by level and without recursion; gives the number of parts. */
+function refuseShape(body: unknown): number {
   let level = isNested(body) ? [body] : [];
   let parts = 0;
   for (let depth = 1; level.length > 0; depth++) {
@@ -63,6 +153,7 @@ function refuseShape(body: unknown): void {
     }
     level = next;
   }
+  return parts;
 }
 
 const isNested = (value: unknown): value is object => typeof value === 'object' && value !== null;

@@ -1,3 +1,4 @@
+import { sum } from 'd3-array';
 import { mayDo, planChanges, type Plan, type PlanStep } from '@peatmoor/core';
 import type { Applied, WorkspaceDocument } from '@peatmoor/contract';
 import { createBus, type Bus } from '../bus';
@@ -5,8 +6,8 @@ import { notFound, ProblemError } from '../problems';
 import { createRegistry } from '../registry';
 import { afterCommit, within } from '../store/ambient';
 import { listIn } from '../store/rows';
-import { doSteps } from '../workspace/apply';
-import { ofKind, readDocument, type Named } from '../workspace/document';
+import { doSteps } from './fileSteps';
+import { ofKind, readDocument, type Named } from './fileDocument';
 import type { ApiParts, Handlers } from './context';
 import { countReadings } from './moving';
 import { write } from './recorded';
@@ -19,9 +20,9 @@ export function workspaceFileHandlers(
   parts: ApiParts,
   createHandlers: (parts: ApiParts) => Handlers,
 ): FileHandlers {
-  const { store, bus, recent, clearing } = parts;
+  const { store, bus, clearing } = parts;
   const { models } = store;
-  /** Readings that deleting a device or a datastream takes along; what is not folded yet counts too. */
+  /** Readings that deleting a device or a datastream takes along. */
   const readingsOf = async (scope: Scope, named: Named, step: PlanStep): Promise<number> => {
     const kindId = named.kinds.get(step.within ?? '') ?? 0;
     const [stream] =
@@ -32,10 +33,7 @@ export function workspaceFileHandlers(
       step.what === 'device'
         ? { deviceRowId: named.devices.get(step.name)?.rowId ?? 0 }
         : { streamId: stream?.id ?? 0 };
-    const series = await listIn(models.series, scope.workspaceId, { where });
-    let count = 0;
-    for (const { id } of series) count += (await countReadings(store, id)) + recent.of(id).times.length;
-    return count;
+    return sum(await countReadings(parts, await listIn(models.series, scope.workspaceId, { where })));
   };
   const planOf = async (scope: Scope, document: WorkspaceDocument, deletes: boolean): Promise<Plan> => {
     const named = await readDocument(store, scope);
@@ -82,13 +80,14 @@ export function workspaceFileHandlers(
       };
       // What works on beside is told when it is committed, and what has to be folded was before.
       await parts.folding.foldAll();
-      const quiet: Pick<ApiParts, 'clearing' | 'folding' | 'recomputing'> = {
+      const quiet: Pick<ApiParts, 'clearing' | 'folding' | 'recomputing' | 'timetables'> = {
         clearing: { ...clearing, wake: () => undefined },
         folding: { ...parts.folding, foldAll: () => Promise.resolve() },
         recomputing: {
           ...parts.recomputing,
           pastChanged: (...past) => afterCommit(() => parts.recomputing.pastChanged(...past)),
         },
+        timetables: { ...parts.timetables, plan: (at) => later.push(() => parts.timetables.plan(at)) },
       };
       const result = await within(
         (work) => store.transaction(work),

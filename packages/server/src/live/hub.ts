@@ -32,6 +32,8 @@ const NOT_UNDERSTOOD = 1008;
 const MOST_OF_LINK = 500;
 /** How soon after a change it is found out anew what is seen, and after which changes. */
 const ANEW_MS = 300;
+/** And how long after that did not work. */
+const ANEW_LATER_MS = 5000;
 const MAY_SHOW_OTHERS: ReadonlySet<string> = new Set(['devices', 'kinds', 'dashboards', 'links', 'grants']);
 const MOST_WATCH_BYTES = 128 * 1024;
 /** Messages of a page in a second at the most. */
@@ -117,6 +119,7 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
   /** What pages that see only a part may see is found out again, together for changes that come in bursts. */
   const changesOf = new Map<number, NodeJS.Timeout>();
   let under: Promise<void> = Promise.resolve();
+  let stopped = false;
   /** One after the other, and once for all pages of one link: however many look, it is one look. */
   const renew = async (sockets: readonly WebSocket[]): Promise<void> => {
     const found = new Map<string, PartSeen | null>();
@@ -134,14 +137,17 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
       renewal.take(part);
     }
   };
-  const lookAnew = (workspaceId: number): void => {
-    if (changesOf.has(workspaceId)) return;
+  const lookAnew = (workspaceId: number, afterMs = ANEW_MS): void => {
+    if (changesOf.has(workspaceId) || stopped) return;
     const timer = setTimeout(() => {
       changesOf.delete(workspaceId);
       under = under
         .then(() => renew([...(pages.get(workspaceId) ?? [])]))
-        .catch((error: Error) => log.debug({ err: error }, 'what a page sees is looked at later'));
-    }, ANEW_MS);
+        .catch((error: Error) => {
+          log.debug({ err: error }, 'what a page sees is looked at later');
+          lookAnew(workspaceId, ANEW_LATER_MS);
+        });
+    }, afterMs);
     changesOf.set(workspaceId, timer);
   };
 
@@ -343,6 +349,7 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
     },
     count: () => [...pages.values()].reduce((sum, sockets) => sum + sockets.size, 0),
     stop() {
+      stopped = true;
       clearTimeout(planned);
       for (const timer of changesOf.values()) clearTimeout(timer);
       clearInterval(heartbeat);

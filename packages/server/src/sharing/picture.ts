@@ -3,24 +3,17 @@ import PQueue from 'p-queue';
 import {
   DARK_INKS,
   displayOf,
-  fitRange,
   isNumeric,
   LIGHT_INKS,
-  marksFor,
-  marksOf,
-  numberOption,
-  optionOf,
   patienceMs,
   pictureShapes,
   showReading,
-  shownZones,
   toSvg,
-  type GaugeShape,
   type Pictured,
   type Widget,
 } from '@peatmoor/core';
 import { DateTime } from 'luxon';
-import { renderDrawing } from '../alerts/drawing';
+import { renderDrawing } from '../drawing';
 import { now as clockNow } from '../clock';
 import type { HistoryReader } from '../history/read';
 import { shownReading } from '../history/newest';
@@ -136,29 +129,12 @@ async function picturedBy(
         line === undefined || line.min.length === 0
           ? null
           : { min: Math.min(...line.min), max: Math.max(...line.max) };
-      const seen = fitRange(
-        Math.min(value ?? Infinity, day?.min ?? value ?? 0),
-        Math.max(value ?? -Infinity, day?.max ?? value ?? 100),
-      );
-      const min = numberOption(widget, 'min') ?? stream.min ?? seen.min;
-      const max = numberOption(widget, 'max') ?? stream.max ?? seen.max;
-      const shape = optionOf(widget, 'shape') as GaugeShape;
       return {
         is: 'gauge',
-        shape,
+        widget,
+        readings: { stream, value, wanted: undefined, day, convert: (one) => one, sample: false },
         figure,
         unit: display.unit,
-        facts: {
-          value,
-          wanted: undefined,
-          target: numberOption(widget, 'target'),
-          min,
-          max,
-          day: optionOf(widget, 'day') === false ? null : day,
-          zones: shownZones(optionOf(widget, 'zones'), (one) => one),
-          marks: marksOf(min, max, numberOption(widget, 'step'), marksFor(shape, 320, 200)),
-          sample: false,
-        },
       };
     }
     case 'chart': {

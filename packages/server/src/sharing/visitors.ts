@@ -106,6 +106,16 @@ export async function linkBy(store: Store, secret: string): Promise<ShareLinkRow
   return link === null || (link.endsAt !== null && link.endsAt <= clockNow()) ? null : link;
 }
 
+/** Counts that somebody came to the page of a link. */
+export async function countOpened(store: Store, { id }: Pick<ShareLinkRow, 'id'>): Promise<void> {
+  await store.withConnection((connection) =>
+    connection.query('UPDATE shareLinks SET opened = opened + 1, openedAt = ? WHERE id = ?', [
+      clockNow(),
+      id,
+    ]),
+  );
+}
+
 /** A link with its passphrase: a credential that needs none for some hours. Null where the passphrase is wrong. */
 export async function openWith(store: Store, link: ShareLinkRow, passphrase: string): Promise<string | null> {
   if (link.passHash !== null && !(await verify(link.passHash, passphrase).catch(() => false))) return null;

@@ -4,11 +4,22 @@ import { Sequelize, type Transaction } from 'sequelize';
 interface Ambient {
   transaction: Transaction;
   after: (() => Promise<unknown>)[];
+  /** Its work is done; what was begun in it goes on by itself. */
+  isOver: boolean;
 }
 const ambient = new AsyncLocalStorage<Ambient>();
 
+/**
+ * What the caller's queries belong to. A timer or a chain of work that was begun inside outlives it: from then on it is by
+ * itself, and asks no transaction that is over.
+ */
+function here(): Ambient | undefined {
+  const store = ambient.getStore();
+  return store === undefined || store.isOver ? undefined : store;
+}
+
 /** The transaction that all queries of the caller belong to; undefined for none. */
-export const ambientTransaction = (): Transaction | undefined => ambient.getStore()?.transaction;
+export const ambientTransaction = (): Transaction | undefined => here()?.transaction;
 
 // Sequelize asks here for the transaction of a query that names none.
 Sequelize.useCLS({
@@ -24,9 +35,14 @@ export async function within<T>(
   work: () => Promise<T>,
 ): Promise<T> {
   let after: Ambient['after'] = [];
-  const result = await transact((transaction) => {
+  const result = await transact(async (transaction) => {
     after = [];
-    return ambient.run({ transaction, after }, work);
+    const one: Ambient = { transaction, after, isOver: false };
+    try {
+      return await ambient.run(one, work);
+    } finally {
+      one.isOver = true;
+    }
   });
   for (const one of after) await one();
   return result;
@@ -34,7 +50,7 @@ export async function within<T>(
 
 /** Does something at once, or where the caller's queries belong to one transaction, when that is committed. */
 export async function afterCommit(work: () => Promise<unknown>): Promise<void> {
-  const here = ambient.getStore();
-  if (here === undefined) await work();
-  else here.after.push(work);
+  const around = here();
+  if (around === undefined) await work();
+  else around.after.push(work);
 }

@@ -1,14 +1,10 @@
 import { Box } from '@mui/material';
-import { useMemo, useRef, type ReactNode } from 'react';
+import { useRef, type ReactNode } from 'react';
 import {
   ARC_BOX,
   arcShapes,
-  fitRange,
-  marksFor,
-  marksOf,
-  numberOption,
+  gaugeFacts,
   optionOf,
-  shownZones,
   staffShapes,
   TANK_BOX,
   tankShapes,
@@ -30,7 +26,7 @@ export function Gauge({
   widget,
   source,
   value: stored,
-  wanted: storedWanted,
+  wanted,
   sample,
 }: {
   widget: Pick<Widget, 'type' | 'options'>;
@@ -42,47 +38,21 @@ export function Gauge({
 }): ReactNode {
   const { stream } = source;
   const display = useDisplay()(stream);
-  const { convert } = display;
-  const shown = (one: number | undefined): number | undefined =>
-    one === undefined ? undefined : convert(one);
   const box = useRef<HTMLDivElement>(null);
-  const { width, height } = useSize(box);
-  const storedDay = useDayRange(source);
-  const shape = optionOf(widget, 'shape') as GaugeShape;
-  // Where nobody says how far it goes, as far as it went.
-  const seen = fitRange(
-    Math.min(stored ?? Infinity, storedDay?.min ?? stored ?? 0),
-    Math.max(stored ?? -Infinity, storedDay?.max ?? stored ?? 100),
+  const room = useSize(box);
+  const day = useDayRange(source);
+  const facts = gaugeFacts(
+    widget,
+    { stream, value: stored, wanted, day, convert: display.convert, sample },
+    room,
   );
-  const min = convert(numberOption(widget, 'min') ?? stream.min ?? seen.min);
-  const max = convert(numberOption(widget, 'max') ?? stream.max ?? seen.max);
-  const step = numberOption(widget, 'step');
-  const target = numberOption(widget, 'target');
-  const zones = shownZones(optionOf(widget, 'zones'), convert);
-  const about = marksFor(shape, width, height);
-  const marks = useMemo(() => marksOf(min, max, step, about), [min, max, step, about]);
-  const value = shown(stored);
-  const zone = value === undefined ? undefined : zoneOf(zones, value);
-  const facts: GaugeFacts = {
-    value,
-    wanted: shown(storedWanted),
-    target: target === null ? null : convert(target),
-    min,
-    max,
-    day:
-      storedDay === null || optionOf(widget, 'day') === false
-        ? null
-        : { min: convert(storedDay.min), max: convert(storedDay.max) },
-    zones,
-    marks,
-    sample,
-    width,
-    height,
-  };
+  const zone = facts.value === undefined ? undefined : zoneOf(facts.zones, facts.value);
   return (
     <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', minHeight: 0 }}>
       <Box ref={box} sx={{ flex: 1, minHeight: 0, overflow: 'hidden' }}>
-        {height > 30 && <Drawing shape={shape} facts={facts} title={stream.title} />}
+        {room.height > 30 && (
+          <Drawing shape={optionOf(widget, 'shape') as GaugeShape} facts={facts} title={stream.title} />
+        )}
       </Box>
       <Box sx={{ textAlign: 'center', fontFamily: MONO, fontSize: '1.25rem', lineHeight: 1.2 }}>
         {stored === undefined ? '–' : display.value(stored)}{' '}

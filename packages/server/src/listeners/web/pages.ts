@@ -1,17 +1,4 @@
 import type http from 'node:http';
-import { LIVE_PATH } from '@peatmoor/contract';
-import { isForeign } from '../../api/origin';
-import { scopeOf, type Scope } from '../../api/scope';
-import type { Store } from '../../store/store';
-
-/** Who asks for the live channel, or null for nobody and for pages of other sites. */
-export async function admitPage(store: Store, request: http.IncomingMessage): Promise<Scope | null> {
-  if (request.url?.split('?')[0] !== LIVE_PATH) return null;
-  if (isForeign(request)) return null;
-  const scope = await scopeOf(store, request);
-  // A key of one device hears nothing of the others.
-  return scope === null || scope.only !== null ? null : scope;
-}
 
 /** What is said where a port cannot be listened on. */
 export function portProblem(setting: string, port: number): (error: NodeJS.ErrnoException) => never {

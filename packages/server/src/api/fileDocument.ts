@@ -1,10 +1,10 @@
 import { group } from 'd3-array';
 import { namesOf, type Widget } from '@peatmoor/core';
 import { FILE_VERSION, workspaceFileSchema, type WorkspaceDocument } from '@peatmoor/contract';
-import { toDashboard } from '../api/dashboards';
-import { toStream } from '../api/kinds';
-import { shownRule } from '../api/ruleBody';
-import type { Scope } from '../api/scope';
+import { toDashboard } from './dashboards';
+import { toStream } from './kinds';
+import { shownRule } from './ruleBody';
+import type { Scope } from './scope';
 import type { DeviceRow, RuleRow, UserRow } from '../store/models';
 import { findAll, listIn } from '../store/rows';
 import type { Store } from '../store/store';

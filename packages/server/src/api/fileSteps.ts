@@ -1,11 +1,11 @@
 import { nameIn, type Entry, type FilePart, type PlanStep } from '@peatmoor/core';
 import { streamSchema, type Applied, type EndpointName, type WorkspaceDocument } from '@peatmoor/contract';
-import type { Call, Handlers } from '../api/context';
-import type { Scope } from '../api/scope';
+import type { Call, Handlers } from './context';
+import type { Scope } from './scope';
 import { ProblemError, wrongField } from '../problems';
 import { changeIn, findOne, oneIn } from '../store/rows';
 import type { Store } from '../store/store';
-import { readDocument, type Named } from './document';
+import { readDocument, type Named } from './fileDocument';
 
 /** What a step is done with: the calls of the API, as whoever applies the file would make them. */
 export interface Doing {
