@@ -55,7 +55,7 @@ async function newBoard(context) {
     newKind: {
       title: 'Culvert',
       intervalS: 60,
-      board: 'wifi-arduino',
+      board: 'wifi-cpp',
       streams: [{ key: 'flow', title: 'Flow', type: 'number', unit: 'l/s', min: 0, max: 40, decimals: 1 }],
     },
   });

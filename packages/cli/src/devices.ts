@@ -14,7 +14,7 @@ import type { Arrival, Device, Kind } from '@peatmoor/contract';
 import { print, readCount, say, showTime, table, readMoment } from './output';
 import { signedInClient, UsageError } from './settings';
 import { kindByName } from './kindByName';
-import { readStream } from './kinds';
+import { readStreams } from './parts';
 import { planOf, starterCommand } from './starters';
 
 export function showPresence({ presence }: Device): string {
@@ -58,13 +58,17 @@ export function deviceCommands(program: Command): void {
       '--stream <stream...>',
       'for a device of a new kind: what it measures and accepts, as key:type[:unit[:min:max]][:control|both]',
     )
+    .option(
+      '--part <part...>',
+      'for a new kind: parts on the board (part list names them); their datastreams are filled in',
+    )
     .option('--interval <seconds>', 'for a new kind: how often a message is expected', '60')
     .option('--gateway <device>', 'for a sub-device: the device that reports for it')
     .option('--serial <text>', 'for a sub-device: the text by which its gateway names it')
     .option('--label <label...>', 'labels')
     .addHelpText(
       'after',
-      '\nExamples:\n  peatmoor device new "Dipwell East" --kind Dipwell\n  peatmoor device new "Footbridge" --stream visitors:integer:count:0:500 lamp:boolean:control',
+      '\nExamples:\n  peatmoor device new "Dipwell East" --kind Dipwell\n  peatmoor device new "Footbridge" --stream visitors:integer:count:0:500 lamp:boolean:control\n  peatmoor device new "Hut" --part climate-wire soil-moisture relay',
     )
     .action(
       async (
@@ -73,6 +77,7 @@ export function deviceCommands(program: Command): void {
           kind?: string;
           id?: string;
           stream?: string[];
+          part?: string[];
           interval: string;
           gateway?: string;
           serial?: string;
@@ -81,8 +86,10 @@ export function deviceCommands(program: Command): void {
         command: Command,
       ) => {
         const client = signedInClient();
-        if (options.kind !== undefined && options.stream !== undefined)
-          throw new UsageError('Give either --kind (an existing kind) or --stream (for a new one).');
+        if (options.kind !== undefined && (options.stream ?? options.part) !== undefined)
+          throw new UsageError(
+            'Give either --kind (an existing kind), or --stream and --part (for a new one).',
+          );
         const kind = options.kind === undefined ? undefined : await kindByName(client, options.kind);
         const made = await client.call('createDevice', {
           body: {
@@ -96,7 +103,7 @@ export function deviceCommands(program: Command): void {
                   newKind: {
                     title: name,
                     intervalS: readCount(options.interval, '--interval'),
-                    streams: (options.stream ?? []).map(readStream),
+                    streams: readStreams(options),
                   },
                 }
               : { kindId: kind.id }),

@@ -3,50 +3,22 @@ import {
   HOLDS,
   counted,
   describeComputation,
-  DIRECTIONS,
   estimateCost,
   LINE_WAYS,
   showBytes,
   type LineWay,
-  proposeKey,
   showUnit,
-  VALUE_TYPES,
-  type Direction,
   type Follow,
-  type ValueType,
 } from '@peatmoor/core';
-import { BOARDS, KIND_ICONS, type Board, type Kind, type KindIcon, type KindIn } from '@peatmoor/contract';
+import { BOARDS, KIND_ICONS, type Board, type Kind, type KindIcon } from '@peatmoor/contract';
 import { claimCommands } from './claims';
 import { readComputation, recomputeCommand, withComputing, type ComputingOptions } from './computed';
 import { kindByName } from './kindByName';
+import { readStream } from './readStream';
 import { print, readCount, readDuration, readNumber, say, table } from './output';
 import { signedInClient, UsageError } from './settings';
+import { readStreams } from './parts';
 import { kindStarterCommand } from './starters';
-
-type StreamIn = NonNullable<KindIn['streams']>[number];
-
-/** Reads key:type[:unit[:min:max]][:direction], such as level:number:mm:-800:200 or lamp:boolean:control. */
-export function readStream(text: string): StreamIn {
-  const parts = text.split(':');
-  const last = parts.at(-1) as Direction;
-  const direction = DIRECTIONS.includes(last) ? (parts.pop() as Direction) : 'report';
-  const [title = '', type = 'number', unit = '', min, max] = parts;
-  if (!(VALUE_TYPES as readonly string[]).includes(type))
-    throw new UsageError(`"${type}" in "${text}" is no type; there are: ${VALUE_TYPES.join(', ')}.`);
-  const bound = (part: string | undefined): number | null =>
-    part === undefined || part === '' ? null : Number(part);
-  if ([min, max].some((part) => Number.isNaN(bound(part))))
-    throw new UsageError(`The range in "${text}" is not made of numbers; write level:number:mm:-800:200.`);
-  return {
-    key: proposeKey(title),
-    title: title.charAt(0).toUpperCase() + title.slice(1).replaceAll('_', ' '),
-    type: type as ValueType,
-    unit: unit || null,
-    min: bound(min),
-    max: bound(max),
-    direction,
-  };
-}
 
 /** kind new|list|show|change|delete and stream new|list|change|delete */
 export function kindCommands(program: Command): void {
@@ -55,23 +27,30 @@ export function kindCommands(program: Command): void {
     .command('new <title>')
     .description('make a kind')
     .option('--stream <stream...>', 'datastreams, as key:type[:unit[:min:max]][:control|both]')
+    .option('--part <part...>', 'parts on the board (part list names them); their datastreams are filled in')
     .option('--interval <seconds>', 'how often a message is expected', '60')
     .addHelpText('after', '\nExample:\n  peatmoor kind new Footbridge --stream visitors:integer:count:0:500')
-    .action(async (title: string, options: { stream?: string[]; interval: string }, command: Command) => {
-      const made = await signedInClient().call('createKind', {
-        body: {
-          title,
-          intervalS: readCount(options.interval, '--interval'),
-          streams: (options.stream ?? []).map(readStream),
-        },
-      });
-      print(
-        command,
-        made,
-        (one) =>
-          `Kind ${one.title} (number ${one.id}) is made, with ${counted(one.streams.length, 'datastream')}.`,
-      );
-    });
+    .action(
+      async (
+        title: string,
+        options: { stream?: string[]; part?: string[]; interval: string },
+        command: Command,
+      ) => {
+        const made = await signedInClient().call('createKind', {
+          body: {
+            title,
+            intervalS: readCount(options.interval, '--interval'),
+            streams: readStreams(options),
+          },
+        });
+        print(
+          command,
+          made,
+          (one) =>
+            `Kind ${one.title} (number ${one.id}) is made, with ${counted(one.streams.length, 'datastream')}.`,
+        );
+      },
+    );
   kind
     .command('list')
     .description('all kinds')

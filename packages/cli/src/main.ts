@@ -7,6 +7,7 @@ import { dataCommands } from './data';
 import { deviceCommands } from './devices';
 import { historyCommand } from './history';
 import { kindCommands } from './kinds';
+import { partCommands } from './parts';
 import { liveCommands } from './live';
 import { peopleCommands } from './people';
 import { ruleCommands } from './rules';
@@ -31,6 +32,7 @@ const program = new Command('peatmoor')
 accountCommands(program);
 deviceCommands(program);
 kindCommands(program);
+partCommands(program);
 liveCommands(program);
 historyCommand(program);
 dataCommands(program);

@@ -3,6 +3,7 @@ import path from 'node:path';
 import type { Command } from 'commander';
 import {
   counted,
+  keepSettings,
   CLAIM_SORTS,
   STARTER_SORTS,
   STARTERS,
@@ -96,7 +97,14 @@ function write(files: readonly StarterFile[], folder: string, command: Command):
     .filter(({ file, target }) => file.generated || !fs.existsSync(target));
   for (const { file, target } of written) {
     fs.mkdirSync(path.dirname(target), { recursive: true });
-    fs.writeFileSync(target, file.text, { mode: file.generated ? 0o600 : 0o644 });
+    // What was filled in in the settings there are stays.
+    const there =
+      /^settings\b/.test(path.basename(target)) && fs.existsSync(target)
+        ? fs.readFileSync(target, 'utf8')
+        : null;
+    fs.writeFileSync(target, there === null ? file.text : keepSettings(file.text, there), {
+      mode: file.generated ? 0o600 : 0o644,
+    });
   }
   const kept = files.length - written.length;
   print(

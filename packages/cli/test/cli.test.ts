@@ -43,6 +43,41 @@ it('says how to sign in first, and what was wrong with signing in', async () => 
   expect(fs.statSync(path.join(folder, 'cli.json')).mode & 0o777).toBe(0o600);
 });
 
+it('knows parts, registers a device of them, and writes its program without taking away what was filled in', async () => {
+  const found = await run('part', 'list', 'temperature');
+  expect(found.out.split('\n').find((line) => line.startsWith('climate-wire'))).toMatch(/°C, % RH/);
+  expect(await run('part', 'show', 'climate-wire')).toMatchObject({
+    code: 0,
+    out: expect.stringMatching(/Humidity in % RH, 0 to 100[^]*signal +GPIO 4[^]*A loose wire: No answer/),
+  });
+  expect(await run('device', 'new', 'Bog hut', '--part', 'climate-wires')).toMatchObject({
+    code: 2,
+    err: expect.stringContaining('Did you mean climate-wire?'),
+  });
+  expect(
+    await run('device', 'new', 'Bog hut', '--part', 'climate-wire', 'relay', '--stream', 'temperature'),
+  ).toMatchObject({ code: 0 });
+  const kind = await json<{ streams: { key: string; boardPin: string }[] }>('kind', 'show', 'Bog hut');
+  expect(kind.streams.map(({ key, boardPin }) => [key, boardPin])).toEqual([
+    ['temperature', ''],
+    ['temperature_2', 'GPIO 4'],
+    ['humidity', 'GPIO 4'],
+    ['relay', 'GPIO 26'],
+  ]);
+  const out = path.join(folder, 'hut');
+  await run('device', 'starter', 'bog-hut', 'cpp', '--token', 'moorsecret', '--out', out);
+  const settings = path.join(out, 'src/settings.h');
+  fs.writeFileSync(settings, fs.readFileSync(settings, 'utf8').replace('WIFI_NAME ""', 'WIFI_NAME "moss"'));
+  fs.appendFileSync(path.join(out, 'src/main.cpp'), '// mine\n');
+  expect((await run('device', 'starter', 'bog-hut', 'cpp', '--out', out)).out).toMatch(
+    /2 files of yours were left as they are/,
+  );
+  const again = fs.readFileSync(settings, 'utf8');
+  expect(again).toContain('WIFI_NAME "moss"');
+  expect(again).toContain('moorsecret');
+  expect(fs.readFileSync(path.join(out, 'src/main.cpp'), 'utf8')).toContain('// mine');
+});
+
 it('registers a device, reports for it, and looks back', async () => {
   const made = await run(
     'device',

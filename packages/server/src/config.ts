@@ -16,6 +16,12 @@ const schema = object({
   PEATMOOR_TLS_CERT: string(),
   PEATMOOR_TLS_KEY: string(),
   PEATMOOR_HOST: string().default('0.0.0.0'),
+  PEATMOOR_LOCAL_NAME: string()
+    .matches(
+      /^[a-z0-9](-?[a-z0-9]){0,39}$/,
+      'must be small letters, digits and hyphens such as peatmoor, or off',
+    )
+    .default('peatmoor'),
   PEATMOOR_DATA: string().default('data'),
   PEATMOOR_PUBLIC_URL: string().matches(
     /^https?:\/\/[^/\s]+(\/.*)?$/,
@@ -49,6 +55,9 @@ const schema = object({
     .default('info'),
 });
 
+/** Settings of the command line and of starter programs, which may stand in the same environment. */
+const OTHERS = new Set(['PEATMOOR_CLI_CONFIG', 'PEATMOOR_PASSWORD', 'PEATMOOR_SERIAL']);
+
 /** Settings of the service, from the environment. */
 export interface Config {
   httpPort: number;
@@ -59,6 +68,8 @@ export interface Config {
   /** Certificate chain and key (PEM); null where none is set. */
   tls: { cert: Buffer; key: Buffer } | null;
   host: string;
+  /** Name under which it is announced in the local network, without `.local`; null for none. */
+  localName: string | null;
   /** Absolute path of the data folder. */
   dataFolder: string;
   publicUrl: string | null;
@@ -86,7 +97,9 @@ export class SettingError extends Error {}
 /** Reads the PEATMOOR_* settings. Throws SettingError with one sentence for each wrong or unknown one. */
 export function readConfig(environment: NodeJS.ProcessEnv): Config {
   const given = Object.fromEntries(
-    Object.entries(environment).filter(([name, value]) => name.startsWith('PEATMOOR_') && value !== ''),
+    Object.entries(environment).filter(
+      ([name, value]) => name.startsWith('PEATMOOR_') && value !== '' && !OTHERS.has(name),
+    ),
   );
   const unknown = Object.keys(given).filter((name) => !(name in schema.fields));
   const wrong = unknown.map(
@@ -109,6 +122,13 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
     mqttsPort: settings.PEATMOOR_MQTTS_PORT,
     tls: readCertificate(settings.PEATMOOR_TLS_CERT, settings.PEATMOOR_TLS_KEY),
     host: settings.PEATMOOR_HOST,
+    // Where only this machine, or another address of a maker's own, reaches it, there is nothing to announce.
+    localName:
+      settings.PEATMOOR_LOCAL_NAME === 'off' ||
+      settings.PEATMOOR_PUBLIC_URL !== undefined ||
+      /^(127\.|localhost$|::1$)/.test(settings.PEATMOOR_HOST)
+        ? null
+        : settings.PEATMOOR_LOCAL_NAME,
     dataFolder: path.resolve(settings.PEATMOOR_DATA),
     publicUrl: settings.PEATMOOR_PUBLIC_URL?.replace(/\/+$/, '') ?? null,
     databaseUrl: settings.PEATMOOR_DATABASE_URL ?? null,

@@ -54,6 +54,7 @@ import { createDeviceHttp } from './listeners/http/deviceHttp';
 import { startMqttListener } from './listeners/mqtt/listener';
 import { createOnePort } from './listeners/web/onePort';
 import { portProblem, redirectPages } from './listeners/web/pages';
+import { announce, type Announced } from './listeners/localName';
 import { createUpgrades } from './listeners/web/upgrades';
 import { createMqttOverWeb } from './listeners/mqtt/overWeb';
 import { createLiveHub } from './live/hub';
@@ -280,6 +281,7 @@ export async function startService({
     );
     stops.push(renewing.stop);
     const host = reachableHost(config);
+    let announced: Announced | null = null;
     const plain = http.createServer();
     const secure = tls === null ? null : https.createServer(tls);
     tlsServer = secure;
@@ -290,6 +292,7 @@ export async function startService({
         `${tls === null ? 'http' : 'https'}://${host}:${(server.address() as AddressInfo).port}`,
       host,
       mqttPort: mqtt.port ?? mqtt.tlsPort ?? 0,
+      localName: announced?.name ?? null,
     });
     const health = createHealth({
       store,
@@ -357,6 +360,13 @@ export async function startService({
       for (const socket of upgraded) socket.destroy();
       return closed;
     });
+    const httpPort = (server.address() as AddressInfo).port;
+    if (config.localName !== null) {
+      const telling = announce(config.localName, () => ({ http: httpPort, mqtt: mqtt.port ?? 0 }), log).then(
+        (made) => (announced = made),
+      );
+      stops.push(async () => (await telling).stop());
+    }
     // Alerts carry the address of the pages: they go out once those can be opened.
     const outbox = startOutbox(store, senders, bus, log);
     stops.push(outbox.stop);
@@ -374,7 +384,7 @@ export async function startService({
     stops.push(life.stop);
     return {
       address: address(),
-      httpPort: (server.address() as AddressInfo).port,
+      httpPort,
       mqttPort: mqtt.port ?? 0,
       mqttsPort: mqtt.tlsPort,
       store,

@@ -2,6 +2,7 @@ import { Box, Button, MenuItem, TextField } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import { STARTERS, wiringOf, type StarterPlan, type StarterSort } from '@peatmoor/core';
 import { Copyable, downloadText } from '../parts/Copyable';
+import { Wiring } from '../kinds/Wiring';
 import { ink, MONO } from '../theme';
 
 const NO_NETWORK = { name: '', password: '', user: '', pin: '' };
@@ -83,20 +84,7 @@ export function StarterProject({
         </Button>
       </Box>
       <Copyable text={file.text} file={file.path.replace(/^.*\//, '')} />
-      {wired.length > 0 && (
-        <Box data-wiring sx={{ display: 'flex', flexWrap: 'wrap', columnGap: 5, rowGap: 1 }}>
-          {wired.map(({ title, part, lines }) => (
-            <Box key={title}>
-              <b>{title}</b> <span style={{ color: ink.soft }}>{part}</span>
-              {lines.map(([from, to]) => (
-                <Box key={from} sx={{ fontSize: '0.9rem' }}>
-                  {from} → <span style={{ fontFamily: MONO }}>{to}</span>
-                </Box>
-              ))}
-            </Box>
-          ))}
-        </Box>
-      )}
+      {wired.length > 0 && <Wiring wired={wired} />}
     </>
   );
 }

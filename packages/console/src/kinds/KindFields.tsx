@@ -15,8 +15,8 @@ import { troubleOf } from '../parts/problems';
 
 const BOARD_WORDS: Record<Board, string> = {
   '': 'not said',
-  'wifi-arduino': 'Wi-Fi board, Arduino core',
-  'cellular-arduino': 'cellular board, Arduino core',
+  'wifi-cpp': 'Wi-Fi board, Arduino core',
+  'cellular-cpp': 'cellular board, Arduino core',
   micropython: 'board with MicroPython',
   'small-computer': 'small computer',
   other: 'another',

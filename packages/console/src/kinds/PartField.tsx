@@ -1,8 +1,8 @@
 import { Autocomplete, Box, TextField } from '@mui/material';
 import type { ReactNode } from 'react';
 import { useFormContext } from 'react-hook-form';
-import { partOf, PARTS, proposeKey, showUnit, withPart, wiringOf } from '@peatmoor/core';
-import { ink } from '../theme';
+import { findModules, partOf, PARTS, proposeKey, showUnit, withPart, wiringOf } from '@peatmoor/core';
+import { Wiring } from './Wiring';
 
 /** The part a datastream comes from. Choosing one fills in what is known of it: type, unit, range, decimals, direction and pin. */
 export function PartField({ name }: { name: string }): ReactNode {
@@ -24,8 +24,8 @@ export function PartField({ name }: { name: string }): ReactNode {
     if (chosen === undefined) return;
     for (const [field, value] of Object.entries(withPart(chosen))) setValue(at(field), value);
     if (title) return;
-    setValue(at('title'), chosen.title);
-    setValue(at('key'), proposeKey(chosen.title));
+    setValue(at('title'), chosen.measure.title);
+    setValue(at('key'), proposeKey(chosen.measure.title));
   };
   return (
     <Box sx={{ gridColumn: { xs: '1 / -1 !important', sm: 'span 5 !important' } }}>
@@ -35,10 +35,9 @@ export function PartField({ name }: { name: string }): ReactNode {
         onChange={(_event, chosen) => choose(chosen?.key ?? null)}
         getOptionLabel={(one) => one.title}
         getOptionKey={({ key }) => key}
-        filterOptions={(parts, { inputValue }) => {
-          const wanted = inputValue.trim().toLowerCase();
-          return parts.filter((one) => `${one.title} ${one.words}`.toLowerCase().includes(wanted));
-        }}
+        filterOptions={(_all, { inputValue }) =>
+          findModules(inputValue).flatMap((module) => PARTS.filter((one) => one.module === module))
+        }
         renderOption={({ key, ...props }, one) => (
           <Box
             component="li"
@@ -72,15 +71,7 @@ export function PartField({ name }: { name: string }): ReactNode {
           />
         )}
       />
-      {wired && (
-        <Box component="ul" data-wiring sx={{ m: 0, mt: 0.5, pl: 2.5, fontSize: '0.85rem', color: ink.soft }}>
-          {wired.lines.map(([from, to]) => (
-            <li key={from}>
-              {from} → {to}
-            </li>
-          ))}
-        </Box>
-      )}
+      {wired && <Wiring wired={[wired]} />}
     </Box>
   );
 }

@@ -1,20 +1,28 @@
 import { yupResolver } from '@hookform/resolvers/yup';
 import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import { FormProvider, useFieldArray, useForm } from 'react-hook-form';
+import { FormProvider, useFieldArray, useForm, useFormContext } from 'react-hook-form';
 import { useNavigate, useSearchParams } from 'react-router';
 import { array, object, string } from 'yup';
-import { counted, proposeDeviceId } from '@peatmoor/core';
+import {
+  counted,
+  proposeDeviceId,
+  showUnit,
+  streamsOfModules,
+  type Datastream,
+  type Module,
+} from '@peatmoor/core';
 import { newKindSchema, streamSchema, type MadeDevice, type NewStream } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { NumberField } from '../kinds/NumberField';
+import { PartsField } from '../kinds/PartsField';
 import { StreamFields } from '../kinds/StreamFields';
 import { EMPTY_STREAM } from '../kinds/emptyStream';
 import { TokenOnce } from '../devices/TokenOnce';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
 import { troubleOf } from '../parts/problems';
-import { ink } from '../theme';
+import { ink, MONO } from '../theme';
 
 interface Fields {
   name: string;
@@ -131,22 +139,89 @@ export function NewDevice(): ReactNode {
 }
 
 function StreamList(): ReactNode {
-  const { fields, append, remove } = useFieldArray({ name: 'streams' });
+  const { getValues } = useFormContext<Fields>();
+  const { fields, append, remove, replace } = useFieldArray<Fields, 'streams'>({ name: 'streams' });
+  // What a part filled in is one line until somebody wants to change it.
+  const [opened, setOpened] = useState<ReadonlySet<string>>(new Set());
+  const add = (module: Module): void => {
+    const there = getValues('streams').filter(({ title, key }) => title !== '' || key !== '');
+    const made = streamsOfModules([module], ZONE, there as Datastream[]);
+    replace([...there, ...made.map((one) => ({ ...one, unconfirmed: false }))]);
+  };
   return (
     <Box sx={{ mt: 5 }}>
       <Typography variant="h2">What it measures and accepts</Typography>
-      <Typography color="text.secondary" variant="body2" sx={{ mb: 1 }}>
+      <Typography color="text.secondary" variant="body2" sx={{ mb: 2 }}>
         Each line is a datastream. More can be added at any time, also from a name that arrives.
       </Typography>
-      {fields.map((field, i) => (
-        <Box key={field.id} data-stream={i} sx={{ borderTop: `1px solid ${ink.line}`, py: 2.5 }}>
-          <StreamFields name={`streams.${i}`} />
-          <Button variant="text" size="small" onClick={() => remove(i)} sx={{ mt: 1 }}>
-            Leave this one out
-          </Button>
-        </Box>
-      ))}
+      <Box sx={{ maxWidth: 520, mb: 2 }}>
+        <PartsField onAdd={add} />
+      </Box>
+      {fields.map((field, i) => {
+        const folded = (field.part !== null || field.computation !== null) && !opened.has(field.key);
+        return (
+          <Box
+            key={field.id}
+            data-stream={i}
+            sx={{
+              borderTop: `1px solid ${ink.line}`,
+              py: folded ? 1 : 2.5,
+              ...(folded && { display: 'flex', flexWrap: 'wrap', alignItems: 'baseline', columnGap: 2 }),
+            }}
+          >
+            {folded ? (
+              <>
+                <b>{field.title}</b>
+                <Box component="span" sx={{ fontFamily: MONO }}>
+                  {field.key}
+                </Box>
+                <Box component="span" sx={{ color: ink.soft, flexGrow: 1 }}>
+                  {saidOf(field)}
+                </Box>
+                <Button
+                  variant="text"
+                  size="small"
+                  aria-label={`Change ${field.title}`}
+                  onClick={() => setOpened(new Set([...opened, field.key]))}
+                >
+                  Change
+                </Button>
+              </>
+            ) : (
+              <StreamFields name={`streams.${i}`} />
+            )}
+            <Button
+              variant="text"
+              size="small"
+              aria-label={`Leave ${field.title || 'this datastream'} out`}
+              onClick={() => remove(i)}
+              sx={folded ? {} : { mt: 1 }}
+            >
+              Leave out
+            </Button>
+          </Box>
+        );
+      })}
       <Button onClick={() => append(EMPTY_STREAM)}>Add a datastream</Button>
     </Box>
   );
 }
+
+/** A datastream in a line: what it comes from, how far it goes, and where it is wired. */
+function saidOf(stream: NewStream): string {
+  const { unit, min, max, boardPin, direction, computation, type } = stream as Datastream;
+  return [
+    computation !== null ? 'computed' : direction === 'control' ? 'output' : '',
+    type === 'number' || type === 'integer' ? '' : type,
+    min !== null && max !== null
+      ? `${min} to ${max} ${showUnit(unit)}`.trim()
+      : unit === null
+        ? ''
+        : `in ${showUnit(unit) || unit}`,
+    boardPin,
+  ]
+    .filter(Boolean)
+    .join(' · ');
+}
+
+const ZONE = Intl.DateTimeFormat().resolvedOptions().timeZone;

@@ -75,6 +75,8 @@ export const addressSchema = object({
   httpUrl: string().required(),
   host: string().required(),
   mqttPort: number().required(),
+  /** By which name the service is known in its local network; null where it tells none. */
+  localName: string().nullable().defined(),
 });
 export type Address = InferType<typeof addressSchema>;
 

@@ -180,8 +180,8 @@ export type Stream = Datastream & { id: number; unconfirmed: boolean };
 /** Board families that starters are written for; empty where none is said. */
 export const BOARDS = [
   '',
-  'wifi-arduino',
-  'cellular-arduino',
+  'wifi-cpp',
+  'cellular-cpp',
   'micropython',
   'small-computer',
   'other',

@@ -5,3 +5,4 @@ export * from './arc';
 export * from './tank';
 export * from './lines';
 export * from './picture';
+export * from './wiring';

@@ -1,370 +1,172 @@
+import { proposeKey } from '../readings/names';
+import { PLAIN_STREAM } from '../readings/guess';
 import type { Datastream } from '../readings/types';
+import { AIR } from './air';
+import { ELECTRIC } from './electric';
+import { GROUND } from './ground';
+import { LIGHT } from './light';
+import { OUTPUTS } from './outputs';
+import type { Module, Part } from './part';
+import { PULSES } from './pulses';
+import { WARMTH } from './warmth';
 
-/** How a program reads or drives a part. */
-export type PartWay =
-  /** A voltage on an analogue pin: `value` is worked out from `share`, 0 to 1 of the supply. */
-  | { sort: 'analogue'; value: string }
-  /** A level on a pin; `closed` where a contact closes to ground and reads low. */
-  | { sort: 'level'; closed: boolean }
-  /** Pulses on a pin since the last report; `value` is worked out from `pulses` and `seconds`. */
-  | { sort: 'pulses'; value: string }
-  /** The time an echo takes: `value` is worked out from `us`, microseconds there and back. */
-  | { sort: 'echo'; value: string }
-  /** The strength of the radio signal, told by the board itself. */
-  | { sort: 'signal' }
-  /** A pin that is on or off. */
-  | { sort: 'switch' }
-  /** A pin whose share of time is set, from 0 to 100 %. */
-  | { sort: 'dim' }
-  /** A lever that is turned to an angle. */
-  | { sort: 'angle' };
-
-/** A common sensor or output part, by what it does and not by who makes it. */
-export interface Part {
-  key: string;
-  title: string;
-  /** More words by which it is looked for. */
-  words: string;
-  stream: Pick<Datastream, 'type' | 'unit' | 'min' | 'max' | 'decimals' | 'direction'>;
-  /** Seconds between two readings at the least: the part needs them to settle. */
-  shortestS: number;
-  /** The pin of the board that most starters would take. */
-  pin: number;
-  /** What is wired to what; `{pin}` is the pin of the board. */
-  wiring: [part: string, board: string][];
-  way: PartWay;
-}
-
-const reads = (
-  type: Datastream['type'],
-  unit: string | null,
-  min: number | null,
-  max: number | null,
-  decimals: number | null = null,
-): Part['stream'] => ({ type, unit, min, max, decimals, direction: 'report' });
-const obeys = (
-  type: Datastream['type'],
-  unit: string | null = null,
-  min: number | null = null,
-  max: number | null = null,
-): Part['stream'] => ({ type, unit, min, max, decimals: null, direction: 'control' });
-
-const part = (
-  key: string,
-  title: string,
-  words: string,
-  stream: Part['stream'],
-  shortestS: number,
-  pin: number,
-  way: PartWay,
-  wiring: Part['wiring'],
-): Part => ({ key, title, words, stream, shortestS, pin, way, wiring });
-
-const DIVIDER: Part['wiring'] = [
-  ['one leg', '3.3 V'],
-  ['other leg', 'GPIO {pin}'],
-  ['10 kΩ from GPIO {pin}', 'GND'],
-];
-const THREE_WIRES: Part['wiring'] = [
-  ['supply', '3.3 V'],
-  ['ground', 'GND'],
-  ['signal', 'GPIO {pin}'],
-];
-const CONTACT: Part['wiring'] = [
-  ['one side', 'GPIO {pin}'],
-  ['other side', 'GND'],
-];
-const OUTPUT: Part['wiring'] = [
-  ['input', 'GPIO {pin}'],
-  ['supply', '5 V'],
-  ['ground', 'GND'],
+/** The modules there are: things a maker buys and wires. Ranges are what they can say at all: outside of it, a wire is loose. */
+export const MODULES: readonly Module[] = [
+  ...WARMTH,
+  ...AIR,
+  ...LIGHT,
+  ...ELECTRIC,
+  ...GROUND,
+  ...PULSES,
+  ...OUTPUTS,
 ];
 
-/** The parts there are. Ranges are what the part can say at all: outside of it, a wire is loose. */
-export const PARTS: readonly Part[] = [
-  part(
-    'thermistor',
-    'Thermistor, 10 kΩ',
-    'temperature NTC bead probe',
-    reads('number', 'Cel', -40, 125, 1),
-    1,
-    34,
-    { sort: 'analogue', value: '1 / (log((1 - share) / share) / 3950 + 1 / 298.15) - 273.15' },
-    DIVIDER,
-  ),
-  part(
-    'photoresistor',
-    'Photoresistor',
-    'light brightness dark day',
-    reads('number', '%', 0, 100, 0),
-    1,
-    34,
-    { sort: 'analogue', value: 'share * 100' },
-    DIVIDER,
-  ),
-  part(
-    'soil-moisture',
-    'Soil moisture probe',
-    'peat wet dry capacitive water content',
-    reads('number', '%', 0, 100, 0),
-    1,
-    34,
-    { sort: 'analogue', value: '(0.85 - share) / 0.45 * 100' },
-    THREE_WIRES,
-  ),
-  part(
-    'turn-knob',
-    'Turning knob',
-    'potentiometer position',
-    reads('number', '%', 0, 100, 0),
-    1,
-    34,
-    { sort: 'analogue', value: 'share * 100' },
-    THREE_WIRES,
-  ),
-  part(
-    'voltage',
-    'Voltage up to 3.3 V',
-    'analogue input',
-    reads('number', 'V', 0, 3.3, 2),
-    1,
-    34,
-    { sort: 'analogue', value: 'share * 3.3' },
-    [
-      ['plus', 'GPIO {pin}'],
-      ['minus', 'GND'],
-    ],
-  ),
-  part(
-    'battery',
-    'Battery through two equal resistors',
-    'cell charge supply voltage',
-    reads('number', 'V', 0, 6.6, 2),
-    1,
-    35,
-    { sort: 'analogue', value: 'share * 6.6' },
-    [
-      ['battery +, through 100 kΩ', 'GPIO {pin}'],
-      ['100 kΩ from GPIO {pin}', 'GND'],
-      ['battery −', 'GND'],
-    ],
-  ),
-  part(
-    'loop-current',
-    'Current loop, 4 to 20 mA',
-    'industrial transmitter level pressure',
-    reads('number', 'mA', 3.6, 21, 2),
-    1,
-    34,
-    { sort: 'analogue', value: 'share * 3.3 / 0.15' },
-    [
-      ['loop +', 'supply of the loop, 24 V'],
-      ['loop −', 'GPIO {pin}'],
-      ['150 Ω from GPIO {pin}', 'GND'],
-    ],
-  ),
-  part(
-    'water-pressure',
-    'Water pressure probe, 0 to 1 m',
-    'level depth submersible well dipwell',
-    reads('number', 'mm', 0, 1000, 0),
-    2,
-    34,
-    { sort: 'analogue', value: '(share * 3.3 / 0.15 - 4) / 16 * 1000' },
-    [
-      ['loop +', 'supply of the loop, 24 V'],
-      ['loop −', 'GPIO {pin}'],
-      ['150 Ω from GPIO {pin}', 'GND'],
-    ],
-  ),
-  part(
-    'wind-vane',
-    'Wind vane',
-    'direction weather',
-    reads('number', 'deg', 0, 360, 0),
-    1,
-    34,
-    { sort: 'analogue', value: 'share * 360' },
-    THREE_WIRES,
-  ),
-  part(
-    'echo-distance',
-    'Distance by echo',
-    'ultrasonic level range',
-    reads('number', 'mm', 20, 4500, 0),
-    1,
-    18,
-    { sort: 'echo', value: 'us * 0.1716' },
-    [
-      ['supply', '5 V'],
-      ['ground', 'GND'],
-      ['trigger', 'GPIO 5'],
-      ['echo, through 1 kΩ', 'GPIO {pin}'],
-    ],
-  ),
-  part(
-    'rain-tipper',
-    'Tipping-bucket rain gauge',
-    'precipitation pulses mm',
-    reads('number', 'mm', 0, 50, 1),
-    1,
-    27,
-    { sort: 'pulses', value: 'pulses * 0.2' },
-    CONTACT,
-  ),
-  part(
-    'wind-cups',
-    'Wind cups',
-    'anemometer speed weather',
-    reads('number', 'm/s', 0, 60, 1),
-    5,
-    27,
-    { sort: 'pulses', value: 'pulses / seconds * 0.667' },
-    CONTACT,
-  ),
-  part(
-    'flow-meter',
-    'Flow meter with pulses',
-    'water pipe litres',
-    reads('number', 'l/s', 0, 1, 3),
-    1,
-    27,
-    { sort: 'pulses', value: 'pulses / seconds / 450' },
-    THREE_WIRES,
-  ),
-  part(
-    'pulse-counter',
-    'Counter of pulses',
-    'energy meter visitors turns',
-    reads('integer', 'count', 0, null),
-    1,
-    27,
-    { sort: 'pulses', value: 'pulses' },
-    CONTACT,
-  ),
-  part(
-    'contact',
-    'Contact: door, float or reed',
-    'switch open closed magnet level',
-    reads('boolean', null, null, null),
-    1,
-    27,
-    { sort: 'level', closed: true },
-    CONTACT,
-  ),
-  part(
-    'push-button',
-    'Push button',
-    'key press',
-    reads('boolean', null, null, null),
-    1,
-    27,
-    { sort: 'level', closed: true },
-    CONTACT,
-  ),
-  part(
-    'motion',
-    'Motion sensor',
-    'movement infrared presence people',
-    reads('boolean', null, null, null),
-    2,
-    27,
-    { sort: 'level', closed: false },
-    [
-      ['supply', '5 V'],
-      ['ground', 'GND'],
-      ['signal', 'GPIO {pin}'],
-    ],
-  ),
-  part(
-    'water-presence',
-    'Water or not',
-    'leak wet rain plate',
-    reads('boolean', null, null, null),
-    1,
-    27,
-    { sort: 'level', closed: false },
-    THREE_WIRES,
-  ),
-  part(
-    'radio-signal',
-    'Signal of the radio',
-    'wi-fi strength board reception',
-    reads('integer', 'dBm', -120, 0),
-    1,
-    0,
-    { sort: 'signal' },
-    [],
-  ),
-  part(
-    'relay',
-    'Relay',
-    'switch pump valve heater mains on off',
-    obeys('boolean'),
-    1,
-    26,
-    { sort: 'switch' },
-    OUTPUT,
-  ),
-  part('lamp', 'Lamp or signal light', 'LED light on off', obeys('boolean'), 1, 26, { sort: 'switch' }, [
-    ['long leg, through 220 Ω', 'GPIO {pin}'],
-    ['short leg', 'GND'],
-  ]),
-  part('horn', 'Horn or buzzer', 'sound beep alarm', obeys('boolean'), 1, 26, { sort: 'switch' }, OUTPUT),
-  part(
-    'dimmer',
-    'Dimmed lamp, fan or pump',
-    'PWM speed brightness',
-    obeys('integer', '%', 0, 100),
-    1,
-    25,
-    { sort: 'dim' },
-    OUTPUT,
-  ),
-  part(
-    'turning-lever',
-    'Turning lever',
-    'servo angle gate flap',
-    obeys('integer', 'deg', 0, 180),
-    1,
-    25,
-    { sort: 'angle' },
-    OUTPUT,
-  ),
-];
+/** All that they measure and take: what a datastream names as its part. */
+export const PARTS: readonly Part[] = MODULES.flatMap((module) =>
+  module.measures.map((measure): Part => {
+    const alone = measure.key === '';
+    const { words, shortestS } = module;
+    return {
+      key: alone ? module.key : `${module.key}.${measure.key}`,
+      title: alone ? module.title : `${module.title}: ${measure.title}`,
+      words,
+      stream: measure.stream,
+      shortestS,
+      way: measure.way,
+      module,
+      measure,
+    };
+  }),
+);
 
 export function partOf(key: string | null): Part | undefined {
   return key === null ? undefined : PARTS.find((one) => one.key === key);
 }
 
+/** Parts in whose title or words all of these words begin a word, the commonest first. */
+export function findModules(text: string): Module[] {
+  const wanted = text.toLowerCase().split(/\s+/).filter(Boolean);
+  return MODULES.filter((module) => {
+    const words = [module.title, module.words, ...module.measures.map(({ title }) => title)]
+      .join(' ')
+      .toLowerCase()
+      .split(/[\s,:;/()-]+/);
+    return wanted.every((one) => words.some((word) => word.startsWith(one)));
+  }).sort((a, b) => a.rank - b.rank);
+}
+
 /** What a datastream becomes when a part is chosen for it. */
-export function withPart(one: Part): Partial<Datastream> {
-  return { ...one.stream, part: one.key, boardPin: one.pin === 0 ? '' : `GPIO ${one.pin}` };
+export function withPart(one: Part, pins: readonly number[] = one.module.pins): Partial<Datastream> {
+  return { ...one.stream, part: one.key, boardPin: pinText(pins) };
 }
 
-/** The number of the board's pin that a note such as "GPIO 34" names; that of the part where it names none. */
-export function pinNumber(one: Part, boardPin: string): number {
-  const named = /\d+/.exec(boardPin)?.[0];
-  return named === undefined ? one.pin : Number(named);
+const pinText = (pins: readonly number[]): string => (pins.length === 0 ? '' : `GPIO ${pins.join(', ')}`);
+
+/** The numbers of the board's pins that a note such as "GPIO 21, 22" names; those of the part where it names none. */
+export function pinsOf({ module }: Part, boardPin: string): number[] {
+  const named = (boardPin.match(/\d+/g) ?? []).map(Number);
+  return module.pins.map((pin, i) => named[i] ?? pin);
 }
 
-/** What is wired to what, for the datastreams that have a part. */
+/** Pins to be given to parts, those that only read a voltage apart from the others; by the commonest boards. */
+const ANALOGUE_PINS = [34, 35, 32, 33, 36, 39];
+const FREE_PINS = [27, 26, 25, 14, 13, 4, 23, 15, 12, 2];
+
+/**
+ * Datastreams for parts that are put on one board: names, units, ranges and pins filled in, with what is worked out from
+ * them. No two have one key, and no two parts one pin, but where they share a bus. `zone` is where days begin.
+ */
+export function streamsOfModules(
+  modules: readonly Module[],
+  zone: string,
+  there: readonly Pick<Datastream, 'key' | 'title' | 'boardPin' | 'part'>[] = [],
+): Datastream[] {
+  const keys = new Set(there.map(({ key }) => key));
+  const pins = new Set(
+    there.flatMap(({ part, boardPin }) => {
+      const one = partOf(part);
+      return one === undefined ? [] : pinsOf(one, boardPin);
+    }),
+  );
+  const made: Datastream[] = [];
+  for (const module of modules) {
+    const analogue = module.measures.some(({ way }) => way.sort === 'analogue' || way.sort === 'alternating');
+    const own = module.pins.map((pin) => {
+      const free = [pin, ...(analogue ? ANALOGUE_PINS : FREE_PINS)].find((one) => !pins.has(one));
+      const given = module.shared ? pin : (free ?? pin);
+      pins.add(given);
+      return given;
+    });
+    const named = new Map<string, string>();
+    // Where there is one of its title already, this one is the second.
+    const name = (title: string): { key: string; title: string } => {
+      for (let i = 1; ; i++) {
+        const numbered = i === 1 ? title : `${title} ${i}`;
+        const key = proposeKey(numbered);
+        if (keys.has(key)) continue;
+        keys.add(key);
+        return { key, title: numbered };
+      }
+    };
+    for (const one of PARTS.filter((part) => part.module === module)) {
+      const { key, title } = name(one.measure.title);
+      named.set(one.measure.key, key);
+      made.push({ ...PLAIN_STREAM, ...withPart(one, own), key, title });
+    }
+    for (const { key: short, title: plain, unit, decimals, computation } of module.computed) {
+      const { key, title } = name(plain);
+      named.set(short, key);
+      const filled = JSON.parse(
+        JSON.stringify(computation).replace(/\{(\w+)\}/g, (_, of: string) => named.get(of) ?? of),
+      ) as typeof computation;
+      made.push({
+        ...PLAIN_STREAM,
+        key,
+        title,
+        unit,
+        decimals,
+        computation: 'zone' in filled ? { ...filled, zone } : filled,
+      });
+    }
+  }
+  return made;
+}
+
+/** What is wired to what, a block a part: datastreams of one part and the same pins stand together. */
+export interface Wired {
+  /** Titles of the datastreams. */
+  title: string;
+  part: string;
+  lines: [part: string, board: string][];
+  looseWords: string;
+  untried: boolean;
+}
+
 export function wiringOf(
   streams: readonly Pick<Datastream, 'key' | 'title' | 'part' | 'boardPin'>[],
-): { title: string; part: string; lines: [part: string, board: string][] }[] {
-  return streams.flatMap((stream) => {
+): Wired[] {
+  const blocks = new Map<string, Wired>();
+  for (const stream of streams) {
     const one = partOf(stream.part);
-    if (one === undefined || one.wiring.length === 0) return [];
-    const pin = String(pinNumber(one, stream.boardPin));
-    return [
-      {
-        title: stream.title,
-        part: one.title,
-        lines: one.wiring.map(([from, to]): [string, string] => [
-          from.replaceAll('{pin}', pin),
-          to.replaceAll('{pin}', pin),
-        ]),
-      },
-    ];
-  });
+    if (one === undefined || one.module.wiring.length === 0) continue;
+    const { module } = one;
+    const pins = pinsOf(one, stream.boardPin);
+    const several = module.measures.length > 1;
+    const id = several ? `${module.key} ${pins.join()}` : stream.key;
+    const known = blocks.get(id);
+    if (known !== undefined) {
+      known.title += `, ${stream.title}`;
+      continue;
+    }
+    const fill = (text: string): string =>
+      text.replace(/\{pin(\d?)\}/g, (_, place: string) => String(pins[Number(place || '1') - 1]));
+    blocks.set(id, {
+      title: stream.title,
+      part: module.title,
+      lines: module.wiring.map(([from, to]): [string, string] => [fill(from), fill(to)]),
+      looseWords: module.looseWords,
+      untried: module.untried,
+    });
+  }
+  return [...blocks.values()];
 }

@@ -1,1 +1,2 @@
+export type { Bus, BusStep, Computed, FrameSum, Measure, Module, Part, PartWay, Steps } from './part';
 export * from './catalogue';

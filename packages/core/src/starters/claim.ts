@@ -159,10 +159,21 @@ DEVICE_ID=$(sed -n 's/.*"device":"\\([^"]*\\)".*/\\1/p' device.json)
 DEVICE_TOKEN=$(sed -n 's/.*"token":"\\([^"]*\\)".*/\\1/p' device.json)
 `;
 
-/** The block of a C++ program that claims over Wi-Fi; empty where the plan has no claim. */
-export function cppClaim(plan: StarterPlan): { includes: string[]; code: string; check: string } {
+/** The block of a C++ program that claims over Wi-Fi or a modem; empty where the plan has no claim. */
+export function cppClaim(
+  plan: StarterPlan,
+  cellular: boolean,
+): { includes: string[]; code: string; check: string } {
   if (plan.claim === undefined) return { includes: [], code: '', check: '' };
-  return { includes: ['HTTPClient.h', 'Preferences.h'], code: CPP_CLAIM, check: 'identityKnown() && ' };
+  const code = CPP_CLAIM.replace('ASK', cellular ? CPP_ASK_MODEM : CPP_ASK_WIFI).replace(
+    'SERIAL',
+    cellular ? 'modem.getIMEI()' : 'WiFi.macAddress()',
+  );
+  return {
+    includes: cellular ? ['Preferences.h'] : ['HTTPClient.h', 'Preferences.h'],
+    code,
+    check: 'identityKnown() && ',
+  };
 }
 
 const CPP_CLAIM = `// One program for many boards: at first contact each fetches its own device and token with its serial, and keeps them.
@@ -176,6 +187,7 @@ String textOf(const String& json, const char* key) {
   return json.substring(start, end);
 }
 
+ASK
 bool identityKnown() {
   if (deviceToken.length() > 0) return true;
   Preferences kept;
@@ -183,12 +195,8 @@ bool identityKnown() {
   deviceId = kept.getString("id", "");
   deviceToken = kept.getString("token", "");
   if (deviceToken.length() == 0 && mayTry()) {
-    HTTPClient http;
-    http.begin(String(SERVICE_URL) + "/device/claim");
-    http.addHeader("Authorization", String("Bearer ") + CLAIM_SECRET);
-    int status = http.sendRequest("POST", String("{\\"serial\\":\\"") + WiFi.macAddress() + "\\"}");
-    String answer = status > 0 ? http.getString() : String("");
-    http.end();
+    String answer;
+    int status = askForDevice(String("{\\"serial\\":\\"") + SERIAL + "\\"}", answer);
     if (status == 200 || status == 201) {
       deviceId = textOf(answer, "device");
       deviceToken = textOf(answer, "token");
@@ -202,5 +210,41 @@ bool identityKnown() {
   kept.end();
   if (deviceToken.length() > 0) Serial.println(String("This board is ") + deviceId);
   return deviceToken.length() > 0;
+}
+`;
+
+const CPP_ASK_WIFI = `int askForDevice(const String& body, String& answer) {
+  HTTPClient http;
+  http.setTimeout(15000);
+  http.begin(serviceUrl() + "/device/claim");
+  http.addHeader("Authorization", String("Bearer ") + CLAIM_SECRET);
+  int status = http.sendRequest("POST", body);
+  answer = status > 0 ? http.getString() : String("");
+  http.end();
+  return status;
+}
+`;
+
+/** A modem's library has no HTTP: one call is written out (RFC 9112). */
+const CPP_ASK_MODEM = `int askForDevice(const String& body, String& answer) {
+  String url = SERVICE_URL;
+  String place = url.substring(url.indexOf("://") + 3);
+  int colon = place.indexOf(":");
+  String host = colon < 0 ? place : place.substring(0, colon);
+  int port = colon < 0 ? 80 : atoi(place.substring(colon + 1).c_str());
+  if (!network.connect(host.c_str(), port)) return -1;
+  network.print(String("POST /device/claim HTTP/1.1\\r\\nHost: ") + host + "\\r\\nAuthorization: Bearer " + CLAIM_SECRET +
+                "\\r\\nContent-Type: application/json\\r\\nConnection: close\\r\\nContent-Length: " + String((int)body.length()) +
+                "\\r\\n\\r\\n" + body);
+  String all;
+  for (unsigned long start = millis(); millis() - start < 20000 && (network.connected() || network.available() > 0);) {
+    if (network.available() > 0 && all.length() < 4000) all += (char)network.read();
+    else delay(1);
+  }
+  network.stop();
+  int head = all.indexOf("\\r\\n\\r\\n");
+  if (head < 12) return -1;
+  answer = all.substring(head + 4);
+  return atoi(all.substring(9, 12).c_str());
 }
 `;

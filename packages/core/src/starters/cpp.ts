@@ -1,13 +1,22 @@
-import { CPP_MQTT, CPP_WIFI, cppProgram, cppSettings, mqttSettings, wifiSettings } from './cppProgram';
+import {
+  CPP_WIFI,
+  cppMqtt,
+  cppProject,
+  cppProgram,
+  cppSettings,
+  mqttSettings,
+  WIFI_INCLUDES,
+  wifiSettings,
+} from './cppProgram';
 import type { StarterFile, StarterPlan } from './plan';
 import { wiringFile } from './wiring';
 
 /** The starter for Wi-Fi boards: C++ on the Arduino core, MQTT. Only settings and wiring list are generated anew. */
 export function cppStarter(plan: StarterPlan): StarterFile[] {
   const program = cppProgram(plan, 'MQTT', {
-    includes: ['MQTT.h', 'WiFi.h'],
+    includes: ['MQTT.h', ...WIFI_INCLUDES],
     network: `WiFiClient network;\n${CPP_WIFI}`,
-    link: CPP_MQTT,
+    link: cppMqtt(plan),
     setup: '',
   });
   return [
@@ -17,16 +26,7 @@ export function cppStarter(plan: StarterPlan): StarterFile[] {
       generated: true,
     },
     { path: 'src/main.cpp', text: program, generated: false },
-    { path: 'platformio.ini', text: PROJECT, generated: false },
+    { path: 'platformio.ini', text: cppProject(plan, ['256dpi/MQTT@2.5.2']), generated: false },
     ...wiringFile(plan),
   ];
 }
-
-const PROJECT = `; Library and serial speed are fixed here, so that it builds the same next year.
-[env:board]
-platform = espressif32@6.9.0
-board = esp32dev
-framework = arduino
-monitor_speed = 115200
-lib_deps = 256dpi/MQTT@2.5.2
-`;

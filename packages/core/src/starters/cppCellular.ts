@@ -1,13 +1,13 @@
-import { CPP_MQTT, cppProgram, cppSettings, mqttSettings } from './cppProgram';
+import { cppMqtt, cppProject, cppProgram, cppSettings, mqttSettings } from './cppProgram';
 import { literal, type StarterFile, type StarterPlan } from './plan';
 import { wiringFile } from './wiring';
 
 /** The starter for boards with a cellular modem: C++ on the Arduino core, MQTT. */
 export function cppCellularStarter(plan: StarterPlan): StarterFile[] {
   const program = cppProgram(plan, 'MQTT by a cellular network', {
-    includes: ['TinyGsmClient.h', 'MQTT.h', 'sys/time.h'],
+    includes: ['TinyGsmClient.h', 'MQTT.h'],
     network: NETWORK,
-    link: CPP_MQTT,
+    link: cppMqtt(plan),
     setup: '  modemPort.begin(MODEM_SPEED, SERIAL_8N1, MODEM_RX_PIN, MODEM_TX_PIN);\n',
   })
     .replace('#include <TinyGsmClient.h>\n', '')
@@ -22,21 +22,14 @@ export function cppCellularStarter(plan: StarterPlan): StarterFile[] {
       generated: true,
     },
     { path: 'src/main.cpp', text: program, generated: false },
-    { path: 'platformio.ini', text: PROJECT, generated: false },
+    {
+      path: 'platformio.ini',
+      text: cppProject(plan, ['vshymanskyy/TinyGSM@0.12.0', '256dpi/MQTT@2.5.2']),
+      generated: false,
+    },
     ...wiringFile(plan),
   ];
 }
-
-const PROJECT = `; Libraries and serial speed are fixed here, so that it builds the same next year.
-[env:board]
-platform = espressif32@6.9.0
-board = esp32dev
-framework = arduino
-monitor_speed = 115200
-lib_deps =
-  vshymanskyy/TinyGSM@0.12.0
-  256dpi/MQTT@2.5.2
-`;
 
 function networkSettings(plan: StarterPlan): string {
   const { name, user, password, pin } = plan.cellular ?? { name: '', user: '', password: '', pin: '' };
@@ -56,6 +49,8 @@ function networkSettings(plan: StarterPlan): string {
 const NETWORK = `HardwareSerial modemPort(1);
 TinyGsm modem(modemPort);
 TinyGsmClient network(modem);
+
+String serviceHost(const char* otherwise) { return String(otherwise); }
 
 // As the modem tells it: 0 to 31, two decibels a step, from -113 dBm on.
 double radioSignal() {
@@ -84,7 +79,7 @@ bool networkUp() {
   Serial.println("Modem: starting");
   modem.restart();
   if (String(SIM_PIN).length() > 0) modem.simUnlock(SIM_PIN);
-  if (!modem.waitForNetwork(60000)) {
+  if (!modem.waitForNetwork(15000)) {
     Serial.println("Modem: no network yet. Check the antenna and the SIM card.");
     tryLater();
     return false;

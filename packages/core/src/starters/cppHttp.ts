@@ -1,37 +1,30 @@
-import { CPP_WIFI, cppProgram, cppSettings, wifiSettings } from './cppProgram';
-import { controlled, literal, pascal, type StarterFile, type StarterPlan } from './plan';
+import { CPP_WIFI, cppProject, cppProgram, cppSettings, WIFI_INCLUDES, wifiSettings } from './cppProgram';
+import { controlled, isPlain, literal, pascal, type StarterFile, type StarterPlan } from './plan';
+import type { Datastream } from '../readings/types';
 import { wiringFile } from './wiring';
 
 /** The starter for Wi-Fi boards that sleep or sit behind a strict network: C++ on the Arduino core, HTTP. */
 export function cppHttpStarter(plan: StarterPlan): StarterFile[] {
   const program = cppProgram(plan, 'HTTP', {
-    includes: ['HTTPClient.h', 'WiFi.h'],
+    includes: WIFI_INCLUDES,
     network: CPP_WIFI,
     link: link(plan),
     setup: '',
   });
-  const address = `#define SERVICE_URL ${literal(plan.httpUrl)}`;
   return [
-    { path: 'src/settings.h', text: cppSettings(plan, wifiSettings(plan), address), generated: true },
+    { path: 'src/settings.h', text: cppSettings(plan, wifiSettings(plan), ''), generated: true },
     { path: 'src/main.cpp', text: program, generated: false },
-    { path: 'platformio.ini', text: PROJECT, generated: false },
+    { path: 'platformio.ini', text: cppProject(plan, []), generated: false },
     ...wiringFile(plan),
   ];
 }
-
-const PROJECT = `; Serial speed is fixed here; no library beside the core is needed.
-[env:board]
-platform = espressif32@6.9.0
-board = esp32dev
-framework = arduino
-monitor_speed = 115200
-`;
 
 function link(plan: StarterPlan): string {
   return `// The answer to a call as its device, or an empty text; says why.
 String call(const char* method, const String& path, const String& body) {
   HTTPClient http;
-  http.begin(String(SERVICE_URL) + path);
+  http.setTimeout(15000);
+  http.begin(serviceUrl() + path);
   http.addHeader("Authorization", String("Bearer ") + DEVICE_TOKEN);
   http.addHeader("Content-Type", "application/json");
   int status = http.sendRequest(method, body);
@@ -54,33 +47,49 @@ String valueOf(const String& json, const char* key) {
   int start = json.indexOf(mark);
   if (start < 0) return String("");
   start += mark.length();
-  int end = start;
-  while (end < (int)json.length() && json[end] != ',' && json[end] != '}') end++;
-  return json.substring(start, end);
+  String value;
+  bool quoted = json[start] == '"';
+  if (quoted) start++;
+  for (int i = start; i < (int)json.length(); i++) {
+    if (quoted ? json[i] == '"' : json[i] == ',' || json[i] == '}') break;
+    if (quoted && json[i] == '\\\\' && i + 1 < (int)json.length()) i++;
+    value += json[i];
+  }
+  return value;
 }
 
-void tellApplied(const String& name, const String& value) {
-  call("POST", "/device/applied", String("{\\"") + name + "\\":" + value + "}");
+bool tellApplied(const String& name, const String& value) {
+  String json = "{";
+  bool isText = name == "interval"${controlled(plan)
+    .filter((stream) => !isPlain(stream))
+    .map(({ key }) => ` || name == ${literal(key)}`)
+    .join('')};
+  if (isText) addText(json, name.c_str(), value);
+  else json += String(",\\"") + name + "\\":" + value;
+  // Without the comma that stands before each.
+  return call("POST", "/device/applied", String("{") + json.substring(2) + "}").length() > 0;
+}
+
+// A press is meant up to a time, by the clock of the service; what comes too late is not done.
+bool isTooLate(const String& wanted, const char* name) {
+  int start = wanted.indexOf("\\"_until\\"");
+  if (start < 0) return false;
+  long long until = atoll(valueOf(wanted.substring(start + 8), name).c_str());
+  struct timeval now;
+  gettimeofday(&now, nullptr);
+  bool late = until > 0 && now.tv_sec > 1700000000 && now.tv_sec * 1000LL + now.tv_usec / 1000 > until;
+  if (late) Serial.println(String("wanted ") + name + ": too late, not done");
+  return late;
 }
 
 void lookWhatIsWanted() {
   // What the board has already is named, so that it need not be told again when the same is wanted once more.
   static String has;
-  String wanted = call("GET", String("/device/wanted") + has, "");
+  String wanted = call("GET", String("/device/wanted?n=0") + has, "");
   has = "";
   String interval = valueOf(wanted, "interval");
-  if (interval.length() > 0 && interval.toFloat() >= 1) intervalMs = (unsigned long)(interval.toFloat() * 1000);
-${controlled(plan)
-  .map(
-    (stream) => `  static String last${pascal(stream.key)};
-  String wanted${pascal(stream.key)} = valueOf(wanted, ${literal(stream.key)});
-  if (wanted${pascal(stream.key)}.length() > 0 && wanted${pascal(stream.key)} != last${pascal(stream.key)} && obey(${literal(stream.key)}, wanted${pascal(stream.key)})) {
-    last${pascal(stream.key)} = wanted${pascal(stream.key)};
-    tellApplied(${literal(stream.key)}, wanted${pascal(stream.key)});
-  }
-  if (last${pascal(stream.key)}.length() > 0) has += String(has.length() == 0 ? "?" : "&") + "${stream.key}=" + last${pascal(stream.key)};`,
-  )
-  .join('\n')}
+  if (interval.length() > 0 && atof(interval.c_str()) >= 1) intervalMs = (unsigned long)(atof(interval.c_str()) * 1000);
+${controlled(plan).map(lookFor).join('\n')}
 }
 
 bool linkUp() { return mayTry(); }
@@ -93,5 +102,33 @@ bool sendReport(const String& json) {
   lookWhatIsWanted();
   return true;
 }
+
+bool sendImage(const char* name, const uint8_t* bytes, size_t length) {
+  HTTPClient http;
+  http.begin(serviceUrl() + "/device/report?name=" + name);
+  http.addHeader("Authorization", String("Bearer ") + DEVICE_TOKEN);
+  http.addHeader("Content-Type", length > 1 && bytes[0] == 0x89 ? "image/png" : bytes[0] == 'R' ? "image/webp" : "image/jpeg");
+  int status = http.sendRequest("POST", (uint8_t*)bytes, length);
+  http.end();
+  return status == 200;
+}
 `;
+}
+
+/** Looks for one control: a lasting value is obeyed once, a press whenever it is told. */
+function lookFor(stream: Datastream): string {
+  const [name, key] = [pascal(stream.key), literal(stream.key)];
+  if (stream.holds === 'momentary')
+    return `  String wanted${name} = valueOf(wanted, ${key});
+  if (wanted${name}.length() > 0 && !isTooLate(wanted, ${key}) && obey(${key}, wanted${name})) wasApplied(${key}, wanted${name});`;
+  const named = isPlain(stream)
+    ? `
+  if (last${name}.length() > 0) has += String("&${stream.key}=") + last${name};`
+    : '';
+  return `  static String last${name};
+  String wanted${name} = valueOf(wanted, ${key});
+  if (wanted${name}.length() > 0 && !(wanted${name} == last${name}) && obey(${key}, wanted${name})) {
+    last${name} = wanted${name};
+    wasApplied(${key}, wanted${name});
+  }${named}`;
 }

@@ -1,29 +1,40 @@
 import { claimFile, MICROPYTHON_CLAIM, pythonIdentity } from './claim';
+import { pythonHandlers, pythonTable, pythonWanted, type PythonHandlers } from './functions';
 import {
   comment,
   controlled,
   literal,
-  middle,
+  madeUp,
+  pictured,
   reported,
   TOKEN_PLACEHOLDER,
   type StarterFile,
   type StarterPlan,
 } from './plan';
-import { microPythonCode, pythonFunction } from './pythonParts';
-import type { Datastream } from '../readings/types';
+import { microPythonCodes } from './ways/index';
 import { wiringFile } from './wiring';
 
 /** The starter for boards with MicroPython: MQTT by umqtt.simple. Only settings.py is generated anew. */
 export function microPythonStarter(plan: StarterPlan): StarterFile[] {
+  const handlers = pythonHandlers(plan, {
+    codes: microPythonCodes(plan.streams),
+    print: (text) => `print(${text})`,
+    number: (stream) => {
+      if (stream.type === 'boolean') return 'time.ticks_ms() // 60000 % 2 == 0';
+      const { middle, spread } = madeUp(stream);
+      return `${middle} + time.ticks_ms() // 1000 % 21 * ${spread} ${stream.type === 'integer' ? '//' : '/'} 20`;
+    },
+  });
   return [
     { path: 'settings.py', text: settings(plan), generated: true },
-    { path: 'main.py', text: program(plan), generated: false },
+    { path: 'main.py', text: program(plan, handlers), generated: false },
     ...claimFile(plan, { path: 'claim.py', text: MICROPYTHON_CLAIM, generated: true }),
     ...wiringFile(plan),
   ];
 }
 
-const known = (plan: StarterPlan): string => `DEVICE_ID = ${literal(plan.deviceId)}
+const known = (plan: StarterPlan): string => `SERVICE_URL = ${literal(plan.httpUrl)}
+DEVICE_ID = ${literal(plan.deviceId)}
 DEVICE_TOKEN = ${literal(plan.token ?? TOKEN_PLACEHOLDER)}
 `;
 
@@ -33,18 +44,23 @@ WIFI_NAME = ${literal(plan.wifi?.name ?? '')}      # <- your Wi-Fi
 WIFI_PASSWORD = ${literal(plan.wifi?.password ?? '')}  # <- its password
 MQTT_HOST = ${literal(plan.host)}
 MQTT_PORT = ${plan.mqttPort}
+SERVICE_NAME = ${literal(plan.localName ?? '')}  # its name in the local network, tried first; empty for none
 ${pythonIdentity(plan, ', WIFI_NAME, WIFI_PASSWORD') || known(plan)}FIRST_INTERVAL_S = ${plan.intervalS}  # until the service names another
+DEEP_SLEEP = False  # True for a battery board: it sleeps between reports, and obeys when it wakes
 `;
 }
 
-function program(plan: StarterPlan): string {
+function program(plan: StarterPlan, handlers: PythonHandlers): string {
+  const images = pictured(plan);
+  const own = handlers.imports.filter((name) => !['json', 'math', 'time'].includes(name));
   return `# Starter for ${comment(plan.deviceName)}: reports over MQTT, obeys what is wanted, prints what happens.
-# Library: umqtt.simple 1.5 (on the board's prompt: import mip; mip.install("umqtt.simple")). Serial speed 115200.
+# Library: umqtt.simple (on the board's prompt: import mip; mip.install("umqtt.simple")). Serial speed 115200.
 import json
 import math
+import socket
 import time
 
-import machine
+${own.map((name) => `import ${name}\n`).join('')}import machine
 import network
 import ntptime
 from umqtt.simple import MQTTClient
@@ -54,24 +70,67 @@ import settings
 ROOT = "moor/%s/" % settings.DEVICE_ID
 UNIX_FROM_2000 = 946684800 if time.gmtime(0)[0] == 2000 else 0
 MOST_WAITING = 200
+LIMIT_S = 10  # seconds that an answer may take
+
+
+def nothing(name, why):
+    """Says why there is no value; the report goes without it."""
+    print("%s: %s" % (name, why))
+
+${handlers.support}
+# ---- Your sensors: one function for each datastream that is reported. Return None while there is no value.
+${handlers.sensors}
+${images.map(({ key, title }) => `def take_${key}():  # ${comment(title)}\n    return None  # replace by the bytes of a JPEG, PNG or WebP that your camera gives\n\n\n`).join('')}
+# ---- Your outputs: one function for each control. Return False when the board cannot do it.
+${handlers.outputs}
+
+${pythonTable('SENSORS', reported(plan), 'read')}
+${pythonTable('OUTPUTS', controlled(plan), 'apply')}
+${pythonTable('IMAGES', images, 'take')}
+${pythonWanted(plan)}
+
+
+# ---- From here on nothing needs to be changed.
 interval_s = settings.FIRST_INTERVAL_S
-waiting = []  # messages that have not arrived yet, with their true times
+waiting = []  # messages that have not arrived yet, the oldest first, with their true times
+applied = {}  # what has to be told
 number = 0
 clock_is_set = False
+client = None
+back_off_s = 1
+failed_ms = None
+wifi_tried_ms = None
+wifi_told = False
+try:
+    watchdog = machine.WDT(timeout=120000)
+except Exception:  # a board without one
+    watchdog = None
 
 
-# ---- Your sensors: one function for each datastream that is reported. Return None while there is no value.
-${reported(plan).map(sensor).join('\n')}
+def measured(name, read):
+    try:
+        return read()
+    except Exception as error:  # whatever a sensor does, the others are told
+        return nothing(name, error)
 
-# ---- Your outputs: one function for each control. Return False when the board cannot do it.
-${controlled(plan).map(output).join('\n')}
 
-SENSORS = {${reported(plan)
-    .map((stream) => `"${stream.key}": read_${stream.key}`)
-    .join(', ')}}
-OUTPUTS = {${controlled(plan)
-    .map((stream) => `"${stream.key}": apply_${stream.key}`)
-    .join(', ')}}
+def measure():
+    """Measures, also while nobody can be reached, and puts the message behind those that wait."""
+    global number
+    number += 1
+    message = {"n": number}
+    if clock_is_set:
+        message["at"] = time.time_ns() // 1000000 + UNIX_FROM_2000 * 1000
+    else:
+        waiting.clear()  # without a clock the service says when it came, so only the newest can wait
+    for name, read in SENSORS.items():
+        value = measured(name, read)
+        if value is not None and value == value:
+            message[name] = value
+    waiting.append(json.dumps(message))
+    if len(waiting) > MOST_WAITING:
+        waiting.pop(0)
+        print("too many messages wait: the oldest is gone")
 
 
 def on_message(topic, payload):
@@ -83,120 +142,210 @@ def on_message(topic, payload):
     name = topic[len(ROOT + "wanted/"):]
     done = False
     try:
-        value = float(text)
+        value = text if name in TEXTS else float(text)
         if name == "interval" and value >= 1:
             interval_s = value
             done = True
         if name in OUTPUTS:
             done = OUTPUTS[name](value) is not False
-    except ValueError:
-        pass
+    except Exception as error:  # whatever an output does, the program goes on
+        print("%s: %s" % (name, error))
     print("wanted", name, "=", text, "applied" if done else "not possible")
     if done:
-        client.publish(ROOT + "applied/" + name, text)
+        applied[name] = text
 
 
-def connect_wifi():
+def place_of_service():
+    """Host and port of the web address."""
+    place = settings.SERVICE_URL.split("://")[1].split("/")[0]
+    host, _, port = place.partition(":")
+    return host, int(port or 80)
+
+
+def service_host(otherwise, port):
+    """By its name in the local network, where that is known: a router may give it another address tomorrow."""
+    if settings.SERVICE_NAME:
+        try:
+            socket.getaddrinfo(settings.SERVICE_NAME, port)
+            return settings.SERVICE_NAME
+        except OSError:
+            pass
+    return otherwise
+
+
+def set_clock():
+    """The time of the service, so that a board without the internet has one too; the internet's second."""
     global clock_is_set
-    station = network.WLAN(network.STA_IF)
-    station.active(True)
-    if not station.isconnected():
-        print("Wi-Fi: connecting to", settings.WIFI_NAME)
-        station.connect(settings.WIFI_NAME, settings.WIFI_PASSWORD)
-        for _ in range(40):
-            if station.isconnected():
-                break
-            time.sleep(0.5)
-    if not station.isconnected():
-        raise OSError("no Wi-Fi; check WIFI_NAME and WIFI_PASSWORD in settings.py")
-    print("Wi-Fi: connected, this board is", station.ifconfig()[0])
+    try:
+        host, port = place_of_service()
+        host = service_host(host, port)
+        link = socket.socket()
+        try:
+            link.settimeout(LIMIT_S)
+            link.connect(socket.getaddrinfo(host, port)[0][-1])
+            link.send(b"GET /device/time HTTP/1.0\\r\\nHost: service\\r\\n\\r\\n")
+            answer = b""
+            while len(answer) < 2000:
+                part = link.recv(500)
+                if not part:
+                    break
+                answer += part
+        finally:
+            link.close()
+        now = json.loads(answer.split(b"\\r\\n\\r\\n")[1])["now"]
+        day = time.gmtime(now // 1000 - UNIX_FROM_2000)
+        machine.RTC().datetime((day[0], day[1], day[2], day[6], day[3], day[4], day[5], now % 1000 * 1000))
+        clock_is_set = True
+        print("time: from the service")
+        return
+    except (OSError, ValueError, IndexError, KeyError) as error:
+        print("time: not from the service (%s)" % error)
     try:
         ntptime.settime()
         clock_is_set = True
-    except OSError:
+        print("time: from the internet")
+    except Exception:
         print("no time from the network yet: the service says when messages came")
 
 
-def connect_mqtt():
-    global client
-    print("MQTT: connecting to %s:%d" % (settings.MQTT_HOST, settings.MQTT_PORT))
-    client = MQTTClient(settings.DEVICE_ID, settings.MQTT_HOST, settings.MQTT_PORT,
-                        user=settings.DEVICE_ID, password=settings.DEVICE_TOKEN, keepalive=60)
-    client.set_callback(on_message)
-    client.connect()
-    client.subscribe(ROOT + "refused", 1)
-    client.subscribe(ROOT + "wanted/#", 1)
+def wifi_up():
+    """Never waits: it does what can be done now, and is asked again."""
+    global wifi_tried_ms, wifi_told
+    station = network.WLAN(network.STA_IF)
+    if station.isconnected():
+        if not wifi_told:
+            wifi_told = True
+            print("Wi-Fi: connected, this board is", station.ifconfig()[0])
+            set_clock()
+        return True
+    if wifi_told:
+        wifi_told = False
+        lost("the Wi-Fi is gone")
+    now = time.ticks_ms()
+    if wifi_tried_ms is None or time.ticks_diff(now, wifi_tried_ms) >= 20000:
+        if wifi_tried_ms is not None:
+            print("Wi-Fi: no connection yet. Check WIFI_NAME and WIFI_PASSWORD in settings.py.")
+        wifi_tried_ms = now
+        print("Wi-Fi: connecting to", settings.WIFI_NAME)
+        station.active(True)
+        try:
+            station.connect(settings.WIFI_NAME, settings.WIFI_PASSWORD)
+        except OSError as error:
+            print("Wi-Fi:", error)
+    return False
+
+
+def mqtt_up():
+    global client, back_off_s
+    if client is not None:
+        return True
+    if failed_ms is not None and time.ticks_diff(time.ticks_ms(), failed_ms) < back_off_s * 1000:
+        return False
+    host = service_host(settings.MQTT_HOST, settings.MQTT_PORT)
+    print("MQTT: connecting to %s:%d" % (host, settings.MQTT_PORT))
+    link = MQTTClient(settings.DEVICE_ID, host, settings.MQTT_PORT,
+                      user=settings.DEVICE_ID, password=settings.DEVICE_TOKEN, keepalive=60)
+    link.set_callback(on_message)
+    try:
+        link.connect(timeout=LIMIT_S)
+    except TypeError:  # an older library
+        link.connect()
+    link.sock.settimeout(LIMIT_S)
+    link.subscribe(ROOT + "refused", 1)
+    link.subscribe(ROOT + "wanted/#", 1)
+    client = link
+    back_off_s = 1
     print("MQTT: connected")
+    return True
 
 
-def report():
-    global number, waiting
-    number += 1
-    message = {"n": number}
-    if clock_is_set:
-        message["at"] = (time.time() + UNIX_FROM_2000) * 1000
-    for name, read in SENSORS.items():
-        value = read()
-        if value is not None:
-            message[name] = value
-    waiting.append(message)
-    waiting = waiting[-MOST_WAITING:]
-    while waiting:
+def lost(error):
+    global client, back_off_s, failed_ms
+    print("connection lost or refused (%s), trying again in %d s; %d waiting" % (error, back_off_s, len(waiting)))
+    try:
+        client.sock.close()
+    except Exception:
+        pass
+    client = None
+    failed_ms = time.ticks_ms()
+    back_off_s = min(60, back_off_s * 2)
+
+
+def exchange(state):
+    """Takes what is wanted, tells what was applied, sends one message that waits."""
+    client.check_msg()
+    client.sock.settimeout(LIMIT_S)
+    for name in list(applied):
+        client.publish(ROOT + "applied/" + name, applied[name], qos=1)
+        del applied[name]
+    if waiting:
         # With QoS 1 this returns when the service has it on its disk.
-        client.publish(ROOT + "report", json.dumps(waiting[0]), qos=1)
-        print("#%d arrived %s" % (waiting[0]["n"], json.dumps(waiting[0])))
-        waiting.pop(0)
+        client.publish(ROOT + "report", waiting[0], qos=1)
+        print("arrived", waiting.pop(0))
+        if not waiting:
+            for name, take in IMAGES.items():
+                data = measured(name, take)
+                if data:
+                    client.publish(ROOT + "report/" + name, data, qos=1)
+    now = time.ticks_ms()
+    if time.ticks_diff(now, state["ping_ms"]) >= 20000:
+        state["ping_ms"] = now
+        client.ping()
+
+
+def sleep_until_next(awake_ms):
+    """What waits is kept in the memory that stays, as far as there is room."""
+    kept = []
+    for message in reversed(waiting):
+        if sum(len(one) + 1 for one in kept) + len(message) > 1900:
+            break
+        kept.insert(0, message)
+    try:
+        machine.RTC().memory("\\n".join([str(number)] + kept))
+    except Exception as error:
+        print("nothing can be kept:", error)
+    print("sleeping")
+    machine.deepsleep(max(1000, int(interval_s * 1000) - awake_ms))
+
+
+def wake_up():
+    global number, clock_is_set
+    try:
+        kept = machine.RTC().memory().decode().split("\\n")
+        number = int(kept[0])
+        waiting.extend(one for one in kept[1:] if one)
+        clock_is_set = time.gmtime()[0] >= 2024
+    except Exception:
+        pass
 
 
 def main():
-    back_off_s = 1
     print("Starting as", settings.DEVICE_ID)
+    if settings.DEEP_SLEEP:
+        wake_up()
+    start_ms = time.ticks_ms()
+    state = {"ping_ms": start_ms}
+    due_ms = start_ms
     while True:
+        if watchdog is not None:
+            watchdog.feed()
+        if time.ticks_diff(time.ticks_ms(), due_ms) >= 0:
+            due_ms = time.ticks_add(time.ticks_ms(), int(interval_s * 1000))
+            measure()
+        shorter_ms = time.ticks_add(time.ticks_ms(), int(interval_s * 1000))
+        if time.ticks_diff(due_ms, shorter_ms) > 0:
+            due_ms = shorter_ms  # a shorter interval holds at once
         try:
-            connect_wifi()
-            connect_mqtt()
-            back_off_s = 1
-            last_report = None
-            last_ping = time.ticks_ms()
-            while True:
-                client.check_msg()
-                if last_report is None or time.ticks_diff(time.ticks_ms(), last_report) >= interval_s * 1000:
-                    last_report = time.ticks_ms()
-                    report()
-                if time.ticks_diff(time.ticks_ms(), last_ping) >= 20000:
-                    last_ping = time.ticks_ms()
-                    client.ping()
-                time.sleep(0.1)
-        except OSError as error:
-            print("connection lost or refused (%s), trying again in %d s" % (error, back_off_s))
-            time.sleep(back_off_s)
-            back_off_s = min(60, back_off_s * 2)
+            if wifi_up() and mqtt_up():
+                exchange(state)
+        except Exception as error:  # whatever the network does, measuring goes on
+            lost(error)
+        awake_ms = time.ticks_diff(time.ticks_ms(), start_ms)
+        if settings.DEEP_SLEEP and (awake_ms > 30000 or (not waiting and not applied and awake_ms > 5000)):
+            sleep_until_next(awake_ms)
+        time.sleep_ms(10 if waiting and client is not None else 100)
 
 
-client = None
 main()
 `;
-}
-
-function sensor(stream: Datastream): string {
-  const made = stream.type === 'boolean' ? 'True' : String(middle(stream));
-  return pythonFunction(
-    `def read_${stream.key}():  # ${comment(stream.title)}`,
-    microPythonCode(stream) ?? {
-      beside: [],
-      lines: [`return ${made}  # made up: replace by what your sensor says`],
-    },
-  );
-}
-
-function output(stream: Datastream): string {
-  const code = microPythonCode(stream);
-  return pythonFunction(`def apply_${stream.key}(value):  # ${comment(stream.title)}`, {
-    beside: code?.beside ?? [],
-    lines: [
-      `print("${stream.key} ->", value)${code === null ? '  # replace by what your output needs' : ''}`,
-      ...(code?.lines ?? []),
-      'return True',
-    ],
-  });
 }

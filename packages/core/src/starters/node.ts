@@ -2,14 +2,19 @@ import { claimFile, NODE_CLAIM } from './claim';
 import {
   comment,
   controlled,
+  exampleValue,
+  isPlain,
   literal,
-  middle,
+  madeUp,
+  pictured,
   reported,
   TOKEN_PLACEHOLDER,
   type StarterFile,
   type StarterPlan,
 } from './plan';
 import type { Datastream } from '../readings/types';
+import { kernelFiles } from './ways/index';
+import { wiringFile } from './wiring';
 
 /** The starter for small computers: Node 18 or newer, HTTP, nothing to install; also as a gateway. */
 export function nodeStarter(plan: StarterPlan): StarterFile[] {
@@ -22,12 +27,15 @@ export function nodeStarter(plan: StarterPlan): StarterFile[] {
       generated: false,
     },
     ...claimFile(plan, { path: 'claim.mjs', text: NODE_CLAIM, generated: true }),
+    ...wiringFile(plan),
   ];
 }
 
 function settings(plan: StarterPlan): string {
   return `// Settings of ${comment(plan.deviceName)}. This is the only file with names and secrets in it.
-export const SERVICE_URL = ${literal(plan.httpUrl)};
+const ADDRESS = ${literal(plan.httpUrl)};
+const LOCAL_NAME = ${literal(plan.localName ?? '')}; // its name in the local network, tried first; empty for none
+export const SERVICE_URL = await serviceUrl();
 ${
   plan.claim === undefined
     ? `export const DEVICE_ID = ${literal(plan.deviceId)};
@@ -37,10 +45,27 @@ const CLAIM_SECRET = ${literal(plan.claim.secret)}; // each fetches its own devi
 export const { device: DEVICE_ID, token: DEVICE_TOKEN } = await claimed(SERVICE_URL, CLAIM_SECRET);`
 }
 export const FIRST_INTERVAL_S = ${plan.intervalS}; // until the service names another
+
+/** By its name, where that is known here: a router may give it another address tomorrow. */
+async function serviceUrl() {
+  if (LOCAL_NAME === '') return ADDRESS;
+  const url = new URL(ADDRESS);
+  url.hostname = LOCAL_NAME;
+  try {
+    await fetch(new URL('/device/time', url), { signal: AbortSignal.timeout(3000) });
+    return url.origin;
+  } catch {
+    return ADDRESS;
+  }
+}
 `;
 }
 
 function program(plan: StarterPlan): string {
+  const files = kernelFiles(plan.streams);
+  const fileOf = (stream: Datastream) => files[plan.streams.indexOf(stream)] ?? null;
+  const both = plan.streams.filter(({ direction }) => direction === 'both');
+  const images = pictured(plan);
   return `// Starter for ${comment(plan.deviceName)}: reports over HTTP, obeys what is wanted, prints what happens.
 import fs from 'node:fs';
 import { setTimeout as sleep } from 'node:timers/promises';
@@ -48,8 +73,18 @@ import { DEVICE_ID, DEVICE_TOKEN, FIRST_INTERVAL_S, SERVICE_URL } from './settin
 
 // ---- Your sensors: one function for each datastream that is reported. Return null while there is no value.
 const sensors = {
-${reported(plan).map(sensor).join('')}};
-
+${reported(plan)
+  .map((stream) => sensor(stream, fileOf(stream)))
+  .join('')}};
+${
+  images.length === 0
+    ? ''
+    : `
+// ---- Your images: the bytes of a JPEG, PNG or WebP, 512 KB at the most, or null.
+const images = {
+${images.map(({ key, title }) => `  ${key}: () => null, // ${comment(title)}; replace by what your camera gives\n`).join('')}};
+`
+}
 // ---- Your outputs: one function for each control. Return false when the board cannot do it.
 const outputs = {
 ${controlled(plan).map(output).join('')}};
@@ -58,6 +93,7 @@ ${controlled(plan).map(output).join('')}};
 // For example: { 'well-7': { level: () => 120 } }
 const behind = {};
 
+${both.length === 0 ? '' : `/** What each was last made to be. */\nconst has = { ${both.map((stream) => `${stream.key}: ${made(stream)}`).join(', ')} };\n`}${files.some((one, i) => one !== null && reported(plan).includes(plan.streams[i]!)) ? NODE_KERNEL : ''}
 const WAITING_FILE = new URL('./waiting.json', import.meta.url);
 const MOST_WAITING = 10_000;
 const headers = { authorization: \`Bearer \${DEVICE_TOKEN}\`, 'content-type': 'application/json' };
@@ -70,8 +106,12 @@ let waiting = fs.existsSync(WAITING_FILE) ? JSON.parse(fs.readFileSync(WAITING_F
 function measure(list) {
   const values = {};
   for (const [name, read] of Object.entries(list)) {
-    const value = read();
-    if (value !== null) values[name] = value;
+    try {
+      const value = read();
+      if (value !== null && value !== undefined && !Number.isNaN(value)) values[name] = value;
+    } catch (error) {
+      console.log(\`\${name}: \${error.message}\`);
+    }
   }
   return values;
 }
@@ -91,7 +131,7 @@ async function send(message) {
   console.log(\`#\${message.n} arrived, \${answer.accepted} accepted\`);
 }
 
-async function report() {
+${images.length === 0 ? '' : NODE_IMAGES}async function report() {
   const at = Date.now();
   number += 1;
   if (Object.keys(sensors).length > 0) waiting.push({ n: number, at, for: null, values: measure(sensors) });
@@ -103,7 +143,7 @@ async function report() {
       waiting.shift();
     }
     fs.rmSync(WAITING_FILE, { force: true });
-  } catch (error) {
+${images.length === 0 ? '' : '    await sendImages();\n'}  } catch (error) {
     fs.writeFileSync(WAITING_FILE, JSON.stringify(waiting));
     console.log(\`#\${number} waits (\${waiting.length} in all): \${error.cause?.message ?? error.message}\`);
   }
@@ -111,16 +151,19 @@ async function report() {
 
 async function obey() {
   let backOffMs = 1000;
-  // The first time at once; then the service holds the answer until something is wanted.
+  // The first time at once; then the service holds the answer until something newer is wanted.
   let waitS = 0;
+  let state = 0;
   while (!stopped) {
     try {
-      const response = await fetch(\`\${SERVICE_URL}/device/wanted?wait=\${waitS}\`, { headers, signal: AbortSignal.timeout(40_000) });
+      const response = await fetch(\`\${SERVICE_URL}/device/wanted?wait=\${waitS}&n=\${state}\`, { headers, signal: AbortSignal.timeout(40_000) });
       if (!response.ok) throw new Error(\`answered \${response.status}\`);
       backOffMs = 1000;
       waitS = 20;
+      const { n, _until: until = {}, ...wanted } = await response.json();
+      state = n;
       const applied = {};
-      for (const [name, value] of Object.entries(await response.json())) {
+      for (const [name, value] of Object.entries(wanted)) {
         if (name === 'interval') {
           if (Number(value) >= 1 && Number(value) !== intervalS) {
             intervalS = Number(value);
@@ -128,8 +171,13 @@ async function obey() {
           }
           continue;
         }
+        // A press is meant up to a time, by the clock of the service.
+        if (until[name] !== undefined && (await serviceNow()) > until[name]) {
+          console.log(\`wanted \${name} = \${value}: too late, not done\`);
+          continue;
+        }
         // Wanted again as it is: nothing to do but to say so.
-        if (last[name] === value) {
+        if (until[name] === undefined && last[name] === value) {
           applied[name] = value;
           continue;
         }
@@ -150,6 +198,16 @@ async function obey() {
 }
 const last = {};
 
+/** The time of the service: this computer's own clock may be wrong. */
+async function serviceNow() {
+  try {
+    const response = await fetch(\`\${SERVICE_URL}/device/time\`, { signal: AbortSignal.timeout(5000) });
+    return (await response.json()).now;
+  } catch {
+    return Date.now();
+  }
+}
+
 for (const signal of ['SIGINT', 'SIGTERM'])
   process.on(signal, () => {
     stopped = true;
@@ -166,16 +224,64 @@ while (!stopped) {
 `;
 }
 
-function sensor(stream: Datastream): string {
-  const made =
-    stream.type === 'boolean'
-      ? 'Math.random() < 0.5'
+/** A value as JavaScript. */
+const made = (stream: Datastream): string =>
+  isPlain(stream) ? exampleValue(stream) : literal(exampleValue(stream));
+
+function sensor(stream: Datastream, file: { pattern: string; factor: number; which: number } | null): string {
+  const title = comment(stream.title);
+  if (file !== null)
+    return `  ${stream.key}: () => kernel(${literal(file.pattern)}, ${file.factor}, ${file.which}), // ${title}\n`;
+  if (stream.direction === 'both') return `  ${stream.key}: () => has.${stream.key}, // ${title}\n`;
+  const { middle, spread } = madeUp(stream);
+  const value = !isPlain(stream)
+    ? made(stream)
+    : stream.type === 'boolean'
+      ? 'new Date().getMinutes() % 2 === 0'
       : stream.type === 'integer'
-        ? `${middle(stream)} + Math.round(Math.random() * 2 - 1)`
-        : `${middle(stream)} + Math.round(Math.random() * 100) / 100`;
-  return `  ${stream.key}: () => ${made}, // ${comment(stream.title)}; made up: replace by what your sensor says\n`;
+        ? `${middle} + Math.round((Math.random() * 2 - 1) * ${spread})`
+        : `Number((${middle} + (Math.random() * 2 - 1) * ${spread}).toFixed(${stream.decimals ?? 3}))`;
+  return `  ${stream.key}: () => ${value}, // ${title}; made up: replace by what your sensor says\n`;
 }
 
 function output(stream: Datastream): string {
-  return `  ${stream.key}: (value) => console.log(\`${stream.key} -> \${value}\`), // ${comment(stream.title)}; replace by what your output needs\n`;
+  const { key } = stream;
+  const keep = stream.direction === 'both' ? ` has.${key} = value;` : '';
+  return `  ${key}: (value) => { console.log(\`${key} -> \${value}\`);${keep} }, // ${comment(stream.title)}; replace by what your output needs\n`;
 }
+
+const NODE_KERNEL = `
+/** A number that a driver of this computer's kernel says, the first of its sort or a later one; null where there is none. */
+function kernel(pattern, factor, which) {
+  let found = ['/'];
+  for (const part of pattern.split('/').filter(Boolean)) {
+    const name = new RegExp(\`^\${part.replaceAll('.', '\\\\.').replaceAll('*', '.*')}$\`);
+    found = found.flatMap((folder) => {
+      try {
+        return fs.readdirSync(folder).filter((one) => name.test(one)).sort().map((one) => \`\${folder === '/' ? '' : folder}/\${one}\`);
+      } catch {
+        return [];
+      }
+    });
+  }
+  if (found[which] === undefined) {
+    console.log(\`\${pattern}: the kernel has no such part; is its driver loaded?\`);
+    return null;
+  }
+  const value = Number.parseFloat(fs.readFileSync(found[which], 'utf8'));
+  return Number.isNaN(value) ? null : value * factor;
+}
+`;
+
+const NODE_IMAGES = `/** Sends what the images' functions give, each by itself. */
+async function sendImages() {
+  for (const [name, take] of Object.entries(images)) {
+    const bytes = take();
+    if (bytes === null) continue;
+    const type = bytes[0] === 0x89 ? 'image/png' : bytes[0] === 0x52 ? 'image/webp' : 'image/jpeg';
+    const response = await fetch(\`\${SERVICE_URL}/device/report?name=\${name}\`, { method: 'POST', headers: { ...headers, 'content-type': type }, body: bytes, signal: AbortSignal.timeout(60_000) });
+    console.log(\`image \${name} \${response.ok ? 'arrived' : \`refused (\${response.status})\`}\`);
+  }
+}
+
+`;

@@ -18,6 +18,8 @@ export interface StarterPlan {
   wifi?: { name: string; password: string };
   /** The claim secret of a kind, for one program on many boards: each then fetches its own device and token. */
   claim?: { secret: string };
+  /** By which name the service is known in its local network, such as `peatmoor.local`; null where it tells none. */
+  localName?: string | null;
   /** Name and login of the cellular network, likewise. */
   cellular?: { name: string; user: string; password: string; pin: string };
 }
@@ -31,12 +33,16 @@ export interface StarterFile {
 
 export const TOKEN_PLACEHOLDER = 'PASTE-THE-DEVICE-TOKEN-HERE';
 
-/** Starters read and drive numbers and booleans; texts, places and pictures are the maker's own lines. */
-const isPlain = (stream: Datastream): boolean => isScalar(stream) || stream.type === 'boolean';
+/** Numbers and booleans, which programs handle as numbers; choices, texts, colours and locations are texts to them. */
+export const isPlain = (stream: Pick<Datastream, 'type'>): boolean =>
+  isScalar(stream as Datastream) || stream.type === 'boolean';
+/** What a program reads and sends with each report; images are sent by themselves. */
 export const reported = (plan: StarterPlan): Datastream[] =>
-  plan.streams.filter((stream) => isReportable(stream) && isPlain(stream));
+  plan.streams.filter((stream) => isReportable(stream) && stream.type !== 'image');
+export const pictured = (plan: StarterPlan): Datastream[] =>
+  plan.streams.filter((stream) => isReportable(stream) && stream.type === 'image');
 export const controlled = (plan: StarterPlan): Datastream[] =>
-  plan.streams.filter((stream) => isControllable(stream) && isPlain(stream));
+  plan.streams.filter((stream) => isControllable(stream));
 
 /** `water_level` as `WaterLevel`, for names of functions. */
 export function pascal(key: string): string {
@@ -77,13 +83,56 @@ export function exampleValue(stream: Datastream): string {
     case 'colour':
       return wireValue(stream, 0);
     default:
-      return String(middle(stream));
+      return String(madeUp(stream).middle);
   }
 }
 
-/** The middle of a datastream's range, as a first made-up value. */
-export function middle(stream: Datastream): number {
-  const low = stream.min ?? 0;
-  const high = stream.max ?? low + 100;
-  return Math.round((low + high) / 2);
+/** Believable values of what is about the same everywhere; and of the rest, where no range says more. */
+const NATURAL: Readonly<Record<string, number>> = {
+  Cel: 18,
+  K: 291,
+  '%RH': 60,
+  hPa: 1013,
+  Pa: 101_300,
+  lx: 300,
+  ppm: 500,
+  'ug/m3': 12,
+  pH: 7,
+  dBm: -70,
+  dB: 45,
+  'm/s2': 9.8,
+};
+const USUAL: Readonly<Record<string, number>> = {
+  V: 4,
+  mV: 400,
+  A: 1,
+  mA: 12,
+  W: 60,
+  kW: 2,
+  kWh: 3,
+  'm/s': 3,
+  kg: 2,
+  m: 2,
+  deg: 90,
+};
+
+/** A made-up value that a datastream takes, and how far it may stray from it. */
+export function madeUp(stream: Pick<Datastream, 'type' | 'unit' | 'min' | 'max'>): {
+  middle: number;
+  spread: number;
+} {
+  const { min, max } = stream;
+  const natural = NATURAL[stream.unit ?? ''];
+  const fits = (one: number): boolean => (min === null || one >= min) && (max === null || one <= max);
+  const usual = natural ?? USUAL[stream.unit ?? ''] ?? 50;
+  const free = min !== null && max !== null ? (min + max) / 2 : fits(usual) ? usual : (min ?? max!);
+  const chosen = natural !== undefined && fits(natural) ? natural : free;
+  const middle = stream.type === 'integer' ? Math.round(chosen) : chosen;
+  const room = Math.min(middle - (min ?? -Infinity), (max ?? Infinity) - middle);
+  const wish = Math.max(1, Math.abs(middle) / 50);
+  const spread = Math.max(0, Math.min(stream.type === 'integer' ? Math.round(wish) : wish, room));
+  return {
+    middle: Number(middle.toPrecision(6)),
+    spread: stream.type === 'integer' ? Math.floor(spread) : Number(spread.toPrecision(3)),
+  };
 }

@@ -3,24 +3,31 @@ import {
   comment,
   controlled,
   literal,
-  middle,
+  madeUp,
+  pictured,
   reported,
   TOKEN_PLACEHOLDER,
   type StarterFile,
   type StarterPlan,
 } from './plan';
-import { pythonFunction, smallComputerCode } from './pythonParts';
+import { pythonHandlers, pythonTable, pythonWanted, type PythonHandlers } from './functions';
+import { computerCodes } from './ways/index';
 import type { Datastream } from '../readings/types';
 import { wiringFile } from './wiring';
 
 /** The starter for small computers: Python 3 with paho-mqtt (1.6 or 2). Only settings.py is generated anew. */
 export function pythonStarter(plan: StarterPlan): StarterFile[] {
+  const handlers = pythonHandlers(plan, {
+    codes: computerCodes(plan.streams),
+    print: (text) => `print(${text}, flush=True)`,
+    number: madeUpNumber,
+  });
   return [
     { path: 'settings.py', text: settings(plan), generated: true },
-    { path: 'main.py', text: program(plan), generated: false },
+    { path: 'main.py', text: program(plan, handlers), generated: false },
     {
       path: 'requirements.txt',
-      text: `paho-mqtt>=1.6.1,<3\n${usesPins(plan) ? 'gpiozero>=2,<3\n' : ''}`,
+      text: `paho-mqtt>=1.6.1,<3\n${handlers.imports.includes('gpiozero') ? 'gpiozero>=2,<3\n' : ''}`,
       generated: false,
     },
     ...claimFile(plan, { path: 'claim.py', text: PYTHON_CLAIM, generated: true }),
@@ -32,28 +39,26 @@ const known = (plan: StarterPlan): string => `DEVICE_ID = ${literal(plan.deviceI
 DEVICE_TOKEN = ${literal(plan.token ?? TOKEN_PLACEHOLDER)}
 `;
 
-/** True where a part is on a pin of the computer. */
-const usesPins = (plan: StarterPlan): boolean =>
-  [...reported(plan), ...controlled(plan)].some((stream) => smallComputerCode(stream) !== null);
-
 function settings(plan: StarterPlan): string {
   return `# Settings of ${comment(plan.deviceName)}. This is the only file with names and secrets in it.
 MQTT_HOST = ${literal(plan.host)}
 MQTT_PORT = ${plan.mqttPort}
+SERVICE_NAME = ${literal(plan.localName ?? '')}  # its name in the local network, tried first; empty for none
 ${pythonIdentity(plan) || known(plan)}FIRST_INTERVAL_S = ${plan.intervalS}  # until the service names another
 `;
 }
 
-function program(plan: StarterPlan): string {
-  return `"""Starter for ${comment(plan.deviceName)}: reports over MQTT, obeys what is wanted, prints what happens."""
-import json
-import queue
-import random
-import signal
-import threading
-import time
+const ALWAYS = ['json', 'os', 'queue', 'random', 'signal', 'socket', 'threading', 'time'];
 
-${usesPins(plan) ? 'import gpiozero\n' : ''}import paho.mqtt.client as mqtt
+function program(plan: StarterPlan, handlers: PythonHandlers): string {
+  const own = handlers.imports.filter((name) => name !== 'gpiozero');
+  const images = pictured(plan);
+  return `"""Starter for ${comment(plan.deviceName)}: reports over MQTT, obeys what is wanted, prints what happens."""
+${[...new Set([...ALWAYS, ...own])]
+  .sort()
+  .map((name) => `import ${name}\n`)
+  .join('')}
+${handlers.imports.includes('gpiozero') ? 'import gpiozero\n' : ''}import paho.mqtt.client as mqtt
 
 import settings
 
@@ -64,18 +69,21 @@ stop = threading.Event()
 wishes = queue.Queue()
 
 
+def nothing(name, why):
+    """Says why there is no value; the report goes without it."""
+    print("%s: %s" % (name, why), flush=True)
+
+${handlers.support}
 # ---- Your sensors: one function for each datastream that is reported. Return None while there is no value.
-${reported(plan).map(sensor).join('\n')}
-
+${handlers.sensors}
+${images.map(({ key, title }) => `def take_${key}():  # ${comment(title)}\n    return None  # replace by the bytes of a JPEG, PNG or WebP, 512 KB at the most\n\n\n`).join('')}
 # ---- Your outputs: one function for each control. Return False when the board cannot do it.
-${controlled(plan).map(output).join('\n')}
+${handlers.outputs}
 
-SENSORS = {${reported(plan)
-    .map((stream) => `"${stream.key}": read_${stream.key}`)
-    .join(', ')}}
-OUTPUTS = {${controlled(plan)
-    .map((stream) => `"${stream.key}": apply_${stream.key}`)
-    .join(', ')}}
+${pythonTable('SENSORS', reported(plan), 'read')}
+${pythonTable('OUTPUTS', controlled(plan), 'apply')}
+${pythonTable('IMAGES', images, 'take')}
+${pythonWanted(plan)}
 
 
 def on_connect(client, userdata, flags, code, *rest):
@@ -104,21 +112,39 @@ def obey(client, name, text):
     global interval_s
     done = False
     try:
-        value = float(text)
+        value = text if name in TEXTS else float(text)
         if name == "interval" and value >= 1:
             interval_s = value
             done = True
         if name in OUTPUTS:
             done = OUTPUTS[name](value) is not False
-    except ValueError:
-        pass
+    except Exception as error:  # whatever an output does, the program goes on
+        print("%s: %s" % (name, error), flush=True)
     print("wanted %s = %s, %s" % (name, text, "applied" if done else "not possible"), flush=True)
     if done:
         client.publish(ROOT + "applied/" + name, text, qos=1)
 
 
+def measured(name, read):
+    try:
+        return read()
+    except Exception as error:  # whatever a sensor does, the others are told
+        return nothing(name, error)
+
+
+def service_host():
+    """By its name in the local network, where that is known: a router may give it another address tomorrow."""
+    try:
+        if settings.SERVICE_NAME:
+            socket.create_connection((settings.SERVICE_NAME, settings.MQTT_PORT), 3).close()
+            return settings.SERVICE_NAME
+    except OSError:
+        pass
+    return settings.MQTT_HOST
+
+
 def report(client, number):
-    values = {name: read() for name, read in SENSORS.items()}
+    values = {name: measured(name, read) for name, read in SENSORS.items()}
     message = {"n": number, "at": int(time.time() * 1000)}
     message.update({name: value for name, value in values.items() if value is not None})
     text = json.dumps(message)
@@ -129,6 +155,10 @@ def report(client, number):
         arrived = sent.is_published()
     except (RuntimeError, ValueError):
         pass  # not connected: it stays queued and goes out, with its own time, after the next connect
+    for name, take in IMAGES.items():
+        data = measured(name, take)
+        if data:
+            client.publish(ROOT + "report/" + name, data, qos=1)
     print("#%d %s %s" % (number, "arrived" if arrived else "waits", text), flush=True)
 
 
@@ -145,8 +175,9 @@ def main():
     client.max_queued_messages_set(10000)
     signal.signal(signal.SIGTERM, lambda *rest: (stop.set(), wake.set()))
     signal.signal(signal.SIGINT, lambda *rest: (stop.set(), wake.set()))
-    print("MQTT: connecting to %s:%d" % (settings.MQTT_HOST, settings.MQTT_PORT), flush=True)
-    client.connect_async(settings.MQTT_HOST, settings.MQTT_PORT, keepalive=30)
+    host = service_host()
+    print("MQTT: connecting to %s:%d" % (host, settings.MQTT_PORT), flush=True)
+    client.connect_async(host, settings.MQTT_PORT, keepalive=30)
     client.loop_start()
     number = 0
     last_report = None
@@ -173,30 +204,10 @@ if __name__ == "__main__":
 `;
 }
 
-function sensor(stream: Datastream): string {
-  const made =
-    stream.type === 'boolean'
-      ? 'random.random() < 0.5'
-      : stream.type === 'integer'
-        ? `${middle(stream)} + random.randint(-1, 1)`
-        : `round(${middle(stream)} + random.uniform(-1, 1), ${stream.decimals ?? 3})`;
-  return pythonFunction(
-    `def read_${stream.key}():  # ${comment(stream.title)}`,
-    smallComputerCode(stream) ?? {
-      beside: [],
-      lines: [`return ${made}  # made up: replace by what your sensor says`],
-    },
-  );
-}
-
-function output(stream: Datastream): string {
-  const code = smallComputerCode(stream);
-  return pythonFunction(`def apply_${stream.key}(value):  # ${comment(stream.title)}`, {
-    beside: code?.beside ?? [],
-    lines: [
-      `print("${stream.key} -> %s" % value, flush=True)${code === null ? '  # replace by what your output needs' : ''}`,
-      ...(code?.lines ?? []),
-      'return True',
-    ],
-  });
+function madeUpNumber(stream: Datastream): string {
+  const { middle, spread } = madeUp(stream);
+  if (stream.type === 'boolean') return 'time.time() // 60 % 2 == 0';
+  return stream.type === 'integer'
+    ? `${middle} + random.randint(-${spread}, ${spread})`
+    : `round(${middle} + random.uniform(-${spread}, ${spread}), ${stream.decimals ?? 3})`;
 }

@@ -1,7 +1,8 @@
 import { claimFile, SHELL_CLAIM } from './claim';
 import {
   comment,
-  middle,
+  exampleValue,
+  isPlain,
   reported,
   shellQuoted,
   TOKEN_PLACEHOLDER,
@@ -9,6 +10,8 @@ import {
   type StarterPlan,
 } from './plan';
 import type { Datastream } from '../readings/types';
+import { kernelFiles } from './ways/index';
+import { wiringFile } from './wiring';
 
 /** The starter for any computer with a POSIX shell and curl. Only settings.sh is generated anew. */
 export function shellStarter(plan: StarterPlan): StarterFile[] {
@@ -16,6 +19,7 @@ export function shellStarter(plan: StarterPlan): StarterFile[] {
     { path: 'settings.sh', text: settings(plan), generated: true },
     { path: 'report.sh', text: program(plan), generated: false },
     ...claimFile(plan, { path: 'claim.sh', text: SHELL_CLAIM, generated: true }),
+    ...wiringFile(plan),
   ];
 }
 
@@ -25,6 +29,11 @@ const quoted = (text: string): string => shellQuoted(text.replace(/[^\x20-\x7e]/
 function settings(plan: StarterPlan): string {
   return `# Settings of ${comment(plan.deviceName)}. This is the only file with names and secrets in it.
 SERVICE_URL=${quoted(plan.httpUrl)}
+LOCAL_NAME=${quoted(plan.localName ?? '')} # its name in the local network, tried first; empty for none
+if [ -n "$LOCAL_NAME" ]; then
+  by_name=$(printf '%s' "$SERVICE_URL" | sed "s|//[^:/]*|//$LOCAL_NAME|")
+  curl --silent --max-time 3 "$by_name/device/time" > /dev/null && SERVICE_URL=$by_name
+fi
 ${
   plan.claim === undefined
     ? `DEVICE_ID=${quoted(plan.deviceId)}
@@ -37,13 +46,17 @@ FIRST_INTERVAL_S=${plan.intervalS} # until the service names another
 }
 
 function program(plan: StarterPlan): string {
+  const files = kernelFiles(plan.streams);
+  const fileOf = (stream: Datastream) => files[plan.streams.indexOf(stream)] ?? null;
   return `#!/bin/sh
 # Starter for ${comment(plan.deviceName)}: reports with curl, prints what happens. Run it with: sh report.sh
 cd "$(dirname "$0")" || exit 1
 . ./settings.sh
 
 # ---- Your sensors: one line for each datastream that is reported; print nothing while there is no value.
-${reported(plan).map(sensor).join('\n')}
+${reported(plan).some((stream) => fileOf(stream) !== null) ? SHELL_KERNEL : ''}${reported(plan)
+    .map((stream) => sensor(stream, fileOf(stream)))
+    .join('\n')}
 
 measure() {
   values=""
@@ -101,7 +114,22 @@ done
 `;
 }
 
-function sensor(stream: Datastream): string {
-  const made = stream.type === 'boolean' ? 'true' : String(middle(stream));
-  return `read_${stream.key}() { echo ${made}; } # ${comment(stream.title)}; made up: replace by what your sensor says`;
+/** A file of the kernel with a number, by its pattern; `which` of several; times a factor. */
+const SHELL_KERNEL = `kernel() { # pattern, factor, place of it among several
+  file=$(ls -d $1 2>/dev/null | sed -n "$3p")
+  [ -r "$file" ] || { echo "$1: the kernel has no such part; is its driver loaded?" >&2; return; }
+  awk -v factor="$2" '{ print $1 * factor }' "$file"
+}
+`;
+
+function sensor(stream: Datastream, file: { pattern: string; factor: number; which: number } | null): string {
+  const title = comment(stream.title);
+  if (file !== null)
+    return `read_${stream.key}() { kernel ${quoted(file.pattern)} ${file.factor} ${file.which + 1}; } # ${title}`;
+  const made = !isPlain(stream)
+    ? quoted(JSON.stringify(exampleValue(stream)))
+    : stream.type === 'boolean'
+      ? 'true'
+      : exampleValue(stream);
+  return `read_${stream.key}() { echo ${made}; } # ${title}; made up: replace by what your sensor says`;
 }

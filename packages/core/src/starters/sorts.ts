@@ -20,13 +20,13 @@ export const STARTERS = {
 
 export type StarterSort = keyof typeof STARTERS;
 export const STARTER_SORTS = Object.keys(STARTERS) as StarterSort[];
-/** Sorts that can claim; a modem has no HTTP of its own in its starter. */
-export const CLAIM_SORTS = STARTER_SORTS.filter((sort) => sort !== 'cpp-cellular');
+/** Sorts that can claim: all of them. */
+export const CLAIM_SORTS = STARTER_SORTS;
 
 /** The starter that fits a board family best. */
 export function sortFor(board: string): StarterSort {
   const fits: Record<string, StarterSort> = {
-    'cellular-arduino': 'cpp-cellular',
+    'cellular-cpp': 'cpp-cellular',
     micropython: 'micropython',
     'small-computer': 'python',
   };

@@ -292,3 +292,9 @@ export const ALERTING = [
 
 /** How a table is made, whatever the database says: any letter can be kept, and texts are compared letter by letter. */
 export const TABLE_FORM = 'ENGINE=InnoDB DEFAULT CHARACTER SET utf8mb4 COLLATE utf8mb4_bin';
+
+/** Families of boards are named by how they reach the service and by the language of their programs. */
+export const FAMILIES = [
+  "UPDATE kinds SET board = 'wifi-cpp' WHERE board = 'wifi-arduino'",
+  "UPDATE kinds SET board = 'cellular-cpp' WHERE board = 'cellular-arduino'",
+];

@@ -12,6 +12,7 @@ import {
   COMPUTING_TABLES,
   DEFAULT_VALUES,
   EARLY_FOLDERS,
+  FAMILIES,
   FIRST_TABLES,
   LEFTOVERS,
   LIMITS,
@@ -282,6 +283,12 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
         name: '0014-sharing',
         up: async () => {
           for (const statement of SHARING) await sequelize.query(withForm(statement));
+        },
+      },
+      {
+        name: '0015-families',
+        up: async () => {
+          for (const statement of FAMILIES) await sequelize.query(statement);
         },
       },
     ],

@@ -5,6 +5,7 @@
 #include <cstdio>
 #include <cstdlib>
 #include <string>
+#include <sys/time.h>
 
 class String : public std::string {
  public:
@@ -26,10 +27,18 @@ inline String operator+(const String& a, const char* b) { return String(std::str
 struct Pretence {
   unsigned long ms = 0;
   bool up = true;
+  bool named = false;      // the service is found by its name
+  bool clockSet = false;   // somebody told the time
 };
 static Pretence fake;
 
+// The clock of the computer is not the board's to set.
+inline int fakeSetTime(const struct timeval*, const void*) { fake.clockSet = true; return 0; }
+#define settimeofday fakeSetTime
+#define RTC_DATA_ATTR
 #define IRAM_ATTR
+inline void noInterrupts() {}
+inline void interrupts() {}
 #define LOW 0
 #define HIGH 1
 #define INPUT 0
@@ -41,6 +50,11 @@ struct HardwareSerial {
   explicit HardwareSerial(int port) { (void)port; }
   void begin(long speed, int form = 0, int rx = 0, int tx = 0) { (void)speed; (void)form; (void)rx; (void)tx; }
   void println(const String& text) { puts(text.c_str()); }
+  int available() { return said < (int)says.size() ? (int)says.size() - said : 0; }
+  int read() { return available() > 0 ? (uint8_t)says[said++] : -1; }
+  size_t write(uint8_t byte) { written += (char)byte; if (byte == answersAfter) { says += answer; } return 1; }
+  std::string says, written, answer;  // what the part on the line says, and what it is told
+  int said = 0, answersAfter = -1;
 };
 static HardwareSerial Serial(0);
 inline unsigned long millis() { return fake.ms; }

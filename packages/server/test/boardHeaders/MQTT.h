@@ -8,6 +8,8 @@ class MQTTClient {
   void begin(const char* host, int port, Client& network) { (void)host; (void)port; (void)network; }
   void onMessage(void (*callback)(String& topic, String& payload)) { (void)callback; }
   bool connect(const char* id, const char* user, const char* password) { (void)id; (void)user; (void)password; joined = fake.up; return joined; }
+  void setOptions(int keepAliveS, bool clean, int limitMs) { (void)keepAliveS; (void)clean; (void)limitMs; }
+  bool publish(const char* topic, const char* bytes, int length, bool retained, int qos) { (void)topic; (void)bytes; (void)length; (void)retained; (void)qos; return fake.up; }
   bool connected() { return joined && fake.up; }
   bool loop() { return true; }
   bool publish(const String& topic, const String& payload, bool retained, int qos) { (void)topic; (void)payload; (void)retained; (void)qos; return fake.up; }

@@ -1,7 +1,14 @@
 import { execFileSync, spawn } from 'node:child_process';
 import fs from 'node:fs';
 import path from 'node:path';
-import { PARTS, PLAIN_STREAM, STARTERS, withPart, type StarterPlan } from '@peatmoor/core';
+import {
+  MODULES,
+  PLAIN_STREAM,
+  STARTERS,
+  streamsOfModules,
+  type Datastream,
+  type StarterPlan,
+} from '@peatmoor/core';
 import type { Client } from '@peatmoor/contract';
 import {
   newDevice,
@@ -187,35 +194,61 @@ it('the shell starter reports with curl, hides its token, prints refusals, and k
   }
 });
 
-it.each(['micropython', 'python'] as const)('the %s starter with every part is whole Python', (sort) => {
-  const target = write(sort, everyPart);
+/** Datastreams for every part there is, on one board of very many pins. */
+const everyPart = streamsOfModules(MODULES, 'UTC');
+/** One of every type and direction. */
+const everyType: Datastream[] = (['report', 'control', 'both'] as const).flatMap((direction) =>
+  (['number', 'integer', 'boolean', 'choice', 'text', 'colour', 'location', 'image'] as const)
+    .filter((type) => direction === 'report' || (type !== 'location' && type !== 'image'))
+    .map((type) => ({
+      ...PLAIN_STREAM,
+      key: `${type}_${direction}`,
+      title: `${type}, ${direction}`,
+      type,
+      direction,
+      choices: type === 'choice' ? ['shut', 'half "open"'] : [],
+      holds: direction === 'control' && type === 'integer' ? ('momentary' as const) : ('lasting' as const),
+    })),
+);
+const SETS = {
+  'made-up sensors': () => plan.streams,
+  'every part': () => everyPart,
+  'every type': () => everyType,
+};
+
+it.each(
+  (['micropython', 'python'] as const).flatMap((sort) =>
+    (['every part', 'every type'] as const).map((set) => [sort, set] as const),
+  ),
+)('the %s starter with %s is whole Python', (sort, set) => {
+  const target = write(sort, SETS[set]());
   for (const file of ['main.py', 'settings.py'])
-    execFileSync('python3', [
-      '-c',
-      'import ast, sys; ast.parse(open(sys.argv[1]).read())',
-      path.join(target, file),
-    ]);
+    execFileSync('python3', ['-m', 'py_compile', path.join(target, file)]);
+  // No name is used that is not there: everything but what a board or library brings.
+  const looked = execFileSync(
+    'python3',
+    [path.join(__dirname, '../boardHeaders/names.py'), path.join(target, 'main.py')],
+    { encoding: 'utf8' },
+  );
+  expect(looked).toBe('');
 });
 
-/** A datastream for every part there is. */
-const everyPart = PARTS.map((part, i) => ({
-  ...PLAIN_STREAM,
-  ...withPart(part),
-  key: `one_${i}`,
-  title: part.title,
-})) as StarterPlan['streams'];
+it.each(['every part', 'every type'] as const)(
+  'the Node and shell starters with %s are whole programs',
+  (set) => {
+    execFileSync(process.execPath, ['--check', path.join(write('node', SETS[set]()), 'main.mjs')]);
+    execFileSync('/bin/sh', ['-n', path.join(write('shell', SETS[set]()), 'report.sh')]);
+  },
+);
 
-it.each([
-  ['cpp', 'made-up sensors'],
-  ['cpp', 'every part'],
-  ['cpp-http', 'made-up sensors'],
-  ['cpp-http', 'every part'],
-  ['cpp-cellular', 'made-up sensors'],
-  ['cpp-cellular', 'every part'],
-] as const)(
+it.each(
+  (['cpp', 'cpp-http', 'cpp-cellular'] as const).flatMap((sort) =>
+    (Object.keys(SETS) as (keyof typeof SETS)[]).map((set) => [sort, set] as const),
+  ),
+)(
   'the %s starter with %s compiles without a warning against stand-ins of the board headers',
   (sort, parts) => {
-    const target = write(sort, parts === 'every part' ? everyPart : plan.streams);
+    const target = write(sort, SETS[parts]());
     const headers = path.join(__dirname, '../boardHeaders');
     const out = path.join(folder, `${sort}.o`);
     const compiled = execFileSync(
@@ -275,8 +308,8 @@ it.each(['python', 'node', 'shell'] as const)(
 it.each([
   ['cpp', 'MQTT'],
   ['cpp-http', 'HTTP'],
-  ['cpp-cellular', ''],
-] as const)(
+  ['cpp-cellular', 'modem'],
+] as ['cpp' | 'cpp-http' | 'cpp-cellular', string][])(
   'the %s program, run on this computer, keeps what it measures while the network is away, and brings it in order',
   (sort, claims) => {
     const target = write(sort, plan.streams, claims === '' ? {} : { claim: { secret: 'claim_made_up' } });
@@ -299,3 +332,44 @@ it.each([
     expect(printed).toMatch(/waiting: \{"n"|not reached|no network yet|no connection yet/);
   },
 );
+
+it('the C++ program reads what parts on its pins say, drops what looks like a loose wire, and says so', () => {
+  const chosen = [
+    'light-lux',
+    'carbon-i2c',
+    'carbon-serial',
+    'position',
+    'air-pressure',
+    'character-display',
+    'thermistor',
+  ];
+  const streams = streamsOfModules(
+    MODULES.filter(({ key }) => chosen.includes(key)),
+    'UTC',
+  );
+  const target = write('cpp', streams);
+  const program = path.join(folder, 'parts-run');
+  const headers = path.join(__dirname, '../boardHeaders');
+  execFileSync('g++', [
+    '-std=c++17',
+    `-I${headers}`,
+    `-DMAIN="${path.join(target, 'src/main.cpp')}"`,
+    path.join(headers, 'parts.cpp'),
+    '-o',
+    program,
+  ]);
+  const printed = execFileSync(program, { encoding: 'utf8' });
+  const report = JSON.parse(/^arrived (.*)$/m.exec(printed)![1]!) as Record<string, unknown>;
+  const of = (part: string): unknown => report[streams.find((one) => one.part === part)!.key];
+  expect(of('light-lux')).toBeCloseTo(28066.667, 2);
+  expect(of('carbon-i2c.carbon')).toBe(500);
+  expect(of('carbon-i2c.temperature')).toBeCloseTo(25, 1);
+  expect(of('carbon-serial')).toBe(608);
+  expect(of('position')).toBe('48.117300,11.516667');
+  // Nobody answers at the address of the one; the other has its pin at the end of the scale.
+  expect(of('air-pressure.pressure')).toBeUndefined();
+  expect(printed).toMatch(/air_pressure: no answer from the part; check its wires/);
+  expect(of('thermistor')).toBeUndefined();
+  expect(printed).toMatch(/temperature: this looks like a loose wire/);
+  expect(printed).toMatch(/clock 1, display was told [1-9]\d+ bytes, serial 9/);
+});

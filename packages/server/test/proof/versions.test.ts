@@ -9,6 +9,7 @@ import { startManagedDatabase } from '../../src/database/managed';
 import {
   ALERTING,
   CHUNK_PARTS,
+  FAMILIES,
   CLAIM_TABLES,
   CLOCK,
   COMPUTING_TABLES,
@@ -114,6 +115,7 @@ it('no migration that has run anywhere has changed since', () => {
       TIMETABLES,
       ALERTING,
       SHARING,
+      FAMILIES,
     }).map(([name, statements]) => [name, createHash('sha256').update(statements.join(';')).digest('hex')]),
   );
   if (process.env.KEEP_MIGRATIONS !== undefined)

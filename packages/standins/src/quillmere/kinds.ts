@@ -18,7 +18,7 @@ export const QUILLMERE_KINDS = {
   dipwell: {
     title: 'Dipwell',
     intervalS: 10,
-    board: 'wifi-arduino',
+    board: 'wifi-cpp',
     icon: 'drop',
     notes: 'A water-level tube in the peat. Level in mm against the ground: below it is negative.',
     streams: [
@@ -50,7 +50,7 @@ export const QUILLMERE_KINDS = {
   sluice: {
     title: 'Sluice',
     intervalS: 5,
-    board: 'wifi-arduino',
+    board: 'wifi-cpp',
     icon: 'gate',
     streams: [
       {
@@ -176,7 +176,7 @@ export const QUILLMERE_KINDS = {
   collar: {
     title: 'Pony collar',
     intervalS: 60,
-    board: 'cellular-arduino',
+    board: 'cellular-cpp',
     icon: 'collar',
     streams: [{ key: 'place', title: 'Where', type: 'location' }, BATTERY],
   },

@@ -1,0 +1,223 @@
+import { I2C, measure, moduleOf, reads, single, WIRES, type Module, type PartWay } from './part';
+
+const meter = (register: number, value: string): PartWay => ({
+  sort: 'bytes',
+  from: { sort: 'i2c', address: 0x40, steps: [{ write: [register] }, { read: 2 }] },
+  steps: [],
+  value,
+});
+const both = (value: string): PartWay => ({
+  sort: 'bytes',
+  from: { sort: 'i2c', address: 0x40, steps: [{ write: [1] }, { read: 2 }, { write: [2] }, { read: 2 }] },
+  steps: [],
+  value,
+});
+const LOOP = [
+  ['loop +', 'supply of the loop, 24 V'],
+  ['loop −', 'GPIO {pin}'],
+  ['150 Ω from GPIO {pin}', 'GND'],
+] as const;
+
+/** Voltage, current, power. */
+export const ELECTRIC: readonly Module[] = [
+  single({
+    key: 'voltage',
+    title: 'Voltage up to 3.3 V',
+    as: 'Voltage',
+    words: 'analogue analog input',
+    rank: 1,
+    pins: [34],
+    wiring: [
+      ['plus', 'GPIO {pin}'],
+      ['minus', 'GND'],
+    ],
+    stream: reads('number', 'V', 0, 3.3, 2),
+    way: { sort: 'analogue', value: 'share * 3.3' },
+  }),
+  single({
+    key: 'battery',
+    title: 'Battery through two equal resistors',
+    as: 'Battery',
+    words: 'cell charge supply voltage',
+    rank: 2,
+    pins: [35],
+    wiring: [
+      ['battery +, through 100 kΩ', 'GPIO {pin}'],
+      ['100 kΩ from GPIO {pin}', 'GND'],
+      ['battery −', 'GND'],
+    ],
+    stream: reads('number', 'V', 0, 6.6, 2),
+    way: { sort: 'analogue', value: 'share * 6.6' },
+  }),
+  moduleOf({
+    key: 'mains-power',
+    title: 'Mains voltage and current clamp',
+    words: 'power meter energy electricity cost consumption house RMS transformer alternating',
+    rank: 3,
+    shortestS: 1,
+    pins: [34, 35],
+    wiring: [
+      ['voltage sensor, output', 'GPIO {pin}'],
+      ['voltage sensor, supply', '3.3 V'],
+      ['current clamp, one wire', 'GPIO {pin2}'],
+      ['clamp, other wire; between two 10 kΩ', '3.3 V and GND'],
+      ['both grounds', 'GND'],
+    ],
+    looseWords: 'A voltage below 1 V.',
+    measures: [
+      measure(
+        'voltage',
+        'Mains voltage',
+        reads('number', 'V', 0, 300, 1),
+        // A correction to the voltage of a meter beside it is set in the service.
+        { sort: 'alternating', value: 'share * 3.3 * 325' },
+        { loose: 'value < 1' },
+      ),
+      measure('current', 'Mains current', reads('number', 'A', 0, 100, 2), {
+        sort: 'alternating',
+        // A clamp that gives 1 V at 30 A.
+        value: 'share * 3.3 * 30',
+      }),
+    ],
+    computed: [
+      {
+        key: 'power',
+        title: 'Power',
+        unit: 'W',
+        decimals: 0,
+        computation: { form: 'formula', formula: '{voltage} * {current}', gapS: 300 },
+      },
+      {
+        key: 'energy',
+        title: 'Energy today',
+        unit: 'kWh',
+        decimals: 3,
+        computation: {
+          form: 'integral',
+          of: '{power}',
+          perS: 3_600_000,
+          gapS: 900,
+          restarts: 'day',
+          zone: 'UTC',
+        },
+      },
+      {
+        key: 'cost',
+        title: 'Cost today, at 0.30 a kWh',
+        unit: null,
+        decimals: 2,
+        computation: { form: 'formula', formula: '{energy} * 0.3', gapS: 900 },
+      },
+    ],
+  }),
+  moduleOf({
+    key: 'direct-power',
+    title: 'Direct current, voltage and power over I²C',
+    words: 'solar battery power meter shunt I2C energy',
+    rank: 4,
+    ...I2C,
+    looseWords: 'No answer.',
+    measures: [
+      measure(
+        'voltage',
+        'Voltage',
+        reads('number', 'V', 0, 26, 2),
+        meter(2, '(u16(b[0], b[1]) - (b[1] & 7)) / 8 * 0.004'),
+        {
+          kernel: ['/sys/class/hwmon/hwmon*/in1_input', 0.001],
+        },
+      ),
+      // A shunt of 0.1 Ω.
+      measure(
+        'current',
+        'Current',
+        reads('number', 'A', -3.2, 3.2, 3),
+        meter(1, 's16(b[0], b[1]) * 0.0001'),
+        {
+          kernel: ['/sys/class/hwmon/hwmon*/curr1_input', 0.001],
+        },
+      ),
+      measure(
+        'power',
+        'Power',
+        reads('number', 'W', -80, 80, 2),
+        both('s16(b[0], b[1]) * 0.0001 * (u16(b[2], b[3]) - (b[3] & 7)) / 8 * 0.004'),
+        { kernel: ['/sys/class/hwmon/hwmon*/power1_input', 0.000001] },
+      ),
+    ],
+  }),
+  single({
+    key: 'current-clamp',
+    title: 'Current clamp alone',
+    as: 'Current',
+    words: 'mains alternating RMS transformer machine running',
+    rank: 5,
+    pins: [35],
+    wiring: [
+      ['one wire', 'GPIO {pin}'],
+      ['other wire; between two 10 kΩ', '3.3 V and GND'],
+    ],
+    stream: reads('number', 'A', 0, 100, 2),
+    way: { sort: 'alternating', value: 'share * 3.3 * 30' },
+  }),
+  single({
+    key: 'loop-current',
+    title: 'Current loop, 4 to 20 mA',
+    as: 'Loop current',
+    words: 'industrial transmitter level pressure',
+    rank: 6,
+    pins: [34],
+    wiring: LOOP,
+    looseWords: 'Below 3.6 mA.',
+    stream: reads('number', 'mA', 3.6, 21, 2),
+    way: { sort: 'analogue', value: 'share * 3.3 / 0.15' },
+    loose: 'value < 3.6',
+  }),
+  single({
+    key: 'water-pressure',
+    title: 'Water pressure probe, 0 to 1 m',
+    as: 'Water level',
+    words: 'level depth submersible well dipwell',
+    rank: 3,
+    shortestS: 2,
+    pins: [34],
+    wiring: LOOP,
+    looseWords: 'Below 3.6 mA.',
+    stream: reads('number', 'mm', 0, 1000, 0),
+    way: { sort: 'analogue', value: '(share * 3.3 / 0.15 - 4) / 16 * 1000' },
+    loose: 'value < -25',
+  }),
+  single({
+    key: 'vibration-level',
+    title: 'Vibration, analog',
+    as: 'Vibration',
+    words: 'shake analogue piezo machine',
+    rank: 8,
+    pins: [34],
+    wiring: WIRES.three,
+    stream: reads('number', '%', 0, 100, 1),
+    way: { sort: 'alternating', value: 'share * 200' },
+  }),
+  single({
+    key: 'turn-knob',
+    title: 'Turning knob',
+    as: 'Knob',
+    words: 'potentiometer position',
+    rank: 9,
+    pins: [34],
+    wiring: WIRES.three,
+    stream: reads('number', '%', 0, 100, 0),
+    way: { sort: 'analogue', value: 'share * 100' },
+  }),
+  single({
+    key: 'wind-vane',
+    title: 'Wind vane',
+    as: 'Wind direction',
+    words: 'direction weather',
+    rank: 2,
+    pins: [34],
+    wiring: WIRES.three,
+    stream: reads('number', 'deg', 0, 360, 0),
+    way: { sort: 'analogue', value: 'share * 360' },
+  }),
+];

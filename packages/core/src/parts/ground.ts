@@ -1,0 +1,150 @@
+import {
+  ENDS,
+  I2C,
+  measure,
+  moduleOf,
+  reads,
+  SERIAL,
+  single,
+  WIRES,
+  type Module,
+  type PartWay,
+} from './part';
+
+const axis = (at: number): PartWay => ({
+  sort: 'bytes',
+  from: { sort: 'i2c', address: 0x68, steps: [{ write: [0x6b, 0] }, { write: [0x3b] }, { read: 6 }] },
+  steps: [],
+  // ±2 g over the whole range.
+  value: `s16(b[${at}], b[${at + 1}]) / 16384.0 * 9.80665`,
+});
+const along = (key: string, at: number) =>
+  measure(key, `Acceleration along ${key}`, reads('number', 'm/s2', -20, 20, 2), axis(at), {
+    // Nothing lies without its own weight on all three: only a part that sleeps says nothing at all.
+    loose: 's16(b[0], b[1]) == 0 && s16(b[2], b[3]) == 0 && s16(b[4], b[5]) == 0',
+  });
+
+/** Water, soil, weight, distance, movement, place. */
+export const GROUND: readonly Module[] = [
+  single({
+    key: 'soil-moisture',
+    title: 'Soil moisture probe',
+    as: 'Soil moisture',
+    words: 'peat wet dry capacitive water content plant garden',
+    rank: 1,
+    pins: [34],
+    wiring: WIRES.three,
+    looseWords: 'The lowest or the highest there is.',
+    stream: reads('number', '%', 0, 100, 0),
+    way: { sort: 'analogue', value: '(0.85 - share) / 0.45 * 100' },
+    loose: ENDS,
+  }),
+  single({
+    key: 'acidity',
+    title: 'pH probe',
+    as: 'Acidity',
+    words: 'pH acid alkaline water pool aquarium analogue analog',
+    rank: 5,
+    shortestS: 2,
+    pins: [34],
+    wiring: WIRES.three,
+    looseWords: 'Below 0 or above 14.',
+    stream: reads('number', 'pH', 0, 14, 2),
+    // 0.18 V a step around half the supply; put right in two solutions by a correction in the service.
+    way: { sort: 'analogue', value: '7 + (0.5 - share) * 3.3 / 0.18' },
+    loose: 'value < 0 || value > 14',
+  }),
+  single({
+    key: 'conductivity',
+    title: 'Conductivity probe',
+    as: 'Conductivity',
+    words: 'salt nutrient water quality EC TDS analogue analog',
+    rank: 6,
+    shortestS: 2,
+    pins: [34],
+    wiring: WIRES.three,
+    looseWords: 'Nothing at all, in water.',
+    stream: reads('number', 'mS/m', 0, 400, 1),
+    // 2.3 V at 400 mS/m; put right in a known solution by a correction in the service.
+    way: { sort: 'analogue', value: 'share * 3.3 / 2.3 * 400' },
+    loose: 'share > 0.996',
+  }),
+  single({
+    key: 'weight',
+    title: 'Weight cell with its amplifier',
+    as: 'Weight',
+    words: 'scale load hive balance bridge strain mass',
+    rank: 1,
+    pins: [32, 33],
+    wiring: [
+      ['supply', '3.3 V'],
+      ['ground', 'GND'],
+      ['data', 'GPIO {pin}'],
+      ['clock', 'GPIO {pin2}'],
+    ],
+    looseWords: 'The lowest or the highest there is.',
+    stream: reads('number', 'kg', -100, 100, 3),
+    // A cell of 2 mV a volt at 50 kg, amplified 128 times; zero and scale are put right by a correction in the service.
+    way: {
+      sort: 'bytes',
+      from: { sort: 'clocked' },
+      steps: [['raw', 's16(b[0], b[1]) * 256.0 + b[2]']],
+      value: 'raw / 8388608.0 * 97.65625',
+    },
+    loose: 'raw > 8388600 || raw < -8388600',
+  }),
+  single({
+    key: 'echo-distance',
+    title: 'Distance by echo',
+    as: 'Distance',
+    words: 'ultrasonic level range',
+    rank: 1,
+    pins: [18, 5],
+    wiring: [
+      ['supply', '5 V'],
+      ['ground', 'GND'],
+      ['trigger', 'GPIO {pin2}'],
+      ['echo, through 1 kΩ', 'GPIO {pin}'],
+    ],
+    looseWords: 'No echo.',
+    stream: reads('number', 'mm', 20, 4500, 0),
+    way: { sort: 'echo', value: 'us * 0.1716' },
+  }),
+  single({
+    key: 'light-distance',
+    title: 'Distance by light',
+    as: 'Distance',
+    words: 'laser time of flight level range serial UART',
+    rank: 2,
+    ...SERIAL,
+    looseWords: 'No frame, or hardly any light back.',
+    stream: reads('integer', 'cm', 10, 1200),
+    way: {
+      sort: 'bytes',
+      from: { sort: 'serial', speed: 115_200, head: [0x59, 0x59], count: 9, sum: 'sum' },
+      steps: [],
+      value: 'u16(b[3], b[2])',
+    },
+    loose: 'u16(b[5], b[4]) < 100',
+  }),
+  moduleOf({
+    key: 'acceleration',
+    title: 'Acceleration over I²C',
+    words: 'tilt movement vibration three axes gyroscope I2C',
+    rank: 2,
+    ...I2C,
+    looseWords: 'No answer, or 0 on all three.',
+    measures: [along('x', 0), along('y', 2), along('z', 4)],
+  }),
+  single({
+    key: 'position',
+    title: 'Position receiver',
+    as: 'Position',
+    words: 'GPS satellite place location track serial NMEA',
+    rank: 1,
+    ...SERIAL,
+    looseWords: 'No sentence; without sight of the sky none says a place.',
+    stream: reads('location'),
+    way: { sort: 'position', speed: 9600 },
+  }),
+];

@@ -1,0 +1,182 @@
+import {
+  MODULES,
+  PLAIN_STREAM,
+  STARTERS,
+  streamsOfModules,
+  type Datastream,
+  type StarterPlan,
+} from '@peatmoor/core';
+import type { Client } from '@peatmoor/contract';
+import { startBoard, type Board } from '../../../../test/support/microPython';
+import { newPerson, startService, until, type TestService } from '../../../../test/support/service';
+
+let service: TestService;
+let client: Client;
+let board: Board | null = null;
+beforeAll(async () => {
+  service = await startService();
+  ({ client } = await newPerson(service));
+});
+afterEach(async () => {
+  await board?.stop();
+  board = null;
+});
+afterAll(() => service.stop());
+
+/** Registers a device with these datastreams, and gives the plan of its program. */
+async function planOf(name: string, streams: Datastream[], intervalS = 1): Promise<StarterPlan> {
+  const made = await client.call('createDevice', {
+    body: {
+      name,
+      id: name,
+      newKind: { title: name, intervalS, streams: streams.map((one) => ({ ...one, unconfirmed: false })) },
+    },
+  });
+  return {
+    deviceId: name,
+    deviceName: name,
+    host: '127.0.0.1',
+    mqttPort: Number(new URL(service.mqttUrl).port),
+    httpUrl: service.url,
+    token: made.token,
+    intervalS,
+    streams,
+  };
+}
+const start = (plan: StarterPlan, change: (text: string) => string = (text) => text): Board =>
+  startBoard(STARTERS.micropython.make(plan).map((file) => ({ ...file, text: change(file.text) })));
+const newest = async (id: string): Promise<Record<string, unknown>> =>
+  Object.fromEntries(
+    (await client.call('readDevice', { params: { device: id } })).newest.map(({ key, value }) => [
+      key,
+      value,
+    ]),
+  );
+
+const LEVEL: Datastream = { ...PLAIN_STREAM, key: 'level', title: 'Level', unit: 'mm', min: -800, max: 200 };
+const PUMP: Datastream = { ...PLAIN_STREAM, key: 'pump', title: 'Pump', type: 'boolean', direction: 'both' };
+const WORDS: Datastream = {
+  ...PLAIN_STREAM,
+  key: 'words',
+  title: 'Words',
+  type: 'text',
+  direction: 'control',
+};
+
+it('takes the time from the service, obeys, goes on measuring while nobody is there, and brings it with its true times', async () => {
+  const plan = await planOf('mp-board', [LEVEL, PUMP, WORDS]);
+  board = start(plan);
+  await until(() => board!.printed().includes('time: from the service'), 'the time', 20_000);
+  expect(board.asked.clock![0]!.slice(0, 1)).toEqual([new Date().getUTCFullYear()]);
+  await until(() => /arrived .*"n": 3/.test(board!.printed()), 'three reports', 20_000);
+  for (const [stream, value] of [
+    ['pump', true],
+    ['words', 'wet, "very"'],
+  ] as const) {
+    const command = await client.call('createCommand', {
+      params: { device: 'mp-board' },
+      body: { stream, value },
+    });
+    await until(
+      async () => (await client.call('readCommand', { params: { command: command.id } })).state === 'applied',
+      `${stream} applied`,
+    );
+  }
+  // What it was made to be is what it tells.
+  await until(async () => (await newest('mp-board')).pump === 1, 'the pump as it is');
+  const cut = Date.now();
+  board.wifi = false;
+  await until(() => /(\d+) waiting/.test(board!.printed()), 'a lost connection');
+  await new Promise((resolve) => setTimeout(resolve, 6000));
+  board.wifi = true;
+  const back = Date.now();
+  const readings = async () =>
+    (
+      await client.call('history', {
+        params: { device: 'mp-board' },
+        query: { streams: 'level', from: cut, to: back },
+      })
+    ).lines[0]!.times;
+  await until(async () => (await readings()).length >= 5, 'what was measured meanwhile', 20_000).catch(
+    (error: Error) =>
+      Promise.reject(new Error(`${error.message}; it printed: ${board!.printed().slice(-1500)}`)),
+  );
+  expect(board.printed()).not.toContain('Traceback');
+});
+
+it('waits at first without a clock, and goes on when the service is not there at its start', async () => {
+  const plan = await planOf('mp-late', [LEVEL]);
+  board = start({ ...plan, mqttPort: 1, httpUrl: 'http://127.0.0.1:1' });
+  await until(
+    () => (board!.printed().match(/connection lost or refused/g) ?? []).length >= 2,
+    'refusals',
+    20_000,
+  );
+  expect(board.printed()).toContain('no time from the network yet');
+  expect(board.ended).toBeUndefined();
+});
+
+it('every part is read on a board: bytes of the data sheets come as their values', async () => {
+  const streams = streamsOfModules(MODULES, 'UTC').filter(({ computation }) => computation === null);
+  const plan = await planOf('mp-parts', streams, 3600);
+  board = start(plan);
+  board.says = {
+    wire: [0x02, 0x8c, 0x01, 0x5f, 0xee],
+    probes: { '[40, 1, 2, 3, 4, 5, 6, 7]': [0x91, 0x01, 0x4b, 0x46, 0x7f, 0xff, 0x0f, 0x10, 0x25] },
+    spi: [0x06, 0x4c, 0x19, 0x00],
+    echo: 10_000,
+    serial: { 16: [0xff, 0x86, 0x02, 0x60, 0x47, 0, 0, 0, 0xd1] },
+    i2c: {
+      0x23: { any: [0x83, 0x90] },
+      0x27: {},
+      0x3c: {},
+      0x40: { 1: [0x07, 0xd0], 2: [0x5d, 0x98] },
+      0x5a: { 6: [0xad, 0x27, 0], 7: [0xf7, 0x3a, 0] },
+      0x62: { any: [0x01, 0xf4, 0x33, 0x66, 0x67, 0xa2, 0x5e, 0xb9, 0x3c] },
+      0x68: { 59: [0, 0, 0, 0, 0x40, 0x00] },
+    },
+  };
+  await until(
+    () => /arrived \{/.test(board!.printed()) || board!.ended !== undefined,
+    'a report of all',
+    60_000,
+  );
+  const values = await newest('mp-parts');
+  const of = (part: string): unknown => values[streams.find((one) => one.part === part)!.key];
+  expect({ ended: board.ended, refused: /REFUSED.*/.exec(board.printed())?.[0] }).toEqual({
+    ended: undefined,
+    refused: undefined,
+  });
+  for (const [part, value] of [
+    ['climate-wire.humidity', 65.2],
+    ['climate-wire.temperature', 35.1],
+    ['temperature-probe', 25.0625],
+    ['thermocouple.temperature', 100.75],
+    ['infrared-thermometer.object', 28.75],
+    ['light-lux', 28066.6667],
+    ['carbon-serial', 608],
+    ['carbon-i2c.carbon', 500],
+    ['direct-power.voltage', 11.98],
+    ['direct-power.current', 0.2],
+    ['acceleration.z', 9.80665],
+    ['echo-distance', 1716],
+  ] as const)
+    expect([part, of(part)]).toEqual([part, expect.closeTo(value, 3)]);
+  // Nobody answers at 0x76: that is said, and the others are told all the same.
+  expect(board.printed()).toMatch(/air_pressure: no answer from the part; check its wires/);
+  expect(of('air-pressure.pressure')).toBeUndefined();
+  // Every output does something, and says so.
+  for (const { key, type, direction } of streams.filter((one) => one.direction === 'control')) {
+    const value = { boolean: true, integer: 40, colour: '#2b5f6e', text: 'Moss 12 mm' }[type as string]!;
+    const command = await client.call('createCommand', {
+      params: { device: 'mp-parts' },
+      body: { stream: key, value },
+    });
+    await until(
+      async () => (await client.call('readCommand', { params: { command: command.id } })).state === 'applied',
+      `${key} applied (${direction}); ${board.printed().slice(-400)}`,
+    );
+  }
+  expect(board.asked.lights).toEqual([[0x2b, 0x5f, 0x6e]]);
+  expect(board.asked.i2c!.filter(([address]) => address === 0x27).length).toBeGreaterThan(40);
+});

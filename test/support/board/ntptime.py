@@ -1,0 +1,2 @@
+def settime():
+    raise OSError("no internet")
