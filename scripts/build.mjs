@@ -1,6 +1,7 @@
 // Builds every program into its dist folder: node programs with esbuild, the console with Vite.
 import { createHash } from 'node:crypto';
-import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { execFileSync } from 'node:child_process';
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { brotliCompressSync, gzipSync } from 'node:zlib';
@@ -109,6 +110,80 @@ async function makeFont() {
   writeFileSync(path.join(folder, 'atkinson.ttf'), await decompress(readFileSync(font)));
 }
 
+/**
+ * The command line and the typed client as one package without dependencies, which the service serves: on a network without the
+ * internet too, `npm install -g <address>/client.tgz` puts it on a computer.
+ */
+async function makeClient(esbuild, target) {
+  const folder = path.join(root, 'packages/cli/dist/client');
+  rmSync(folder, { recursive: true, force: true });
+  mkdirSync(folder, { recursive: true });
+  const shared = {
+    bundle: true,
+    platform: 'node',
+    format: 'esm',
+    target: 'node20',
+    minifySyntax: true,
+    minifyWhitespace: true,
+    legalComments: 'none',
+    // What was written for the older way of modules finds it here.
+    banner: { js: "import { createRequire as makeRequire__ } from 'node:module'; const require = makeRequire__(import.meta.url);" },
+    logLevel: 'error',
+  };
+  await esbuild.build({
+    ...shared,
+    entryPoints: [path.join(root, 'packages/cli/src/main.ts')],
+    outfile: path.join(folder, 'peatmoor.js'),
+  });
+  await esbuild.build({
+    ...shared,
+    entryPoints: [path.join(root, 'packages/contract/src/client.ts')],
+    outfile: path.join(folder, 'client.js'),
+  });
+  const { rollup } = await import('rollup');
+  const { dts } = await import('rollup-plugin-dts');
+  const at = (name) => [path.join(root, 'packages', name, 'src/index.ts')];
+  const types = await rollup({
+    input: path.join(root, 'packages/contract/src/client.ts'),
+    plugins: [
+      dts({
+        includeExternal: ['yup'],
+        tsconfig: path.join(root, 'tsconfig.json'),
+        compilerOptions: { paths: { '@peatmoor/core': at('core'), '@peatmoor/contract': at('contract') } },
+      }),
+    ],
+  });
+  await types.write({ file: path.join(folder, 'client.d.ts') });
+  await types.close();
+  const { version, license } = JSON.parse(readFileSync(path.join(root, 'packages/cli/package.json'), 'utf8'));
+  const description = 'The command line and the typed client of a Peatmoor service';
+  writeFileSync(
+    path.join(folder, 'package.json'),
+    JSON.stringify({
+      name: 'peatmoor-client',
+      version,
+      description,
+      license,
+      type: 'module',
+      bin: { peatmoor: 'peatmoor.js' },
+      exports: { '.': { types: './client.d.ts', default: './client.js' } },
+      engines: { node: '>=20' },
+    }),
+  );
+  writeFileSync(
+    path.join(folder, 'README.md'),
+    `# ${description}\n\n    peatmoor --help\n\n    import { createClient } from 'peatmoor-client';\n`,
+  );
+  const [made] = JSON.parse(
+    execFileSync('npm', ['pack', '--json', '--silent', '--ignore-scripts', '--offline'], {
+      cwd: folder,
+      encoding: 'utf8',
+      stdio: ['ignore', 'pipe', 'ignore'],
+    }),
+  );
+  writeFileSync(target, readFileSync(path.join(folder, made.filename)));
+}
+
 /** npm packages stay outside the bundles; only our own packages are bundled. */
 function outsidePackages() {
   const names = new Set();
@@ -149,6 +224,7 @@ export async function buildIfChanged(say) {
     await vite.build({ root: path.join(root, 'packages/console'), logLevel: 'warn' });
     await makeWorker(path.join(root, 'packages/console/dist'));
     compressFiles(path.join(root, 'packages/console/dist'));
+    await makeClient(esbuild, path.join(root, 'packages/console/dist/client.tgz'));
   }
   writeFileSync(markFile, sourceMark());
 }

@@ -1,6 +1,5 @@
 import { spawn } from 'node:child_process';
 import path from 'node:path';
-import { built } from './program';
 
 export interface Outcome {
   code: number | null;
@@ -8,10 +7,13 @@ export interface Outcome {
   err: string;
 }
 
+/** The command line as the service gives it away: one file. */
+export const CLI = path.resolve(__dirname, '../../packages/cli/dist/client/peatmoor.js');
+
 /** Runs the command-line client as a program of its own, with its settings in a folder. */
 export function cliIn(folder: string): (...args: string[]) => Promise<Outcome> {
   return (...args) => {
-    const child = spawn(process.execPath, [built('cli'), ...args], {
+    const child = spawn(process.execPath, [CLI, ...args], {
       env: { ...process.env, PEATMOOR_CLI_CONFIG: path.join(folder, 'cli.json'), PEATMOOR_PASSWORD: '' },
       stdio: ['ignore', 'pipe', 'pipe'],
     });

@@ -1,6 +1,6 @@
 import { counted } from '@peatmoor/core';
 import type { Command } from 'commander';
-import { print, readCount, readDuration, say, showTime, table } from './output';
+import { done, print, readCount, readDuration, showTime, table } from './output';
 import { kindByName } from './kindByName';
 import { signedInClient } from './settings';
 
@@ -80,20 +80,24 @@ export function claimCommands(kind: Command): void {
     .command('end <kind> <claim>')
     .description('end a claim secret; boards that claimed go on')
     .addHelpText('after', '\nExample:\n  peatmoor kind claim end Dipwell 3')
-    .action(async (name: string, number: string) => {
+    .action(async (name: string, number: string, _options: unknown, command: Command) => {
       const client = signedInClient();
       const { id } = await kindByName(client, name);
       await client.call('endClaim', { params: { kind: id, claim: number } });
-      say('It is ended: no board can claim with it any more.');
+      done(command, { claim: number, ended: true }, 'It is ended: no board can claim with it any more.');
     });
   claim
     .command('reopen <kind> <claim> <device>')
     .description('let the board of a device claim once more, because it has lost its token')
     .addHelpText('after', '\nExample:\n  peatmoor kind claim reopen Dipwell 3 dipwell-a1')
-    .action(async (name: string, number: string, device: string) => {
+    .action(async (name: string, number: string, device: string, _options: unknown, command: Command) => {
       const client = signedInClient();
       const { id } = await kindByName(client, name);
       await client.call('reopenClaim', { params: { kind: id, claim: number }, body: { device } });
-      say(`The board of ${device} may claim once more; its tokens end when it does.`);
+      done(
+        command,
+        { device, mayClaim: true },
+        `The board of ${device} may claim once more; its tokens end when it does.`,
+      );
     });
 }

@@ -1,20 +1,21 @@
-import { counted } from '@peatmoor/core';
+import { counted, showBytes } from '@peatmoor/core';
 import { createReadStream, createWriteStream } from 'node:fs';
 import fs from 'node:fs';
 import readline from 'node:readline';
-import { Readable } from 'node:stream';
+import { Readable, Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { Command } from 'commander';
 import {
   EXPORT_FORMATS,
   exportPath,
   MOST_IMPORT_LETTERS,
+  readProblem,
   type Client,
   type ExportFormat,
   type Imported,
 } from '@peatmoor/contract';
-import { print, readDuration, say, table } from './output';
-import { signedIn, signedInClient, UsageError } from './settings';
+import { done, print, readDuration, table } from './output';
+import { signedIn, signedInClient, UsageError, withWord } from './settings';
 
 /** Lines of a file that one import call carries at the most. */
 const LINES_A_PART = 2000;
@@ -37,9 +38,12 @@ export function dataCommands(program: Command): void {
       async (
         device: string,
         options: { format: string; streams?: string; last?: string; zone?: string; out?: string },
+        command: Command,
       ) => {
         if (!(EXPORT_FORMATS as readonly string[]).includes(options.format))
-          throw new UsageError(`"${options.format}" is no format; there are: ${EXPORT_FORMATS.join(', ')}.`);
+          throw new UsageError(
+            `"${options.format}" is not a format; there are: ${EXPORT_FORMATS.join(', ')}.`,
+          );
         const { url, key } = signedIn();
         const address = exportPath(device, {
           format: options.format as ExportFormat,
@@ -47,13 +51,20 @@ export function dataCommands(program: Command): void {
           ...(options.streams !== undefined && { streams: options.streams }),
           ...(options.last !== undefined && { from: Date.now() - readDuration(options.last) }),
         });
-        const response = await fetch(url + address, { headers: { authorization: `Bearer ${key}` } });
-        if (!response.ok) throw new Error(((await response.json()) as { detail: string }).detail);
+        const response = await withWord(
+          fetch(url + address, { headers: { authorization: `Bearer ${key}` } }),
+        ).catch((error: Error) => {
+          throw new Error(
+            `No answer from ${url}${error.cause instanceof Error ? ` (${error.cause.message})` : ''}. Is it running, and is the address right?`,
+          );
+        });
+        if (!response.ok) throw new Error((await readProblem(response)).detail);
         const body = Readable.fromWeb(response.body as never);
         if (options.out === undefined) await pipeline(body, process.stdout, { end: false });
         else {
-          await pipeline(body, createWriteStream(options.out));
-          say(`${counted(fs.statSync(options.out).size, 'byte is', 'bytes are')} in ${options.out}.`);
+          await pipeline(body, countBytes(), createWriteStream(options.out));
+          const { size } = fs.statSync(options.out);
+          done(command, { file: options.out, bytes: size }, `Saved ${showBytes(size)} to ${options.out}.`);
         }
       },
     );
@@ -86,6 +97,26 @@ export function dataCommands(program: Command): void {
       );
       if (total.accepted === 0) process.exitCode = 1;
     });
+}
+
+/** Shows on a terminal how much has come. */
+function countBytes(): Transform {
+  let bytes = 0;
+  let shownAt = Date.now();
+  return new Transform({
+    transform(chunk: Buffer, _encoding, next) {
+      bytes += chunk.length;
+      if (process.stderr.isTTY && Date.now() - shownAt > 1000) {
+        shownAt = Date.now();
+        process.stderr.write(`\r\u001b[K${showBytes(bytes)} …`);
+      }
+      next(null, chunk);
+    },
+    flush(next) {
+      if (process.stderr.isTTY) process.stderr.write('\r\u001b[K');
+      next();
+    },
+  });
 }
 
 /** Sends a file part by part, each with its header row, and shows how far it has come. */

@@ -11,7 +11,7 @@ import {
   type Location,
 } from '@peatmoor/core';
 import type { Arrival, Device, Kind } from '@peatmoor/contract';
-import { print, readCount, say, showTime, table, readMoment } from './output';
+import { done, print, readCount, showTime, table, readMoment } from './output';
 import { signedInClient, UsageError } from './settings';
 import { kindByName } from './kindByName';
 import { readStreams } from './parts';
@@ -56,7 +56,7 @@ export function deviceCommands(program: Command): void {
     .option('--id <id>', 'device ID; proposed from the name otherwise')
     .option(
       '--stream <stream...>',
-      'for a device of a new kind: what it measures and accepts, as key:type[:unit[:min:max]][:control|both]',
+      'for a device of a new kind: what it measures and accepts, as key:type[:unit[:min:max]][:control|both], or key:choice:one|another',
     )
     .option(
       '--part <part...>',
@@ -133,17 +133,36 @@ export function deviceCommands(program: Command): void {
       if (!fs.existsSync(file)) throw new UsageError(`There is no file "${file}".`);
       if (fs.existsSync(options.out))
         throw new UsageError(`${options.out} is there already; tokens are not written over a file.`);
-      const made = await signedInClient().call('createDevices', {
-        body: { csv: fs.readFileSync(file, 'utf8') },
-      });
-      const rows = made.map(({ id, name, token }) => [id, name, token].map(sheetCell).join(','));
-      fs.writeFileSync(options.out, `id,name,token\n${rows.join('\n')}\n`, { mode: 0o600 });
-      print(
-        command,
-        made,
-        () =>
-          `${counted(made.length, 'device is', 'devices are')} registered; their tokens are in ${options.out}.`,
-      );
+      const told = (made: unknown[]): void =>
+        print(
+          command,
+          made,
+          () =>
+            `${counted(made.length, 'device is', 'devices are')} registered; their tokens are in ${options.out}.`,
+        );
+      // Opened first: tokens are shown only once, and must have a place to go to.
+      let out: number;
+      try {
+        out = fs.openSync(options.out, 'wx', 0o600);
+      } catch (error) {
+        throw new UsageError(
+          `${options.out} cannot be written (${(error as Error).message}). Nothing was registered; name another file.`,
+        );
+      }
+      let kept = false;
+      try {
+        const made = await signedInClient().call('createDevices', {
+          body: { csv: fs.readFileSync(file, 'utf8') },
+        });
+        kept = true;
+        const rows = made.map(({ id, name, token }) => [id, name, token].map(sheetCell).join(','));
+        fs.writeSync(out, `id,name,token\n${rows.join('\n')}\n`);
+        fs.fsyncSync(out);
+        told(made);
+      } finally {
+        fs.closeSync(out);
+        if (!kept) fs.rmSync(options.out);
+      }
     });
   device
     .command('move <kind> <device...>')
@@ -199,6 +218,7 @@ export function deviceCommands(program: Command): void {
       print(command, { ...one, tokens, streams: kind.streams }, () =>
         [
           `${one.name} (${one.id}), ${one.kindTitle}: ${showPresence(one)}${one.openEvents > 0 ? `, ${counted(one.openEvents, 'open event')}` : ''}`,
+          ...factsOf(one, kind),
           '',
           table(
             ['datastream', 'direction', 'newest', 'measured'],
@@ -270,9 +290,10 @@ export function deviceCommands(program: Command): void {
       },
     );
   device
-    .command('retake <device>')
+    .command('try-again <device>')
+    .alias('retake')
     .description('take the refused messages that are kept once more, now that their cause is mended')
-    .addHelpText('after', '\nExample:\n  peatmoor device retake footbridge')
+    .addHelpText('after', '\nExample:\n  peatmoor device try-again footbridge')
     .action(async (id: string, _options: unknown, command: Command) => {
       const result = await signedInClient().call('retake', { params: { device: id } });
       print(
@@ -318,9 +339,9 @@ export function deviceCommands(program: Command): void {
     .description('delete a device with all its readings')
     .requiredOption('--yes', 'yes, with its readings')
     .addHelpText('after', '\nExample:\n  peatmoor device delete dipwell-east --yes')
-    .action(async (id: string) => {
+    .action(async (id: string, _options: unknown, command: Command) => {
       await signedInClient().call('deleteDevice', { params: { device: id } });
-      say(`${id} is deleted, with its readings.`);
+      done(command, { device: id, deleted: true }, `${id} is deleted, with its readings.`);
     });
   device
     .command('token <device>')
@@ -343,7 +364,11 @@ export function deviceCommands(program: Command): void {
           );
         if (options.withdraw !== undefined) {
           await client.call('withdrawToken', { params: { device: id, token: options.withdraw } });
-          return say('Withdrawn. Boards that use it are refused from now on.');
+          return done(
+            command,
+            { device: id, token: options.withdraw, withdrawn: true },
+            'Withdrawn. Boards that use it are refused from now on.',
+          );
         }
         const body = options.name === undefined ? {} : { title: options.name };
         const made = await client.call('createToken', { params: { device: id }, body });
@@ -381,6 +406,24 @@ export function deviceCommands(program: Command): void {
             .join('\n') || 'Nothing has arrived yet.',
       );
     });
+}
+
+/** What else is known of a device, a line a thing. */
+function factsOf(one: Device, kind: Kind): string[] {
+  const about = Object.entries(one.about).filter(([, value]) => value !== null && value !== undefined);
+  return [
+    ...(one.labels.length === 0 ? [] : [`Labels   ${one.labels.join(', ')}`]),
+    ...(one.place ? [`Place    ${showLocation(one.place)}`] : []),
+    ...(one.gateway === null
+      ? []
+      : [`Gateway  ${one.gateway}${one.serial === null ? '' : `, serial ${one.serial}`}`]),
+    ...(one.gateway === null && one.serial !== null ? [`Serial   ${one.serial}`] : []),
+    ...(kind.board === '' ? [] : [`Board    ${kind.board}`]),
+    ...(about.length === 0
+      ? []
+      : [`Says     ${about.map(([name, value]) => `${name} ${String(value)}`).join(', ')}`]),
+    ...(one.notes === '' ? [] : [`Notes    ${one.notes.replaceAll('\n', '\n         ')}`]),
+  ];
 }
 
 function showNewest(device: Device, kinds: Kind[]): string {

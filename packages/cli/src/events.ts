@@ -44,7 +44,7 @@ export function eventCommands(program: Command): void {
         const value = await eventValues(client);
         print(command, events, (list) =>
           table(
-            ['event', 'state', 'severity', 'device', 'title', 'opened', 'at', 'furthest', 'closed'],
+            ['event', 'state', 'severity', 'device', 'title', 'opened', 'at', 'peak', 'closed'],
             list.map((one) => [
               one.id,
               state(one),

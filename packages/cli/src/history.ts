@@ -71,6 +71,9 @@ export function historyCommand(program: Command): void {
             value === null ? null : found === undefined ? String(value) : showReading(found, value);
           const mean = (value: number | null): string | null =>
             value === null ? null : found === undefined ? String(value) : showMean(found, value);
+          const columns = ['count', 'min', 'max', 'mean', 'deviation', 'longestGapMs'] as const;
+          if (options.csv)
+            return say([columns.join(','), columns.map((one) => facts[one] ?? '').join(',')].join('\n'));
           return print(command, facts, (one) =>
             table(
               ['count', 'least', 'greatest', 'mean', 'deviation', 'longest gap'],
@@ -99,7 +102,7 @@ export function historyCommand(program: Command): void {
         if (options.csv)
           return say(
             [
-              'time,value',
+              `at,${line.key}`,
               ...line.times.map((at, i) => `${new Date(at).toISOString()},${line.values[i]}`),
             ].join('\n'),
           );
@@ -154,7 +157,7 @@ async function others(
         rows.push(`${new Date(at).toISOString()},${sheetCell(showValue(stream, value))}`);
       before = cut ? readings.at(-1)!.at : null;
     }
-    return say(['time,value', ...rows.reverse()].join('\n'));
+    return say([`at,${stream.key}`, ...rows.reverse()].join('\n'));
   }
   const history = await ask(readCount(options.rows, '--rows'));
   const readings = history.readings.toReversed();
@@ -174,17 +177,26 @@ async function bySteps(
   client: Client,
   device: string,
   stream: Datastream | null,
-  options: { name: string; step?: string; zone?: string; from: number; to: number },
+  options: { name: string; step?: string; zone?: string; csv?: boolean; from: number; to: number },
   command: Command,
 ): Promise<void> {
   if (!(CALENDAR_STEPS as readonly string[]).includes(options.step!))
-    throw new UsageError(`"${options.step}" is no step; there are: ${CALENDAR_STEPS.join(', ')}.`);
+    throw new UsageError(`"${options.step}" is not a step; there are: ${CALENDAR_STEPS.join(', ')}.`);
   const zone = options.zone ?? Intl.DateTimeFormat().resolvedOptions().timeZone;
   const { name, from, to } = options;
   const query = { stream: name, from, to, step: options.step as CalendarStep, zone };
   const calendar = await client.call('calendar', { params: { device }, query });
   const show = (value: number | null): string | null =>
     value === null ? null : stream === null ? String(value) : showReading(stream, value);
+  if (options.csv)
+    return say(
+      [
+        'from,count,min,mean,max,last',
+        ...calendar.buckets.map(({ from: start, count, min, mean, max, last }) =>
+          [new Date(start).toISOString(), count, ...[min, mean, max, last].map((one) => one ?? '')].join(','),
+        ),
+      ].join('\n'),
+    );
   print(command, calendar, ({ buckets }) =>
     table(
       [options.step!, 'count', 'least', 'mean', 'greatest', 'last'],
@@ -208,6 +220,8 @@ function chart(stream: Datastream, line: HistoryLine, from: number, to: number, 
   if (line.times.length === 0) return `No readings of ${line.key} in this time.`;
   const low = Math.min(...line.min);
   const high = Math.max(...line.max);
+  // A line that does not move has one label.
+  const flat = high === low;
   const span = high - low || 1;
   const rowOf = (value: number): number => Math.round(((value - low) / span) * (HEIGHT - 1));
   const grid = Array.from({ length: HEIGHT }, () => Array<string>(columns).fill(' '));
@@ -221,13 +235,17 @@ function chart(stream: Datastream, line: HistoryLine, from: number, to: number, 
     }
   });
   const label = (row: number): string =>
-    row === 0
-      ? showReading(stream, low)
-      : row === HEIGHT - 1
-        ? showReading(stream, high)
-        : row === HEIGHT >> 1
-          ? showReading(stream, low + span / 2)
-          : '';
+    flat
+      ? row === 0
+        ? showReading(stream, low)
+        : ''
+      : row === 0
+        ? showReading(stream, low)
+        : row === HEIGHT - 1
+          ? showReading(stream, high)
+          : row === HEIGHT >> 1
+            ? showReading(stream, low + span / 2)
+            : '';
   const width = Math.max(...[0, HEIGHT >> 1, HEIGHT - 1].map((row) => label(row).length));
   const rows = grid
     .map((cells, row) => `${label(row).padStart(width)} │${cells.join('').trimEnd()}`)

@@ -5,6 +5,8 @@ import {
   describeComputation,
   estimateCost,
   LINE_WAYS,
+  RANGE_POLICIES,
+  type RangePolicy,
   showBytes,
   type LineWay,
   showUnit,
@@ -15,9 +17,9 @@ import { claimCommands } from './claims';
 import { readComputation, recomputeCommand, withComputing, type ComputingOptions } from './computed';
 import { kindByName } from './kindByName';
 import { readStream } from './readStream';
-import { print, readCount, readDuration, readNumber, say, table } from './output';
+import { done, print, readCount, readDuration, readNumber, table } from './output';
 import { signedInClient, UsageError } from './settings';
-import { readStreams } from './parts';
+import { readPartOf, readStreams } from './parts';
 import { kindStarterCommand } from './starters';
 
 /** kind new|list|show|change|delete and stream new|list|change|delete */
@@ -26,7 +28,10 @@ export function kindCommands(program: Command): void {
   kind
     .command('new <title>')
     .description('make a kind')
-    .option('--stream <stream...>', 'datastreams, as key:type[:unit[:min:max]][:control|both]')
+    .option(
+      '--stream <stream...>',
+      'datastreams, as key:type[:unit[:min:max]][:control|both], or key:choice:one|another',
+    )
     .option('--part <part...>', 'parts on the board (part list names them); their datastreams are filled in')
     .option('--interval <seconds>', 'how often a message is expected', '60')
     .addHelpText('after', '\nExample:\n  peatmoor kind new Footbridge --stream visitors:integer:count:0:500')
@@ -146,11 +151,11 @@ export function kindCommands(program: Command): void {
     .command('delete <kind>')
     .description('delete a kind that has no devices')
     .addHelpText('after', '\nExample:\n  peatmoor kind delete Footbridge')
-    .action(async (name: string) => {
+    .action(async (name: string, _options: unknown, command: Command) => {
       const client = signedInClient();
       const { id, title } = await kindByName(client, name);
       await client.call('deleteKind', { params: { kind: id } });
-      say(`${title} is deleted.`);
+      done(command, { kind: title, deleted: true }, `${title} is deleted.`);
     });
 
   claimCommands(kind);
@@ -160,7 +165,7 @@ export function kindCommands(program: Command): void {
   withComputing(
     stream
       .command('new <kind> <stream...>')
-      .description('add datastreams, as key:type[:unit[:min:max]][:control|both]'),
+      .description('add datastreams, as key:type[:unit[:min:max]][:control|both], or key:choice:one|another'),
   )
     .addHelpText(
       'after',
@@ -197,6 +202,12 @@ export function kindCommands(program: Command): void {
     .option('--min <min>', 'lower end of the range; empty for none')
     .option('--max <max>', 'upper end of the range; empty for none')
     .option('--decimals <decimals>', 'decimals to show')
+    .option('--choices <texts>', 'texts of a choice, with commas between')
+    .addOption(
+      new Option('--outside <what>', 'what happens to a value outside the range').choices(RANGE_POLICIES),
+    )
+    .option('--part <part>', 'the part it comes from (part list), with unit and range; empty for none')
+    .option('--board-pin <text>', 'pin of the board, such as "GPIO 34"')
     .option('--pin <pin>', 'virtual pin, 0 to 999; empty for none')
     .option('--default <value>', 'what a control is wanted to be from the start; empty for nothing')
     .addOption(new Option('--holds <how>', 'how long a wanted value holds').choices(HOLDS))
@@ -226,6 +237,15 @@ export function kindCommands(program: Command): void {
         min: number('--min', options.min, before.min),
         max: number('--max', options.max, before.max),
         decimals: number('--decimals', options.decimals, before.decimals),
+        ...(options.choices !== undefined && {
+          choices: options.choices
+            .split(',')
+            .map((one) => one.trim())
+            .filter(Boolean),
+        }),
+        ...(options.outside !== undefined && { rangePolicy: options.outside as RangePolicy }),
+        ...(options.part !== undefined && readPartOf(options.part)),
+        ...(options.boardPin !== undefined && { boardPin: options.boardPin }),
         pin: number('--pin', options.pin, before.pin),
         defaultValue: options.default === undefined ? before.defaultValue : options.default || null,
         holds: (options.holds as typeof before.holds | undefined) ?? before.holds,
@@ -244,11 +264,11 @@ export function kindCommands(program: Command): void {
     .description('delete a datastream with all its readings')
     .requiredOption('--yes', 'yes, with its readings')
     .addHelpText('after', '\nExample:\n  peatmoor stream delete Dipwell acidity --yes')
-    .action(async (name: string, key: string) => {
+    .action(async (name: string, key: string, _options: unknown, command: Command) => {
       const client = signedInClient();
       const { id } = await kindByName(client, name);
       await client.call('deleteStream', { params: { kind: id, stream: key } });
-      say(`${key} is deleted, with its readings.`);
+      done(command, { stream: key, deleted: true }, `${key} is deleted, with its readings.`);
     });
 }
 
@@ -300,7 +320,7 @@ function streamTable({ streams }: Kind): string {
   const range = (min: number | null, max: number | null): string =>
     min === null && max === null ? '–' : `${min ?? '…'} to ${max ?? '…'}`;
   return table(
-    ['datastream', 'title', 'type', 'unit', 'range', 'direction', 'virtual pin', 'aliases'],
+    ['datastream', 'title', 'type', 'unit', 'range', 'direction', 'virtual pin', 'part', 'aliases'],
     streams.map((one) => [
       one.key,
       one.title,
@@ -309,6 +329,7 @@ function streamTable({ streams }: Kind): string {
       range(one.min, one.max),
       one.computation === null ? one.direction : describeComputation(one.computation),
       one.pin,
+      [one.part, one.boardPin].filter(Boolean).join(' on '),
       one.aliases.join(', '),
     ]),
     'No datastreams yet.',

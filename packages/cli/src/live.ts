@@ -1,5 +1,5 @@
 import { Command } from 'commander';
-import { LIVE_PATH, type LiveMessage, type WatchMessage } from '@peatmoor/contract';
+import { LIVE_PATH, type Client, type LiveMessage, type WatchMessage } from '@peatmoor/contract';
 import {
   isControllable,
   isNumeric,
@@ -60,7 +60,10 @@ export function liveCommands(program: Command): void {
         const json = command.optsWithGlobals<{ json?: boolean }>().json ?? false;
         let told = '';
         while (isUnderWay(state.state, state.follow !== null) && Date.now() < until) {
-          if (!json && told !== state.state) process.stderr.write(`${(told = state.state)} …\n`);
+          if (!json && told !== state.state)
+            process.stderr.write(
+              `${(told = state.state)} …${state.state === 'waiting' ? await whyWaiting(client, device) : ''}\n`,
+            );
           await sleep(100);
           state = await client.call('readCommand', { params: { command: state.id } });
         }
@@ -108,6 +111,15 @@ export function liveCommands(program: Command): void {
     });
 }
 
+/** Why a command has not left yet. */
+async function whyWaiting(client: Client, device: string): Promise<string> {
+  const { presence, name } = await client.call('readDevice', { params: { device } });
+  if (presence.state === 'online') return ' the board takes it when it asks next';
+  const since =
+    presence.state === 'never' ? 'has never reported' : `is silent since ${showTime(presence.since)}`;
+  return ` ${name} ${since}; it is sent when the board is back`;
+}
+
 function readPair(text: string): [string, string] {
   const at = text.indexOf('=');
   if (at < 1) throw new UsageError(`"${text}" is not name=value, such as level=-121.`);
@@ -125,9 +137,6 @@ async function follow(device: string | undefined, forMs: number | null, json: bo
   const kindOf = (id: string) =>
     kinds.find((kind) => kind.id === devices.find((one) => one.id === id)?.kindId);
   const { url, key } = signedIn();
-  const socket = new WebSocket(url.replace(/^http/, 'ws') + LIVE_PATH, {
-    headers: { authorization: `Bearer ${key}` },
-  });
   const said = new Set<string>();
   const line = async (message: LiveMessage): Promise<string | null> => {
     const wanted = (id: string): boolean => device === undefined || device === id;
@@ -153,29 +162,76 @@ async function follow(device: string | undefined, forMs: number | null, json: bo
     }
     return null;
   };
-  await new Promise<void>((resolve, reject) => {
-    const timer = forMs === null ? undefined : setTimeout(() => socket.close(), forMs);
-    let last = '';
-    const wanted = device === undefined ? 'all' : [device];
-    const watch: WatchMessage = { type: 'watch', devices: wanted, arrivals: wanted };
-    socket.on('open', () => socket.send(JSON.stringify(watch)));
-    socket.on('message', (data: Buffer) => {
-      const message = JSON.parse(data.toString()) as LiveMessage;
-      if (json) return say(JSON.stringify(message));
-      line(message)
-        .then((text) => {
-          if (text !== null && text !== last) say(text);
-          last = text ?? last;
-        })
-        .catch(reject);
+  const until = forMs === null ? Infinity : Date.now() + forMs;
+  let last = '';
+  let stopped = false;
+  /** One connection: true where it was open, false where the service was not reached. */
+  const connection = (): Promise<boolean> =>
+    new Promise((resolve, reject) => {
+      const socket = new WebSocket(url.replace(/^http/, 'ws') + LIVE_PATH, {
+        headers: { authorization: `Bearer ${key}` },
+        handshakeTimeout: 10_000,
+      });
+      const timer =
+        until === Infinity ? undefined : setTimeout(() => socket.close(), Math.max(0, until - Date.now()));
+      const wanted = device === undefined ? 'all' : [device];
+      const watch: WatchMessage = { type: 'watch', devices: wanted, arrivals: wanted };
+      let opened = false;
+      socket.on('open', () => {
+        opened = true;
+        socket.send(JSON.stringify(watch));
+      });
+      socket.on('message', (data: Buffer) => {
+        const message = JSON.parse(data.toString()) as LiveMessage;
+        if (json) return isOf(message, device) ? say(JSON.stringify(message)) : undefined;
+        line(message)
+          .then((text) => {
+            if (text !== null && text !== last) say(text);
+            last = text ?? last;
+          })
+          .catch(reject);
+      });
+      // What went wrong is told by the close that follows.
+      socket.on('error', () => undefined);
+      socket.on('unexpected-response', (_request, response) => {
+        clearTimeout(timer);
+        reject(new Error(`The service answered ${response.statusCode}. Sign in again: peatmoor sign-in`));
+      });
+      socket.on('close', () => {
+        clearTimeout(timer);
+        resolve(opened);
+      });
+      const stop = (): void => {
+        stopped = true;
+        socket.close();
+      };
+      process.once('SIGINT', stop);
+      socket.once('close', () => process.off('SIGINT', stop));
     });
-    socket.on('close', () => {
-      clearTimeout(timer);
-      resolve();
-    });
-    socket.on('error', (error) =>
-      reject(new Error(`The live channel ended: ${error.message}. Is the service running?`)),
+  const over = (): boolean => stopped || Date.now() >= until;
+  for (let waitMs = 1000, everOpen = false; ; waitMs = Math.min(30_000, waitMs * 2)) {
+    const wasOpen = await connection();
+    if (over()) return;
+    if (!wasOpen && !everOpen)
+      throw new Error(`The live channel of ${url} cannot be opened. Is the service running?`);
+    everOpen = true;
+    if (wasOpen) waitMs = 1000;
+    process.stderr.write(
+      `The connection ended; trying again in ${Math.round(waitMs / 1000)} s. What happens meanwhile is in: peatmoor device arrivals\n`,
     );
-    process.once('SIGINT', () => socket.close());
-  });
+    await sleep(Math.min(waitMs, until - Date.now()));
+    if (over()) {
+      process.exitCode = 1;
+      return;
+    }
+  }
+}
+
+/** True where a message is about a device, or about none in particular. */
+function isOf(message: LiveMessage, device: string | undefined): boolean {
+  if (device === undefined) return true;
+  if (message.type === 'arrival') return message.arrival.deviceId === device;
+  if (message.type === 'command') return message.command.deviceId === device;
+  const about = (message as { device?: unknown }).device;
+  return about === undefined ? false : about === device;
 }

@@ -1,4 +1,5 @@
 import { Command } from 'commander';
+import colours from 'picocolors';
 
 /** Prints lines to standard output. */
 export function say(text: string): void {
@@ -10,26 +11,41 @@ export function print<T>(command: Command, value: T, text: (value: T) => string)
   say(command.optsWithGlobals<{ json?: boolean }>().json ? JSON.stringify(value, null, 2) : text(value));
 }
 
-/** Rows as a table with aligned columns; numbers to the right. */
+/** Says that something is done: as JSON its facts, otherwise a sentence. */
+export function done(command: Command, facts: Record<string, unknown>, text: string): void {
+  print(command, facts, () => text);
+}
+
+/** A word of a table in the colour of what it means, on a terminal that has colours (NO_COLOR is obeyed). */
+function coloured(cell: string): string {
+  if (/^(open|no reading since|refused|expired|✗)/.test(cell.trim())) return colours.red(cell);
+  if (/^(online|applied|confirmed)/.test(cell.trim())) return colours.green(cell);
+  return cell;
+}
+
+/** Rows as a table with aligned columns; numbers to the right, but for the first column, which names the row. */
 export function table(head: string[], rows: (string | number | null)[][], empty: string): string {
   if (rows.length === 0) return empty;
   const cells = rows.map((row) => row.map((cell) => (cell === null ? '–' : String(cell))));
   const widths = head.map((name, i) =>
     Math.max(name.length, ...cells.map((row) => [...(row[i] ?? '')].length)),
   );
-  const right = head.map((_, i) =>
-    rows.every((row) => typeof row[i] === 'number' || /^(?!\d{4}-)[-\d]/.test(String(row[i] ?? '–'))),
+  const right = head.map(
+    (_, i) =>
+      i > 0 &&
+      rows.every((row) => typeof row[i] === 'number' || /^(?!\d{4}-)[-\d]/.test(String(row[i] ?? '–'))),
   );
-  const line = (row: string[]): string =>
-    row
-      .map((cell, i) =>
-        right[i]
-          ? ' '.repeat(widths[i]! - [...cell].length) + cell
-          : cell + ' '.repeat(widths[i]! - [...cell].length),
-      )
-      .join('   ')
-      .trimEnd();
-  return [line(head), ...cells.map(line)].join('\n');
+  const line = (row: string[], paint: (cell: string) => string): string => {
+    const last = row.findLastIndex((cell) => cell !== '');
+    return row
+      .slice(0, last + 1)
+      .map((cell, i) => {
+        const room = ' '.repeat(widths[i]! - [...cell].length);
+        return right[i] ? room + paint(cell) : paint(cell) + (i === last ? '' : room);
+      })
+      .join('   ');
+  };
+  return [line(head, colours.bold), ...cells.map((row) => line(row, coloured))].join('\n');
 }
 
 /** A time as people read it, in local time. */
@@ -66,7 +82,7 @@ export function readDuration(text: string): number {
     h: 3_600_000,
     d: 86_400_000,
   };
-  if (match === null) throw new RangeError(`"${text}" is no length of time; write 90s, 10min, 24h or 7d.`);
+  if (match === null) throw new RangeError(`"${text}" is not a length of time; write 90s, 10min, 24h or 7d.`);
   return Math.round(Number(match[1]) * sizes[match[2]!]!);
 }
 
@@ -74,6 +90,6 @@ export function readDuration(text: string): number {
 export function readMoment(text: string | undefined): number | null {
   if (text === undefined) return null;
   const at = Date.parse(text);
-  if (Number.isNaN(at)) throw new RangeError(`"${text}" is no time such as 2026-03-01T10:00Z.`);
+  if (Number.isNaN(at)) throw new RangeError(`"${text}" is not a time such as 2026-03-01T10:00Z.`);
   return at;
 }

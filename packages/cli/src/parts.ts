@@ -3,9 +3,13 @@ import {
   findModules,
   MODULES,
   nearestWord,
+  partOf,
+  PARTS,
   showUnit,
   streamsOfModules,
   wiringOf,
+  withPart,
+  type Datastream,
   type Module,
 } from '@peatmoor/core';
 import { print, table } from './output';
@@ -25,6 +29,22 @@ export function readStreams(options: { stream?: string[]; part?: string[] }): St
       own.map((one) => ({ key: one.key, title: one.title, part: null, boardPin: '' })),
     ),
   ];
+}
+
+/** What a datastream becomes when it is said to come from a part. */
+export function readPartOf(key: string): Partial<Datastream> {
+  if (key === '') return { part: null };
+  const part = partOf(key);
+  if (part === undefined) {
+    const near = nearestWord(
+      key,
+      PARTS.map((one) => one.key),
+    );
+    throw new UsageError(
+      `"${key}" is not a part of one datastream.${near === undefined ? '' : ` Did you mean ${near}?`} All of them: peatmoor part list --json`,
+    );
+  }
+  return withPart(part);
 }
 
 function readModule(key: string): Module {

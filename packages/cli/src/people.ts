@@ -2,7 +2,7 @@ import { Command } from 'commander';
 import { ROLES, type Role } from '@peatmoor/core';
 import { GRANT_ROLES, GRANT_SORTS } from '@peatmoor/contract';
 import { showField } from '@peatmoor/core';
-import { print, readCount, readMoment, say, showTime, table } from './output';
+import { done, print, readCount, readMoment, showTime, table } from './output';
 import { signedInClient, UsageError } from './settings';
 
 function roleOf(text: string): Role {
@@ -185,9 +185,9 @@ export function peopleCommands(program: Command): void {
     .command('ungrant <grant>')
     .description('take a grant back')
     .addHelpText('after', '\nExample:\n  peatmoor people ungrant 4')
-    .action(async (grant: string) => {
+    .action(async (grant: string, _options: unknown, command: Command) => {
       await signedInClient().call('deleteGrant', { params: { grant } });
-      say('Taken back.');
+      done(command, { grant, takenBack: true }, 'Taken back.');
     });
   people
     .command('change <person>')
@@ -205,8 +205,8 @@ export function peopleCommands(program: Command): void {
     .command('remove <person>')
     .description('remove somebody, or take a link back')
     .addHelpText('after', '\nExample:\n  peatmoor people remove person-2')
-    .action(async (person: string) => {
+    .action(async (person: string, _options: unknown, command: Command) => {
       await signedInClient().call('removePerson', { params: { person } });
-      say('Removed.');
+      done(command, { person, removed: true }, 'Removed.');
     });
 }

@@ -257,7 +257,7 @@ export async function ruleOf(
   });
   const [after, ...name] = options.escalate ?? [];
   return {
-    title: options.title ?? titleOf(stream, condition),
+    title: options.title ?? autoTitle(stream, condition),
     severity: options.severity as 'warning',
     deviceId: options.device ?? null,
     kindId: options.kind === undefined ? null : (await kindByName(client, options.kind)).id,
@@ -283,11 +283,15 @@ export async function ruleOf(
   } as RuleIn;
 }
 
-function titleOf(stream: string | undefined, { comparison, limit }: Said): string {
+/** The name of a rule to which nobody gave one. */
+export function autoTitle(
+  stream: string | null | undefined,
+  { comparison, limit }: { comparison: Said['comparison']; limit?: number | null },
+): string {
   const { title } = CONDITIONS[comparison];
   if (comparison === 'raised') return stream!;
   if (comparison === 'not-confirmed') return `${stream} not confirmed`;
-  return [stream, limit === undefined ? title : `${comparison} ${limit}`]
+  return [stream, limit === undefined || limit === null ? title : `${comparison} ${limit}`]
     .filter(Boolean)
     .join(' ')
     .slice(0, 80);

@@ -1,9 +1,9 @@
 import { Command } from 'commander';
 import { counted, showDuration, showReading, watched } from '@peatmoor/core';
 import type { Client, Mute, Rule, TrialResult } from '@peatmoor/contract';
-import { print, readDuration, readNumber, say, showTime, table } from './output';
+import { done, print, readDuration, readNumber, showTime, table } from './output';
 import { eventCommands } from './events';
-import { ruleOf, withRuleOptions, type RuleOptions } from './ruleOptions';
+import { autoTitle, ruleOf, withRuleOptions, type RuleOptions } from './ruleOptions';
 import { signedInClient, UsageError } from './settings';
 
 /** What of a rule is sent back when it is changed. */
@@ -31,6 +31,7 @@ Examples:
       const client = signedInClient();
       const made = await client.call('createRule', { body: await ruleOf(client, stream, options) });
       print(command, made, (one) => `Rule ${one.id} is made. ${one.sentence}`);
+      await warnOfRange(client, made);
     });
   withRuleOptions(
     rule
@@ -70,7 +71,12 @@ Examples:
       print(command, rules, (list) =>
         table(
           ['rule', 'severity', 'open', 'sentence'],
-          list.map((one) => [one.id, one.active ? one.severity : 'off', one.openEvents, one.sentence]),
+          list.map((one) => [
+            one.id,
+            one.active ? one.severity : 'switched off',
+            one.openEvents,
+            one.sentence,
+          ]),
           'No event rules yet.',
         ),
       );
@@ -131,8 +137,13 @@ Examples:
               limit: value === 'off' ? null : readNumber(value, '--own'),
             });
         }
+        if (options.on && options.off) throw new UsageError('Give --on or --off, not both.');
+        // A name that was made of the old limit goes with it.
+        const limit = options.limit === undefined ? before.limit : readNumber(options.limit, '--limit');
+        const made = autoTitle(before.stream, before);
         const body = {
           ...bodyOf(before),
+          title: before.title === made ? autoTitle(before.stream, { ...before, limit }) : before.title,
           ...(options.limit !== undefined && { limit: readNumber(options.limit, '--limit') }),
           own: [...own.values()],
           active: options.on ? true : options.off ? false : before.active,
@@ -142,15 +153,16 @@ Examples:
           await client.call('changeRule', { params: { rule: id }, body, ifVersion: before.version }),
           (one) => `${one.active ? '' : 'Switched off: '}${one.sentence}`,
         );
+        await warnOfRange(client, body);
       },
     );
   rule
     .command('delete <rule>')
     .description('delete an event rule; its events stay')
     .addHelpText('after', '\nExample:\n  peatmoor rule delete 1')
-    .action(async (id: string) => {
+    .action(async (id: string, _options: unknown, command: Command) => {
       await signedInClient().call('deleteRule', { params: { rule: id } });
-      say(`Rule ${id} is deleted.`);
+      done(command, { rule: id, deleted: true }, `Rule ${id} is deleted.`);
     });
   rule
     .command('mute')
@@ -194,7 +206,7 @@ Examples:
           const found = mutes.find((one) => one.sort === sort && one.target === target);
           if (found === undefined) throw new UsageError(`The ${sort} ${target} is not muted.`);
           await client.call('unmute', { params: { mute: found.id } });
-          return say(`The ${sort} ${target} alerts again.`);
+          return done(command, { sort, target, muted: false }, `The ${sort} ${target} alerts again.`);
         }
         const until = Date.now() + readDuration(options.for);
         const made = await client.call('mute', {
@@ -208,6 +220,24 @@ Examples:
       },
     );
   eventCommands(program);
+}
+
+/** Says where a limit is one that the datastream cannot pass. */
+async function warnOfRange(
+  client: Client,
+  rule: { deviceId?: string | null; kindId?: number | null; stream?: string | null; limit?: number | null },
+): Promise<void> {
+  if (rule.limit === null || rule.limit === undefined || !rule.stream) return;
+  const { stream } = watched(
+    { deviceId: rule.deviceId ?? null, kindId: rule.kindId ?? null, stream: rule.stream },
+    await client.call('listDevices'),
+    await client.call('listKinds'),
+  );
+  if (stream === undefined) return;
+  if ((stream.min !== null && rule.limit < stream.min) || (stream.max !== null && rule.limit > stream.max))
+    process.stderr.write(
+      `Note: the limit ${rule.limit} is outside the range of ${stream.title}, ${stream.min ?? '…'} to ${stream.max ?? '…'}.\n`,
+    );
 }
 
 function muteTable(mutes: Mute[]): string {
@@ -265,7 +295,7 @@ function trialText(
     ...lines,
     '',
     table(
-      ['device', 'opened', 'for', 'at', 'furthest'],
+      ['device', 'opened', 'for', 'at', 'peak'],
       events
         .slice(0, 20)
         .map((one) => [

@@ -49,5 +49,25 @@ export function signedIn(): Settings {
 
 export function signedInClient(): Client {
   const { url, key } = signedIn();
-  return createClient({ baseUrl: url, headers: { authorization: `Bearer ${key}` } });
+  return createClient({
+    baseUrl: url,
+    headers: { authorization: `Bearer ${key}` },
+    fetch: (input, init) => withWord(fetch(input, init)),
+  });
+}
+
+/** On a terminal, says after a second that something is still waited for; the line goes away when it has come. */
+export async function withWord<T>(work: Promise<T>, what = 'the service'): Promise<T> {
+  if (!process.stderr.isTTY) return work;
+  let seconds = 0;
+  const timer = setInterval(
+    () => process.stderr.write(`\r\u001b[Kwaiting for ${what} … ${++seconds} s`),
+    1000,
+  );
+  try {
+    return await work;
+  } finally {
+    clearInterval(timer);
+    if (seconds > 0) process.stderr.write('\r\u001b[K');
+  }
 }

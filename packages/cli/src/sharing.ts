@@ -1,6 +1,6 @@
 import { Command } from 'commander';
 import type { LinkIn } from '@peatmoor/contract';
-import { print, readDuration, say, showTime, table } from './output';
+import { done, print, readDuration, showTime, table } from './output';
 import { signedInClient, UsageError } from './settings';
 
 interface Options {
@@ -96,9 +96,9 @@ export function shareCommands(program: Command): void {
     .command('withdraw <link>')
     .description('withdraw a link: its open pages end at once')
     .addHelpText('after', '\nExample:\n  peatmoor share withdraw 3')
-    .action(async (link: string) => {
+    .action(async (link: string, _options: unknown, command: Command) => {
       await signedInClient().call('deleteLink', { params: { link } });
-      say('The link shows nothing any more.');
+      done(command, { link, withdrawn: true }, 'The link shows nothing any more.');
     });
 }
 

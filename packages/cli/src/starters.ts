@@ -3,6 +3,7 @@ import path from 'node:path';
 import type { Command } from 'commander';
 import {
   counted,
+  inspectToken,
   keepSettings,
   CLAIM_SORTS,
   STARTER_SORTS,
@@ -50,6 +51,10 @@ export function starterCommand(device: Command): void {
       const client = signedInClient();
       const one = await client.call('readDevice', { params: { device: id } });
       const kind = await client.call('readKind', { params: { kind: one.kindId } });
+      if (options.token !== undefined && inspectToken(options.token).state !== 'whole')
+        throw new UsageError(
+          'The text given with --token is not a whole device token. Copy all of it, from moor to its end.',
+        );
       const plan = await planOf(client, one, kind, options.token ?? null);
       write(STARTERS[wanted].make(plan), options.out, command);
     });
@@ -67,6 +72,10 @@ export function kindStarterCommand(kind: Command): void {
     .addHelpText('after', '\nExample:\n  peatmoor kind starter Dipwell cpp --claim claim_… --out dipwells')
     .action(async (name: string, sort: string, options: { claim: string; out: string }, command: Command) => {
       const wanted = sortOf(sort, CLAIM_SORTS);
+      if (!/^claim_\S{20,}$/.test(options.claim))
+        throw new UsageError(
+          'The text given with --claim is not a whole claim secret. It begins with claim_; make one: peatmoor kind claim new',
+        );
       const client = signedInClient();
       const one = await kindByName(client, name);
       const { address } = await client.call('me');

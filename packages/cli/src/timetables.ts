@@ -1,7 +1,7 @@
 import { readSetTime, setTimeWords } from '@peatmoor/core';
 import type { Timetable } from '@peatmoor/contract';
 import type { Command } from 'commander';
-import { print, readMoment, say, showTime, table } from './output';
+import { done, print, readMoment, showTime, table } from './output';
 import { signedInClient, UsageError } from './settings';
 
 /** timetable new|list|change|delete and note new|list|delete */
@@ -96,9 +96,9 @@ export function timetableCommands(program: Command): void {
     .command('delete <timetable>')
     .description('delete a timetable')
     .addHelpText('after', '\nExample:\n  peatmoor timetable delete 1')
-    .action(async (id: string) => {
+    .action(async (id: string, _options: unknown, command: Command) => {
       await signedInClient().call('deleteTimetable', { params: { timetable: id } });
-      say(`Timetable ${id} is deleted.`);
+      done(command, { timetable: id, deleted: true }, `Timetable ${id} is deleted.`);
     });
   const note = program
     .command('note')
@@ -133,9 +133,9 @@ export function timetableCommands(program: Command): void {
     .command('delete <note>')
     .description('delete a note')
     .addHelpText('after', '\nExample:\n  peatmoor note delete 3')
-    .action(async (id: string) => {
+    .action(async (id: string, _options: unknown, command: Command) => {
       await signedInClient().call('deleteNote', { params: { note: id } });
-      say(`Note ${id} is deleted.`);
+      done(command, { note: id, deleted: true }, `Note ${id} is deleted.`);
     });
 }
 

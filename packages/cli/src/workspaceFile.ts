@@ -4,7 +4,7 @@ import { counted, planLines, sayStep, type Plan } from '@peatmoor/core';
 import { ApiError, type WorkspaceDocument } from '@peatmoor/contract';
 import { placeInText, readWorkspaceText, writeWorkspaceText } from '@peatmoor/contract/workspace-file';
 import { kindByName } from './kindByName';
-import { print, say } from './output';
+import { done, print } from './output';
 import { signedInClient, UsageError } from './settings';
 
 const SIGNS = { '+': 'to make', '~': 'to change', '-': 'to delete' } as const;
@@ -29,7 +29,7 @@ export function workspaceCommands(program: Command): void {
       const text = json ? `${JSON.stringify(document, null, 2)}\n` : writeWorkspaceText(document);
       if (file === undefined) return void process.stdout.write(text);
       fs.writeFileSync(file, text);
-      say(`Written to ${file}: ${countsOf(document)}.`);
+      done(command, { file, ...document }, `Written to ${file}: ${countsOf(document)}.`);
     });
   workspace
     .command('plan <file>')

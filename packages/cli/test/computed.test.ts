@@ -38,12 +38,12 @@ it('makes computed datastreams, says where a formula is wrong, and works one out
   expect(wrong).toMatchObject({ code: 1 });
   expect(wrong.err).toMatch(/character 1: No datastream is called "rian". The nearest is "rain"/);
   const both = await run('stream', 'new', 'Rain meter', 'x:number', '--formula', 'rain', '--compute', 'sum');
-  expect(both).toMatchObject({ code: 2, err: expect.stringContaining('not both') });
-  expect(await run('stream', 'new', 'Rain meter', 'x:number', '--compute', 'sum')).toMatchObject({ code: 2 });
+  expect(both).toMatchObject({ code: 1, err: expect.stringContaining('not both') });
+  expect(await run('stream', 'new', 'Rain meter', 'x:number', '--compute', 'sum')).toMatchObject({ code: 1 });
   expect(
     await run('stream', 'new', 'Rain meter', 'x:number', '--compute', 'guess', '--of', 'rain'),
   ).toMatchObject({
-    code: 2,
+    code: 1,
     err: expect.stringContaining('no way to compute'),
   });
   expect(await run('stream', 'new', 'Rain meter', 'tenths:number', '--formula', 'rain * 10')).toMatchObject({
@@ -87,8 +87,9 @@ it('makes a claim secret and its program, lists who claimed, and ends it', async
   const written = await run('kind', 'starter', 'Rain meter', 'python', '--claim', secret, '--out', target);
   expect(written.out).toMatch(/claim\.py/);
   expect(fs.readFileSync(path.join(target, 'settings.py'), 'utf8')).toContain(secret);
-  expect(await run('kind', 'starter', 'Rain meter', 'cpp-cellular', '--claim', secret)).toMatchObject({
-    code: 2,
+  expect(await run('kind', 'starter', 'Rain meter', 'cpp-cellular', '--claim', 'bad')).toMatchObject({
+    code: 1,
+    err: expect.stringContaining('not a whole claim secret'),
   });
   await fetch(`${service.url}/device/claim`, {
     method: 'POST',

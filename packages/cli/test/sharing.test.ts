@@ -85,7 +85,7 @@ it('says what is wrong in a file at its line and column, and does nothing', asyn
   const refused = await run('workspace', 'apply', file);
   expect(refused.err).toContain(`moss.yaml:${line}:`);
   expect(refused.err).toContain('"Dipwell" is not a kind of this workspace or of the file');
-  expect(await run('workspace', 'plan', path.join(folder, 'nothing.yaml'))).toMatchObject({ code: 2 });
+  expect(await run('workspace', 'plan', path.join(folder, 'nothing.yaml'))).toMatchObject({ code: 1 });
   edit('kind: Dipwell', 'kind: Dipwell North kind');
 });
 
@@ -110,7 +110,7 @@ it('gives tokens of new devices once, and deletes only with --delete', async () 
 
 it('shares, and says what is shared', async () => {
   expect(await run('share', 'new', 'Nothing')).toMatchObject({
-    code: 2,
+    code: 1,
     err: expect.stringContaining('Say what to share'),
   });
   const tried = await run('share', 'new', 'Village', '--device', NORTH, '--back', '7d', '--try');
@@ -146,7 +146,7 @@ it('adds a class, grants, resets, and tells who changed what', async () => {
   });
   expect((await run('people', 'list')).out).toMatch(/Pupil .*pupil .*viewer/);
   const pupil = (await client.call('listPeople')).find(({ name }) => name === 'Pupil')!;
-  expect(await run('people', 'grant', pupil.id)).toMatchObject({ code: 2 });
+  expect(await run('people', 'grant', pupil.id)).toMatchObject({ code: 1 });
   expect((await run('people', 'grant', pupil.id, '--role', 'operator', '--device', NORTH)).out).toBe(
     'Pupil may look at and steer Dipwell North, and nothing else by this.\n',
   );
@@ -157,7 +157,7 @@ it('adds a class, grants, resets, and tells who changed what', async () => {
   const machine = await run('account', 'reset', 'pupil', '--data', service.dataFolder, '--url', service.url);
   expect(machine.out).toMatch(/\/reset#/);
   expect(await run('account', 'reset', 'pupil', '--data', folder, '--url', service.url)).toMatchObject({
-    code: 2,
+    code: 1,
     err: expect.stringContaining('on the machine of the service'),
   });
   const changes = await run('changes', '--what', 'grant');

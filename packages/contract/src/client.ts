@@ -65,15 +65,19 @@ export function createClient(options: ClientOptions): Client {
     } catch (error) {
       throw new ApiError(notReached(options.baseUrl, error));
     }
-    if (!response.ok) throw new ApiError(await readProblem(response));
+    if (!response.ok) throw new ApiError(await readProblem(response, options.baseUrl));
     return response;
   };
   const read = async (response: Response): Promise<unknown> => {
     try {
       return await response.json();
     } catch (error) {
-      // Cut off on the way.
-      throw new ApiError(notReached(options.baseUrl, error));
+      // Cut off on the way, or no JSON at all.
+      throw new ApiError(
+        error instanceof SyntaxError && !/json/.test(response.headers.get('content-type') ?? '')
+          ? notOurs(options.baseUrl)
+          : notReached(options.baseUrl, error),
+      );
     }
   };
   return {
@@ -121,7 +125,7 @@ function queryText(query: object | undefined): string {
 }
 
 /** The problem document of an answer that is no success; made up from its status where it has none. */
-export async function readProblem(response: Response): Promise<Problem> {
+export async function readProblem(response: Response, baseUrl = ''): Promise<Problem> {
   const text = await response.text();
   try {
     const problem = JSON.parse(text) as Problem;
@@ -129,11 +133,26 @@ export async function readProblem(response: Response): Promise<Problem> {
   } catch {
     // Not a problem document: a proxy's page, perhaps. Its status says more than its text.
   }
+  // Of the calls there are, none is not there: it is a page of something else.
+  if (
+    (response.status === 404 || response.status === 405) &&
+    /html/.test(response.headers.get('content-type') ?? '')
+  )
+    return notOurs(baseUrl);
   return {
     type: 'about:blank',
     title: response.statusText,
     status: response.status,
     detail: `The service answered ${response.status} ${response.statusText}.`,
+  };
+}
+
+function notOurs(baseUrl: string): Problem {
+  return {
+    type: 'about:blank',
+    title: 'Something else answered',
+    status: 0,
+    detail: `What answers at ${baseUrl === '' ? 'this address' : baseUrl} is not Peatmoor but some other web page. Check the address and its port.`,
   };
 }
 
@@ -146,6 +165,13 @@ function notReached(baseUrl: string, error: unknown): Problem {
       title: 'No answer',
       status: 0,
       detail: `No answer came from ${where} in time. Whether it was done is not known; look before you try again.`,
+    };
+  if (/wrong version number|packet length too long|ssl3_get_record/i.test(cause))
+    return {
+      type: 'about:blank',
+      title: 'No TLS there',
+      status: 0,
+      detail: `At ${where} there is no TLS. Write http:// instead of https://.`,
     };
   return {
     type: 'about:blank',

@@ -178,14 +178,7 @@ const keptStreamSchema = streamSchema.shape({ id: number().required() });
 export type Stream = Datastream & { id: number; unconfirmed: boolean };
 
 /** Board families that starters are written for; empty where none is said. */
-export const BOARDS = [
-  '',
-  'wifi-cpp',
-  'cellular-cpp',
-  'micropython',
-  'small-computer',
-  'other',
-] as const;
+export const BOARDS = ['', 'wifi-cpp', 'cellular-cpp', 'micropython', 'small-computer', 'other'] as const;
 export type Board = (typeof BOARDS)[number];
 
 /** Small drawings that a kind may have; empty for none. */

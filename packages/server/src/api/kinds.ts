@@ -11,7 +11,7 @@ import {
 import { sum } from 'd3-array';
 import { Op, type WhereOptions } from 'sequelize';
 import { checkComputations, checkFollows, streamsAfter } from '../definitions/computations';
-import { createKind, keepStream, toRow } from '../definitions/kind';
+import { createKind, demandOwnTitle, keepStream, toRow } from '../definitions/kind';
 import { deleteSeries } from '../history/deleting';
 import { conflict, notFound } from '../problems';
 import { kindsSeen, narrowedKind } from '../sharing/kinds';
@@ -83,9 +83,10 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
       return (await withStreams(store, kinds)).map((kind) => narrowedKind(seen, kind));
     },
     createKind: async ({ scope, body }) => {
-      const kind = await store.transaction((transaction) =>
-        createKind(store, scope.workspaceId, body, transaction),
-      );
+      const kind = await store.transaction(async (transaction) => {
+        await demandOwnTitle(store, scope.workspaceId, body.title, transaction);
+        return createKind(store, scope.workspaceId, body, transaction);
+      });
       changed(scope, kind.id);
       return read(kind);
     },
@@ -99,7 +100,11 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
       const kind = await kindOf(scope, params.kind);
       const change = Object.fromEntries(Object.entries(body).filter(([, value]) => value !== undefined));
       if (Object.keys(change).length > 0)
-        await changeIn(models.kinds, scope.workspaceId, { id: kind.id }, change);
+        await store.transaction(async (transaction) => {
+          if (body.title !== undefined && body.title !== kind.title)
+            await demandOwnTitle(store, scope.workspaceId, body.title, transaction, kind.id);
+          await changeIn(models.kinds, scope.workspaceId, { id: kind.id }, change, transaction);
+        });
       changed(scope, kind.id);
       return read({ ...kind, ...change });
     },
@@ -128,14 +133,15 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
         ...rest
       } = await read(await kindOf(scope, params.kind));
       const copied = streams.map(({ id: _stream, unconfirmed: _new, ...stream }) => stream);
-      const kind = await store.transaction((transaction) =>
-        createKind(
+      const kind = await store.transaction(async (transaction) => {
+        await demandOwnTitle(store, scope.workspaceId, body.title, transaction);
+        return createKind(
           store,
           scope.workspaceId,
           { ...rest, title: body.title, streams: copied } as KindIn,
           transaction,
-        ),
-      );
+        );
+      });
       changed(scope, kind.id);
       return read(kind);
     },

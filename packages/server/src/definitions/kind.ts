@@ -3,10 +3,58 @@ import { foldName, isScalar } from '@peatmoor/core';
 import { streamSchema, type KindIn, type NewStream } from '@peatmoor/contract';
 import { wrongField } from '../problems';
 import type { KindRow, StreamRow } from '../store/models';
-import { addTo } from '../store/rows';
+import { addTo, listIn } from '../store/rows';
 import type { Store } from '../store/store';
 import { checkComputations, checkFollows } from './computations';
 import { now as clockNow } from '../clock';
+
+/**
+ * The kinds of a workspace with one title, whatever its case; nobody else makes or names one until the caller's transaction is
+ * over.
+ */
+export async function kindsCalled(
+  store: Store,
+  workspaceId: number,
+  title: string,
+  transaction: Transaction,
+): Promise<KindRow[]> {
+  await store.models.workspaces.findByPk(workspaceId, { transaction, lock: transaction.LOCK.UPDATE });
+  const wanted = title.trim().toLowerCase();
+  const rows = await listIn(store.models.kinds, workspaceId, { transaction });
+  return rows.filter((row) => row.title.toLowerCase() === wanted);
+}
+
+/** Refuses a title that another kind has. */
+export async function demandOwnTitle(
+  store: Store,
+  workspaceId: number,
+  title: string,
+  transaction: Transaction,
+  except = 0,
+): Promise<void> {
+  const others = (await kindsCalled(store, workspaceId, title, transaction)).filter(
+    ({ id }) => id !== except,
+  );
+  if (others.length > 0)
+    throw wrongField(
+      'title',
+      `: there is a kind "${others[0]!.title}" already`,
+      'Give it another title, or use that one.',
+    );
+}
+
+/** A title that no kind has: the one that is wanted, or with the next number behind it. */
+export async function freeTitle(
+  store: Store,
+  workspaceId: number,
+  title: string,
+  transaction: Transaction,
+): Promise<string> {
+  for (let i = 1; ; i++) {
+    const one = i === 1 ? title : `${title.slice(0, 75)} ${i}`;
+    if ((await kindsCalled(store, workspaceId, one, transaction)).length === 0) return one;
+  }
+}
 
 /** Makes a kind with its datastreams, in the caller's transaction. */
 export async function createKind(
