@@ -1,7 +1,6 @@
-import { counted, showBytes } from '@peatmoor/core';
-import { createReadStream, createWriteStream } from 'node:fs';
+import { counted, decodeFile, sheetForm, sheetParts, showBytes } from '@peatmoor/core';
+import { createWriteStream } from 'node:fs';
 import fs from 'node:fs';
-import readline from 'node:readline';
 import { Readable, Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { Command } from 'commander';
@@ -17,14 +16,19 @@ import {
 import { done, print, readDuration, table } from './output';
 import { signedIn, signedInClient, UsageError, withWord } from './settings';
 
-/** Lines of a file that one import call carries at the most. */
+/** Lines, and cells, of a file that one import call carries at the most. */
 const LINES_A_PART = 2000;
+const CELLS_A_PART = 9000;
+/** Bytes of a file that are looked at to find out how it is written. */
+const LOOKED_AT = 400_000;
 
 /** export, import: taking readings away and bringing them in. */
 export function dataCommands(program: Command): void {
   program
     .command('export <device>')
-    .description('take all readings of a device away, as CSV, JSON, SenML or a sheet in local time')
+    .description(
+      'take all readings of a device away: CSV, JSON, SenML, a sheet in local time; places as GeoJSON or GPX',
+    )
     .option('--format <format>', `one of ${EXPORT_FORMATS.join(', ')}`, 'csv')
     .option('--streams <keys>', 'only these datastreams, with commas between')
     .option('--last <time>', 'only so far back, such as 7d')
@@ -59,6 +63,9 @@ export function dataCommands(program: Command): void {
           );
         });
         if (!response.ok) throw new Error((await readProblem(response)).detail);
+        const leftOut = response.headers.get('peatmoor-left-out');
+        if (leftOut !== null)
+          process.stderr.write(`Left out, as they are images: ${leftOut.replaceAll(',', ', ')}.\n`);
         const body = Readable.fromWeb(response.body as never);
         if (options.out === undefined) await pipeline(body, process.stdout, { end: false });
         else {
@@ -70,33 +77,43 @@ export function dataCommands(program: Command): void {
     );
   program
     .command('import <device> <file>')
-    .description('take readings from a CSV file with a header row and a column "at"; safe to repeat')
+    .description('take readings from a file with a header row and a column that says when; safe to repeat')
+    .option(
+      '--zone <zone>',
+      'time zone of clocks that name none, such as Europe/Dublin; that of the workspace otherwise',
+    )
     .option('--try', 'only look: say what would be taken and refused, and store nothing')
     .addHelpText(
       'after',
       '\nExamples:\n  peatmoor import dipwell-north old-logger.csv --try\n  peatmoor import dipwell-north old-logger.csv',
     )
-    .action(async (device: string, file: string, options: { try?: boolean }, command: Command) => {
-      if (!fs.existsSync(file)) throw new UsageError(`There is no file "${file}".`);
-      const total = await importFile(signedInClient(), device, file, options.try ?? false);
-      print(command, total, ({ rows, accepted, refused, errors }) =>
-        [
-          `${counted(rows, 'row')}: ${options.try ? `${counted(accepted, 'value')} would be` : counted(accepted, 'value is', 'values are')} taken, ${refused} refused.`,
-          ...(errors.length === 0
-            ? []
-            : [
-                '',
-                table(
-                  ['row', 'name', 'reason', 'hint'],
-                  errors.map(({ row, name, reason, hint }) => [row, name, reason, hint]),
+    .action(
+      async (device: string, file: string, options: { try?: boolean; zone?: string }, command: Command) => {
+        if (!fs.existsSync(file)) throw new UsageError(`There is no file "${file}".`);
+        const total = await importFile(signedInClient(), device, file, {
+          try: options.try ?? false,
+          ...(options.zone !== undefined && { zone: options.zone }),
+        });
+        print(command, total, ({ rows, accepted, refused, errors, notes }) =>
+          [
+            ...notes,
+            `${counted(rows, 'row')}: ${options.try ? `${counted(accepted, 'value')} would be` : counted(accepted, 'value is', 'values are')} taken, ${refused} refused.`,
+            ...(errors.length === 0
+              ? []
+              : [
                   '',
-                ),
-                ...(refused > errors.length ? [`… and ${refused - errors.length} more`] : []),
-              ]),
-        ].join('\n'),
-      );
-      if (total.accepted === 0) process.exitCode = 1;
-    });
+                  table(
+                    ['row', 'name', 'reason', 'hint'],
+                    errors.map(({ row, name, reason, hint }) => [row, name, reason, hint]),
+                    '',
+                  ),
+                  ...(refused > errors.length ? [`… and ${refused - errors.length} more`] : []),
+                ]),
+          ].join('\n'),
+        );
+        if (total.accepted === 0) process.exitCode = 1;
+      },
+    );
 }
 
 /** Shows on a terminal how much has come. */
@@ -120,41 +137,35 @@ function countBytes(): Transform {
 }
 
 /** Sends a file part by part, each with its header row, and shows how far it has come. */
-async function importFile(client: Client, device: string, file: string, only: boolean): Promise<Imported> {
-  const { size } = fs.statSync(file);
-  const total: Imported = { rows: 0, accepted: 0, refused: 0, errors: [] };
-  let header: string | null = null;
-  let lines: string[] = [];
-  let letters = 0;
-  let firstRow = 2;
-  let read = 0;
-  const send = async (): Promise<void> => {
-    if (lines.length === 0) return;
-    const csv = `${header}\n${lines.join('\n')}\n`;
-    const part = await client.call('importRows', { params: { device }, body: { csv, firstRow, try: only } });
+async function importFile(
+  client: Client,
+  device: string,
+  file: string,
+  more: { try: boolean; zone?: string },
+): Promise<Imported> {
+  const bytes = fs.readFileSync(file);
+  const text = decodeFile(bytes);
+  const form = sheetForm(text.slice(0, LOOKED_AT));
+  const total: Imported = { rows: 0, accepted: 0, refused: 0, errors: [], notes: [] };
+  for (const { header, lines, firstRow, share } of sheetParts(
+    text,
+    form,
+    LINES_A_PART,
+    CELLS_A_PART,
+    MOST_IMPORT_LETTERS / 2,
+  )) {
+    const part = await client.call('importRows', {
+      params: { device },
+      body: { csv: [header, ...lines].join('\n'), firstRow, form, ...more },
+    });
     total.rows += part.rows;
     total.accepted += part.accepted;
     total.refused += part.refused;
     total.errors.push(...part.errors.slice(0, 100 - total.errors.length));
-    firstRow += lines.length;
-    lines = [];
-    letters = 0;
+    total.notes = [...new Set([...total.notes, ...part.notes])];
     if (process.stderr.isTTY)
-      process.stderr.write(
-        `\r${Math.round((read / Math.max(1, size)) * 100)} %, ${counted(total.rows, 'row')} `,
-      );
-  };
-  for await (const line of readline.createInterface({ input: createReadStream(file), crlfDelay: Infinity })) {
-    read += Buffer.byteLength(line) + 1;
-    if (header === null) {
-      header = line;
-      continue;
-    }
-    lines.push(line);
-    letters += line.length + 1;
-    if (lines.length >= LINES_A_PART || letters > MOST_IMPORT_LETTERS / 2) await send();
+      process.stderr.write(`\r${Math.round(share * 100)} %, ${counted(total.rows, 'row')} `);
   }
-  await send();
   if (process.stderr.isTTY) process.stderr.write('\r\u001b[K');
   return total;
 }

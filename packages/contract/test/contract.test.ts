@@ -109,7 +109,7 @@ describe('the schemas', () => {
     [{ key: 'at' }, ['key']],
     [{ title: '' }, ['title']],
     [{ type: 'float' }, ['type']],
-    [{ unit: 'furlong' }, ['unit']],
+    [{ unit: 'a furlong' }, ['unit']],
     [{ min: 5, max: 5 }, ['max']],
     [{ decimals: 7 }, ['decimals']],
     [{ pin: 1000 }, ['pin']],

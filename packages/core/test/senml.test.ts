@@ -4,15 +4,17 @@ import {
   decodeByContent,
   decodeByType,
   decodeCsvReport,
+  type DecodedReport,
   decodeJsonReport,
   decodeSenmlCbor,
   decodeSenmlJson,
   indexNames,
+  isOwnName,
   isRefusal,
+  joinPlaces,
   looksLikeSenml,
-  takeReport,
-  type DecodedReport,
   type Refusal,
+  takeReport,
 } from '@peatmoor/core';
 import { stream } from './samples';
 
@@ -114,14 +116,50 @@ describe('a SenML pack (RFC 8428)', () => {
     ]);
   });
 
-  it('refuses by name what has no meaning here, and keeps the value beside it', () => {
+  it('passes over what it need not understand, and keeps the value beside it', () => {
     expect(senml([{ n: 'level', v: 1, ut: 60, flavour: 'salt' }])).toEqual({
       accepted: [['level', 0, 1]],
-      refused: [
-        ['ut', 'no-meaning'],
-        ['flavour', 'no-meaning'],
-      ],
+      refused: [],
     });
+  });
+
+  it('refuses a value in the field of another sort, and a number that came as a text', () => {
+    for (const wrong of [{ v: '5' }, { vb: 1 }, { vs: 7 }, { vs: '7' }])
+      expect([wrong, senml([{ n: 'level', ...wrong }])]).toEqual([
+        wrong,
+        { accepted: [], refused: [['level', 'wrong-type']] },
+      ]);
+    expect(senml([{ n: 'state', vs: '7' }]).accepted).toEqual([['state', 0, '7']]);
+  });
+
+  it('puts latitude and longitude of one time into the one location there is', () => {
+    const place = stream({ key: 'place', type: 'location', unit: null, min: null, max: null });
+    const pack = [
+      { bn: '', t: 5, n: 'lat', u: 'lat', v: 53.4 },
+      { t: 5, n: 'lon', u: 'lon', v: -1.9 },
+      { t: 9, n: 'lat', u: 'lat', v: 53.5 },
+    ];
+    const joined = (streams: ReturnType<typeof stream>[]) => {
+      const { rows } = decodeSenmlJson(JSON.stringify(pack), NOW) as DecodedReport;
+      joinPlaces(rows, indexNames(streams), streams);
+      return rows.map(({ values }) => values[0]);
+    };
+    expect(joined([place])).toEqual([
+      ['place', { lat: 53.4, lon: -1.9 }],
+      ['lat', 53.5, 'lat'],
+    ]);
+    // A kind with datastreams for the numbers has them as numbers; one of two places, nobody knows.
+    expect(joined([place, stream({ key: 'lat' })])).toHaveLength(3);
+    expect(joined([place, stream({ key: 'home', type: 'location' })])).toHaveLength(3);
+  });
+
+  it('knows a device by its ID, its serial or a URN of it', () => {
+    const device = { id: 'well-7', serial: '0024BEFFFE804FF1' };
+    for (const name of ['well-7', '0024beFFFE804ff1', 'urn:dev:mac:0024befffe804ff1', 'urn:dev:os:well-7'])
+      expect([name, isOwnName(name, device)]).toEqual([name, true]);
+    for (const name of ['well-8', 'urn:dev:mac:0024', 'urn:dev:'])
+      expect([name, isOwnName(name, device)]).toEqual([name, false]);
+    expect(isOwnName('null', { id: 'a', serial: null })).toBe(false);
   });
 
   it.each([

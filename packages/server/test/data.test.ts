@@ -160,13 +160,85 @@ describe('taking readings away', () => {
     expect(second).toMatch(/,,'=open$/);
   });
 
+  it('texts and places beside the numbers, places as GeoJSON and GPX, and says that images are left out', async () => {
+    const { token: fresh } = await client.call('createDevice', {
+      body: {
+        name: 'Pony <grey> & quiet',
+        id: 'pony',
+        newKind: {
+          title: 'Collar',
+          streams: [
+            { key: 'battery', title: 'Battery', type: 'number', unit: 'V' },
+            { key: 'place', title: 'Place', type: 'location' },
+            { key: 'seen', title: 'Seen', type: 'text' },
+            { key: 'picture', title: 'Picture', type: 'image' },
+          ],
+        },
+      },
+    });
+    const rows = [0, 1, 2].map((i) => ({
+      at: noon + i * 1000,
+      place: `53.4${i},-1.9,${200 + i}`,
+      ...(i !== 1 && { battery: 3.9, seen: 'a heron, "wet"' }),
+    }));
+    const report = await fetch(`${service.url}/device/report`, {
+      method: 'POST',
+      headers: { authorization: `Bearer ${fresh}`, 'content-type': 'application/json' },
+      body: JSON.stringify(rows),
+    });
+    expect(await report.json()).toMatchObject({ accepted: 7, refused: [] });
+    const pony = (format: string, more = '') =>
+      fetch(`${service.url}/api/devices/pony/export?format=${format}${more}`, {
+        headers: { cookie: cookie() },
+      });
+    const response = await pony('csv');
+    if (response.status !== 200) throw new Error(await response.text());
+    expect(response.headers.get('peatmoor-left-out')).toBe('picture');
+    const csv = await response.text();
+    const iso = (i: number) => new Date(noon + i * 1000).toISOString();
+    const seen = '"a heron, ""wet"""';
+    expect(csv.split('\r\n')).toEqual([
+      'at,battery,place,seen',
+      `${iso(0)},3.9,"53.4,-1.9,200",${seen}`,
+      `${iso(1)},,"53.41,-1.9,201",`,
+      `${iso(2)},3.9,"53.42,-1.9,202",${seen}`,
+      '',
+    ]);
+    const bring = async (body: { csv: string; zone?: string }) =>
+      client.call('importRows', { params: { device: 'pony' }, body });
+    expect(await bring({ csv })).toMatchObject({ accepted: 7, refused: 0 });
+    expect(((await (await pony('json')).json()) as object[])[1]).toEqual({
+      at: iso(1),
+      place: { lat: 53.41, lon: -1.9, alt: 201 },
+    });
+    const { features } = (await (await pony('geojson')).json()) as { features: { geometry: object }[] };
+    expect(features.map(({ geometry }) => geometry)).toContainEqual({
+      type: 'Point',
+      coordinates: [-1.9, 53.41, 201],
+    });
+    const gpx = await (await pony('gpx', '&streams=place')).text();
+    expect(gpx).toContain('<name>Pony &#60;grey&#62; &#38; quiet</name>');
+    expect(gpx.match(/<trkpt lat="53\.4\d?" lon="-1\.9"><ele>20\d<\/ele><time>20/g)).toHaveLength(3);
+    const none = await take(`format=gpx&${period}`);
+    const problem = (await none.json()) as { errors: { field: string }[] };
+    expect([none.status, problem.errors[0]!.field]).toEqual([422, 'format']);
+    // As a sheet it can be brought back too, with its titles and local times.
+    const sheet = await (await pony('sheet', '&zone=Europe/Dublin')).text();
+    expect(await bring({ csv: sheet, zone: 'Europe/Dublin' })).toMatchObject({ accepted: 7, refused: 0 });
+    expect(await (await pony('csv')).text()).toBe(csv);
+  });
+
   it('what was taken away as CSV or SenML can be brought back', async () => {
     const { token: fresh } = await client.call('createDevice', {
-      body: { name: 'Copy', id: 'copy', kindId: (await client.call('listKinds'))[0]!.id },
+      body: {
+        name: 'Copy',
+        id: 'copy',
+        kindId: (await client.call('readDevice', { params: { device: id } })).kindId,
+      },
     });
     const csv = await (await take(`format=csv&${period}`)).text();
     const imported = await client.call('importRows', { params: { device: 'copy' }, body: { csv } });
-    expect(imported).toMatchObject({ refused: 0 });
+    expect(imported).toMatchObject({ refused: 0, errors: [] });
     const again = await client.call('importRows', { params: { device: 'copy' }, body: { csv } });
     expect(again).toEqual(imported);
     const back = await fetch(`${service.url}/api/devices/copy/export?format=csv&${period}`, {

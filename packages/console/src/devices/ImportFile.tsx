@@ -1,13 +1,14 @@
-import { counted } from '@peatmoor/core';
+import { counted, decodeFile, sheetForm, sheetParts } from '@peatmoor/core';
 import { Box, LinearProgress } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import type { Imported } from '@peatmoor/contract';
+import { MOST_IMPORT_LETTERS, type Imported } from '@peatmoor/contract';
 import { api } from '../api';
 import { FileButton } from '../parts/FileButton';
 import { Notice } from '../parts/Notice';
 import { ink } from '../theme';
 
 const LINES_A_PART = 2000;
+const CELLS_A_PART = 9000;
 
 /** Brings readings in from a CSV file: looks first, shows each refused row, then takes the rest. */
 export function ImportFile({ device }: { device: string }): ReactNode {
@@ -27,7 +28,7 @@ export function ImportFile({ device }: { device: string }): ReactNode {
     <Box sx={{ mt: 2 }}>
       <FileButton
         variant="text"
-        accept=".csv,text/csv"
+        accept=".csv,.txt,.tsv,text/csv,text/plain,text/tab-separated-values"
         onChoose={(chosen) => {
           setFile(chosen);
           setTaken(null);
@@ -56,7 +57,7 @@ export function ImportFile({ device }: { device: string }): ReactNode {
             })}
           >
             {file.name}: {counted(looked.rows, 'row')}. {counted(looked.accepted, 'value')} would be taken,{' '}
-            {looked.refused} refused.
+            {looked.refused} refused. {looked.notes.join(' ')}
           </Notice>
           {looked.errors.slice(0, 20).map(({ row, name, reason, hint }) => (
             <Box
@@ -82,19 +83,26 @@ async function importFile(
   only: boolean,
   onProgress: (share: number) => void,
 ): Promise<Imported> {
-  const [header = '', ...lines] = (await file.text()).replace(/\r?\n$/, '').split(/\r?\n/);
-  const total: Imported = { rows: 0, accepted: 0, refused: 0, errors: [] };
-  for (let start = 0; start < lines.length || start === 0; start += LINES_A_PART) {
-    const csv = `${header}\n${lines.slice(start, start + LINES_A_PART).join('\n')}\n`;
+  const text = decodeFile(new Uint8Array(await file.arrayBuffer()));
+  const form = sheetForm(text);
+  const total: Imported = { rows: 0, accepted: 0, refused: 0, errors: [], notes: [] };
+  for (const { header, lines, firstRow, share } of sheetParts(
+    text,
+    form,
+    LINES_A_PART,
+    CELLS_A_PART,
+    MOST_IMPORT_LETTERS / 2,
+  )) {
     const part = await api.call('importRows', {
       params: { device },
-      body: { csv, firstRow: start + 2, try: only },
+      body: { csv: [header, ...lines].join('\n'), firstRow, form, try: only },
     });
     total.rows += part.rows;
     total.accepted += part.accepted;
     total.refused += part.refused;
     total.errors.push(...part.errors.slice(0, 100 - total.errors.length));
-    onProgress(Math.min(1, (start + LINES_A_PART) / Math.max(1, lines.length)));
+    total.notes = [...new Set([...total.notes, ...part.notes])];
+    onProgress(share);
   }
   return total;
 }

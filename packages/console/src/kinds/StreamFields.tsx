@@ -6,6 +6,7 @@ import {
   isScalar,
   proposeKey,
   RANGE_POLICIES,
+  readUnit,
   UNITS,
   VALUE_TYPES,
   type Computation,
@@ -246,11 +247,15 @@ function UnitField({ name }: { name: string }): ReactNode {
       control={control}
       render={({ field }) => (
         <Autocomplete
+          freeSolo
+          autoSelect
           options={UNITS}
-          value={UNITS.find(({ code }) => code === field.value) ?? null}
-          onChange={(_event, unit) => field.onChange(unit?.code ?? null)}
-          getOptionLabel={({ shown, code }) => shown || code}
-          getOptionKey={({ code }) => code}
+          value={UNITS.find(({ code }) => code === field.value) ?? (field.value as string | null)}
+          onChange={(_event, unit) =>
+            field.onChange(typeof unit === 'string' ? (readUnit(unit) ?? unit) : (unit?.code ?? null))
+          }
+          getOptionLabel={(unit) => (typeof unit === 'string' ? unit : unit.shown || unit.code)}
+          getOptionKey={(unit) => (typeof unit === 'string' ? unit : unit.code)}
           filterOptions={(units, { inputValue }) => {
             const wanted = inputValue.trim().toLowerCase();
             return units.filter(({ code, shown, quantity }) =>

@@ -34,12 +34,26 @@ export const statisticsSchema = mixed<Statistics>().required();
 /** Bytes of CSV that one import call takes at the most; longer files are sent in parts. */
 export const MOST_IMPORT_LETTERS = 900_000;
 export const importSchema = object({
-  /** A header row of names with a column `at`, then a row a time. */
+  /**
+   * A header row of names, then a row a time. A column called at, time, timestamp or date says when; date and time may stand in
+   * columns of their own. Any separator; headings may be titles with their units.
+   */
   csv: string().max(MOST_IMPORT_LETTERS).required(),
   /** Number of the first row after the header, for error lists of later parts. */
   firstRow: number().integer().min(1).default(2),
   /** True only looks: nothing is stored. */
   try: boolean().default(false),
+  /** Time zone of clocks that name none; that of the workspace otherwise. */
+  zone: zoneSchema.optional().default(undefined),
+  /** How the whole file is written, where this is a part of it; found out from what is here otherwise. */
+  form: object({
+    separator: string().length(1).required(),
+    decimalComma: boolean().required(),
+    dayFirst: boolean().nullable().defined(),
+  })
+    .noUnknown()
+    .optional()
+    .default(undefined),
 }).noUnknown();
 export type Import = InferType<typeof importSchema>;
 export const importedSchema = object({
@@ -55,6 +69,8 @@ export const importedSchema = object({
       hint: string().required(),
     }),
   ).required(),
+  /** How it was read where that was not plain, in sentences: the zone, the order of day and month. */
+  notes: array(string().required()).required(),
 });
 export type Imported = InferType<typeof importedSchema>;
 
@@ -81,11 +97,11 @@ export const correctionsSchema = array(
 /** Readings that somebody deleted by hand: which, how many, who and when. */
 export type Correction = InferType<typeof correctionsSchema>[number];
 
-export const EXPORT_FORMATS = ['csv', 'json', 'senml', 'sheet'] as const;
+export const EXPORT_FORMATS = ['csv', 'json', 'senml', 'sheet', 'geojson', 'gpx'] as const;
 export type ExportFormat = (typeof EXPORT_FORMATS)[number];
 export const exportQuerySchema = object({
   format: string().oneOf(EXPORT_FORMATS).default('csv'),
-  /** Datastream keys with commas between; left out: all that are numbers. */
+  /** Datastream keys with commas between; left out: all that are reported, but for images; of places: all locations. */
   streams: string().max(2000).default(''),
   from: number().default(0),
   /** A clock may be a little ahead, and what it measured is there. */

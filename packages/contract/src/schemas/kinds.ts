@@ -12,7 +12,7 @@ import {
   RESERVED_NAMES,
   RESTARTS,
   takeValue,
-  unitOf,
+  readUnit,
   VALUE_TYPES,
   WINDOW_TAKES,
   type Computation,
@@ -97,13 +97,15 @@ export const streamSchema = object({
     .required(),
   title: string().trim().min(1).max(80).required(),
   type: string().oneOf(VALUE_TYPES).required(),
+  /** A code of the SenML registry, or a text of one's own; what people write for a code (°C) becomes the code (Cel). */
   unit: string()
+    .transform((text: unknown) => (typeof text === 'string' ? (readUnit(text) ?? text) : text))
     .nullable()
     .default(null)
     .test(
       'unit',
-      'is not a unit of the SenML registry',
-      (code) => code === null || code === undefined || unitOf(code) !== undefined,
+      'must be a unit of the SenML registry, or one of your own of up to 16 letters such as rpm',
+      (code) => code === null || code === undefined || readUnit(code) === code,
     ),
   min: finite,
   max: finite.test('order', 'must be greater than min', function (max) {

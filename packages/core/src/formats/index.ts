@@ -5,3 +5,4 @@ export * from './pairs';
 export * from './senml';
 export * from './csv';
 export * from './payload';
+export * from './sheet';

@@ -1,5 +1,5 @@
 import { foldName, LONGEST_NAME, RESERVED_NAMES, type NameIndex } from '../readings/names';
-import { refusal, type Refusal } from '../readings/refusals';
+import { refusal, showRaw, type Refusal } from '../readings/refusals';
 import { AHEAD_MS, readAt } from '../readings/time';
 import { isReportable, type Datastream } from '../readings/types';
 import { isTaken, takeValue, type TakenValue } from '../readings/value';
@@ -16,6 +16,8 @@ export interface ReportRow {
   values: [name: string, raw: unknown, unit?: string][];
   /** A time that was given to it here, where it names none; taken as it is. */
   givenAt?: number;
+  /** Its value came as a text where numbers have a field of their own. */
+  isText?: boolean;
   /** For whom it speaks, where it names another than the device that sends it: a sub-device's ID or serial text. */
   device?: string;
 }
@@ -99,8 +101,17 @@ export class ReportTaker<S extends Datastream> {
     const { values } = row;
     for (let i = 0; i < values.length; i++) {
       const one = values[i]!;
-      this.#value(one[0], one[1], one[2], at);
+      if (row.isText !== undefined && this.#isNumber(one[0]))
+        this.#refused.add(
+          refusal(one[0], 'wrong-type', `A number is expected; ${showRaw(one[1])} came as a text ("vs").`),
+        );
+      else this.#value(one[0], one[1], one[2], at);
     }
+  }
+
+  #isNumber(name: string): boolean {
+    const type = this.#index.find(name)?.type;
+    return type === 'number' || type === 'integer' || type === 'boolean';
   }
 
   result(): TakenReport<S> {
@@ -223,4 +234,70 @@ export function readNumberOfMessage(raw: unknown): number | null {
 /** True for names that steer a message instead of carrying a value. */
 export function isReserved(name: string): boolean {
   return RESERVED_NAMES.has(foldName(name));
+}
+
+/** Names that mean the time of a row where no datastream is called so. */
+const TIME_NAMES = new Set(['at', 'time', 'timestamp', 'date', 'datetime']);
+
+/**
+ * Takes the time of rows that name it otherwise than `at`: `time`, `timestamp` or `date` in any case, beside other values and
+ * where no datastream is called so. A reading is never kept at the time it came while its own stood beside it.
+ */
+export function takeTimes<S>(rows: readonly ReportRow[], index: NameIndex<S>): void {
+  for (const row of rows) {
+    if ((row.at !== undefined && row.at !== null && row.at !== '') || row.givenAt !== undefined) continue;
+    if (row.values.length < 2) continue;
+    const found = row.values.filter(([name]) => isTimeName(name) && index.find(name) === undefined);
+    if (found.length === 0) continue;
+    const of = (name: string): unknown => found.find(([one]) => one.toLowerCase() === name)?.[1];
+    const [date, time] = [of('date'), of('time')];
+    row.at =
+      typeof date === 'string' &&
+      typeof time === 'string' &&
+      !found.some(([name]) => /^(at|timestamp)$/i.test(name))
+        ? `${date.trim()}T${time.trim()}`
+        : found[0]![1];
+    row.values = row.values.filter((value) => !found.includes(value));
+  }
+}
+
+/** Quick for the many names that are none. */
+function isTimeName(name: string): boolean {
+  const first = name.charCodeAt(0) | 32;
+  return (
+    (first === 116 || first === 100 || first === 97) && name.length < 10 && TIME_NAMES.has(name.toLowerCase())
+  );
+}
+
+/**
+ * Puts latitude and longitude that came as two numbers of one time (by their units, as SenML has them) into the one datastream
+ * for locations that there is, unless the kind has datastreams for the numbers themselves.
+ */
+export function joinPlaces<S extends Pick<Datastream, 'key' | 'type' | 'direction' | 'computation'>>(
+  rows: ReportRow[],
+  index: NameIndex<S>,
+  streams: readonly S[],
+): void {
+  const isPart = (row: ReportRow, unit: 'lat' | 'lon'): boolean =>
+    row.values.length === 1 && row.values[0]![2] === unit && index.find(row.values[0]![0]) === undefined;
+  if (!rows.some((row) => isPart(row, 'lat'))) return;
+  const places = streams.filter((stream) => stream.type === 'location' && isReportable(stream));
+  if (places.length !== 1) return;
+  const longitudes = new Map<string, ReportRow>();
+  const time = (row: ReportRow): string => `${String(row.at)} ${row.device ?? ''}`;
+  for (const row of rows) if (isPart(row, 'lon')) longitudes.set(time(row), row);
+  const joined = new Set<ReportRow>();
+  for (const row of rows) {
+    const other = isPart(row, 'lat') ? longitudes.get(time(row)) : undefined;
+    if (other === undefined) continue;
+    row.values = [[places[0]!.key, { lat: row.values[0]![1], lon: other.values[0]![1] }]];
+    joined.add(other);
+  }
+  if (joined.size > 0) rows.splice(0, rows.length, ...rows.filter((row) => !joined.has(row)));
+}
+
+/** True where a name in a message is the device's own: its ID, its serial text, or a device URN (RFC 9039) that ends with one. */
+export function isOwnName(named: string, { id, serial }: { id: string; serial: string | null }): boolean {
+  const plain = named.replace(/^urn:dev:[a-z]+:/i, '').toLowerCase();
+  return plain === id || (serial !== null && plain === serial.toLowerCase());
 }

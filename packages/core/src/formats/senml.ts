@@ -28,6 +28,11 @@ const labelOf = (label: unknown): string =>
   CBOR_LABELS.get(typeof label === 'string' && /^-?\d$/.test(label) ? Number(label) : label) ?? String(label);
 const KNOWN = new Set(CBOR_LABELS.values());
 const VALUES = ['v', 'vs', 'vb', 'vd'] as const;
+const SORTS: Partial<Record<string, { is: string; words: string }>> = {
+  v: { is: 'number', words: 'numbers' },
+  vs: { is: 'string', words: 'texts' },
+  vb: { is: 'boolean', words: 'true and false' },
+};
 /** Times below this many seconds are relative to now (RFC 8428 §4.5.3). */
 const RELATIVE_BELOW_S = 2 ** 28;
 const NEWEST_VERSION = 10;
@@ -142,13 +147,8 @@ function takeBase(base: Base, record: SenmlRecord, refused: Map<string, Refusal>
         'no-meaning',
         `"${label}" must be understood to read this pack, and is not known here.`,
       );
-    if (!KNOWN.has(label))
-      refused.set(label, refusal(label, 'no-meaning', `"${label}" is no field of SenML that can be kept.`));
-    if (label === 'ut')
-      refused.set(
-        label,
-        refusal(label, 'no-meaning', 'An update time cannot be kept; set the interval of the kind.'),
-      );
+    // What is not known and need not be understood is passed over (RFC 8428 §4.4), and so is an update time.
+    if (!KNOWN.has(label)) continue;
     if (label === 'bver' && !isKnownVersion(value))
       return refusal(
         'bver',
@@ -188,6 +188,21 @@ function resolveRecord(
     refused.set(whole, refusal(whole, 'repeated-name', 'A SenML record has one value: v, vs, vb or vd.'));
     return null;
   }
+  // Each sort of value has a field of its own (RFC 8428 §4.3).
+  const [field] = present;
+  const sort = field === undefined ? undefined : SORTS[field];
+  if (
+    field !== undefined &&
+    sort !== undefined &&
+    typeof record[field] !== sort.is &&
+    record[field] !== null
+  ) {
+    refused.set(
+      whole,
+      refusal(whole, 'wrong-type', `"${field}" is for ${sort.words}; ${showRaw(record[field])} is not.`),
+    );
+    return null;
+  }
   const cut = Math.max(whole.lastIndexOf(':'), whole.lastIndexOf('/'));
   const name = whole.slice(cut + 1);
   const unit = typeof record.u === 'string' ? record.u : base.bu;
@@ -202,6 +217,7 @@ function resolveRecord(
   return {
     at: time === 0 ? undefined : toMs(time, receivedMs),
     values,
+    ...(field === 'vs' && { isText: true }),
     ...(cut > 0 && { device: whole.slice(0, cut) }),
   };
 }

@@ -140,6 +140,16 @@ export function unitOf(code: string): Unit | undefined {
   return byCode.get(code);
 }
 
+/** What may be a unit of a maker's own: a few letters and signs, such as rpm or µS/cm. */
+const OWN_UNIT = /^[\p{L}\p{N}\p{S}%°'"/·*^_.-]{1,16}$/u;
+
+/** A unit as it is kept: the registry's code for what people write (°C is Cel), or one of a maker's own as it is. */
+export function readUnit(text: string): string | null {
+  const plain = text.trim();
+  if (byCode.has(plain)) return plain;
+  return SPELLINGS.get(plain) ?? (OWN_UNIT.test(plain) ? plain : null);
+}
+
 /** The unit as people write it; an empty text for none. */
 export function showUnit(code: string | null): string {
   return code === null ? '' : (byCode.get(code)?.shown ?? code);

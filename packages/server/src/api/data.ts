@@ -1,11 +1,11 @@
+import { setImmediate as breathe } from 'node:timers/promises';
 import {
   calendarBounds,
   calendarBuckets,
-  decodeCsvReport,
   fromSheetCell,
-  RIGHT_TIME,
+  readSheet,
+  type ReportRow,
   isNumeric,
-  isRefusal,
   StatisticsGatherer,
   takeReport,
   type CalendarStep,
@@ -22,6 +22,9 @@ import { now as clockNow } from '../clock';
 /** Steps of the calendar in one answer at the most. */
 const MOST_STEPS = 5000;
 const MOST_ERRORS = 100;
+
+/** Milliseconds that rows are matched without a break. */
+const WITHOUT_A_BREAK_MS = 10;
 
 type DataHandlers = Pick<
   Handlers,
@@ -72,7 +75,7 @@ export function dataHandlers(parts: ApiParts): DataHandlers {
     },
     importRows: async ({ scope, params, body }) => {
       const entry = await deviceOf(parts, scope, params.device);
-      const { accepted, result } = readImport(entry, body as Import);
+      const { accepted, result } = await readImport(entry, body as Import, scope.workspace.zone);
       if (body.try === true || accepted.length === 0) return result;
       if (!journal.takes()) throw unavailable();
       for (const { stream, at, value } of accepted)
@@ -163,45 +166,51 @@ export function numericOf(entry: DeviceEntry, name: string): DeviceStream {
 }
 
 /** Matches an import row by row, so that each refusal can name its row. Nothing is stored yet. */
-function readImport(
+async function readImport(
   entry: DeviceEntry,
-  { csv, firstRow }: Import,
-): { accepted: ReturnType<typeof takeReport<DeviceStream>>['accepted']; result: Imported } {
-  if (csv.slice(0, 200).replaceAll('"', '').startsWith(RIGHT_TIME))
-    throw wrongField(
-      'csv',
-      'holds values that calibrations made right; brought back, they would be corrected twice',
-      'Export it with values=raw, and import that.',
-    );
-  const decoded = decodeCsvReport(csv);
-  if (isRefusal(decoded))
-    throw wrongField('csv', `: ${decoded.hint}`, 'Correct the file and import it again.');
+  { csv, firstRow, zone, form }: Import,
+  usualZone: string,
+): Promise<{ accepted: ReturnType<typeof takeReport<DeviceStream>>['accepted']; result: Imported }> {
+  const sheet = readSheet(csv, entry.names, entry.streams, {
+    zone: zone ?? usualZone,
+    firstRow,
+    ...(form !== undefined && { form }),
+  });
+  if (typeof sheet === 'string')
+    throw wrongField('csv', `: ${sheet}`, 'Correct the file and import it again.');
   const now = clockNow();
   const accepted: ReturnType<typeof takeReport<DeviceStream>>['accepted'] = [];
   const errors: Imported['errors'] = [];
   let refused = 0;
-  for (const [i, { values, ...rest }] of decoded.rows.entries()) {
-    const row = {
-      ...rest,
-      values: values.map(([name, raw]): [string, unknown] => [
-        name,
-        typeof raw === 'string' ? fromSheetCell(raw) : raw,
-      ]),
-    };
+  let rows = 0;
+  let since = performance.now();
+  for (const row of sheet.rows) {
+    rows++;
+    if (performance.now() - since > WITHOUT_A_BREAK_MS) {
+      await breathe();
+      since = performance.now();
+    }
     const taken =
-      row.at === undefined
-        ? {
-            accepted: [],
-            refusedCount: 1,
-            refused: [
-              { name: 'at', reason: 'wrong-type', hint: 'The row has no time: a column "at" is needed.' },
-            ],
-          }
-        : takeReport(entry.names, { rows: [row], number: null }, now);
+      'refused' in row
+        ? { accepted: [], refusedCount: 1, refused: [row.refused] }
+        : takeReport(
+            entry.names,
+            { rows: [{ at: row.at, values: row.values.map(fromCell) }], number: null },
+            now,
+          );
     accepted.push(...taken.accepted);
     refused += taken.refusedCount;
     for (const { name, reason, hint } of taken.refused)
-      if (errors.length < MOST_ERRORS) errors.push({ row: firstRow + i, name, reason, hint });
+      if (errors.length < MOST_ERRORS) errors.push({ row: row.line, name, reason, hint });
   }
-  return { accepted, result: { rows: decoded.rows.length, accepted: accepted.length, refused, errors } };
+  return {
+    accepted,
+    result: { rows, accepted: accepted.length, refused, errors, notes: sheet.notes() },
+  };
+}
+
+/** A value as a spreadsheet kept it. */
+function fromCell([name, raw, unit]: ReportRow['values'][number]): ReportRow['values'][number] {
+  const value = typeof raw === 'string' ? fromSheetCell(raw) : raw;
+  return unit === undefined ? [name, value] : [name, value, unit];
 }

@@ -1,7 +1,18 @@
 import { once } from 'node:events';
 import type { Request, Response } from 'express';
-import { isNumeric, RIGHT_TIME, rowsByTime, sheetCell, sheetTime, showUnit, showValue } from '@peatmoor/core';
+import {
+  csvCell,
+  isNumeric,
+  RIGHT_TIME,
+  rowsByTime,
+  sheetCell,
+  sheetTime,
+  showUnit,
+  showValue,
+  type Location,
+} from '@peatmoor/core';
 import { exportQuerySchema, type ExportFormat } from '@peatmoor/contract';
+import { readOthers } from '../history/others';
 import { shownTime } from '../ingest/times';
 import { wrongField } from '../problems';
 import type { DeviceEntry, DeviceStream } from '../registry';
@@ -10,14 +21,20 @@ import { demand, demandReach, scopeOf } from './scope';
 
 const DAY_MS = 86_400_000;
 
+/** Readings of a time: numbers, texts and locations. */
+type Cell = number | string | Location | null;
+
 /** One way to write rows: what comes first, a line for each row, what comes last. */
 interface Writing {
   type: string;
   ending: string;
   first: string;
-  row(at: number, values: (number | null)[], isFirst: boolean): string;
+  row(at: number, values: Cell[], isFirst: boolean): string;
   last: string;
 }
+
+/** Texts and locations that are read from the records at once. */
+const OTHERS_AT_ONCE = 2000;
 
 /** Streams readings of a device, a day at a time, so that any number of them needs little memory. */
 export async function sendExport(
@@ -31,28 +48,91 @@ export async function sendExport(
   demandReach(scope, { method: 'GET', path: request.path }, entry.rowId);
   // What is to be brought back holds what was measured; a sheet for people what is true.
   const values = query.values ?? (query.format === 'sheet' ? 'right' : 'raw');
-  const chosen = streamsOf(entry, query.streams);
+  const places = query.format === 'geojson' || query.format === 'gpx';
+  const chosen = streamsOf(entry, query.streams).filter(({ type }) => !places || type === 'location');
+  if (places && chosen.length === 0)
+    throw wrongField('format', `is for locations, and ${entry.name} has none`, 'Take csv, json or sheet.');
   const isRight = values === 'right' && chosen.some(({ calibrations }) => calibrations.length > 0);
   const streams = isRight ? chosen : chosen.map((stream) => ({ ...stream, calibrations: [] }));
   const to = query.to;
   const from = query.days === undefined ? query.from : to - query.days * DAY_MS;
   const writing = writingOf(query.format, entry, streams, query.zone, isRight);
+  const leftOut =
+    query.streams === '' && !places
+      ? entry.streams.filter(({ type, direction }) => type === 'image' && direction !== 'control')
+      : [];
   response.setHeader('peatmoor-values', isRight ? 'right' : 'raw');
+  if (leftOut.length > 0) response.setHeader('peatmoor-left-out', leftOut.map(({ key }) => key).join(','));
   response.setHeader('cache-control', 'no-store');
   response.setHeader('content-disposition', `attachment; filename="${entry.id}.${writing.ending}"`);
   response.type(writing.type);
   response.write(writing.first);
   let isFirst = true;
-  for await (const columns of parts.history.parts(streams, from, to)) {
-    let text = '';
-    for (const { at, values } of rowsByTime(columns)) {
-      text += writing.row(shownTime(at), values, isFirst);
-      isFirst = false;
-    }
+  let text = '';
+  for await (const { at, values } of rowsOf(parts, streams, from, to)) {
+    text += writing.row(shownTime(at), values, isFirst);
+    isFirst = false;
+    if (text.length < 64_000) continue;
     if (response.destroyed) return;
-    if (text !== '' && !response.write(text)) await once(response, 'drain');
+    if (!response.write(text)) await once(response, 'drain');
+    text = '';
   }
-  response.end(writing.last);
+  response.end(text + writing.last);
+}
+
+interface Row {
+  at: number;
+  values: Cell[];
+}
+
+/** Rows of all datastreams in order of time, each time once. */
+async function* rowsOf(
+  { store, history }: Pick<ApiParts, 'store' | 'history'>,
+  streams: readonly DeviceStream[],
+  from: number,
+  to: number,
+): AsyncGenerator<Row> {
+  const numeric = streams.filter((stream) => isNumeric(stream));
+  const numbers = (async function* (): AsyncGenerator<Row> {
+    if (numeric.length === 0) return;
+    for await (const columns of history.parts(numeric, from, to))
+      for (const { at, values } of rowsByTime(columns))
+        yield { at, values: streams.map((stream) => values[numeric.indexOf(stream)] ?? null) };
+  })();
+  const others = streams
+    .filter((stream) => !isNumeric(stream))
+    .map((stream) => ({ place: streams.indexOf(stream), rows: othersOf(store, stream, from, to) }));
+  const sources = [numbers, ...others.map(({ rows }) => rows)];
+  const next = await Promise.all(sources.map((source) => source.next()));
+  for (;;) {
+    let at = Infinity;
+    for (const one of next) if (!one.done) at = Math.min(at, one.value.at);
+    if (at === Infinity) return;
+    const values: Cell[] = streams.map(() => null);
+    for (const [i, one] of next.entries()) {
+      if (one.done || one.value.at !== at) continue;
+      const found = one.value;
+      if ('values' in found) found.values.forEach((value, place) => (values[place] ??= value));
+      else values[others[i - 1]!.place] = found.value;
+      next[i] = await sources[i]!.next();
+    }
+    yield { at, values };
+  }
+}
+
+async function* othersOf(
+  store: ApiParts['store'],
+  stream: DeviceStream,
+  from: number,
+  to: number,
+): AsyncGenerator<{ at: number; value: Cell }> {
+  for (let start = from; ;) {
+    const rows = await readOthers(store, stream, start, to, OTHERS_AT_ONCE, 'oldest first');
+    for (const { at, value } of rows) yield { at, value: value as Cell };
+    if (rows.length < OTHERS_AT_ONCE) return;
+    // Times lie half a millisecond apart at the least.
+    start = rows.at(-1)!.at + 0.25;
+  }
 }
 
 function keyOf(text: string | undefined): string | undefined {
@@ -60,14 +140,15 @@ function keyOf(text: string | undefined): string | undefined {
 }
 
 function streamsOf(entry: DeviceEntry, text: string): DeviceStream[] {
-  if (text === '') return entry.streams.filter((one) => isNumeric(one) && one.direction !== 'control');
+  if (text === '')
+    return entry.streams.filter(({ type, direction }) => type !== 'image' && direction !== 'control');
   return text.split(',').map((name) => {
     const stream = entry.names.find(name.trim());
-    if (stream === undefined || !isNumeric(stream))
+    if (stream === undefined || stream.type === 'image')
       throw wrongField(
         'streams',
-        `: "${name}" is no datastream of numbers of ${entry.name}`,
-        'See its kind.',
+        `: "${name}" is not a datastream of ${entry.name} that can be exported`,
+        stream === undefined ? 'See its kind.' : 'Images are taken one by one.',
       );
     return stream;
   });
@@ -80,8 +161,14 @@ function writingOf(
   zone: string,
   isRight: boolean,
 ): Writing {
-  const plain = (value: number | null, stream: DeviceStream): string =>
-    value === null ? '' : stream.type === 'choice' ? sheetCell(showValue(stream, value)) : String(value);
+  const plain = (value: Cell, stream: DeviceStream): string =>
+    typeof value === 'number' && stream.type !== 'choice' ? String(value) : shown(value, stream);
+  const shown = (value: Cell, stream: DeviceStream): string =>
+    value === null
+      ? ''
+      : typeof value === 'object'
+        ? csvCell([value.lat, value.lon, value.alt].filter((one) => one !== null).join(','))
+        : sheetCell(showValue(stream, value));
   switch (format) {
     case 'csv':
       return {
@@ -96,10 +183,10 @@ function writingOf(
       return {
         type: 'text/csv; charset=utf-8',
         ending: 'csv',
-        first: `date,time,offset,${streams.map(headingOf).join(',')}\r\n`,
+        first: `${isRight ? `date${RIGHT_TIME.slice(2)}` : 'date'},time,offset,${streams.map(headingOf).join(',')}\r\n`,
         row: (at, values) =>
           `${sheetTime(at, zone).join(',')},${values
-            .map((value, i) => (value === null ? '' : sheetCell(showValue(streams[i]!, value))))
+            .map((value, i) => shown(value, streams[i]!))
             .join(',')}\r\n`,
         last: '',
       };
@@ -112,7 +199,8 @@ function writingOf(
           const row: Record<string, unknown> = { at: new Date(at).toISOString() };
           for (const [i, value] of values.entries())
             if (value !== null)
-              row[streams[i]!.key] = streams[i]!.type === 'choice' ? showValue(streams[i]!, value) : value;
+              row[streams[i]!.key] =
+                streams[i]!.type === 'choice' ? showValue(streams[i]!, value as number) : value;
           return `${isFirst ? '\n' : ',\n'}${JSON.stringify(row)}`;
         },
         last: '\n]\n',
@@ -128,18 +216,71 @@ function writingOf(
               if (value === null) return '';
               const { key, unit, type } = streams[i]!;
               const said =
-                type === 'boolean'
-                  ? { vb: value !== 0 }
-                  : type === 'choice'
-                    ? { vs: showValue(streams[i]!, value) }
-                    : { v: value };
+                typeof value === 'object'
+                  ? { vs: [value.lat, value.lon, value.alt].filter((one) => one !== null).join(',') }
+                  : typeof value === 'string'
+                    ? { vs: value }
+                    : type === 'boolean'
+                      ? { vb: value !== 0 }
+                      : type === 'choice'
+                        ? { vs: showValue(streams[i]!, value) }
+                        : { v: value };
               return `,\n${JSON.stringify({ n: key, ...(unit !== null && { u: unit }), t: at / 1000, ...said })}`;
             })
             .join(''),
         last: ']\n',
       };
+    case 'geojson':
+      return {
+        type: 'application/geo+json',
+        ending: 'geojson',
+        first: '{"type":"FeatureCollection","features":[',
+        row: (at, values, isFirst) =>
+          placesOf(values)
+            .map(
+              ([i, { lat, lon, alt }], n) =>
+                `${isFirst && n === 0 ? '\n' : ',\n'}${JSON.stringify({
+                  type: 'Feature',
+                  geometry: { type: 'Point', coordinates: alt === null ? [lon, lat] : [lon, lat, alt] },
+                  properties: {
+                    device: entry.id,
+                    datastream: streams[i]!.key,
+                    time: new Date(at).toISOString(),
+                  },
+                })}`,
+            )
+            .join(''),
+        last: '\n]}\n',
+      };
+    case 'gpx':
+      return {
+        type: 'application/gpx+xml',
+        ending: 'gpx',
+        first: `<?xml version="1.0" encoding="UTF-8"?>\n<gpx version="1.1" creator="Peatmoor" xmlns="http://www.topografix.com/GPX/1/1">\n<trk><name>${xmlText(entry.name)}</name><trkseg>\n`,
+        row: (at, values) =>
+          placesOf(values)
+            .slice(0, 1)
+            .map(
+              ([, { lat, lon, alt }]) =>
+                `<trkpt lat="${lat}" lon="${lon}">${alt === null ? '' : `<ele>${alt}</ele>`}<time>${new Date(at).toISOString()}</time></trkpt>\n`,
+            )
+            .join(''),
+        last: '</trkseg></trk>\n</gpx>\n',
+      };
   }
 }
+
+/** The locations of a row, with the places of their datastreams. */
+const placesOf = (values: readonly Cell[]): [number, Location][] =>
+  values.flatMap((value, i): [number, Location][] =>
+    value !== null && typeof value === 'object' ? [[i, value]] : [],
+  );
+
+const xmlText = (text: string): string =>
+  // What XML cannot hold is left out.
+  text
+    .replace(/[^\t\n\r\u0020-\uD7FF\uE000-\uFFFD\u{10000}-\u{10FFFF}]/gu, '')
+    .replace(/[<>&"']/g, (letter) => `&#${letter.charCodeAt(0)};`);
 
 /** A column's heading in a sheet: the title, with the unit where there is one to show. */
 function headingOf({ title, unit }: DeviceStream): string {

@@ -2,13 +2,14 @@ import type { ImageType, Value } from '@peatmoor/core';
 import type { DeviceStream } from '../registry';
 import type { Store } from '../store/store';
 
-/** Readings of a datastream of texts, locations or images with from ≤ time < to, the newest first; images by type and size only. */
+/** Readings of a datastream of texts, locations or images with from ≤ time < to; images by type and size only. */
 export async function readOthers(
   store: Store,
   { seriesId, type }: Pick<DeviceStream, 'seriesId' | 'type'>,
   from: number,
   to: number,
   limit: number,
+  order: 'newest first' | 'oldest first' = 'newest first',
 ): Promise<{ at: number; value: Value }[]> {
   const [table, columns] =
     type === 'text'
@@ -19,7 +20,7 @@ export async function readOthers(
   const rows = await store.withConnection(
     async (connection) =>
       (await connection.execute(
-        `SELECT at, ${columns} FROM ${table} WHERE seriesId = ? AND at >= ? AND at < ? ORDER BY at DESC LIMIT ?`,
+        `SELECT at, ${columns} FROM ${table} WHERE seriesId = ? AND at >= ? AND at < ? ORDER BY at ${order === 'newest first' ? 'DESC' : 'ASC'} LIMIT ?`,
         [seriesId, from, to, limit],
       )) as {
         at: number;

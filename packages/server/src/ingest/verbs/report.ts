@@ -5,7 +5,10 @@ import {
   RefusalList,
   refusal,
   AHEAD_MS,
+  isOwnName,
+  joinPlaces,
   ReportTaker,
+  takeTimes,
   type DecodedReport,
   type Refusal,
   type ReportRow,
@@ -176,6 +179,8 @@ export function createReport(parts: Parts): Report {
     offer(entry, decoded, facts) {
       proofs.reached(entry, 'connectedAt', facts.receivedAt);
       if (isRefusal(decoded)) return refuseWhole(entry, decoded, { ...facts });
+      takeTimes(decoded.rows, entry.names);
+      joinPlaces(decoded.rows, entry.names, entry.streams);
       const values = count(decoded);
       if (needsWaiting(entry, decoded, values)) return 'needs-waiting';
       if (!journal.takes()) return 'busy';
@@ -204,6 +209,8 @@ export function createReport(parts: Parts): Report {
           rows,
           refused: parts.length === 0 ? (decoded.refused ?? []) : [],
         };
+        takeTimes(rows, target.names);
+        joinPlaces(rows, target.names, target.streams);
         const current = target.acceptNew ? await newNames.adopt(target, unknownNames(target, part)) : target;
         const at = timeOf(current, part, facts.receivedAt);
         if (typeof at !== 'number') {
@@ -245,7 +252,7 @@ export function createReport(parts: Parts): Report {
     const byName = new Map<string | null, ReportRow[]>();
     for (const row of decoded.rows) {
       const named = row.device ?? forDevice;
-      const name = named === entry.id || named === entry.serial ? null : named;
+      const name = named === null || isOwnName(named, entry) ? null : named;
       const known = byName.get(name);
       if (known === undefined) byName.set(name, [row]);
       else known.push(row);
