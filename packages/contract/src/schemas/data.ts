@@ -13,7 +13,7 @@ const to = number()
 export const zoneSchema = string()
   .max(60)
   .default('UTC')
-  .test('zone', 'is no time zone such as Europe/Dublin', (zone) => isZone(zone ?? ''));
+  .test('zone', 'is not a time zone such as Europe/Dublin', (zone) => isZone(zone ?? ''));
 
 export const calendarQuerySchema = object({
   stream,
@@ -44,7 +44,9 @@ export const importSchema = object({
   /** True only looks: nothing is stored. */
   try: boolean().default(false),
   /** Time zone of clocks that name none; that of the workspace otherwise. */
-  zone: zoneSchema.optional().default(undefined),
+  zone: string()
+    .max(60)
+    .test('zone', 'is not a time zone such as Europe/Dublin', (zone) => zone === undefined || isZone(zone)),
   /** How the whole file is written, where this is a part of it; found out from what is here otherwise. */
   form: object({
     separator: string().length(1).required(),
