@@ -22,5 +22,5 @@ setLocale({
       min === 1 ? 'is empty; give one at least' : `has too few; give ${min} or more`,
     max: ({ max }: { max: number }) => `has too many; ${max} at most`,
   },
-  object: { noUnknown: 'has fields nobody knows: ${unknown}' },
+  object: { noUnknown: 'has unknown fields: ${unknown}' },
 });

@@ -23,8 +23,6 @@ const REMEDIES: Record<string, string> = {
   oneOf: 'Choose one of these.',
   typeError: 'Correct its type.',
   email: 'Write it like name@example.org.',
-  min: 'Make it longer or larger.',
-  max: 'Make it shorter or smaller.',
   integer: 'Round it.',
   noUnknown: 'Leave them out, or correct their spelling.',
 };

@@ -21,6 +21,12 @@ const declared = {
     meaning: 'Nobody is signed in, or email and password do not fit.',
     remedy: 'Sign in, or send an access key in the header "Authorization: Bearer key_…".',
   },
+  'wrong-method': {
+    status: 405,
+    title: 'Wrong method',
+    meaning: 'There is such an address, but not with this method.',
+    remedy: 'Use one of the methods in the header Allow.',
+  },
   'not-allowed': {
     status: 403,
     title: 'Not allowed',

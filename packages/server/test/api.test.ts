@@ -19,10 +19,11 @@ import {
 
 let service: TestService;
 let client: Client;
+let cookie: () => string;
 
 beforeAll(async () => {
   service = await startService();
-  ({ client } = await newPerson(service));
+  ({ client, cookie } = await newPerson(service));
 });
 afterAll(() => service.stop());
 
@@ -168,7 +169,7 @@ describe('kinds and datastreams', () => {
   it.each([
     ['a key with capitals', { key: 'Level' }, 'key'],
     ['a reserved key', { key: 'at' }, 'key'],
-    ['an unknown unit', { unit: 'furlong' }, 'unit'],
+    ['a unit that cannot be one', { unit: 'a furlong' }, 'unit'],
     ['a range the wrong way round', { min: 5, max: 1 }, 'max'],
     ['a virtual pin beyond 999', { pin: 1000 }, 'pin'],
     ['a key twice', { key: 'level' }, 'key'],
@@ -298,7 +299,7 @@ describe('the rest of the web side', () => {
     const operations = Object.values(document.paths).flatMap((path) =>
       Object.values(path).map(({ operationId }) => operationId),
     );
-    expect(operations.sort()).toEqual(Object.keys(endpoints).sort());
+    expect(operations).toEqual(expect.arrayContaining(Object.keys(endpoints)));
   });
 
   it('every call but the open ones is refused to strangers', async () => {
@@ -367,5 +368,51 @@ describe('the rest of the web side', () => {
         }),
       ),
     ).toMatchObject({ errors: [{ remedy: 'The nearest is "temperature".' }] });
+  });
+});
+
+describe('what the protocol says', () => {
+  const call = (path: string, init: RequestInit = {}) =>
+    fetch(`${service.url}${path}`, {
+      ...init,
+      headers: { cookie: cookie(), origin: service.url, ...init.headers },
+    });
+
+  it('refuses a parameter that an address does not have, by its name', async () => {
+    const wrong = await call('/api/devices?colour=red');
+    const { errors } = (await wrong.json()) as { errors: FieldProblem[] };
+    expect([wrong.status, errors[0]!.field, errors[0]!.remedy]).toEqual([
+      422,
+      'colour',
+      expect.stringContaining('limit'),
+    ]);
+    expect((await call('/api/me?x=1')).status).toBe(422);
+  });
+
+  it('tells where something was made, which methods there are, what is taken, and how one signs in', async () => {
+    const json = { 'content-type': 'application/json' };
+    const made = await call('/api/kinds', { method: 'POST', headers: json, body: '{"title":"Made"}' });
+    const { id } = (await made.json()) as { id: number };
+    expect([made.status, made.headers.get('location')]).toEqual([201, `/api/kinds/${id}`]);
+    expect((await call(made.headers.get('location')!)).status).toBe(200);
+    const method = await call('/api/kinds', { method: 'DELETE' });
+    expect([method.status, method.headers.get('allow')]).toEqual([405, 'GET, POST']);
+    expect((await call('/api/nothing', { method: 'PUT' })).status).toBe(404);
+    const form = await call('/api/kinds', {
+      method: 'POST',
+      headers: { 'content-type': 'text/plain' },
+      body: 'title',
+    });
+    expect([form.status, ((await form.json()) as { detail: string }).detail]).toEqual([
+      415,
+      expect.stringContaining('Send JSON'),
+    ]);
+    for (const path of ['/api/devices', '/device/wanted']) {
+      const stranger = await fetch(service.url + path);
+      expect([stranger.status, stranger.headers.get('www-authenticate')]).toEqual([
+        401,
+        expect.stringMatching(/^Bearer realm=/),
+      ]);
+    }
   });
 });

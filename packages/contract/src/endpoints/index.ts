@@ -16,6 +16,19 @@ export type { LinkIn, LinkPreviewIn } from './sharing';
 export type { RuleIn } from './rules';
 export type { TimetableIn } from './steering';
 
+/** The whole API in groups, as its description has them. */
+export const endpointGroups = {
+  account: accountEndpoints,
+  people: peopleEndpoints,
+  kinds: kindsEndpoints,
+  devices: devicesEndpoints,
+  data: dataEndpoints,
+  dashboards: dashboardsEndpoints,
+  rules: rulesEndpoints,
+  steering: steeringEndpoints,
+  sharing: sharingEndpoints,
+};
+
 /** The whole API: the service registers it, the client calls it, OpenAPI is made from it. */
 export const endpoints = {
   ...accountEndpoints,

@@ -49,7 +49,7 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
     const state = await health();
     response.status(state.ok ? 200 : 503).json(state);
   });
-  app.get('/api/openapi.json', (_request, response) => void response.json(openApiDocument(VERSION)));
+  app.get('/api/openapi.json', (_request, response) => void response.json(openApiDocument(VERSION, parts.address().httpUrl)));
   app.get('/api/workspace-file.schema.json', (_request, response) => {
     response.json({
       $schema: 'https://json-schema.org/draft/2020-12/schema',
@@ -61,7 +61,7 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
   serveAuthority(app, parts);
   app.use('/api', refuseForeignOrigins);
   devicePictures(app, parts);
-  app.use('/api', express.json({ limit: '1mb' }));
+  app.use('/api', refuseOtherForms, express.json({ limit: '1mb' }));
   for (const name of Object.keys(endpoints) as EndpointName[]) {
     const endpoint = endpoints[name] as Endpoint;
     const method = endpoint.method.toLowerCase() as 'get' | 'post' | 'put' | 'patch' | 'delete';
@@ -75,7 +75,15 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
   app.get('/api/devices/:device/images/:stream', (request, response, next) => {
     sendImage(parts, request, response).catch(next);
   });
-  app.use('/api', (request) => {
+  app.use('/api', (request, response) => {
+    const allowed = methodsOf(request.baseUrl + request.path);
+    if (allowed.length > 0) {
+      response.setHeader('allow', allowed.join(', '));
+      throw new ProblemError(
+        'wrong-method',
+        `There is no ${request.method} ${request.originalUrl.split('?')[0]}; there is ${allowed.join(', ')}.`,
+      );
+    }
     throw new ProblemError(
       'not-found',
       `There is no ${request.method} ${request.originalUrl.split('?')[0]}. See /api/openapi.json for what there is.`,
@@ -86,6 +94,7 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
   app.use((error: Error, request: Request, response: Response, _next: NextFunction) => {
     const problem = toProblem(error);
     if (problem.status >= 500) log.error({ err: error, path: withoutSecret(request.path) }, 'a call failed');
+    if (problem.status === 401) response.setHeader('www-authenticate', 'Bearer realm="Peatmoor"');
     if (problem.retryAfterS !== undefined) response.setHeader('retry-after', String(problem.retryAfterS));
     response
       .status(problem.status)
@@ -154,14 +163,48 @@ async function outcomeOf(
     else version = result.version;
   }
   const cookies = response.getHeader('set-cookie') as string[] | undefined;
+  const place = placeOf(endpoint, name, request.path, result);
   return {
-    status: result === undefined ? 204 : 200,
+    status: result === undefined ? 204 : place === null ? 200 : 201,
     body: result,
     headers: {
+      ...(place !== null && place !== '' && { location: place }),
       ...(version !== null && method !== 'DELETE' && { etag: etagOf(version) }),
       ...(cookies !== undefined && { 'set-cookie': cookies }),
     },
   };
+}
+
+/** Calls that only look though they are named like ones that make something, or that need not have made it. */
+const MAKES = /^(create|adopt|copy|invite)/;
+
+/** Where what was made can be asked for; an empty text where nothing answers for it alone, null where nothing was made. */
+function placeOf({ method, path }: Endpoint, name: string, asked: string, result: unknown): string | null {
+  if (method !== 'POST' || !MAKES.test(name) || typeof result !== 'object' || result === null) return null;
+  const made = ('device' in result ? result.device : result) as { id?: unknown; key?: unknown };
+  const id = made.id ?? made.key;
+  const own = Object.values(endpoints).some((one) => new RegExp(`^${path}/:\\w+$`).test(one.path));
+  return own && (typeof id === 'string' || typeof id === 'number')
+    ? `${asked}/${encodeURIComponent(id)}`
+    : '';
+}
+
+/** Methods that an address has. */
+function methodsOf(path: string): string[] {
+  const fits = (pattern: string): boolean => new RegExp(`^${pattern.replace(/:\w+/g, '[^/]+')}$`).test(path);
+  return Object.values(endpoints).flatMap((one) => (fits(one.path) ? [one.method] : []));
+}
+
+/** A body that is no JSON is refused by its type, and never taken for an empty one. */
+function refuseOtherForms(request: Request, _response: Response, next: NextFunction): void {
+  const hasBody =
+    request.headers['transfer-encoding'] !== undefined || Number(request.headers['content-length'] ?? 0) > 0;
+  if (hasBody && request.is(['json', '+json']) === false)
+    throw new ProblemError(
+      'wrong-form',
+      `The body is ${request.headers['content-type'] ?? 'of no type'}. Send JSON, with the header "Content-Type: application/json".`,
+    );
+  next();
 }
 
 function hasVersion(value: unknown): value is { version: number } {

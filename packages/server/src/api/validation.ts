@@ -123,6 +123,14 @@ export async function checkQuery(
     if (typeof value !== 'string')
       throw wrongField(name.slice(0, 80), 'came more than once, or not as plain text', 'Name it once.');
   }
+  const known = Object.keys((schema as { fields?: object } | undefined)?.fields ?? {});
+  const strange = Object.keys(query).find((name) => !known.includes(name));
+  if (strange !== undefined)
+    throw wrongField(
+      strange.slice(0, 80),
+      'is not a parameter of this address',
+      known.length === 0 ? 'It takes none; leave it out.' : `There are: ${known.join(', ')}.`,
+    );
   if (schema === undefined) return query;
   return (await schema.validate(query, { abortEarly: false, stripUnknown: false })) as Record<
     string,

@@ -7,6 +7,8 @@ export interface Answer {
   status: number;
   body: unknown;
   retryAfterS?: number;
+  /** Methods that the address has, where it is not asked by one of them. */
+  allow?: string;
 }
 
 const STATUS: Partial<Record<Refusal['reason'], number>> = {
@@ -46,7 +48,7 @@ export function statusOf(decoded: DecodedReport | Refusal, body: ReportAnswer): 
 export function write(
   request: IncomingMessage,
   response: ServerResponse,
-  { status, body, retryAfterS }: Answer,
+  { status, body, retryAfterS, allow }: Answer,
 ): void {
   if (response.headersSent) return;
   const text = JSON.stringify(body);
@@ -56,6 +58,8 @@ export function write(
     // Nothing keeps the answer to a POST.
     ...(request.method === 'GET' && { 'cache-control': 'no-store' }),
     ...(retryAfterS !== undefined && { 'retry-after': String(retryAfterS) }),
+    ...(status === 401 && { 'www-authenticate': 'Bearer realm="device"' }),
+    ...(allow !== undefined && { allow }),
   });
   response.end(text);
 }

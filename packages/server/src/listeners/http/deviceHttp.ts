@@ -328,7 +328,24 @@ async function wanted(verbs: Verbs, { url, response }: Call, entry: DeviceEntry)
   };
 }
 
+/** Methods of the addresses that devices use. */
+const METHODS: readonly (readonly [RegExp, string])[] = [
+  [/^\/device\/report$/, 'GET, POST'],
+  [/^\/device\/(wanted|time)$/, 'GET'],
+  [/^\/device\/(applied|about|claim|raise\/[^/]+|clear\/[^/]+)$/, 'POST'],
+];
+
 function nothingAt(route: string): Answer {
+  const [method, path = ''] = route.split(' ');
+  const allow = METHODS.find(([pattern]) => pattern.test(path))?.[1];
+  if (allow !== undefined)
+    return {
+      ...refused(
+        405,
+        refusal('', 'wrong-topic', `There is no ${method} ${path.slice(0, 100)}; there is ${allow}.`),
+      ),
+      allow,
+    };
   return refused(
     404,
     refusal(

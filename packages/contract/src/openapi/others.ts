@@ -1,0 +1,383 @@
+import type { AnySchema, SchemaDescription, SchemaObjectDescription } from 'yup';
+
+type Json = Record<string, unknown>;
+
+/** What each group of calls is about. */
+export const TAGS: Record<string, string> = {
+  account: 'Accounts, sessions, access keys, workspaces',
+  people: 'Who belongs to a workspace, and who changed what',
+  kinds: 'Device kinds and their datastreams',
+  devices: 'Devices, tokens, arrivals',
+  data: 'History, statistics, import, calibration',
+  dashboards: 'Dashboards and their widgets',
+  rules: 'Event rules, events, alerts',
+  steering: 'Commands, timetables, notes',
+  sharing: 'Share links, grants, the workspace as a file',
+  board: 'What a board calls, with its device token',
+  files: 'Readings and images as files',
+  service: 'The service itself',
+};
+export const OTHER_TAGS = ['board', 'files', 'service'];
+
+const refusal = {
+  type: 'object',
+  required: ['name', 'reason', 'hint'],
+  properties: { name: { type: 'string' }, reason: { type: 'string' }, hint: { type: 'string' } },
+};
+/** What boards are answered. */
+export const DEVICE_SCHEMAS = {
+  Refusal: refusal,
+  ReportAnswer: {
+    type: 'object',
+    required: ['accepted', 'refused'],
+    properties: {
+      accepted: { type: 'integer', description: 'Values that were kept' },
+      refused: { type: 'array', items: { $ref: '#/components/schemas/Refusal' } },
+      refusedCount: { type: 'integer', description: 'How many were refused, where more than are told' },
+    },
+  },
+};
+
+const answer = (description: string, example: unknown): Json => ({
+  description,
+  content: { 'application/json': { schema: { $ref: '#/components/schemas/ReportAnswer' }, example } },
+});
+const REFUSED = {
+  accepted: 0,
+  refused: [
+    { name: 'levl', reason: 'unknown-name', hint: 'No datastream is called "levl"; the nearest is "level".' },
+  ],
+};
+const PROBLEMS = {
+  400: answer('Unreadable', {
+    accepted: 0,
+    refused: [{ name: '', reason: 'unreadable', hint: 'The text is not whole JSON.' }],
+  }),
+  401: answer('The token is not right', {
+    accepted: 0,
+    refused: [{ name: '', reason: 'bad-token', hint: 'The token is mistyped.' }],
+  }),
+  413: answer('Too large', {
+    accepted: 0,
+    refused: [{ name: '', reason: 'too-large', hint: 'Send less at once.' }],
+  }),
+  415: answer('A type that is not taken', {
+    accepted: 0,
+    refused: [{ name: '', reason: 'no-meaning', hint: 'Send JSON.' }],
+  }),
+  422: answer('Nothing was accepted', REFUSED),
+  429: answer('Too often; see Retry-After', {
+    accepted: 0,
+    refused: [{ name: '', reason: 'too-often', hint: 'Send less often.' }],
+  }),
+  503: answer('Nothing can be kept just now; see Retry-After', {
+    accepted: 0,
+    refused: [{ name: '', reason: 'too-often', hint: 'Send it again.' }],
+  }),
+};
+const SPEAKS_FOR = {
+  name: 'for',
+  in: 'query',
+  required: false,
+  description: 'The sub-device that is spoken for, by its ID or serial text',
+  schema: { type: 'string' },
+};
+const values = (example: unknown): Json => ({
+  schema: { type: 'object', additionalProperties: true },
+  example,
+});
+const list = { schema: { type: 'array', items: { type: 'object' } }, example: [] };
+const text = { schema: { type: 'string' } };
+
+function board(operationId: string, summary: string, more: Json, parameters: Json[] = [SPEAKS_FOR]): Json {
+  return {
+    operationId,
+    tags: ['board'],
+    summary,
+    description: `${summary}. With the token of the device.`,
+    security: [{ deviceToken: [] }],
+    parameters,
+    responses: { 200: answer('Taken', { accepted: 1, refused: [] }), ...PROBLEMS },
+    ...more,
+  };
+}
+
+const key = {
+  name: 'key',
+  in: 'path',
+  required: true,
+  description: 'Key of the event rule',
+  schema: { type: 'string' },
+};
+
+/** What is not one of the API's calls: boards, files, the service itself. */
+export function otherPaths(exportQuery: AnySchema): Record<string, Json> {
+  const { fields } = exportQuery.describe() as SchemaObjectDescription;
+  const query = Object.entries(fields).map(([name, field]) => ({
+    name,
+    in: 'query',
+    required: false,
+    description: EXPORT_WORDS[name] ?? name,
+    schema: {
+      type: (field as SchemaDescription).type === 'number' ? 'number' : 'string',
+      ...((field as SchemaDescription).oneOf.length > 0 && { enum: (field as SchemaDescription).oneOf }),
+    },
+  }));
+  const inPath = (name: string): Json => ({ name, in: 'path', required: true, schema: { type: 'string' } });
+  const problem = (status: number): Json => ({ $ref: `#/components/responses/Problem${status}` });
+  const files = [401, 403, 404, 422].map((status) => [status, problem(status)]);
+  const event = (verb: 'raise' | 'clear'): Json => ({
+    post: board(
+      `${verb}Event`,
+      `${verb === 'raise' ? 'Open' : 'Close'} an event of the device's own`,
+      {
+        requestBody: {
+          required: false,
+          content: { 'text/plain': { ...text, example: 'the gate is stuck' } },
+        },
+      },
+      [key, SPEAKS_FOR],
+    ),
+  });
+  return {
+    '/device/report': {
+      post: board(
+        'report',
+        'Report readings; good values are kept though a neighbour is bad',
+        {
+          requestBody: {
+            required: true,
+            content: {
+              'application/json': values({ water_level: -121, battery: 3.9 }),
+              'application/senml+json': {
+                schema: { type: 'array', items: { type: 'object' } },
+                example: [{ n: 'water_level', u: 'mm', v: -121 }],
+              },
+              'application/senml+cbor': text,
+              'text/csv': { ...text, example: 'at,water_level\n2026-05-01T12:00:00Z,-121\n' },
+              'application/x-www-form-urlencoded': values({ water_level: '-121' }),
+              'image/jpeg': text,
+              'image/png': text,
+              'image/webp': text,
+            },
+          },
+        },
+        [
+          SPEAKS_FOR,
+          {
+            name: 'name',
+            in: 'query',
+            required: false,
+            description: 'The datastream of an image',
+            schema: { type: 'string' },
+          },
+        ],
+      ),
+      get: board(
+        'reportByAddress',
+        'Report by fetching an address, for firmware that can do nothing else',
+        {},
+        [
+          {
+            name: 'access_token',
+            in: 'query',
+            required: false,
+            description: 'The device token (RFC 6750)',
+            schema: { type: 'string' },
+          },
+          {
+            name: 'values',
+            in: 'query',
+            required: false,
+            style: 'form',
+            explode: true,
+            description: 'Names and values',
+            schema: { type: 'object', additionalProperties: { type: 'string' } },
+          },
+        ],
+      ),
+    },
+    '/device/wanted': {
+      get: board(
+        'wanted',
+        'What is wanted of the device, at once or when there is something newer',
+        {
+          responses: {
+            200: {
+              description:
+                'Names and values, and `interval`; with `n`, also the number of the state and `_until`',
+              content: { 'application/json': values({ gate: 1, interval: 30, n: 17 }) },
+            },
+            400: PROBLEMS[400],
+            401: PROBLEMS[401],
+            429: PROBLEMS[429],
+          },
+        },
+        [
+          SPEAKS_FOR,
+          {
+            name: 'wait',
+            in: 'query',
+            required: false,
+            description: 'Seconds to wait for something newer, 60 at most',
+            schema: { type: 'number', maximum: 60 },
+          },
+          {
+            name: 'n',
+            in: 'query',
+            required: false,
+            description: 'Number of the state that the board knows',
+            schema: { type: 'integer' },
+          },
+        ],
+      ),
+    },
+    '/device/applied': {
+      post: board('applied', 'Say what the device now has', {
+        requestBody: { required: true, content: { 'application/json': values({ gate: 1 }) } },
+      }),
+    },
+    '/device/raise/{key}': event('raise'),
+    '/device/clear/{key}': event('clear'),
+    '/device/about': {
+      post: board('about', 'Say what the board is', {
+        requestBody: {
+          required: true,
+          content: { 'application/json': values({ firmware: '1.2', signal: -67, battery: 81 }) },
+        },
+      }),
+    },
+    '/device/claim': {
+      post: board(
+        'claim',
+        'Claim a device of one’s own with a claim secret in place of the token',
+        {
+          requestBody: {
+            required: true,
+            content: { 'application/json': values({ serial: '0024befffe804ff1' }) },
+          },
+          responses: {
+            201: {
+              description: 'Made',
+              content: { 'application/json': values({ device: 'dipwell-a1', token: 'moor…' }) },
+            },
+            200: {
+              description: 'Asked again before the token was used',
+              content: { 'application/json': values({ device: 'dipwell-a1', token: 'moor…' }) },
+            },
+            401: PROBLEMS[401],
+            403: answer('Not for this board any more', REFUSED),
+            409: answer('Claimed by this serial already', REFUSED),
+            429: PROBLEMS[429],
+          },
+        },
+        [],
+      ),
+    },
+    '/device/time': {
+      get: {
+        operationId: 'time',
+        tags: ['board'],
+        summary: 'The time of the service',
+        description: 'The time of the service.',
+        security: [],
+        responses: {
+          200: {
+            description: 'Milliseconds since 1970',
+            content: { 'application/json': values({ now: 1_777_636_800_000 }) },
+          },
+          405: PROBLEMS[400],
+        },
+      },
+    },
+    '/api/devices/{device}/export': {
+      get: {
+        operationId: 'export',
+        tags: ['files'],
+        summary: 'All readings of a device as a file',
+        description: 'All readings of a device as a file.',
+        security: [{ session: [] }, { accessKey: [] }],
+        parameters: [inPath('device'), ...query],
+        responses: {
+          200: {
+            description: 'The file',
+            headers: {
+              'Peatmoor-Left-Out': {
+                description: 'Keys of datastreams that no table can hold',
+                schema: { type: 'string' },
+              },
+            },
+            content: {
+              'text/csv': { ...text, example: 'at,water_level\r\n2026-05-01T12:00:00.000Z,-121\r\n' },
+              'application/json': list,
+              'application/senml+json': list,
+              'application/geo+json': values({}),
+              'application/gpx+xml': text,
+            },
+          },
+          ...Object.fromEntries(files),
+        },
+      },
+    },
+    '/api/devices/{device}/images/{stream}': {
+      get: {
+        operationId: 'image',
+        tags: ['files'],
+        summary: 'An image of a datastream, the newest or that of a time',
+        description: 'An image of a datastream, the newest or that of a time.',
+        security: [{ session: [] }, { accessKey: [] }],
+        parameters: [
+          inPath('device'),
+          inPath('stream'),
+          { name: 'at', in: 'query', required: false, description: 'Its time', schema: { type: 'number' } },
+        ],
+        responses: {
+          200: {
+            description: 'The image',
+            content: { 'image/jpeg': text, 'image/png': text, 'image/webp': text },
+          },
+          ...Object.fromEntries(files),
+        },
+      },
+    },
+    '/api/live': {
+      get: {
+        operationId: 'live',
+        tags: ['service'],
+        description:
+          'A WebSocket. Send {"type":"watch","devices":"all","arrivals":"all"}; messages are JSON objects with a type.',
+        summary: 'The live channel',
+        security: [{ session: [] }, { accessKey: [] }],
+        responses: {
+          101: { description: 'The channel is open' },
+          '2XX': { description: 'Never: it is a WebSocket' },
+          401: problem(401),
+        },
+      },
+    },
+    '/health': {
+      get: {
+        operationId: 'health',
+        tags: ['service'],
+        summary: 'Whether all is well',
+        description: 'Whether all is well.',
+        security: [],
+        responses: {
+          200: { description: 'All is well', content: { 'application/json': values({ ok: true }) } },
+          503: { description: 'Something is not', content: { 'application/json': values({ ok: false }) } },
+        },
+      },
+    },
+  };
+}
+
+const EXPORT_WORDS: Record<string, string> = {
+  format: 'How it is written',
+  streams: 'Keys with commas between; all that can be written otherwise',
+  from: 'From this time on',
+  to: 'Up to this time',
+  values: 'raw: as measured; right: with calibrations',
+  days: 'Days back from now, instead of from and to',
+  zone: 'Time zone of a sheet',
+  access_token: 'An access key, for programs that can only fetch an address',
+};
