@@ -127,7 +127,9 @@ async function makeClient(esbuild, target) {
     minifyWhitespace: true,
     legalComments: 'none',
     // What was written for the older way of modules finds it here.
-    banner: { js: "import { createRequire as makeRequire__ } from 'node:module'; const require = makeRequire__(import.meta.url);" },
+    banner: {
+      js: "import { createRequire as makeRequire__ } from 'node:module'; const require = makeRequire__(import.meta.url);",
+    },
     logLevel: 'error',
   };
   await esbuild.build({

@@ -57,7 +57,7 @@ export function claimCommands(kind: Command): void {
               `${one.used} of ${one.most}`,
               one.endedAt !== null
                 ? `ended ${showTime(one.endedAt)}`
-                : `${one.endsAt < Date.now() ? 'over since' : 'until'} ${showTime(one.endsAt)}`,
+                : `${one.endsAt < Date.now() ? 'expired' : 'until'} ${showTime(one.endsAt)}`,
             ]),
             'No claim secrets yet.',
           ),
@@ -84,7 +84,11 @@ export function claimCommands(kind: Command): void {
       const client = signedInClient();
       const { id } = await kindByName(client, name);
       await client.call('endClaim', { params: { kind: id, claim: number } });
-      done(command, { claim: number, ended: true }, 'It is ended: no board can claim with it any more.');
+      done(
+        command,
+        { claim: number, ended: true },
+        'The claim secret no longer works: no board can claim with it.',
+      );
     });
   claim
     .command('reopen <kind> <claim> <device>')

@@ -39,7 +39,7 @@ export function readComputation(options: ComputingOptions): Computation | null {
   if (formula !== undefined && compute !== undefined)
     throw new UsageError('Give --formula or --compute, not both.');
   if (compute !== undefined && !(COMPUTATION_FORMS as readonly string[]).includes(compute))
-    throw new UsageError(`"${compute}" is no way to compute; there are: ${COMPUTATION_FORMS.join(', ')}.`);
+    throw new UsageError(`"${compute}" is not a way to compute; there are: ${COMPUTATION_FORMS.join(', ')}.`);
   if (compute !== undefined && of === undefined)
     throw new UsageError(`--compute ${compute} needs --of, the datastream it is computed from.`);
   if (each !== undefined && !(RESTARTS as readonly string[]).includes(each))

@@ -7,7 +7,7 @@ import { signedInClient, UsageError } from './settings';
 
 function roleOf(text: string): Role {
   if (!(ROLES as readonly string[]).includes(text))
-    throw new UsageError(`"${text}" is no role; there are: ${ROLES.join(', ')}.`);
+    throw new UsageError(`"${text}" is not a role; there are: ${ROLES.join(', ')}.`);
   return text as Role;
 }
 

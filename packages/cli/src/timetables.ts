@@ -143,7 +143,7 @@ function readTime(text: string) {
   const time = readSetTime(text);
   if (time === null)
     throw new UsageError(
-      `"${text}" is no set time. Write 06:30=on, mon-fri 22:00=off, sat,sun sunset-20=on.`,
+      `"${text}" is not a set time. Write 06:30=on, mon-fri 22:00=off, sat,sun sunset-20=on.`,
     );
   return time;
 }

@@ -223,7 +223,7 @@ it('copies a kind, registers many devices from a list, and moves one', async () 
   fs.writeFileSync(list, 'name,kind\nBridge,Nothing\n');
   expect(await run('device', 'new-many', list, '--out', `${tokens}2`)).toMatchObject({
     code: 1,
-    err: expect.stringContaining('there is no kind "Nothing"'),
+    err: expect.stringContaining('there is not a kind "Nothing"'),
   });
   await run('report', 'bridge-east', 'visitors=3');
   const told = await run('device', 'move', 'Footbridge', 'bridge-east');
@@ -399,7 +399,7 @@ it('tries a rule, says many sorts, mutes, shows what happened, and makes a certi
     'Busy',
   );
   expect(right.out).toMatch(
-    /the sum of Visitors of .* over 2 h is above 20.*, every day from 00:00 to 23:59; closes when back/i,
+    /the sum of Visitors of .* over 2 h is above 20.*, every day from 00:00 to 23:59; closes at 20 or below/i,
   );
   const id = /Rule (\d+)/.exec(right.out)![1]!;
   expect((await run('rule', 'show', id)).out).toMatch(
@@ -476,7 +476,7 @@ it('says what must follow a control, sets it, and keeps set times and notes', as
   });
   expect(await run('timetable', 'new', 'footbridge', 'lamp', '25:00=on')).toMatchObject({
     code: 1,
-    err: expect.stringContaining('is no set time'),
+    err: expect.stringContaining('is not a set time'),
   });
   expect((await run('timetable', 'list', 'footbridge')).out).toContain(
     '06:30 Mon to Fri: on; 22:00 every day: off',

@@ -92,7 +92,9 @@ it('writes each sort of rule as a sentence', async () => {
   await choose('Opens when it', 'over the last while is');
   await choose('Within', '1 h');
   await page.getByLabel('Limit (mm)').fill('-80');
-  await sentence('When the mean of Water level of Dipwell North over 1 h is above -80 mm; closes when back.');
+  await sentence(
+    'When the mean of Water level of Dipwell North over 1 h is above -80 mm; closes at -80 mm or below.',
+  );
   await choose('Opens when it', 'is outside');
   await page.getByLabel('From (mm)').fill('-300');
   await page.getByLabel('To (mm)').fill('-100');
@@ -100,9 +102,7 @@ it('writes each sort of rule as a sentence', async () => {
   await page.getByRole('button', { name: 'Another condition' }).click();
   await choose('Datastream', 'Peat temperature', 1);
   await page.getByLabel('Limit (°C)').fill('4');
-  await sentence(
-    'and Peat temperature of Dipwell North is above 4.0 °C; closes when one of them is no longer so.',
-  );
+  await sentence('and Peat temperature of Dipwell North is above 4.0 °C; closes when one of them is over.');
   await page.getByRole('button', { name: 'and', exact: true }).click();
   await sentence('or Peat temperature of Dipwell North is above');
   await page.getByLabel('opens only at some hours').check();

@@ -225,7 +225,7 @@ it('writes an event rule as a sentence, sees the event open and close, and the e
   await page.getByLabel('Name of the rule').fill('Water is high');
   await page
     .locator('[data-sentence]')
-    .getByText('When Water level of Dipwell North is above -50 mm; closes when back at -60 mm.')
+    .getByText('When Water level of Dipwell North is above -50 mm; closes at -60 mm or below.')
     .waitFor();
   await page.getByRole('button', { name: 'Make the rule' }).click();
   await page.getByText('Nothing is open.').waitFor();

@@ -150,7 +150,7 @@ it('keeps board and drawing, and tells what it costs', async () => {
 
 it('makes a claim secret with its program, shows who claimed, opens it again and ends it', async () => {
   const claims = part('One program for many boards');
-  await claims.getByLabel('Boards at the most').fill('2');
+  await claims.getByLabel('Maximum boards').fill('2');
   await claims.getByRole('button', { name: 'Make a claim secret' }).click();
   const secret = (await claims.locator('pre').first().textContent())!.trim();
   expect(secret).toMatch(/^claim_moor/);
@@ -231,7 +231,9 @@ it('shows values in the units of whoever looks, and only to them', async () => {
   await page.getByLabel('Datastream').click();
   await page.getByRole('option', { name: 'In the hut' }).click();
   await page.getByLabel('Limit (°F)').fill('86');
-  await page.getByText('When In the hut of any Rain meter is above 86.0 °F; closes when back.').waitFor();
+  await page
+    .getByText('When In the hut of any Rain meter is above 86.0 °F; closes at 86.0 °F or below.')
+    .waitFor();
   await page.getByRole('button', { name: 'Make the rule' }).click();
   await page.locator('[data-rule]').getByText('is above 86.0 °F; closes').waitFor();
   const [rule] = await client.call('listRules');
@@ -255,7 +257,7 @@ it('lists the arrivals of all devices, and finds some', async () => {
   await page.getByLabel('Which').click();
   await page.getByRole('option', { name: 'with refusals' }).click();
   await until(async () => (await page.locator('[data-arrival]').count()) === 1, 'one refused');
-  await page.getByLabel('That say').fill('nothing like it');
+  await page.getByLabel('Containing').fill('nothing like it');
   await page.getByText('Nothing of this sort has arrived').waitFor();
 });
 
@@ -273,7 +275,7 @@ it('keeps a picture of a device, and names its tokens', async () => {
   await input.setInputFiles({ name: 'hut.png', mimeType: 'image/png', buffer: Buffer.from(png, 'base64') });
   await page.getByRole('img', { name: 'Rain hut, a picture of it' }).waitFor();
   await input.setInputFiles({ name: 'hut.png', mimeType: 'image/png', buffer: Buffer.from('no picture') });
-  await page.getByText('This file is no picture').waitFor();
+  await page.getByText('This file is not a picture').waitFor();
   await page.getByRole('button', { name: 'Take it away' }).click();
   await page.getByText('Add a picture of it').waitFor();
   const tokens = part('Tokens');
@@ -301,7 +303,7 @@ it('registers many from a list, all or none, and moves devices to a kind', async
   const many = part('Many at once');
   await many.getByLabel('The list').fill('name,kind\nSecond hut,Rain meter\nThird hut,No such kind');
   await many.getByRole('button', { name: 'Register them' }).click();
-  await many.getByText(/row 3: there is no kind "No such kind"/).waitFor();
+  await many.getByText(/row 3: there is not a kind "No such kind"/).waitFor();
   await many
     .getByLabel('The list')
     .fill('name,kind,labels\nSecond hut,Rain meter,moss;east\nThird hut,Rain meter,');
@@ -327,12 +329,12 @@ it('keeps other names, a colour and what is wanted from the start', async () => 
   await dialog.getByLabel('What it is').fill('Heater');
   await choose('Type', 'boolean');
   await choose('Direction', 'people control it');
-  await dialog.getByLabel('Wanted from the start').fill('warm');
+  await dialog.getByLabel('Default value').fill('warm');
   await dialog.getByLabel('Other names on the wire').fill('htr, Warmer');
   await dialog.getByLabel('Colour of its lines').fill('#a8381c');
   await dialog.getByRole('button', { name: 'Add it' }).click();
   await dialog.getByText(/is not taken/).waitFor();
-  await dialog.getByLabel('Wanted from the start').fill('off');
+  await dialog.getByLabel('Default value').fill('off');
   await dialog.getByRole('button', { name: 'Add it' }).click();
   await page.locator('[data-key="heater"]').getByText('also htr, warmer').waitFor();
   const streams = (await client.call('readKind', { params: { kind } })).streams;

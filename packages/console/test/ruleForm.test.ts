@@ -65,7 +65,7 @@ it('is ready once nothing is missing', () => {
     catalogue(),
   )!;
   expect(ready.sentence).toBe(
-    'When Water level of Dipwell North is above -100 mm for 1 min; closes when back at -120 mm.',
+    'When Water level of Dipwell North is above -100 mm for 1 min; closes at -120 mm or below.',
   );
   expect(ready.body).toMatchObject({
     title: 'Water level is above -100 mm',
@@ -173,7 +173,7 @@ it('says a lid as on and off, joins conditions, and drops what is not finished o
     catalogue(),
   )!;
   expect(ready.sentence).toBe(
-    'When Lid of Dipwell North is on or Water level of Dipwell South has no reading for 30 min; closes when none is so.',
+    'When Lid of Dipwell North is on or Water level of Dipwell South has no reading for 30 min; closes when all of them are over.',
   );
   expect(ready.body).toMatchObject({
     limit: 0.5,

@@ -76,7 +76,7 @@ describe('a JSON report', () => {
 
   it.each([
     ['', 'empty'],
-    ['{"level": -12', 'cut off|letter'],
+    ['{"level": -12', 'cut off|character'],
     ["{'level': 1}", 'double quotation'],
     ['{“level”: 1}', 'straight'],
     ['{"level": NaN}', 'NaN'],

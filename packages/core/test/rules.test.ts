@@ -112,7 +112,7 @@ it('closes only at the closing limit and after the closing hold', () => {
   ]);
 });
 
-it('remembers the value furthest across', () => {
+it('remembers the value peak across', () => {
   expect(
     run(
       wet,
@@ -207,10 +207,10 @@ it('says a rule as one sentence', () => {
       { join: 'all', holdMs: 600_000, closeHoldMs: 0, hours: null },
     );
   expect(said()).toBe(
-    'When Water level of any dipwell is below -300 mm for 10 min; closes when back at -280 mm.',
+    'When Water level of any dipwell is below -300 mm for 10 min; closes at -280 mm or above.',
   );
   expect(said(displayOf(stream(), 'imperial').reading)).toBe(
-    'When Water level of any dipwell is below -11.81 in for 10 min; closes when back at -11.02 in.',
+    'When Water level of any dipwell is below -11.81 in for 10 min; closes at -11.02 in or above.',
   );
 });
 

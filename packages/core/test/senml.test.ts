@@ -165,7 +165,7 @@ describe('a SenML pack (RFC 8428)', () => {
   it.each([
     ['a field that must be understood', [{ n: 'level', v: 1, secret_: 1 }], ['secret_', 'no-meaning']],
     ['a newer version', [{ bver: 11, n: 'level', v: 1 }], ['bver', 'no-meaning']],
-    ['a base time that is no number', [{ bt: 'now', n: 'level', v: 1 }], ['bt', 'wrong-type']],
+    ['a base time that is not a number', [{ bt: 'now', n: 'level', v: 1 }], ['bt', 'wrong-type']],
     ['a base name that is no text', [{ bn: 7, n: 'level', v: 1 }], ['bn', 'wrong-type']],
     ['an empty pack', [], ['', 'unreadable']],
     ['no pack at all', { n: 'level', v: 1 }, ['', 'unreadable']],
@@ -236,7 +236,7 @@ describe('a SenML pack (RFC 8428)', () => {
 });
 
 describe('a CSV report', () => {
-  it('has a header row of names, then a row a time; an empty cell is no value', () => {
+  it('has a header row of names, then a row a time; an empty cell is not a value', () => {
     const text = `at,Level,state\n${new Date(NOW - 2000).toISOString()},-121,"dry, so far"\n${NOW - 1000},-122,\n`;
     expect(taken(decodeCsvReport(text))).toEqual({
       accepted: [

@@ -61,7 +61,7 @@ const rule = (change: object) =>
 it('a crossed limit opens an event and sends an email; back again closes it and sends another', async () => {
   const made = await rule({ closeLimit: -110, severity: 'urgent' });
   expect(made.sentence).toBe(
-    'When Water level of Dipwell North is above -100 mm; closes when back at -110 mm.',
+    'When Water level of Dipwell North is above -100 mm; closes at -110 mm or below.',
   );
   await agree('ranger@quillmere.example');
   await post(service, token, { level: -120 });
@@ -92,7 +92,7 @@ it('a crossed limit opens an event and sends an email; back again closes it and 
     subject: 'urgent: Water is high (Dipwell North, -90 mm)',
   });
   expect(second!.subject).toBe('closed: Water is high (Dipwell North, -111 mm)');
-  expect(second!.text).toContain('Furthest value meanwhile: -80 mm');
+  expect(second!.text).toContain('Peak value meanwhile: -80 mm');
   await client.call('deleteRule', { params: { rule: made.id } });
 });
 

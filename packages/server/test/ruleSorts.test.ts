@@ -168,7 +168,7 @@ it('joins conditions of two devices', async () => {
   await tell('pony-south', { battery: 3.2 });
   const [event] = await opened(id);
   expect(event!.sentence).toBe(
-    'When Level of Pony North is above 50 mm and Battery of Pony South is below 3.30 V; closes when one of them is no longer so.',
+    'When Level of Pony North is above 50 mm and Battery of Pony South is below 3.30 V; closes when one of them is over.',
   );
   await tell('pony-south', { battery: 3.9 });
   await closed(id);

@@ -190,7 +190,7 @@ it('does all of it or nothing: what is refused at the end undoes what was done b
     actions: [],
   } as never);
   await expect(apply(client, document as never)).rejects.toThrow(
-    /rules\[1\]\.stream "nothing" is no datastream .* Nothing was changed/,
+    /rules\[1\]\.stream "nothing" is not a datastream .* Nothing was changed/,
   );
   expect(await fileOf(client)).toEqual(before);
   expect((await client.call('listKinds')).map(({ title }) => title)).not.toContain('Rain meter');

@@ -23,7 +23,7 @@ export function DevicePicture({ device }: { device: Device }): ReactNode {
   const choose = (file: File): void => {
     void smaller(file).then(
       (body) => send('PUT', body),
-      () => setWrong('This file is no picture that a browser can read. Choose a JPEG, PNG or WebP.'),
+      () => setWrong('This file is not a picture that a browser can read. Choose a JPEG, PNG or WebP.'),
     );
   };
   return (

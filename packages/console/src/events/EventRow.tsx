@@ -83,7 +83,7 @@ export function EventRow({
           <Link to={`/devices/${event.deviceId}`}>{event.deviceName}</Link>, {event.severity}. Opened{' '}
           {showClock(event.openedAt, now)}
           {show(event.value) !== '' &&
-            ` at ${show(event.value)}${event.extreme === event.value ? '' : `, furthest ${show(event.extreme)}`}`}
+            ` at ${show(event.value)}${event.extreme === event.value ? '' : `, peak ${show(event.extreme)}`}`}
           {open
             ? `, open for ${showDuration(Math.max(1000, now - event.openedAt))}`
             : `, closed${event.closedBy && ` by ${event.closedBy}`} after ${showDuration(event.closedAt! - event.openedAt)}`}

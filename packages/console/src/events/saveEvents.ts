@@ -15,7 +15,7 @@ export function saveEvents(events: readonly Event[]): void {
       'opened',
       'closed',
       'value',
-      'furthest',
+      'peak',
       'acknowledged',
       'by',
       'remark',

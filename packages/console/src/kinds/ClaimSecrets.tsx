@@ -49,7 +49,7 @@ export function ClaimSecrets({ kind }: { kind: Kind }): ReactNode {
       )}
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'flex-end', mt: 1 }}>
         <TextField
-          label="Boards at the most"
+          label="Maximum boards"
           {...troubleOf(create.error)('most')}
           type="number"
           value={most}
@@ -90,7 +90,7 @@ function ClaimRow({ claim, kindId }: { claim: Claim; kindId: number }): ReactNod
           Claimed by {claim.used} of {counted(claim.most, 'board')};{' '}
           {claim.endedAt !== null
             ? `ended ${date(claim.endedAt)}`
-            : `${over ? 'over since' : 'holds until'} ${date(claim.endsAt)}`}
+            : `${over ? 'expired' : 'valid until'} ${date(claim.endsAt)}`}
         </Typography>
         {!over && (
           <Button

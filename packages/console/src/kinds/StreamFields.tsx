@@ -28,7 +28,7 @@ const DIRECTION_WORDS = {
 } as const;
 const POLICY_WORDS = {
   refuse: 'refuse the value',
-  limit: 'move it to the bound',
+  limit: 'limit it to the range',
   mark: 'keep it, and mark it',
 } as const;
 
@@ -151,7 +151,7 @@ export function StreamFields({ name, kind }: { name: string; kind?: Kind | undef
           {computed === null && direction !== 'report' && holds !== 'momentary' && (
             <EmptyText
               name={at('defaultValue')}
-              label="Wanted from the start"
+              label="Default value"
               error={error('defaultValue')?.message}
             />
           )}

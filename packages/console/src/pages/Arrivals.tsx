@@ -61,7 +61,7 @@ export function Arrivals(): ReactNode {
           <MenuItem value="refused">with refusals</MenuItem>
         </TextField>
         <TextField
-          label="That say"
+          label="Containing"
           placeholder="name, reason, value"
           value={text}
           onChange={({ target }) => setText(target.value)}

@@ -185,7 +185,7 @@ function storyOf(
           {
             at: event.closedAt,
             words: `Closed${event.closedBy && ` by ${event.closedBy}`}`,
-            detail: event.extreme === null ? '' : `Furthest ${show(event.extreme)}`,
+            detail: event.extreme === null ? '' : `Peak ${show(event.extreme)}`,
           },
         ]),
     ...event.alerts

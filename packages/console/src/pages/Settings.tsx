@@ -250,7 +250,7 @@ function Workspace({ me: { workspace } }: { me: Me }): ReactNode {
 const ZONES = ['UTC', ...Intl.supportedValuesOf('timeZone').filter((zone) => zone !== 'UTC')];
 
 const SCOPE_WORDS: Record<KeyScope, string> = {
-  everything: 'all that you may',
+  everything: 'everything you can do',
   read: 'look at everything',
   'read-device': 'look at one device',
   'report-device': 'report for one device',

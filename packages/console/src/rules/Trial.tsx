@@ -164,7 +164,7 @@ export function Trial({
               {event.closedAt === null
                 ? ', still open'
                 : ` for ${showDuration(event.closedAt - event.openedAt)}`}
-              {event.extreme !== null && `, furthest ${show(event.extreme)}`}
+              {event.extreme !== null && `, peak ${show(event.extreme)}`}
             </li>
           ))}
         </Box>

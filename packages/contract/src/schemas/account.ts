@@ -160,7 +160,7 @@ export const workspaceChangeSchema = object({
   /** Time zone of its timetables and calendar. */
   zone: string()
     .max(60)
-    .test('zone', 'is no time zone such as Europe/Dublin', (text) => text === undefined || isZone(text)),
+    .test('zone', 'is not a time zone such as Europe/Dublin', (text) => text === undefined || isZone(text)),
   /** Where it is, for sunrise and sunset. */
   place: object({
     lat: number().min(-90).max(90).required(),

@@ -54,7 +54,7 @@ export const widgetSchema = object({
     .test('options', function (options) {
       if (options === undefined) return true;
       if (typeof options !== 'object' || options === null || Array.isArray(options))
-        return this.createError({ message: 'is no object of names and values' });
+        return this.createError({ message: 'is not an object of names and values' });
       const { type } = this.parent as { type: WidgetType };
       // A wrong type is said at its own field.
       if (!WIDGET_TYPES.includes(type)) return true;

@@ -64,7 +64,7 @@ export function checkFollow(
   if (measured === undefined)
     return {
       field: 'stream',
-      reason: `"${follow.stream}" is no datastream of this kind`,
+      reason: `"${follow.stream}" is not a datastream of this kind`,
       remedy: 'Choose one that the device reports.',
     };
   if (!isMeasured(measured) || !isNumeric(measured))

@@ -51,7 +51,7 @@ export function checkComputation(stream: Stream, streams: readonly Stream[]): Co
     if ('zone' in computation && !isZone(computation.zone))
       return wrong(
         'zone',
-        `: "${computation.zone}" is no time zone`,
+        `: "${computation.zone}" is not a time zone`,
         'Use one such as Europe/Dublin, or UTC.',
       );
     if (computation.form === 'sum' && computation.restarts === 'never')

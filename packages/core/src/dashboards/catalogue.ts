@@ -92,7 +92,7 @@ export function checkOptions(
     if (facts === undefined)
       return {
         option,
-        reason: `is no option of a ${sort.title.toLowerCase()}`,
+        reason: `is not an option of a ${sort.title.toLowerCase()}`,
         remedy: `It has ${Object.keys(sort.options).join(', ') || 'none'}.`,
       };
     const wrong = wrongValue(facts, value);
@@ -106,7 +106,7 @@ function wrongValue(facts: OptionFacts, value: unknown): { reason: string; remed
   switch (facts.kind) {
     case 'number':
       if (typeof value !== 'number' || !Number.isFinite(value))
-        return { reason: 'is no number', remedy: 'Write a number, or leave it empty.' };
+        return { reason: 'is not a number', remedy: 'Write a number, or leave it empty.' };
       if (value < (facts.min ?? -Infinity) || value > (facts.max ?? Infinity))
         return { reason: 'is out of range', remedy: `Choose from ${facts.min} to ${facts.max}.` };
       return null;

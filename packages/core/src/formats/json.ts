@@ -65,5 +65,5 @@ function unreadableHint(text: string, error: Error): string {
   const position = /position (\d+)/.exec(error.message)?.[1];
   return position === undefined
     ? 'The text is not whole JSON; it may have been cut off.'
-    : `The text is not JSON at letter ${Number(position) + 1}: …${text.slice(Math.max(0, Number(position) - 12), Number(position) + 12)}…`;
+    : `The text is not JSON at character ${Number(position) + 1}: …${text.slice(Math.max(0, Number(position) - 12), Number(position) + 12)}…`;
 }

@@ -118,7 +118,7 @@ export function resolveSenml(pack: unknown, receivedMs: number): DecodedReport |
   const refused = new Map<string, Refusal>();
   for (const record of pack as unknown[]) {
     if (record === null || typeof record !== 'object' || Array.isArray(record)) return notAPack();
-    const wrong = takeBase(base, record as SenmlRecord, refused);
+    const wrong = takeBase(base, record as SenmlRecord);
     if (wrong !== null) return wrong;
     const row = resolveRecord(base, record as SenmlRecord, receivedMs, refused);
     if (row !== null) rows.push(row);
@@ -137,7 +137,7 @@ interface Base {
 }
 
 /** Takes over base fields; refuses the pack for a newer version or a field that must be understood. */
-function takeBase(base: Base, record: SenmlRecord, refused: Map<string, Refusal>): Refusal | null {
+function takeBase(base: Base, record: SenmlRecord): Refusal | null {
   for (const label in record) {
     const value = record[label];
     if (PLAIN.has(label)) continue;

@@ -38,18 +38,18 @@ export function ruleSentence(
     const all: Spoken = { ...spoken, show: spoken.show ?? byUnit(spoken.stream) };
     return {
       clause: sort.clause(settings, all),
-      closes: sort.closes?.(settings, all) ?? 'it is no longer so',
+      closes: sort.closes?.(settings, all) ?? 'it is over',
     };
   });
   const when = ready.map(({ clause }) => clause).join(join === 'all' ? ' and ' : ' or ');
   const back =
-    ready.length === 1 ? ready[0]!.closes : join === 'all' ? 'one of them is no longer so' : 'none is so';
+    ready.length === 1 ? ready[0]!.closes : join === 'all' ? 'one of them is over' : 'all of them are over';
   // What has a time of its own is told apart from how long it lasts.
   const timed = conditions.some(({ condition: { sort } }) => sort.fields.includes('withinMs'));
   const hold = holdMs > 0 ? `${timed ? ', and that lasts' : ' for'} ${showDuration(holdMs)}` : '';
   const close = closeHoldMs > 0 ? `${back} for ${showDuration(closeHoldMs)}` : back;
   const active = hours === null ? '' : `, ${hoursWords(hours)}`;
-  return `When ${when}${hold}${active}; closes when ${close}.`;
+  return `When ${when}${hold}${active}; closes ${close.startsWith('at ') ? '' : 'when '}${close}.`;
 }
 
 /** What stands for a value in the text of a rule. */

@@ -86,7 +86,7 @@ function checkName(name: string, index: Index, line: number, add: Add, used: Set
   const nearest = index.nearest(name);
   // One word that is far from every name is not a name at all.
   if (nearest !== undefined && foldName(name).length > 2)
-    add(line, name, 'wrong', `is no datastream; the nearest is "${nearest}".`);
+    add(line, name, 'wrong', `is not a datastream; the nearest is "${nearest}".`);
 }
 
 function checkToken(token: string, { fingerprints }: ProgramFacts, line: number, add: Add): void {
@@ -97,7 +97,7 @@ function checkToken(token: string, { fingerprints }: ProgramFacts, line: number,
     return add(line, shown, 'wrong', `is a ${shape.state} token: copy the whole one again.`);
   if (fingerprints.includes(shape.fingerprint))
     return add(line, shown, 'right', 'is a token of this device.');
-  add(line, shown, 'wrong', 'is no token of this device that is in use.');
+  add(line, shown, 'wrong', 'is not a token of this device that is in use.');
 }
 
 function checkTopic(

@@ -148,10 +148,10 @@ export function alertHandlers(parts: ApiParts): AlertHandlers {
       };
       const isSecure = /^https:\/\/[^\s]+$/.test(endpoint);
       if (!isSecure && !(config.privateAddresses && /^http:\/\/[^\s]+$/.test(endpoint)))
-        throw wrongField('endpoint', 'is no https address', 'Give what the browser gave.');
+        throw wrongField('endpoint', 'is not an https address', 'Give what the browser gave.');
       const key = Buffer.from(keys.p256dh, 'base64url');
       if (key.length !== 65 || key[0] !== 4 || Buffer.from(keys.auth, 'base64url').length !== 16)
-        throw wrongField('keys', 'are no keys of RFC 8291', 'Give what the browser gave.');
+        throw wrongField('keys', 'are not keys of RFC 8291', 'Give what the browser gave.');
       const endpointHash = hashOf(endpoint);
       const others = await findAll(models.pushPlaces, { where: { userId: scope.userId } });
       if (others.filter((one) => !one.endpointHash.equals(endpointHash)).length >= MOST_PLACES)

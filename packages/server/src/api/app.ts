@@ -49,7 +49,10 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
     const state = await health();
     response.status(state.ok ? 200 : 503).json(state);
   });
-  app.get('/api/openapi.json', (_request, response) => void response.json(openApiDocument(VERSION, parts.address().httpUrl)));
+  app.get(
+    '/api/openapi.json',
+    (_request, response) => void response.json(openApiDocument(VERSION, parts.address().httpUrl)),
+  );
   app.get('/api/workspace-file.schema.json', (_request, response) => {
     response.json({
       $schema: 'https://json-schema.org/draft/2020-12/schema',

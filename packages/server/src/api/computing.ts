@@ -53,7 +53,7 @@ export function computingHandlers(parts: ApiParts): ComputingHandlers {
       if (body.device !== undefined && chosen.length === 0)
         throw wrongField(
           'device',
-          `"${body.device}" is no device of this kind`,
+          `"${body.device}" is not a device of this kind`,
           'Choose one of them, or none for all.',
         );
       const entries = await Promise.all(chosen.map(({ rowId }) => registry.byRow(rowId)));

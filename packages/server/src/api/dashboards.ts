@@ -57,7 +57,7 @@ export function dashboardHandlers(parts: ApiParts): DashboardHandlers {
   };
   const demandKind = async (scope: Scope, kindId: number | null): Promise<void> => {
     if (kindId !== null && (await oneIn(kinds, scope.workspaceId, { id: kindId })) === null)
-      throw wrongField('kindId', 'is no kind of this workspace', 'Choose one of its kinds, or none.');
+      throw wrongField('kindId', 'is not a kind of this workspace', 'Choose one of its kinds, or none.');
   };
   return {
     listDashboards: async (call) =>

@@ -153,7 +153,7 @@ export function streamOf(entry: DeviceEntry, name: string): DeviceStream {
   const nearest = entry.names.nearest(name);
   throw wrongField(
     'stream',
-    `: "${name}" is no datastream of ${entry.name}`,
+    `: "${name}" is not a datastream of ${entry.name}`,
     nearest === undefined ? 'See its kind for what there is.' : `The nearest is "${nearest}".`,
   );
 }

@@ -31,7 +31,7 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
         const nearest = entry.names.nearest(name);
         throw wrongField(
           'streams',
-          `: "${name}" is no datastream of ${entry.name}`,
+          `: "${name}" is not a datastream of ${entry.name}`,
           nearest === undefined ? 'See its kind for what there is.' : `The nearest is "${nearest}".`,
         );
       }

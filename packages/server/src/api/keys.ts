@@ -35,7 +35,7 @@ export function keyHandlers({ store }: ApiParts): KeyHandlers {
       if (deviceId !== null && device === null)
         throw wrongField(
           'deviceId',
-          `"${deviceId}" is no device of this workspace`,
+          `"${deviceId}" is not a device of this workspace`,
           'Choose one of its devices.',
         );
       const { secret, ...kept } = makeAccessKey();

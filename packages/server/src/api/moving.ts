@@ -50,7 +50,7 @@ export async function moveDevices(
   const rows = await listIn(models.devices, workspaceId, { where: { id: ids } });
   const strange = ids.find((id) => !rows.some((row) => row.id === id));
   if (strange !== undefined)
-    throw wrongField('devices', `: "${strange}" is no device of this workspace`, 'Choose its devices.');
+    throw wrongField('devices', `: "${strange}" is not a device of this workspace`, 'Choose its devices.');
   await folding.foldAll();
   const target = await listIn(models.streams, workspaceId, { where: { kindId: kind.id } });
   const result: Moved = { moved: 0, keeps: [], loses: [], rowIds: [], from: [] };

@@ -120,5 +120,9 @@ function placeAfter(text: unknown): Place | null {
   } catch {
     // Said below.
   }
-  throw wrongField('after', 'is no place in this list', 'Take it from the Link header of the page before.');
+  throw wrongField(
+    'after',
+    'is not a place in this list',
+    'Take it from the Link header of the page before.',
+  );
 }

@@ -53,7 +53,7 @@ export async function toRuleRow(
   const deviceOf = (id: string, field: string): DeviceRow => {
     const row = found.get(id);
     if (row === undefined)
-      throw wrongField(field, `"${id}" is no device of this workspace`, 'Choose one of its devices.');
+      throw wrongField(field, `"${id}" is not a device of this workspace`, 'Choose one of its devices.');
     return row;
   };
   const device = body.deviceId === null ? null : deviceOf(body.deviceId, 'deviceId');
@@ -74,7 +74,7 @@ export async function toRuleRow(
   ];
   const kinds = await listIn(models.kinds, workspaceId, { where: { id: kindIds } });
   if (kinds.length === 0)
-    throw wrongField('kindId', `${body.kindId} is no kind of this workspace`, 'Choose one of its kinds.');
+    throw wrongField('kindId', `${body.kindId} is not a kind of this workspace`, 'Choose one of its kinds.');
   const streamsOf = async (kindId: number | number[]): Promise<StreamRow[]> =>
     listIn(models.streams, workspaceId, { where: { kindId } });
   const watchedStreams = await streamsOf(kindIds);
@@ -92,7 +92,7 @@ export async function toRuleRow(
     if (looks === 'stream' && stream === null)
       throw wrongField(
         `${path}stream`,
-        `"${one.stream}" is no datastream of ${kind?.title ?? 'these devices'}`,
+        `"${one.stream}" is not a datastream of ${kind?.title ?? 'these devices'}`,
         'Choose one of its datastreams.',
       );
     if (one.comparison === 'not-confirmed' && stream?.follow == null)
@@ -147,7 +147,7 @@ export async function toRuleRow(
     if (target === undefined || target.direction === 'report')
       throw wrongField(
         `actions[${i}].stream`,
-        `"${key}" is no control`,
+        `"${key}" is not a control`,
         'Choose a datastream that people can set.',
       );
     actions.push({ on, device: where?.rowId ?? null, stream: key, value });
@@ -202,7 +202,7 @@ async function recipientsOf(
     if ((await oneIn(store.models.webhooks, workspaceId, { id })) === null)
       throw wrongField(
         'webhooks',
-        `${id} is no webhook of this workspace`,
+        `${id} is not a webhook of this workspace`,
         'Make it first, or choose another.',
       );
   return [

@@ -254,7 +254,7 @@ export function ruleHandlers(parts: ApiParts): RuleHandlers {
       if (there === null || there === undefined)
         throw wrongField(
           'target',
-          `"${target}" is no ${sort} of this workspace`,
+          `"${target}" is not a ${sort} of this workspace`,
           'Choose one that is there.',
         );
       // One mute for each thing, whoever mutes it at the same time.

@@ -73,7 +73,7 @@ async function whose({ store, registry }: ApiParts, scope: Scope, text: string):
     return {
       ...nobody,
       state: 'not-a-token',
-      explanation: 'This is no device token: those begin with "moor".',
+      explanation: 'This is not a device token: those begin with "moor".',
     };
   const row =
     shape.fingerprint === null

@@ -25,7 +25,7 @@ export function expectedVersions(request: Request): number[] | 'any' | null {
     if (/^(W\/)?"[^"]*"$/.test(one.trim())) return Number(/^"(\d{1,10})"$/.exec(one.trim())?.[1] ?? NaN);
     throw wrongField(
       'If-Match',
-      'is no list of ETags',
+      'is not a list of ETags',
       'Send the ETag as it came, in its quotation marks, or "*".',
     );
   });

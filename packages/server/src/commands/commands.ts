@@ -245,7 +245,7 @@ export function createCommands({ store, registry, presence, bus, recent, tell, l
         return {
           name,
           reason: 'wrong-topic',
-          hint: `"${stream.key}" is no control; report its value on report instead.`,
+          hint: `"${stream.key}" is not a control; report its value on report instead.`,
         };
       const row = await newestOf(store, entry.rowId, stream.streamId);
       if (row === null || !(isPending(row.state) || row.state === 'not-known')) return null;

@@ -24,7 +24,7 @@ export async function createDevice(
   )
     throw wrongField(
       'kindId',
-      `${body.kindId} is no kind of this workspace`,
+      `${body.kindId} is not a kind of this workspace`,
       'Choose one of its kinds, or give newKind.',
     );
   const gateway = await gatewayOf(store, workspaceId, body, within);
@@ -111,7 +111,7 @@ async function gatewayOf(
   if (gateway === null)
     throw wrongField(
       'gateway',
-      `"${body.gateway}" is no device of this workspace`,
+      `"${body.gateway}" is not a device of this workspace`,
       'Choose one of its devices.',
     );
   if (gateway.gatewayRowId !== null)

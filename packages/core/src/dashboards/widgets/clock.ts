@@ -18,7 +18,7 @@ export const clock = {
     typeof until === 'string' && until !== '' && Number.isNaN(Date.parse(until.replace(' ', 'T')))
       ? {
           option: 'until',
-          reason: 'is no date and time',
+          reason: 'is not a date and time',
           remedy: 'Write it as 2026-12-24 18:00, or leave it empty for the time of day.',
         }
       : null,

@@ -21,7 +21,7 @@ export const link = {
     typeof address === 'string' && address !== '' && !ADDRESS.test(address)
       ? {
           option: 'address',
-          reason: 'is no address that a link may lead to',
+          reason: 'is not an address that a link may lead to',
           remedy: 'Write one that begins with https://, mailto:, tel:, or with / for a page of this console.',
         }
       : null,

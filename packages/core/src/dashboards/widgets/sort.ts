@@ -65,7 +65,7 @@ export function checkZones({ zones }: Readonly<Record<string, OptionValue>>): Wr
   return typeof read === 'string'
     ? {
         option: 'zones',
-        reason: `has “${read}”, which is no zone`,
+        reason: `has “${read}”, which is not a zone`,
         remedy: 'Write each as from..to name, with commas between: ..-300 dry: wrong, -300..-100 good.',
       }
     : null;

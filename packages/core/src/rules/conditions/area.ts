@@ -42,7 +42,7 @@ function checkArea(area: Area | undefined): WrongCondition | null {
   return area.corners.every(isPlace)
     ? null
     : wrong(
-        'has a corner that is no place on earth',
+        'has a corner that is not a place on earth',
         'Latitude is from -90 to 90, longitude from -180 to 180.',
       );
 }

@@ -25,7 +25,7 @@ export const equals: ConditionSort<Equals> = {
   check: (settings, stream) =>
     missing(settings, ['text']) ??
     (stream !== undefined && meant(settings, stream) === null
-      ? { field: 'text', reason: `is no value of ${stream.title}`, remedy: 'Give one that it can have.' }
+      ? { field: 'text', reason: `is not a value of ${stream.title}`, remedy: 'Give one that it can have.' }
       : null),
   clause: ({ text }, spoken) => `${streamOf(spoken)} is ${text}`,
   closes: () => 'it is something else',

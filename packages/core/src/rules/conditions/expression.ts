@@ -21,7 +21,7 @@ export const expression: ConditionSort<Expression> = {
     return isFormulaError(formula)
       ? {
           field: 'expression',
-          reason: `cannot be read at letter ${formula.position}`,
+          reason: `cannot be read at character ${formula.position}`,
           remedy: formula.message,
         }
       : null;

@@ -29,10 +29,10 @@ export function limitSort(comparison: Condition['comparison']): ConditionSort<Co
       spoken.stream?.type === 'boolean'
         ? `${streamOf(spoken)} is ${comparison === 'above' ? 'on' : 'off'}`
         : `${streamOf(spoken)} is ${comparison} ${showOf(spoken)(limit)}`,
-    closes: ({ closeLimit }, spoken) =>
-      spoken.stream?.type === 'boolean' || closeLimit === null || closeLimit === undefined
-        ? 'back'
-        : `back at ${showOf(spoken)(closeLimit)}`,
+    closes: ({ limit, closeLimit }, spoken) =>
+      spoken.stream?.type === 'boolean'
+        ? `it is ${comparison === 'above' ? 'off' : 'on'}`
+        : `at ${showOf(spoken)(closeLimit ?? limit)} or ${comparison === 'above' ? 'below' : 'above'}`,
     sense: () => sense as Sense<Condition, never>,
   };
 }

@@ -17,7 +17,7 @@ export const notConfirmed: ConditionSort<NotConfirmedSettings> = {
       ? null
       : {
           field: 'stream',
-          reason: 'is no datastream',
+          reason: 'is not a datastream',
           remedy: 'Choose a control that something must follow.',
         },
   clause: ({ key }, { stream, whom }) =>

@@ -51,7 +51,7 @@ export function rangeSort(side: 'between' | 'outside'): ConditionSort<Range> {
     clause: ({ low, high }, spoken) =>
       `${streamOf(spoken)} is ${side} ${showOf(spoken)(low)} and ${showOf(spoken)(high)}`,
     closes: ({ margin = 0 }, spoken) =>
-      margin > 0 ? `it is back by ${showOf(spoken)(margin)}` : 'it is no longer so',
+      margin > 0 ? `it is back by ${showOf(spoken)(margin)}` : 'it is over',
     sense: () => sense as Sense<Range, never>,
   };
 }

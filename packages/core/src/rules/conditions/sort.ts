@@ -50,7 +50,7 @@ export interface ConditionSort<S extends object = object> {
   check(settings: S, stream?: Datastream, around?: Around): WrongCondition | null;
   /** What must be so, without "when": "Water level of any dipwell is below -300 mm". */
   clause(settings: S, spoken: Spoken): string;
-  /** What must be so for it to close; "it is no longer so" where left out. */
+  /** What must be so for it to close; "it is over" where left out. */
   closes?(settings: S, spoken: Spoken): string;
   /** For what watches facts: which of its key open and close an event, and what is said of each. */
   facts?: {

@@ -61,7 +61,9 @@ export const statistic: ConditionSort<Statistic> = {
     const value = which === 'count' ? String(limit) : showOf(spoken)(limit);
     return `${NAMES[which]} of ${streamOf(spoken)} over ${showDuration(withinMs)} is ${side} ${value}`;
   },
-  closes: ({ closeLimit, statistic: which }, spoken) =>
-    closeLimit == null ? 'back' : `back at ${which === 'count' ? closeLimit : showOf(spoken)(closeLimit)}`,
+  closes({ closeLimit, limit, statistic: which, side }, spoken) {
+    const at = closeLimit ?? limit;
+    return `at ${which === 'count' ? at : showOf(spoken)(at)} or ${side === 'above' ? 'below' : 'above'}`;
+  },
   sense: () => sense as Sense<Statistic, never>,
 };
