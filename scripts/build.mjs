@@ -5,6 +5,7 @@ import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, wri
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { brotliCompressSync, gzipSync } from 'node:zlib';
+import { makeDocs } from './docs.mjs';
 
 const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '..');
 const packages = readdirSync(path.join(root, 'packages'));
@@ -38,7 +39,14 @@ function sourceMark() {
     if (existsSync(path.join(root, 'packages', name, 'src'))) walk(path.join(root, 'packages', name, 'src'));
     hash.update(readFileSync(path.join(root, 'packages', name, 'package.json')));
   }
-  for (const name of ['packages/console/index.html', 'packages/console/vite.config.ts', 'scripts/build.mjs'])
+  if (existsSync(path.join(root, 'docs'))) walk(path.join(root, 'docs'));
+  for (const name of [
+    'packages/console/index.html',
+    'packages/console/vite.config.ts',
+    'scripts/build.mjs',
+    'scripts/docs.mjs',
+    'README.md',
+  ])
     if (existsSync(path.join(root, name))) hash.update(readFileSync(path.join(root, name)));
   return hash.digest('hex');
 }
@@ -74,7 +82,7 @@ async function makeWorker(folder) {
     cleanupOutdatedCaches: true,
     navigateFallback: '/index.html',
     // The page of a share link says by its own headers who may frame it; links of mails are looked up.
-    navigateFallbackDenylist: [/^\/(api|device|problems|health|shared)(\/|$)/, /\.\w+$/],
+    navigateFallbackDenylist: [/^\/(api|device|problems|health|shared|docs)(\/|$)/, /\.\w+$/],
     runtimeCaching: [
       {
         urlPattern: ({ url, request }) =>
@@ -225,6 +233,7 @@ export async function buildIfChanged(say) {
     const vite = await import('vite');
     await vite.build({ root: path.join(root, 'packages/console'), logLevel: 'warn' });
     await makeWorker(path.join(root, 'packages/console/dist'));
+    await makeDocs(root, path.join(root, 'packages/console/dist/docs'), esbuild);
     compressFiles(path.join(root, 'packages/console/dist'));
     await makeClient(esbuild, path.join(root, 'packages/console/dist/client.tgz'));
   }

@@ -11,6 +11,8 @@ export interface Board {
   wifi: boolean;
   /** What the parts on its pins say; see test/support/board/machine.py. */
   says: Record<string, unknown>;
+  /** What phones send to the board's own page, each in parts. */
+  phones: string[][];
   /** All that the program asked of the board, by what it was. */
   asked: Record<string, unknown[][]>;
   /** The error that ended the program, null where it ended by itself, undefined while it runs. */
@@ -39,6 +41,7 @@ export function startBoard(files: readonly StarterFile[], wifi = true): Board {
     printed: () => output,
     wifi,
     says: {},
+    phones: [],
     asked: {},
     ended: undefined,
     async stop() {
@@ -51,6 +54,7 @@ export function startBoard(files: readonly StarterFile[], wifi = true): Board {
   const answers: Record<string, (...facts: never[]) => unknown> = {
     says: () => board.says,
     wifi: () => board.wifi,
+    accept: () => board.phones.shift() ?? null,
     keep: (text: string) => void (kept = text),
     kept: () => kept,
     mqttEnd: () => void link?.end(true),

@@ -1,5 +1,5 @@
 import { Command } from 'commander';
-import colours from 'picocolors';
+import { colours } from './colours';
 
 /** Prints lines to standard output. */
 export function say(text: string): void {

@@ -223,7 +223,7 @@ it('copies a kind, registers many devices from a list, and moves one', async () 
   fs.writeFileSync(list, 'name,kind\nBridge,Nothing\n');
   expect(await run('device', 'new-many', list, '--out', `${tokens}2`)).toMatchObject({
     code: 1,
-    err: expect.stringContaining('there is not a kind "Nothing"'),
+    err: expect.stringContaining('there is no kind "Nothing"'),
   });
   await run('report', 'bridge-east', 'visitors=3');
   const told = await run('device', 'move', 'Footbridge', 'bridge-east');
@@ -268,7 +268,7 @@ it('changes kinds and datastreams', async () => {
   expect(
     (await run('stream', 'change', 'Sluice', 'opening', '--key', 'gate_opening', '--pin', '7')).code,
   ).toBe(0);
-  expect((await run('stream', 'list', 'sluice')).out).toMatch(/gate_opening .* 7 +opening/);
+  expect((await run('stream', 'list', 'sluice')).out).toMatch(/gate_opening .* 7 .*opening/);
   expect((await run('kind', 'change', 'Sluice', '--interval', '30')).out).toContain('every 30 s');
   expect(await run('stream', 'change', 'Sluice', 'opening', '--min', '5')).toMatchObject({
     code: 1,

@@ -44,7 +44,7 @@ it('makes computed datastreams, says where a formula is wrong, and works one out
     await run('stream', 'new', 'Rain meter', 'x:number', '--compute', 'guess', '--of', 'rain'),
   ).toMatchObject({
     code: 1,
-    err: expect.stringContaining('no way to compute'),
+    err: expect.stringContaining('not a way to compute'),
   });
   expect(await run('stream', 'new', 'Rain meter', 'tenths:number', '--formula', 'rain * 10')).toMatchObject({
     code: 0,

@@ -110,7 +110,7 @@ it('writes each sort of rule as a sentence', async () => {
   await choose('Opens when it', 'makes an expression true', 0);
   await page.getByLabel('Expression').fill('level <');
   await page.getByRole('button', { name: 'Make the rule' }).click();
-  await page.getByText('Cannot be read at letter').first().waitFor();
+  await page.getByText('Cannot be read at character').first().waitFor();
   await choose('Opens when it', 'loses its connection', 0);
   await page.getByRole('button', { name: 'Take this condition out' }).click();
   await sentence(

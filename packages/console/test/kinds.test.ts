@@ -303,7 +303,7 @@ it('registers many from a list, all or none, and moves devices to a kind', async
   const many = part('Many at once');
   await many.getByLabel('The list').fill('name,kind\nSecond hut,Rain meter\nThird hut,No such kind');
   await many.getByRole('button', { name: 'Register them' }).click();
-  await many.getByText(/row 3: there is not a kind "No such kind"/).waitFor();
+  await many.getByText(/row 3: there is no kind "No such kind"/).waitFor();
   await many
     .getByLabel('The list')
     .fill('name,kind,labels\nSecond hut,Rain meter,moss;east\nThird hut,Rain meter,');

@@ -248,6 +248,7 @@ describe('drawings', () => {
     width: 200,
     height: 224,
     sample: false,
+    guessed: false,
   };
   const flat = (shapes: readonly Shape[]): Shape[] =>
     shapes.flatMap((one) => ('shapes' in one ? [one, ...flat(one.shapes)] : [one]));
@@ -298,12 +299,22 @@ describe('drawings', () => {
         room,
       );
     // Somebody said it, the datastream says it, or it is as far as it went.
-    expect(of({ min: -1, max: 9 }, { stream: { min: 0, max: 100 } })).toMatchObject({ min: -10, max: 90 });
+    expect(of({ min: -1, max: 9 }, { stream: { min: 0, max: 100 } })).toMatchObject({
+      min: -10,
+      max: 90,
+      guessed: false,
+    });
     expect(of({}, { stream: { min: 0, max: 100 } })).toMatchObject({ min: 0, max: 1000, value: 50 });
     const seen = of({}, { day: { min: 2, max: 17 } });
     expect(seen.min).toBeLessThanOrEqual(20);
     expect(seen.max).toBeGreaterThanOrEqual(170);
     expect(seen.day).toEqual({ min: 20, max: 170 });
+    // What only fits is marked, but not where values are made up anyway.
+    expect([seen.guessed, of({}, { sample: true }).guessed, of({ min: 0, max: 9 }).guessed]).toEqual([
+      true,
+      false,
+      false,
+    ]);
     expect(of({ day: false }, { day: { min: 2, max: 17 } }).day).toBeNull();
     const wished = of({ target: 7, zones: 'below 3 dry look' }, { wanted: 6 });
     expect([wished.target, wished.wanted]).toEqual([70, 60]);

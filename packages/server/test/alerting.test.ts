@@ -318,7 +318,7 @@ it('steers when it opens and when it closes, and two rules that set off each oth
   expect(held.error).toContain('may set off each other');
   await end(rule);
   await expect(ruleFor({ actions: [{ on: 'opened', stream: 'level', value: '1' }] })).rejects.toThrow(
-    /no control/,
+    /not a control/,
   );
 });
 
@@ -422,7 +422,7 @@ it('shows the service inside the network to nobody', async () => {
     }
     await expect(
       careful.call('addPushPlace', { body: { name: 'Phone', ...push.subscribe('inside') } }),
-    ).rejects.toThrow(/no https address/);
+    ).rejects.toThrow(/not an https address/);
     expect((await careful.call('testAlert', { body: { channel: 'email' } })).hops[0]).toMatchObject({
       ok: false,
     });

@@ -165,13 +165,13 @@ describe('a call that changes something', () => {
   it('of a page of the service itself is taken, and of a program with a key', async () => {
     expect(
       (await call('POST', '/api/kinds', { headers: headers({ origin: service.url }), body })).status,
-    ).toBe(200);
+    ).toBe(201);
     const { secret } = await client.call('createKey', { body: { title: 'program' } });
     const answer = await call('POST', '/api/kinds', {
       headers: { authorization: `Bearer ${secret}`, 'content-type': 'application/json' },
-      body,
+      body: JSON.stringify({ title: 'Of a program' }),
     });
-    expect(answer.status).toBe(200);
+    expect(answer.status).toBe(201);
   });
 });
 
@@ -334,7 +334,7 @@ it('the first account is one, however many ask at once', async () => {
         }).then(({ status }) => status),
       ),
     );
-    expect(made.filter((status) => status === 200)).toHaveLength(1);
+    expect(made.filter((status) => status === 201)).toHaveLength(1);
     expect(made.filter((status) => status === 403)).toHaveLength(5);
   } finally {
     await fresh.stop();

@@ -161,7 +161,7 @@ describe('many devices at once', () => {
 
   it.each([
     ['without the columns', 'title\nx', 'needs the columns name and kind'],
-    ['with a kind that is not there', 'name,kind\nA,Tube\nB,Sieve', 'row 3: there is not a kind "Sieve"'],
+    ['with a kind that is not there', 'name,kind\nA,Tube\nB,Sieve', 'row 3: there is no kind "Sieve"'],
     ['with an empty name', 'name,kind\n,Tube', 'row 2: a name has 1 to 80 letters'],
     [
       'with an ID that cannot be',

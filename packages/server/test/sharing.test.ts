@@ -107,7 +107,7 @@ it('carries exactly the datastreams of the dashboard, through every way', async 
   const kinds = await who.call('listKinds');
   expect(kinds.map(({ streams }) => streams.map(({ key }) => key))).toEqual([['level']]);
   expect((await history(who, 'level', Date.now() - 40 * 24 * HOUR)).lines[0]!.values).toEqual([-300, -120]);
-  await expect(history(who, 'temperature', 0)).rejects.toThrow(/no datastream of Dipwell North/);
+  await expect(history(who, 'temperature', 0)).rejects.toThrow(/not a datastream of Dipwell North/);
   await expect(history(who, 'level', 0, 'dipwell-south')).rejects.toThrow(/device/);
   for (const name of ['me', 'listDashboards', 'listPeople', 'listRules', 'listLinks', 'listKeys'] as const)
     await expect(who.call(name)).rejects.toThrow(/A share link only shows what is shared/);
@@ -136,13 +136,13 @@ it('adds what a dashboard shows later only after an editor said so; what is gone
       }),
     );
   await change([...(before.widgets as never[]), widget('c', 'gauge', 'temperature')]);
-  await expect(history(who, 'temperature', 0)).rejects.toThrow(/no datastream/);
+  await expect(history(who, 'temperature', 0)).rejects.toThrow(/not a datastream/);
   const [waiting] = await client.call('listLinks');
   expect(waiting!.waiting.map(({ stream }) => stream)).toEqual(['temperature']);
   await client.call('changeLink', { params: { link: link!.id }, body: { include: true } });
   expect((await history(who, 'temperature', 0)).lines[0]!.values).toEqual([5, 6]);
   await change([widget('c', 'gauge', 'temperature')]);
-  await expect(history(who, 'level', 0)).rejects.toThrow(/no datastream/);
+  await expect(history(who, 'level', 0)).rejects.toThrow(/not a datastream/);
   await change(before.widgets as never);
 });
 

@@ -364,7 +364,7 @@ describe('a gateway', () => {
   it('is a device of the workspace, not itself behind one, and kept while something is behind it', async () => {
     const make = (body: object) =>
       client.call('createDevice', { body: { name: 'X', newKind: { title: 'X' }, ...body } });
-    await expect(make({ gateway: 'nowhere' })).rejects.toThrow(/no device of this workspace/);
+    await expect(make({ gateway: 'nowhere' })).rejects.toThrow(/not a device of this workspace/);
     await expect(make({ gateway: 'well-7' })).rejects.toThrow(/behind a gateway/);
     await expect(make({ serial: 'a' })).rejects.toThrow(/sub-device/);
     await expect(make({ gateway: 'hut', serial: 'mac:0A/7' })).rejects.toThrow(/already/);

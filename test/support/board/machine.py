@@ -106,6 +106,12 @@ class WDT:
         board.ask("fed", "[]")
 
 
+def reset():
+    with open("wifi.json") as file:
+        board.ask("reset", json.dumps([file.read()]))
+    raise SystemExit
+
+
 def unique_id():
     return b"\x02\x00\x00\x07"
 

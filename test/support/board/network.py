@@ -21,5 +21,8 @@ class WLAN:
     def ifconfig(self):
         return ("192.0.2.7", "", "", "")
 
+    def config(self, **facts):
+        board.ask("accessPoint", json.dumps([facts.get("essid")]))
+
     def status(self, what):
         return -60

@@ -193,7 +193,7 @@ function StreamList(): ReactNode {
             <Button
               variant="text"
               size="small"
-              aria-label={`Leave ${field.title || 'this datastream'} out`}
+              aria-label={`Leave out ${field.title || 'this datastream'}`}
               onClick={() => remove(i)}
               sx={folded ? {} : { mt: 1 }}
             >

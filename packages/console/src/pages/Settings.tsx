@@ -1,4 +1,4 @@
-import { Autocomplete, Box, Button, MenuItem, TextField, Typography } from '@mui/material';
+import { Autocomplete, Box, Button, Link, MenuItem, TextField, Typography } from '@mui/material';
 import { useColorScheme } from '@mui/material/styles';
 import { lazy, Suspense, useState, type ReactNode } from 'react';
 import { mayDo, readLocation, type UnitSystem } from '@peatmoor/core';
@@ -65,9 +65,22 @@ export function Settings(): ReactNode {
       <Section title="How boards reach this service">
         <Copyable label="HTTP" text={me.address.httpUrl} />
         <Copyable label="MQTT" text={`${me.address.host} port ${me.address.mqttPort}`} />
+        {me.address.localName !== null && (
+          <Copyable label="By name, in this network" text={me.address.localName} />
+        )}
       </Section>
       <Certificate owner={me.role === 'owner'} />
       <AccessKeys />
+      <Section
+        title="Command line and documentation"
+        note="The service gives both away itself, also without the internet."
+      >
+        <Copyable
+          label="Command line and typed client, for a computer with Node 20"
+          text={`npm install -g ${location.origin}/client.tgz`}
+        />
+        <Link href="/docs/index.html">Documentation</Link>
+      </Section>
       {mayDo(me.role, 'change') && (
         <Suspense>
           <WorkspaceFile />

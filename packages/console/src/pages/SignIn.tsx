@@ -1,5 +1,5 @@
 import { yupResolver } from '@hookform/resolvers/yup';
-import { Box, Button, TextField, Typography } from '@mui/material';
+import { Box, Button, Link, TextField, Typography } from '@mui/material';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState, type ReactNode } from 'react';
 import { useForm } from 'react-hook-form';
@@ -38,6 +38,9 @@ export function SignIn(): ReactNode {
         </Typography>
         <Notice error={status.error} />
         {status.data && (status.data.empty ? <FirstAccount /> : <SignInForm />)}
+        <Box sx={{ mt: 5 }}>
+          <Link href="/docs/index.html">Documentation</Link>
+        </Box>
       </Box>
     </Box>
   );

@@ -46,6 +46,7 @@ export function Copyable({ text, label, file }: { text: string; label?: string; 
       <Box sx={{ display: 'flex', gap: 1, alignItems: 'flex-start', flexWrap: { xs: 'wrap', sm: 'nowrap' } }}>
         <Box
           component="pre"
+          tabIndex={0}
           sx={{
             m: 0,
             flex: '1 1 200px',

@@ -23,6 +23,8 @@ export interface GaugeFacts {
   target: number | null;
   min: number;
   max: number;
+  /** Nobody has said how far the scale goes: it fits what was seen. */
+  guessed: boolean;
   /** Least and greatest of the last 24 hours. */
   day: { min: number; max: number } | null;
   zones: readonly Zone[];
@@ -82,6 +84,10 @@ export function gaugeFacts(
     target: target === null ? null : convert(target),
     min,
     max,
+    guessed:
+      !sample &&
+      ((numberOption(widget, 'min') ?? stream.min) === null ||
+        (numberOption(widget, 'max') ?? stream.max) === null),
     day:
       day === null || optionOf(widget, 'day') === false
         ? null

@@ -67,6 +67,8 @@ import time
 import machine
 import network
 
+from wifi import SetupPage, known_wifi
+
 
 def claimed(url, secret, wifi_name, wifi_password):
     try:
@@ -75,6 +77,12 @@ def claimed(url, secret, wifi_name, wifi_password):
         return kept["device"], kept["token"]
     except OSError:
         pass
+    page = None
+    while known_wifi(wifi_name, wifi_password) is None:
+        page = page or SetupPage()
+        page.look()
+        time.sleep_ms(100)
+    wifi_name, wifi_password = known_wifi(wifi_name, wifi_password)
     station = network.WLAN(network.STA_IF)
     station.active(True)
     wait = 1

@@ -1,4 +1,5 @@
 import { cppClaim } from './claim';
+import { CPP_OWN_WIFI } from './ownWifi';
 import { cppDecimals, cppHandlers } from './functions';
 import {
   comment,
@@ -54,7 +55,7 @@ extern String deviceId, deviceToken;
 
 export function wifiSettings(plan: StarterPlan): string {
   const { name, password } = plan.wifi ?? { name: '', password: '' };
-  return `#define WIFI_NAME ${literal(name)}${name === '' ? '      // <- your Wi-Fi' : ''}
+  return `#define WIFI_NAME ${literal(name)}${name === '' ? '      // <- your Wi-Fi; empty: the board asks for it on a page of its own' : ''}
 #define WIFI_PASSWORD ${literal(password)}${password === '' ? '  // <- its password' : ''}
 `;
 }
@@ -65,7 +66,7 @@ export function mqttSettings(plan: StarterPlan): string {
 }
 
 /** Wi-Fi, the service's place in the local network, and the time: the service's first, the internet's second. */
-export const CPP_WIFI = `double radioSignal() { return WiFi.RSSI(); }
+export const CPP_WIFI = `${CPP_OWN_WIFI.code}double radioSignal() { return WiFi.RSSI(); }
 
 // By its name in the local network, if it tells one: a router may give it another address tomorrow.
 String foundHost;
@@ -105,6 +106,7 @@ void setClock() {
 bool networkUp() {
   static unsigned long triedMs = 0;
   static bool tried = false, told = false;
+  if (!wifiKnown()) return false;
   if (WiFi.status() == WL_CONNECTED) {
     if (!told) {
       Serial.println(String("Wi-Fi: connected, this board is ") + WiFi.localIP().toString());
@@ -116,16 +118,16 @@ bool networkUp() {
   }
   told = false;
   if (tried && millis() - triedMs < 20000) return false;
-  if (tried) Serial.println("Wi-Fi: no connection yet. Check WIFI_NAME and WIFI_PASSWORD in settings.h.");
+  if (tried) Serial.println("Wi-Fi: no connection yet. Check its name and password.");
   tried = true;
   triedMs = millis();
-  Serial.println(String("Wi-Fi: connecting to ") + WIFI_NAME);
-  WiFi.begin(WIFI_NAME, WIFI_PASSWORD);
+  Serial.println(String("Wi-Fi: connecting to ") + wifiName);
+  WiFi.begin(wifiName.c_str(), wifiPassword.c_str());
   return false;
 }
 `;
 /** What Wi-Fi needs. */
-export const WIFI_INCLUDES = ['ESPmDNS.h', 'HTTPClient.h', 'WiFi.h'];
+export const WIFI_INCLUDES = ['ESPmDNS.h', 'HTTPClient.h', 'WiFi.h', ...CPP_OWN_WIFI.includes];
 
 /** MQTT over whatever `network` is; images need room for all of their bytes. */
 export const cppMqtt = (

@@ -11,6 +11,7 @@ import {
   type StarterFile,
   type StarterPlan,
 } from './plan';
+import { MICROPYTHON_WIFI } from './ownWifi';
 import { microPythonCodes } from './ways/index';
 import { wiringFile } from './wiring';
 
@@ -28,6 +29,7 @@ export function microPythonStarter(plan: StarterPlan): StarterFile[] {
   return [
     { path: 'settings.py', text: settings(plan), generated: true },
     { path: 'main.py', text: program(plan, handlers), generated: false },
+    MICROPYTHON_WIFI,
     ...claimFile(plan, { path: 'claim.py', text: MICROPYTHON_CLAIM, generated: true }),
     ...wiringFile(plan),
   ];
@@ -40,7 +42,7 @@ DEVICE_TOKEN = ${literal(plan.token ?? TOKEN_PLACEHOLDER)}
 
 function settings(plan: StarterPlan): string {
   return `# Settings of ${comment(plan.deviceName)}. This is the only file with names and secrets in it.
-WIFI_NAME = ${literal(plan.wifi?.name ?? '')}      # <- your Wi-Fi
+WIFI_NAME = ${literal(plan.wifi?.name ?? '')}      # <- your Wi-Fi; empty: the board asks for it on a page of its own
 WIFI_PASSWORD = ${literal(plan.wifi?.password ?? '')}  # <- its password
 MQTT_HOST = ${literal(plan.host)}
 MQTT_PORT = ${plan.mqttPort}
@@ -66,6 +68,7 @@ import ntptime
 from umqtt.simple import MQTTClient
 
 import settings
+from wifi import SetupPage, known_wifi
 
 ROOT = "moor/%s/" % settings.DEVICE_ID
 UNIX_FROM_2000 = 946684800 if time.gmtime(0)[0] == 2000 else 0
@@ -101,6 +104,7 @@ back_off_s = 1
 failed_ms = None
 wifi_tried_ms = None
 wifi_told = False
+setup_page = None
 try:
     watchdog = machine.WDT(timeout=120000)
 except Exception:  # a board without one
@@ -210,7 +214,12 @@ def set_clock():
 
 def wifi_up():
     """Never waits: it does what can be done now, and is asked again."""
-    global wifi_tried_ms, wifi_told
+    global wifi_tried_ms, wifi_told, setup_page
+    known = known_wifi(settings.WIFI_NAME, settings.WIFI_PASSWORD)
+    if known is None:
+        setup_page = setup_page or SetupPage()
+        setup_page.look()
+        return False
     station = network.WLAN(network.STA_IF)
     if station.isconnected():
         if not wifi_told:
@@ -226,10 +235,10 @@ def wifi_up():
         if wifi_tried_ms is not None:
             print("Wi-Fi: no connection yet. Check WIFI_NAME and WIFI_PASSWORD in settings.py.")
         wifi_tried_ms = now
-        print("Wi-Fi: connecting to", settings.WIFI_NAME)
+        print("Wi-Fi: connecting to", known[0])
         station.active(True)
         try:
-            station.connect(settings.WIFI_NAME, settings.WIFI_PASSWORD)
+            station.connect(*known)
         except OSError as error:
             print("Wi-Fi:", error)
     return False

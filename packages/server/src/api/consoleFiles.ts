@@ -8,6 +8,8 @@ import expressStaticGzip from 'express-static-gzip';
  * not there is a 404, and no page in its place.
  */
 export function serveConsole(app: Express, folder: string): void {
+  // The documentation is pages of its own beside the console.
+  app.get(/^\/docs\/?$/, (_request, response) => response.redirect('/docs/index.html'));
   app.use(
     expressStaticGzip(folder, {
       enableBrotli: true,

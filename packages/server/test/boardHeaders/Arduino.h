@@ -27,6 +27,8 @@ inline String operator+(const String& a, const char* b) { return String(std::str
 struct Pretence {
   unsigned long ms = 0;
   bool up = true;
+  bool phone = false;      // somebody opens the board's own page
+  int restarts = 0;
   bool named = false;      // the service is found by its name
   bool clockSet = false;   // somebody told the time
 };
@@ -37,6 +39,10 @@ inline int fakeSetTime(const struct timeval*, const void*) { fake.clockSet = tru
 #define settimeofday fakeSetTime
 #define RTC_DATA_ATTR
 #define IRAM_ATTR
+struct Chip {
+  void restart() { fake.restarts++; }
+};
+static Chip ESP __attribute__((unused));
 inline void noInterrupts() {}
 inline void interrupts() {}
 #define LOW 0

@@ -12,6 +12,7 @@ struct IPAddress {
 struct Wifi {
   int status() { return fake.up ? WL_CONNECTED : 0; }
   String macAddress() { return String("02:00:00:00:00:07"); }
+  bool softAP(const char* name) { printf("access point %s\n", name); return true; }
   int RSSI() { return -60; }
   void begin(const char* name, const char* password) { (void)name; (void)password; }
   IPAddress localIP() { return IPAddress(0x070200C0); }

@@ -1,6 +1,7 @@
 // Runs a starter's program on a computer with parts on its pins that say what their data sheets have as examples.
 #include MAIN
 int main() {
+  keptValues["name"] = "moss";
   Wire.says[0x23] = {0x83, 0x90};
   Wire.says[0x62] = {0x01, 0xf4, 0x33, 0x66, 0x67, 0xa2, 0x5e, 0xb9, 0x3c};
   Wire.says[0x40] = {0x5d, 0x98};

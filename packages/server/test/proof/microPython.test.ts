@@ -44,7 +44,11 @@ async function planOf(name: string, streams: Datastream[], intervalS = 1): Promi
   };
 }
 const start = (plan: StarterPlan, change: (text: string) => string = (text) => text): Board =>
-  startBoard(STARTERS.micropython.make(plan).map((file) => ({ ...file, text: change(file.text) })));
+  startBoard(
+    STARTERS.micropython
+      .make({ ...plan, wifi: { name: 'moss', password: 'wet' } })
+      .map((file) => ({ ...file, text: change(file.text) })),
+  );
 const newest = async (id: string): Promise<Record<string, unknown>> =>
   Object.fromEntries(
     (await client.call('readDevice', { params: { device: id } })).newest.map(({ key, value }) => [
@@ -114,6 +118,31 @@ it('waits at first without a clock, and goes on when the service is not there at
   );
   expect(board.printed()).toContain('no time from the network yet');
   expect(board.ended).toBeUndefined();
+});
+
+it('asks for the Wi-Fi on a page of its own where it knows none, and keeps what a phone sends', async () => {
+  const plan = await planOf('mp-setup', [LEVEL]);
+  board = startBoard(STARTERS.micropython.make({ ...plan, wifi: undefined as never }));
+  await until(
+    () => board!.printed().includes('No Wi-Fi is known. Join the Wi-Fi board-000007'),
+    'the access point',
+  );
+  const body = 'name=moss+hut&password=wet%2C+%22very%22+%C3%A9';
+  board.phones.push(
+    ['GET / HTTP/1.1\r\n\r\n'],
+    ['nonsense'],
+    ['POST / HTTP/1.1\r\nContent-Length: 9\r\n\r\nname=%zz%'],
+    [`POST / HTTP/1.1\r\ncontent-length: ${body.length}\r\n`, `\r\n${body.slice(0, 10)}`, body.slice(10)],
+  );
+  await until(() => board!.asked.reset !== undefined, 'a restart', 20_000);
+  expect(JSON.parse(board.asked.reset![0]![0] as string)).toEqual({
+    name: 'moss hut',
+    password: 'wet, "very" é',
+  });
+  const pages = (board.asked.answered ?? []).map(([page]) => page as string);
+  expect(pages[0]!.match(/<input name=\w+/g)).toEqual(['<input name=name', '<input name=password']);
+  expect(pages.at(-1)).toContain('Kept. The board starts again');
+  expect(board.printed()).toContain('page:');
 });
 
 it('every part is read on a board: bytes of the data sheets come as their values', async () => {

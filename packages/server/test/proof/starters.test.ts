@@ -333,6 +333,30 @@ it.each([
   },
 );
 
+it.each(['cpp', 'cpp-http'] as const)(
+  'the %s program without a Wi-Fi asks for it on a page of its own, and goes on measuring',
+  (sort) => {
+    const target = write(sort, plan.streams);
+    const program = path.join(folder, `${sort}-own`);
+    const headers = path.join(__dirname, '../boardHeaders');
+    execFileSync('g++', [
+      '-std=c++17',
+      `-I${headers}`,
+      `-DMAIN="${path.join(target, 'src/main.cpp')}"`,
+      path.join(headers, 'ownWifi.cpp'),
+      '-o',
+      program,
+    ]);
+    const printed = execFileSync(program, { encoding: 'utf8' });
+    expect(printed).toContain('access point board-000007');
+    expect(printed).toContain('No Wi-Fi is known. Join the Wi-Fi board-000007');
+    expect(printed).toContain('restarts 1, kept "moss hut" "wet, "very""');
+    // Asked once, then answered; the page asks for nothing else.
+    expect(printed.match(/<input name=(\w+)/g)).toEqual(['<input name=name', '<input name=password']);
+    expect(printed).toContain('Kept. The board starts again');
+  },
+);
+
 it('the C++ program reads what parts on its pins say, drops what looks like a loose wire, and says so', () => {
   const chosen = [
     'light-lux',

@@ -58,6 +58,20 @@ export function Gauge({
         {stored === undefined ? '–' : display.value(stored)}{' '}
         <span style={{ fontSize: '0.8em', color: ink.soft }}>{display.unit}</span>
       </Box>
+      {facts.guessed && (
+        <Box
+          data-guessed
+          title="Nobody has said how far it goes. Take it over where the widget is changed, or give the datastream a range."
+          sx={{
+            alignSelf: 'center',
+            fontSize: '0.8rem',
+            color: ink.soft,
+            borderBottom: `1px dashed ${ink.soft}`,
+          }}
+        >
+          scale guessed
+        </Box>
+      )}
       {zone && (
         <Box
           data-zone={zone.tone}

@@ -1,0 +1,50 @@
+import fs from 'node:fs';
+import path from 'node:path';
+import MiniSearch from 'minisearch';
+import { startService, type TestService } from '../../../test/support/service';
+
+const FOLDER = path.resolve(__dirname, '../../console/dist/docs');
+let service: TestService;
+beforeAll(async () => {
+  service = await startService();
+});
+afterAll(() => service.stop());
+
+it('serves its documentation to anybody, without the internet', async () => {
+  const start = await fetch(`${service.url}/docs`);
+  expect([start.status, start.url]).toEqual([200, `${service.url}/docs/index.html`]);
+  expect(await start.text()).toContain('<h1 id="peatmoor">Peatmoor</h1>');
+  expect((await fetch(`${service.url}/docs/nothing.html`)).status).toBe(404);
+});
+
+it('every link and picture of it leads somewhere', () => {
+  const pages = fs.readdirSync(FOLDER).filter((name) => name.endsWith('.html'));
+  expect(pages.length).toBeGreaterThan(15);
+  const texts = new Map(pages.map((name) => [name, fs.readFileSync(path.join(FOLDER, name), 'utf8')]));
+  const wrong: string[] = [];
+  for (const [page, text] of texts)
+    for (const [, address] of text.matchAll(/(?:href|src)="([^"]+)"/g)) {
+      if (/^(https?:|mailto:|\/)/.test(address!)) continue;
+      const [file, part = ''] = address!.split('#');
+      const target = file === '' ? page : file!;
+      const isThere = fs.existsSync(path.join(FOLDER, target));
+      const hasPart = part === '' || (texts.get(target) ?? '').includes(`id="${part}"`);
+      if (!isThere || !hasPart) wrong.push(`${page} -> ${address}`);
+    }
+  expect(wrong).toEqual([]);
+});
+
+it('finds what somebody looks for', () => {
+  const index = MiniSearch.loadJSON(fs.readFileSync(path.join(FOLDER, 'index.json'), 'utf8'), {
+    fields: ['title', 'heading', 'text'],
+    storeFields: ['page', 'part', 'title', 'heading'],
+  });
+  const found = (words: string): unknown[] =>
+    index
+      .search(words, { prefix: true, fuzzy: 0.2, boost: { heading: 3, title: 2 }, combineWith: 'AND' })
+      .map(({ page }) => page as unknown);
+  expect(found('decimal comma')).toContain('take-your-data-away');
+  expect(found('claim secret')).toContain('connect-a-board');
+  expect(found('mqtt user name')).toContain('wire');
+  expect(found('zzzzqq')).toEqual([]);
+});
