@@ -46,7 +46,11 @@ export class ApiError extends Error {
     super(
       first === undefined
         ? problem.detail
-        : `${[first.field, first.reason].filter(Boolean).join(' ')}. ${first.remedy}`,
+        : `${[first.field, first.reason]
+            .filter(Boolean)
+            .join(' ')
+            .replace(/^(\S+) ([:,])/, '$1$2')
+            .replace(/\.$/, '')}. ${first.remedy}`,
     );
     this.name = 'ApiError';
     this.problem = problem;

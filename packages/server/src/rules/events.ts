@@ -242,7 +242,7 @@ function wording({ rule, plan, entry, stream, transition }: Happened, event: Eve
         `Opened ${when(event.openedAt)}, closed ${when(transition.at)}, after ${showDuration(transition.at - event.openedAt)}.`,
         ...(transition.extreme === null || stream === undefined
           ? []
-          : [`Furthest value meanwhile: ${show(transition.extreme)}.`]),
+          : [`Peak value meanwhile: ${show(transition.extreme)}.`]),
       ];
   return { subject: subject.slice(0, 200), text: [...lines, '', event.sentence].join('\n') };
 }
