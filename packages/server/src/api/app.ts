@@ -64,7 +64,7 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
   serveAuthority(app, parts);
   app.use('/api', refuseForeignOrigins);
   devicePictures(app, parts);
-  app.use('/api', refuseOtherForms, express.json({ limit: '1mb' }));
+  app.use('/api', express.json({ limit: '1mb' }));
   for (const name of Object.keys(endpoints) as EndpointName[]) {
     const endpoint = endpoints[name] as Endpoint;
     const method = endpoint.method.toLowerCase() as 'get' | 'post' | 'put' | 'patch' | 'delete';
@@ -139,6 +139,7 @@ async function outcomeOf(
   request: Request,
   response: Response,
 ): Promise<Outcome> {
+  if (endpoint.body !== undefined) refuseOtherForms(request);
   const body = await checkBody(endpoint.body, request.body ?? {});
   const query = await checkQuery(endpoint.query, request.query);
   const params = request.params as Record<string, string>;
@@ -198,8 +199,8 @@ function methodsOf(path: string): string[] {
   return Object.values(endpoints).flatMap((one) => (fits(one.path) ? [one.method] : []));
 }
 
-/** A body that is no JSON is refused by its type, and never taken for an empty one. */
-function refuseOtherForms(request: Request, _response: Response, next: NextFunction): void {
+/** A body that is not JSON is refused by its type, where one is read, and never taken for an empty one. */
+function refuseOtherForms(request: Request): void {
   const hasBody =
     request.headers['transfer-encoding'] !== undefined || Number(request.headers['content-length'] ?? 0) > 0;
   if (hasBody && request.is(['json', '+json']) === false)
@@ -207,7 +208,6 @@ function refuseOtherForms(request: Request, _response: Response, next: NextFunct
       'wrong-form',
       `The body is ${request.headers['content-type'] ?? 'of no type'}. Send JSON, with the header "Content-Type: application/json".`,
     );
-  next();
 }
 
 function hasVersion(value: unknown): value is { version: number } {
