@@ -182,9 +182,9 @@ input{font:inherit;color:inherit;background:none;border:0;border-bottom:1px soli
 nav h2{font-size:.9rem;color:var(--soft);margin:1.2rem 0 .3rem}nav ul{list-style:none;margin:0;padding:0}nav li{padding:.15rem 0}
 nav a{text-decoration:none}nav a:hover{text-decoration:underline}nav [aria-current]{font-weight:700;color:var(--heather)}
 h1{font-size:1.9rem;line-height:1.2;margin:.5rem 0 1rem}h2{font-size:1.3rem;margin:2rem 0 .5rem}h3{font-size:1.08rem}
-pre,code{font-family:Figures,"Atkinson Hyperlegible Mono",ui-monospace,monospace;font-size:.92em}code{background:var(--faint);padding:.05em .25em}
+pre,code{font-family:Figures,"Atkinson Hyperlegible Mono",ui-monospace,monospace;font-size:.92em}code{background:var(--faint);padding:.05em .25em;overflow-wrap:anywhere}
 pre{background:var(--faint);padding:.8rem 1rem;overflow-x:auto}pre code{background:none;padding:0}
 table{border-collapse:collapse;display:block;overflow-x:auto}td,th{border-top:1px solid var(--line);padding:.35rem .8rem .35rem 0;text-align:left;vertical-align:top}
 img{max-width:100%;border:1px solid var(--line)}#found:not(:empty){border-bottom:1px solid var(--line);margin-bottom:1.5rem}
-@media (max-width:800px){.page{grid-template-columns:1fr;gap:0;padding:1rem 1.1rem 4rem}header{padding:.8rem 1.1rem}main{order:-1}form{margin-left:0}}
+@media (max-width:800px){.page{grid-template-columns:minmax(0,1fr);gap:0;padding:1rem 1.1rem 4rem}header{padding:.8rem 1.1rem}main{order:-1}form{margin-left:0}}
 `;

@@ -165,7 +165,16 @@ await picture('dashboard-steer', day, '/dashboards/2?period=24h', async (tab) =>
   for (const share of [0.35, 0.6]) await tab.mouse.click(box.x + box.width * share, box.y + box.height / 2);
 });
 await picture('dashboard-phone', phone, '/dashboards/3?period=24h');
-await picture('dashboard-wall', night, '/dashboards/1/wall?period=24h');
+await picture('parts', day, '/devices/new', async (tab) => {
+  await tab.getByLabel('Name').fill('Bog hut');
+  const field = tab.getByLabel('Add a part that is on the board');
+  for (const words of ['temperature', 'lux', 'soil', 'relay']) {
+    await field.fill(words);
+    await tab.getByRole('option').first().click();
+  }
+  await field.fill('co2');
+  await tab.getByRole('option').first().waitFor();
+});
 await picture('dashboard-editing', day, '/dashboards/1', async (tab) => {
   await tab.getByRole('button', { name: 'Edit', exact: true }).click();
 });

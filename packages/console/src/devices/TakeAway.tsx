@@ -62,7 +62,7 @@ export function TakeAway({ device }: { device: string }): ReactNode {
       <Notice error={key.error} />
       {address && (
         <Copyable
-          label="A spreadsheet or script can fetch the sheet here, now and later. Whoever has the address can read this device; it ends when its access key is deleted under Settings."
+          label="A spreadsheet or script can fetch the sheet here, now and later. Whoever has the address can read this device; it ends when its access key is ended under Settings."
           text={address}
         />
       )}
