@@ -1,7 +1,8 @@
+import { execFileSync } from 'node:child_process';
 import fs from 'node:fs';
 import path from 'node:path';
 import MiniSearch from 'minisearch';
-import { startService, type TestService } from '../../../test/support/service';
+import { newDevice, newPerson, post, startService, type TestService } from '../../../test/support/service';
 
 const FOLDER = path.resolve(__dirname, '../../console/dist/docs');
 let service: TestService;
@@ -47,4 +48,22 @@ it('finds what somebody looks for', () => {
   expect(found('claim secret')).toContain('connect-a-board');
   expect(found('mqtt user name')).toContain('wire');
   expect(found('zzzzqq')).toEqual([]);
+});
+
+it('what it has for programs works as it stands there: with curl, Python and Node', async () => {
+  const { client } = await newPerson(service);
+  const { device, token } = await newDevice(client);
+  await post(service, token, { level: -121 });
+  const { secret } = await client.call('createKey', { body: { title: 'a program' } });
+  const env = { ...process.env, URL: service.url, KEY: secret, DEVICE: device.id };
+  const text = fs.readFileSync(path.resolve(__dirname, '../../../docs/from-your-program.md'), 'utf8');
+  const block = (language: string): string => new RegExp(`\`\`\`${language}\n([^]*?)\`\`\``).exec(text)![1]!;
+  const run = (command: string, args: string[], input?: string): string =>
+    execFileSync(command, args, { env, encoding: 'utf8', ...(input !== undefined && { input }) });
+  const curled = run('bash', ['-c', block('sh').replaceAll('curl', 'curl --silent --fail')]);
+  expect(curled).toMatch(new RegExp(`"id":"${device.id}"[^]*at,level`));
+  expect(run('python3', ['-'], block('python'))).toContain(`'level': -121`);
+  const shipped = path.resolve(__dirname, '../../cli/dist/client/client.js');
+  const program = block('ts').replace("'peatmoor-client'", JSON.stringify(`file://${shipped}`));
+  expect(run(process.execPath, ['--input-type=module', '-'], program)).toMatch(/Dipwell North \[[^]*-121/);
 });
