@@ -317,7 +317,7 @@ it('makes access keys that may do less', async () => {
   await page.getByRole('button', { name: 'Make it' }).click();
   await page.getByText('wall clock').waitFor();
   await page.getByText(/^look at everything, made/).waitFor();
-  const secret = await page.locator('pre').last().innerText();
+  const secret = await page.locator('pre', { hasText: 'key_' }).last().innerText();
   const headers = { authorization: `Bearer ${secret}` };
   expect((await fetch(`${service.url}/api/devices`, { headers })).status).toBe(200);
   expect((await fetch(`${service.url}/api/devices/${id}`, { method: 'DELETE', headers })).status).toBe(403);
