@@ -1,26 +1,12 @@
-import { counted, decodeFile, sheetForm, sheetParts, showBytes } from '@peatmoor/core';
+import { counted, showBytes } from '@peatmoor/core';
 import { createWriteStream } from 'node:fs';
 import fs from 'node:fs';
 import { Readable, Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { Command } from 'commander';
-import {
-  EXPORT_FORMATS,
-  exportPath,
-  MOST_IMPORT_LETTERS,
-  readProblem,
-  type Client,
-  type ExportFormat,
-  type Imported,
-} from '@peatmoor/contract';
+import { EXPORT_FORMATS, exportPath, importFile, readProblem, type ExportFormat } from '@peatmoor/contract';
 import { done, print, readDuration, table } from './output';
 import { signedIn, signedInClient, UsageError, withWord } from './settings';
-
-/** Lines, and cells, of a file that one import call carries at the most. */
-const LINES_A_PART = 2000;
-const CELLS_A_PART = 9000;
-/** Bytes of a file that are looked at to find out how it is written. */
-const LOOKED_AT = 400_000;
 
 /** export, import: taking readings away and bringing them in. */
 export function dataCommands(program: Command): void {
@@ -90,10 +76,17 @@ export function dataCommands(program: Command): void {
     .action(
       async (device: string, file: string, options: { try?: boolean; zone?: string }, command: Command) => {
         if (!fs.existsSync(file)) throw new UsageError(`There is no file "${file}".`);
-        const total = await importFile(signedInClient(), device, file, {
-          try: options.try ?? false,
-          ...(options.zone !== undefined && { zone: options.zone }),
-        });
+        const { isTTY } = process.stderr;
+        const total = await importFile(
+          signedInClient(),
+          device,
+          fs.readFileSync(file),
+          { try: options.try ?? false, ...(options.zone !== undefined && { zone: options.zone }) },
+          (share, { rows }) => {
+            if (isTTY) process.stderr.write(`\r${Math.round(share * 100)} %, ${counted(rows, 'row')} `);
+          },
+        );
+        if (isTTY) process.stderr.write('\r\u001b[K');
         print(command, total, ({ rows, accepted, refused, errors, notes }) =>
           [
             ...notes,
@@ -134,38 +127,4 @@ function countBytes(): Transform {
       next();
     },
   });
-}
-
-/** Sends a file part by part, each with its header row, and shows how far it has come. */
-async function importFile(
-  client: Client,
-  device: string,
-  file: string,
-  more: { try: boolean; zone?: string },
-): Promise<Imported> {
-  const bytes = fs.readFileSync(file);
-  const text = decodeFile(bytes);
-  const form = sheetForm(text.slice(0, LOOKED_AT));
-  const total: Imported = { rows: 0, accepted: 0, refused: 0, errors: [], notes: [] };
-  for (const { header, lines, firstRow, share } of sheetParts(
-    text,
-    form,
-    LINES_A_PART,
-    CELLS_A_PART,
-    MOST_IMPORT_LETTERS / 2,
-  )) {
-    const part = await client.call('importRows', {
-      params: { device },
-      body: { csv: [header, ...lines].join('\n'), firstRow, form, ...more },
-    });
-    total.rows += part.rows;
-    total.accepted += part.accepted;
-    total.refused += part.refused;
-    total.errors.push(...part.errors.slice(0, 100 - total.errors.length));
-    total.notes = [...new Set([...total.notes, ...part.notes])];
-    if (process.stderr.isTTY)
-      process.stderr.write(`\r${Math.round(share * 100)} %, ${counted(total.rows, 'row')} `);
-  }
-  if (process.stderr.isTTY) process.stderr.write('\r\u001b[K');
-  return total;
 }

@@ -10,7 +10,7 @@ import {
 } from '@peatmoor/core';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { WebSocket } from 'ws';
-import { showArrival } from './devices';
+import { showArrival } from './arrivals';
 import { print, readCount, readDuration, say, showTime } from './output';
 import { signedIn, signedInClient, UsageError } from './settings';
 

@@ -5,7 +5,6 @@ import {
   counted,
   inspectToken,
   keepSettings,
-  CLAIM_SORTS,
   STARTER_SORTS,
   STARTERS,
   type StarterFile,
@@ -65,13 +64,13 @@ export function kindStarterCommand(kind: Command): void {
   kind
     .command('starter <kind> <sort>')
     .description(
-      `write one program for many boards, each claiming its own device; sorts: ${CLAIM_SORTS.join(', ')}`,
+      `write one program for many boards, each claiming its own device; sorts: ${STARTER_SORTS.join(', ')}`,
     )
     .requiredOption('--claim <secret>', 'the claim secret (kind claim new)')
     .option('--out <folder>', 'folder to write it to', '.')
     .addHelpText('after', '\nExample:\n  peatmoor kind starter Dipwell cpp --claim claim_… --out dipwells')
     .action(async (name: string, sort: string, options: { claim: string; out: string }, command: Command) => {
-      const wanted = sortOf(sort, CLAIM_SORTS);
+      const wanted = sortOf(sort, STARTER_SORTS);
       if (!/^claim_\S{20,}$/.test(options.claim))
         throw new UsageError(
           'The text given with --claim is not a whole claim secret. It begins with claim_; make one: peatmoor kind claim new',

@@ -22,6 +22,7 @@ export * from './schemas/paging';
 export * from './problem';
 export * from './problems';
 export * from './endpoints';
+export * from './importing';
 export * from './client';
 export * from './live';
 export * from './openapi';

@@ -1,5 +1,5 @@
 import type { AnySchema, SchemaDescription, SchemaFieldDescription } from 'yup';
-import { endpointGroups, type Endpoint } from './endpoints';
+import { endpointGroups, makesSomething, type Endpoint } from './endpoints';
 import { exampleOf } from './openapi/example';
 import { DEVICE_SCHEMAS, OTHER_TAGS, otherPaths, TAGS } from './openapi/others';
 import { exportQuerySchema } from './schemas/data';
@@ -106,7 +106,7 @@ function operation(name: string, tag: string, endpoint: Endpoint): Json {
     schema: { type: 'string' },
   }));
   const inQuery = endpoint.query === undefined ? [] : queryParameters(endpoint.query);
-  const makes = endpoint.method === 'POST' && /^(create|adopt|copy|invite)/.test(name);
+  const makes = makesSomething(name, endpoint);
   const ok =
     endpoint.answer === undefined
       ? { 204: { description: 'Done' } }

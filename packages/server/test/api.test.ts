@@ -395,6 +395,25 @@ describe('what the protocol says', () => {
     const { id } = (await made.json()) as { id: number };
     expect([made.status, made.headers.get('location')]).toEqual([201, `/api/kinds/${id}`]);
     expect((await call(made.headers.get('location')!)).status).toBe(200);
+    // What only looks makes nothing.
+    const device = await client.call('createDevice', {
+      body: {
+        name: 'Tried',
+        id: 'tried',
+        newKind: { title: 'Tried', streams: [{ key: 'level', title: 'Level', type: 'number' }] },
+      },
+    });
+    const calibrate = (only: boolean) =>
+      call(`/api/devices/${device.device.id}/calibrations`, {
+        method: 'POST',
+        headers: json,
+        body: JSON.stringify({
+          stream: 'level',
+          calibration: { form: 'linear', scale: 2, offset: 0 },
+          try: only,
+        }),
+      });
+    expect([(await calibrate(true)).status, (await calibrate(false)).status]).toEqual([200, 201]);
     const method = await call('/api/kinds', { method: 'DELETE' });
     expect([method.status, method.headers.get('allow')]).toEqual([405, 'GET, POST']);
     expect((await call('/api/nothing', { method: 'PUT' })).status).toBe(404);

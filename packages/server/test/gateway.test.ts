@@ -242,3 +242,35 @@ describe('events that devices raise', () => {
     ).rejects.toThrow(/limit/);
   });
 });
+
+it('puts a place that a gateway sends for a device behind it into that device’s own location', async () => {
+  await client.call('createStream', {
+    params: { kind: (await client.call('readDevice', { params: { device: 'well-7' } })).kindId },
+    body: { key: 'spot', title: 'Spot', type: 'location' },
+  });
+  await client.call('createStream', {
+    params: { kind: (await client.call('readDevice', { params: { device: 'hut' } })).kindId },
+    body: { key: 'place', title: 'Place', type: 'location' },
+  });
+  const pack = JSON.stringify([
+    { bn: 'radio-7/', n: 'lat', u: 'lat', v: 53.4 },
+    { n: 'lon', u: 'lon', v: -1.9 },
+    { bn: 'hut/', n: 'lat', u: 'lat', v: 53.5 },
+    { n: 'lon', u: 'lon', v: -1.8 },
+  ]);
+  const answer = await fetch(`${service.url}/device/report`, {
+    method: 'POST',
+    headers: { authorization: `Bearer ${hut}`, 'content-type': 'application/senml+json' },
+    body: pack,
+  });
+  expect(await answer.json()).toEqual({ accepted: 2, refused: [] });
+  const { mqtt, told } = await board('hut', hut, 'moor/hut/refused');
+  await mqtt.publishAsync('moor/hut/report', pack.replaceAll('53.', '54.'), { qos: 1 });
+  const placeOf = async (device: string) =>
+    (await client.call('readDevice', { params: { device } })).newest.find(
+      ({ value }) => typeof value === 'object',
+    );
+  expect(told).toEqual([]);
+  expect(await placeOf('well-7')).toMatchObject({ key: 'spot', value: { lat: 54.4, lon: -1.9 } });
+  expect(await placeOf('hut')).toMatchObject({ key: 'place', value: { lat: 54.5, lon: -1.8 } });
+});

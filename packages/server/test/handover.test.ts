@@ -176,3 +176,16 @@ it('is steered by nothing of the workspace it left: its rules, timetables, keys 
   await expect(client.call('createCommand', pump)).rejects.toThrow(/device/);
   expect(await taker.client.call('listCommands', { params: { device: NORTH } })).toEqual([]);
 });
+
+it('comes with its kind under a name of its own where another kind has that name', async () => {
+  await giver.client.call('createDevice', {
+    body: {
+      name: 'Spare',
+      id: 'spare',
+      newKind: { title: 'Spare', streams: [{ key: 'level', title: 'Level', type: 'number' }] },
+    },
+  });
+  await taker.client.call('createKind', { body: { title: 'spare' } });
+  await taker.client.call('takeDevice', { body: { secret: await offer(giver.client, 'spare') } });
+  expect((await taker.client.call('readDevice', { params: { device: 'spare' } })).kindTitle).toBe('Spare 2');
+});

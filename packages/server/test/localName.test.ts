@@ -39,13 +39,11 @@ it('tells its place by name, and by what it offers', async () => {
     // Somebody else of the same name takes the next.
     const second = await announce(own, ports, log, { over, addresses: () => ['192.0.2.8'] });
     expect(second.name).toBe(`${own}-2.local`);
+    const both = await ask(`${own}-2._mqtt._tcp.local`, 'SRV');
+    expect(both[0]).toMatchObject({ data: { target: `${own}-2.local` } });
     await second.stop();
   } finally {
     await made.stop();
   }
   expect(await ask(`${own}.local`, 'A')).toEqual([]);
-});
-
-it('tells nothing where that is switched off', async () => {
-  expect((await announce('off', ports, log)).name).toBeNull();
 });

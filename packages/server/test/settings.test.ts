@@ -31,6 +31,21 @@ const complaint = (environment: Record<string, string>): string => {
 };
 
 describe('settings', () => {
+  it('announce the service by name where others can reach it by it', () => {
+    const nameOf = (environment: Record<string, string>) => readConfig(environment).localName;
+    expect(nameOf({})).toBe('peatmoor');
+    expect(nameOf({ PEATMOOR_LOCAL_NAME: 'moss-hut' })).toBe('moss-hut');
+    for (const silent of [
+      { PEATMOOR_LOCAL_NAME: 'off' },
+      { PEATMOOR_PUBLIC_URL: 'https://moor.example' },
+      { PEATMOOR_HOST: '127.0.0.1' },
+    ])
+      expect([silent, nameOf(silent as unknown as Record<string, string>)]).toEqual([silent, null]);
+    expect(complaint({ PEATMOOR_LOCAL_NAME: 'Moss Hut' })).toContain('PEATMOOR_LOCAL_NAME');
+    // What the command line reads from the same environment is none of the service's.
+    expect(complaint({ PEATMOOR_CLI_CONFIG: 'x', PEATMOOR_PASSWORD: 'y' })).toBe('');
+  });
+
   it('have defaults for everything', () => {
     expect(readConfig({})).toMatchObject({
       httpPort: 8420,

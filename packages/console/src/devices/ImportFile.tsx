@@ -1,14 +1,11 @@
-import { counted, decodeFile, sheetForm, sheetParts } from '@peatmoor/core';
+import { counted } from '@peatmoor/core';
 import { Box, LinearProgress } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import { MOST_IMPORT_LETTERS, type Imported } from '@peatmoor/contract';
+import { importFile, type Imported } from '@peatmoor/contract';
 import { api } from '../api';
 import { FileButton } from '../parts/FileButton';
 import { Notice } from '../parts/Notice';
 import { ink } from '../theme';
-
-const LINES_A_PART = 2000;
-const CELLS_A_PART = 9000;
 
 /** Brings readings in from a CSV file: looks first, shows each refused row, then takes the rest. */
 export function ImportFile({ device }: { device: string }): ReactNode {
@@ -20,7 +17,9 @@ export function ImportFile({ device }: { device: string }): ReactNode {
   const run = (chosen: File, only: boolean, done: (total: Imported) => void): void => {
     setError(null);
     setShare(0);
-    importFile(device, chosen, only, setShare)
+    chosen
+      .arrayBuffer()
+      .then((bytes) => importFile(api, device, new Uint8Array(bytes), { try: only }, setShare))
       .then(done, setError)
       .finally(() => setShare(null));
   };
@@ -74,35 +73,4 @@ export function ImportFile({ device }: { device: string }): ReactNode {
       )}
     </Box>
   );
-}
-
-/** Sends a file part by part, each with the header row; gives what became of all of it. */
-async function importFile(
-  device: string,
-  file: File,
-  only: boolean,
-  onProgress: (share: number) => void,
-): Promise<Imported> {
-  const text = decodeFile(new Uint8Array(await file.arrayBuffer()));
-  const form = sheetForm(text);
-  const total: Imported = { rows: 0, accepted: 0, refused: 0, errors: [], notes: [] };
-  for (const { header, lines, firstRow, share } of sheetParts(
-    text,
-    form,
-    LINES_A_PART,
-    CELLS_A_PART,
-    MOST_IMPORT_LETTERS / 2,
-  )) {
-    const part = await api.call('importRows', {
-      params: { device },
-      body: { csv: [header, ...lines].join('\n'), firstRow, form, try: only },
-    });
-    total.rows += part.rows;
-    total.accepted += part.accepted;
-    total.refused += part.refused;
-    total.errors.push(...part.errors.slice(0, 100 - total.errors.length));
-    total.notes = [...new Set([...total.notes, ...part.notes])];
-    onProgress(share);
-  }
-  return total;
 }

@@ -1,7 +1,7 @@
 import { Box, Button, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
-import { counted, CLAIM_SORTS, sortFor } from '@peatmoor/core';
+import { counted, sortFor, STARTER_SORTS } from '@peatmoor/core';
 import type { Claim, Kind } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { StarterProject } from '../devices/StarterProject';
@@ -33,7 +33,7 @@ export function ClaimSecrets({ kind }: { kind: Kind }): ReactNode {
         <Box sx={{ my: 2 }}>
           <Copyable label="The claim secret, shown only now" text={create.data.secret} />
           <StarterProject
-            sorts={CLAIM_SORTS}
+            sorts={STARTER_SORTS}
             first={sortFor(kind.board)}
             plan={{
               deviceId: '',

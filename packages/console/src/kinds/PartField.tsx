@@ -2,6 +2,7 @@ import { Autocomplete, Box, TextField } from '@mui/material';
 import type { ReactNode } from 'react';
 import { useFormContext } from 'react-hook-form';
 import { findModules, partOf, PARTS, proposeKey, showUnit, withPart, wiringOf } from '@peatmoor/core';
+import { Offered } from '../parts/Offered';
 import { Wiring } from './Wiring';
 
 /** The part a datastream comes from. Choosing one fills in what is known of it: type, unit, range, decimals, direction and pin. */
@@ -38,20 +39,15 @@ export function PartField({ name }: { name: string }): ReactNode {
         filterOptions={(_all, { inputValue }) =>
           findModules(inputValue).flatMap((module) => PARTS.filter((one) => one.module === module))
         }
-        renderOption={({ key, ...props }, one) => (
-          <Box
-            component="li"
-            key={key}
-            {...props}
-            sx={{ display: 'flex', gap: 2, justifyContent: 'space-between !important' }}
-          >
-            <b>{one.title}</b>
-            <span style={{ opacity: 0.75 }}>
-              {[showUnit(one.stream.unit), one.stream.direction === 'control' ? 'output' : '']
-                .filter(Boolean)
-                .join(' ')}
-            </span>
-          </Box>
+        renderOption={(about, one) => (
+          <Offered
+            key={about.key}
+            about={about}
+            what={one.title}
+            more={[showUnit(one.stream.unit), one.stream.direction === 'control' ? 'output' : '']
+              .filter(Boolean)
+              .join(' ')}
+          />
         )}
         slotProps={{ popper: { style: { minWidth: 320 } } }}
         renderInput={(params) => (

@@ -1,6 +1,7 @@
-import { Autocomplete, Box, TextField } from '@mui/material';
+import { Autocomplete, TextField } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import { findModules, MODULES, showUnit, type Module } from '@peatmoor/core';
+import { Offered } from '../parts/Offered';
 
 /** Puts a part on the board: found by what it measures, in a maker's words. */
 export function PartsField({ onAdd }: { onAdd: (module: Module) => void }): ReactNode {
@@ -20,16 +21,8 @@ export function PartsField({ onAdd }: { onAdd: (module: Module) => void }): Reac
       getOptionKey={({ key }) => key}
       filterOptions={(_all, { inputValue }) => findModules(inputValue)}
       noOptionsText="No part of that name. Add a datastream below and write its own lines."
-      renderOption={({ key, ...props }, one) => (
-        <Box
-          component="li"
-          key={key}
-          {...props}
-          sx={{ display: 'flex', gap: 2, justifyContent: 'space-between !important' }}
-        >
-          <b>{one.title}</b>
-          <span style={{ opacity: 0.75 }}>{unitsOf(one)}</span>
-        </Box>
+      renderOption={(about, one) => (
+        <Offered key={about.key} about={about} what={one.title} more={unitsOf(one)} />
       )}
       slotProps={{ popper: { style: { minWidth: 320 } } }}
       renderInput={(params) => (

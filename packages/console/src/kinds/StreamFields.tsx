@@ -18,6 +18,7 @@ import { Choice } from './Choice';
 import { FollowFields, startFollow } from './FollowFields';
 import { ComputationFields, startComputation } from './ComputationFields';
 import { NumberField } from './NumberField';
+import { Offered } from '../parts/Offered';
 import { PartField } from './PartField';
 import { ColourField, EmptyText, NamesField } from './TextFields';
 
@@ -262,16 +263,8 @@ function UnitField({ name }: { name: string }): ReactNode {
               `${code} ${shown} ${quantity}`.toLowerCase().includes(wanted),
             );
           }}
-          renderOption={({ key, ...props }, { shown, quantity, code }) => (
-            <Box
-              component="li"
-              key={key}
-              {...props}
-              sx={{ display: 'flex', gap: 2, justifyContent: 'space-between !important' }}
-            >
-              <b>{shown || code}</b>
-              <span style={{ opacity: 0.75 }}>{quantity}</span>
-            </Box>
+          renderOption={(about, { shown, quantity, code }) => (
+            <Offered key={about.key} about={about} what={shown || code} more={quantity} />
           )}
           slotProps={{ popper: { style: { minWidth: 280 } } }}
           renderInput={(params) => (

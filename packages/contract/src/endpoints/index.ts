@@ -8,6 +8,8 @@ import { rulesEndpoints } from './rules';
 import { sharingEndpoints } from './sharing';
 import { steeringEndpoints } from './steering';
 
+import type { Endpoint } from './endpoint';
+
 export type { Endpoint, Versioned } from './endpoint';
 export type { DashboardIn } from './dashboards';
 export type { DeviceIn } from './devices';
@@ -41,6 +43,10 @@ export const endpoints = {
   ...steeringEndpoints,
   ...sharingEndpoints,
 };
+/** Calls that make something, by their names; what they only look at (`try`) is not made. */
+export const makesSomething = (name: string, { method }: Pick<Endpoint, 'method'>): boolean =>
+  method === 'POST' && /^(create|copy)/.test(name);
+
 export type Endpoints = typeof endpoints;
 export type EndpointName = keyof Endpoints;
 export type AnswerOf<N extends EndpointName> = NonNullable<Endpoints[N]['types']>['answer'];

@@ -42,38 +42,26 @@ const answer = (description: string, example: unknown): Json => ({
   description,
   content: { 'application/json': { schema: { $ref: '#/components/schemas/ReportAnswer' }, example } },
 });
-const REFUSED = {
-  accepted: 0,
-  refused: [
-    { name: 'levl', reason: 'unknown-name', hint: 'No datastream is called "levl"; the nearest is "level".' },
-  ],
-};
+const refusing = (description: string, reason: string, hint: string, name = ''): Json =>
+  answer(description, { accepted: 0, refused: [{ name, reason, hint }] });
 const PROBLEMS = {
-  400: answer('Unreadable', {
-    accepted: 0,
-    refused: [{ name: '', reason: 'unreadable', hint: 'The text is not whole JSON.' }],
-  }),
-  401: answer('The token is not right', {
-    accepted: 0,
-    refused: [{ name: '', reason: 'bad-token', hint: 'The token is mistyped.' }],
-  }),
-  413: answer('Too large', {
-    accepted: 0,
-    refused: [{ name: '', reason: 'too-large', hint: 'Send less at once.' }],
-  }),
-  415: answer('A type that is not taken', {
-    accepted: 0,
-    refused: [{ name: '', reason: 'no-meaning', hint: 'Send JSON.' }],
-  }),
-  422: answer('Nothing was accepted', REFUSED),
-  429: answer('Too often; see Retry-After', {
-    accepted: 0,
-    refused: [{ name: '', reason: 'too-often', hint: 'Send less often.' }],
-  }),
-  503: answer('Nothing can be kept just now; see Retry-After', {
-    accepted: 0,
-    refused: [{ name: '', reason: 'too-often', hint: 'Send it again.' }],
-  }),
+  400: refusing('Unreadable', 'unreadable', 'The text is not whole JSON.'),
+  401: refusing('The token is not right', 'bad-token', 'The token is mistyped.'),
+  405: refusing(
+    'Another method; see Allow',
+    'wrong-topic',
+    'There is no PUT /device/report; there is GET, POST.',
+  ),
+  413: refusing('Too large', 'too-large', 'Send less at once.'),
+  415: refusing('A type that is not taken', 'no-meaning', 'Send JSON.'),
+  422: refusing(
+    'Nothing was accepted',
+    'unknown-name',
+    'No datastream is called "levl"; the nearest is "level".',
+    'levl',
+  ),
+  429: refusing('Too often; see Retry-After', 'too-often', 'Send less often.'),
+  503: refusing('Nothing can be kept just now; see Retry-After', 'too-often', 'Send it again.'),
 };
 const SPEAKS_FOR = {
   name: 'for',
@@ -266,8 +254,16 @@ export function otherPaths(exportQuery: AnySchema): Record<string, Json> {
               content: { 'application/json': values({ device: 'dipwell-a1', token: 'moor…' }) },
             },
             401: PROBLEMS[401],
-            403: answer('Not for this board any more', REFUSED),
-            409: answer('Claimed by this serial already', REFUSED),
+            403: refusing(
+              'Not for this board any more',
+              'bad-token',
+              'This claim secret was ended. Make a new one on the page of the kind.',
+            ),
+            409: refusing(
+              'Claimed by this serial already',
+              'bad-token',
+              'The board with the serial "0024befffe804ff1" has claimed already, as dipwell-a1. To let it claim again, open it on the page of its kind.',
+            ),
             429: PROBLEMS[429],
           },
         },
@@ -286,7 +282,7 @@ export function otherPaths(exportQuery: AnySchema): Record<string, Json> {
             description: 'Milliseconds since 1970',
             content: { 'application/json': values({ now: 1_777_636_800_000 }) },
           },
-          405: PROBLEMS[400],
+          405: PROBLEMS[405],
         },
       },
     },

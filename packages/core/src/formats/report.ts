@@ -1,6 +1,6 @@
 import { foldName, LONGEST_NAME, RESERVED_NAMES, type NameIndex } from '../readings/names';
 import { refusal, showRaw, type Refusal } from '../readings/refusals';
-import { AHEAD_MS, readAt } from '../readings/time';
+import { AHEAD_MS, readAt, TIME_NAMES } from '../readings/time';
 import { isReportable, type Datastream } from '../readings/types';
 import { isTaken, takeValue, type TakenValue } from '../readings/value';
 import { DEEPEST, refuseCount, tooDeep } from './bounds';
@@ -236,8 +236,7 @@ export function isReserved(name: string): boolean {
   return RESERVED_NAMES.has(foldName(name));
 }
 
-/** Names that mean the time of a row where no datastream is called so. */
-const TIME_NAMES = new Set(['at', 'time', 'timestamp', 'date', 'datetime']);
+const TIMES: ReadonlySet<string> = new Set(TIME_NAMES);
 
 /**
  * Takes the time of rows that name it otherwise than `at`: `time`, `timestamp` or `date` in any case, beside other values and
@@ -264,9 +263,7 @@ export function takeTimes<S>(rows: readonly ReportRow[], index: NameIndex<S>): v
 /** Quick for the many names that are none. */
 function isTimeName(name: string): boolean {
   const first = name.charCodeAt(0) | 32;
-  return (
-    (first === 116 || first === 100 || first === 97) && name.length < 10 && TIME_NAMES.has(name.toLowerCase())
-  );
+  return (first === 116 || first === 100 || first === 97) && name.length < 10 && TIMES.has(foldName(name));
 }
 
 /**

@@ -3,6 +3,7 @@ import Papa from 'papaparse';
 import { RIGHT_TIME } from '../history/rows';
 import { foldName, type NameIndex } from '../readings/names';
 import { refusal, type Refusal } from '../readings/refusals';
+import { TIME_NAMES } from '../readings/time';
 import type { Datastream } from '../readings/types';
 import { counted } from '../words';
 import { refuseTableSize } from './bounds';
@@ -32,8 +33,7 @@ export interface Sheet {
 const LOOKED_AT = 400_000;
 const NUMBER_WITH_COMMA = /^[-+]?(\d+|\d{1,3}(\.\d{3})+),\d+(e[-+]?\d+)?$/i;
 const DATE_WITH_PARTS = /^(\d{1,2})([./-])(\d{1,2})\2(\d{4})\b/;
-/** Columns that say when, in the order in which they are looked for. */
-const TIME_NAMES = ['at', 'timestamp', 'datetime', 'date_time', 'date', 'time'];
+const isTimeName = (name: string): boolean => (TIME_NAMES as readonly string[]).includes(name);
 const OFFSET_NAMES = ['offset', 'utc_offset', 'zone'];
 
 /**
@@ -225,7 +225,7 @@ function columnsOf<S extends Stream>(
     else if (stream !== undefined)
       columns.push({ is: 'value', name: stream.key, unit: index.find(name) === undefined ? unit : null });
     else if (OFFSET_NAMES.includes(folded)) columns.push({ is: 'offset' });
-    else if (TIME_NAMES.includes(folded))
+    else if (isTimeName(folded))
       columns.push({ is: folded === 'date' || folded === 'time' ? folded : 'moment' });
     else columns.push({ is: 'value', name, unit: null });
   }

@@ -1,2 +1,13 @@
-export type { Bus, BusStep, Computed, FrameSum, Measure, Module, Part, PartWay, Steps } from './part';
+export type {
+  Bus,
+  BusStep,
+  Computed,
+  FrameSum,
+  KernelFile,
+  Measure,
+  Module,
+  Part,
+  PartWay,
+  Steps,
+} from './part';
 export * from './catalogue';

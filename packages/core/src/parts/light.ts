@@ -28,6 +28,6 @@ export const LIGHT: readonly Module[] = [
       steps: [],
       value: 'u16(b[0], b[1]) / 1.2',
     },
-    kernel: ['/sys/bus/iio/devices/iio:device*/in_illuminance_raw', 1],
+    kernel: ['/sys/bus/iio/devices/iio:device*/in_illuminance_raw', 1 / 1.2],
   }),
 ];

@@ -73,6 +73,8 @@ export type PartWay =
 
 type PartStream = Pick<Datastream, 'type' | 'unit' | 'min' | 'max' | 'decimals' | 'direction'>;
 
+export type KernelFile = readonly [pattern: string, factor: number, add?: number];
+
 /** One thing that a part tells or takes. */
 export interface Measure {
   key: string;
@@ -81,8 +83,8 @@ export interface Measure {
   way: PartWay;
   /** When what was read looks like a loose wire: an expression in `value` and what the value is made from. */
   loose: string | null;
-  /** The file of a small computer's kernel that says it, as a pattern, and by what its number is multiplied. */
-  kernel: readonly [pattern: string, factor: number] | null;
+  /** The file of a small computer's kernel that says it, as a pattern; by what its number is multiplied, and what is added. */
+  kernel: KernelFile | null;
 }
 
 /** A common sensor or output part, by what it does and how it is wired, not by who makes it. */

@@ -136,11 +136,11 @@ export const WARMTH: readonly Module[] = [
     measures: [
       measure('object', 'Temperature of the surface', temperature(-70, 380), infrared(7), {
         loose: 'b[1] > 127',
-        kernel: ['/sys/bus/iio/devices/iio:device*/in_temp_object_raw', 0.02],
+        kernel: ['/sys/bus/iio/devices/iio:device*/in_temp_object_raw', 0.02, -273.15],
       }),
       measure('around', 'Temperature around it', temperature(-40, 125), infrared(6), {
         loose: 'b[1] > 127',
-        kernel: ['/sys/bus/iio/devices/iio:device*/in_temp_ambient_raw', 0.02],
+        kernel: ['/sys/bus/iio/devices/iio:device*/in_temp_ambient_raw', 0.02, -273.15],
       }),
     ],
   }),

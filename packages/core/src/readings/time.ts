@@ -3,6 +3,9 @@ import { refusal, type Refusal } from './refusals';
 export const OLDEST_MS = 10 * 366 * 86_400_000;
 export const AHEAD_MS = 5 * 60_000;
 
+/** Names of the time of a reading beside `at`, where no datastream is called so; the surest first. */
+export const TIME_NAMES = ['at', 'timestamp', 'datetime', 'date_time', 'date', 'time'] as const;
+
 const ISO_PATTERN = /^\d{4}-\d\d-\d\d([T ]\d\d:\d\d(:\d\d(\.\d{1,9})?)?(Z|[+-]\d\d:?\d\d)?)?$/;
 
 /**

@@ -228,10 +228,10 @@ while (!stopped) {
 const made = (stream: Datastream): string =>
   isPlain(stream) ? exampleValue(stream) : literal(exampleValue(stream));
 
-function sensor(stream: Datastream, file: { pattern: string; factor: number; which: number } | null): string {
+function sensor(stream: Datastream, file: ReturnType<typeof kernelFiles>[number]): string {
   const title = comment(stream.title);
   if (file !== null)
-    return `  ${stream.key}: () => kernel(${literal(file.pattern)}, ${file.factor}, ${file.which}), // ${title}\n`;
+    return `  ${stream.key}: () => kernel(${literal(file.pattern)}, ${file.factor}, ${file.add}, ${file.which}), // ${title}\n`;
   if (stream.direction === 'both') return `  ${stream.key}: () => has.${stream.key}, // ${title}\n`;
   const { middle, spread } = madeUp(stream);
   const value = !isPlain(stream)
@@ -252,7 +252,7 @@ function output(stream: Datastream): string {
 
 const NODE_KERNEL = `
 /** A number that a driver of this computer's kernel says, the first of its sort or a later one; null where there is none. */
-function kernel(pattern, factor, which) {
+function kernel(pattern, factor, add, which) {
   let found = ['/'];
   for (const part of pattern.split('/').filter(Boolean)) {
     const name = new RegExp(\`^\${part.replaceAll('.', '\\\\.').replaceAll('*', '.*')}$\`);
@@ -269,7 +269,7 @@ function kernel(pattern, factor, which) {
     return null;
   }
   const value = Number.parseFloat(fs.readFileSync(found[which], 'utf8'));
-  return Number.isNaN(value) ? null : value * factor;
+  return Number.isNaN(value) ? null : value * factor + add;
 }
 `;
 

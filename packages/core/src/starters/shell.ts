@@ -114,18 +114,18 @@ done
 `;
 }
 
-/** A file of the kernel with a number, by its pattern; `which` of several; times a factor. */
-const SHELL_KERNEL = `kernel() { # pattern, factor, place of it among several
-  file=$(ls -d $1 2>/dev/null | sed -n "$3p")
+/** A file of the kernel with a number, by its pattern; `which` of several; times a factor, and what is added. */
+const SHELL_KERNEL = `kernel() { # pattern, factor, what is added, place of it among several
+  file=$(ls -d $1 2>/dev/null | sed -n "$4p")
   [ -r "$file" ] || { echo "$1: the kernel has no such part; is its driver loaded?" >&2; return; }
-  awk -v factor="$2" '{ print $1 * factor }' "$file"
+  awk -v factor="$2" -v add="$3" '{ printf "%.10g\\n", $1 * factor + add }' "$file"
 }
 `;
 
-function sensor(stream: Datastream, file: { pattern: string; factor: number; which: number } | null): string {
+function sensor(stream: Datastream, file: ReturnType<typeof kernelFiles>[number]): string {
   const title = comment(stream.title);
   if (file !== null)
-    return `read_${stream.key}() { kernel ${quoted(file.pattern)} ${file.factor} ${file.which + 1}; } # ${title}`;
+    return `read_${stream.key}() { kernel ${quoted(file.pattern)} ${file.factor} ${file.add} ${file.which + 1}; } # ${title}`;
   const made = !isPlain(stream)
     ? quoted(JSON.stringify(exampleValue(stream)))
     : stream.type === 'boolean'

@@ -20,8 +20,6 @@ export const STARTERS = {
 
 export type StarterSort = keyof typeof STARTERS;
 export const STARTER_SORTS = Object.keys(STARTERS) as StarterSort[];
-/** Sorts that can claim: all of them. */
-export const CLAIM_SORTS = STARTER_SORTS;
 
 /** The starter that fits a board family best. */
 export function sortFor(board: string): StarterSort {

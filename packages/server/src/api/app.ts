@@ -8,6 +8,7 @@ import {
   endpoints,
   fieldProblems,
   jsonSchema,
+  makesSomething,
   openApiDocument,
   workspaceFileSchema,
   type Endpoint,
@@ -167,31 +168,33 @@ async function outcomeOf(
     else version = result.version;
   }
   const cookies = response.getHeader('set-cookie') as string[] | undefined;
-  const place = placeOf(endpoint, name, request.path, result);
+  const isMade = makesSomething(name, endpoint) && (body as { try?: unknown }).try !== true;
+  const place = isMade ? placeOf(endpoint, request.path, result) : null;
   return {
-    status: result === undefined ? 204 : place === null ? 200 : 201,
+    status: result === undefined ? 204 : isMade ? 201 : 200,
     body: result,
     headers: {
-      ...(place !== null && place !== '' && { location: place }),
+      ...(place !== null && { location: place }),
       ...(version !== null && method !== 'DELETE' && { etag: etagOf(version) }),
       ...(cookies !== undefined && { 'set-cookie': cookies }),
     },
   };
 }
 
-/** Calls that only look though they are named like ones that make something, or that need not have made it. */
-const MAKES = /^(create|adopt|copy|invite)/;
-
-/** Where what was made can be asked for; an empty text where nothing answers for it alone, null where nothing was made. */
-function placeOf({ method, path }: Endpoint, name: string, asked: string, result: unknown): string | null {
-  if (method !== 'POST' || !MAKES.test(name) || typeof result !== 'object' || result === null) return null;
+/** Where what was made can be asked for; null where nothing answers for it alone. */
+function placeOf({ path }: Endpoint, asked: string, result: unknown): string | null {
+  if (typeof result !== 'object' || result === null || !OF_ONE.has(path)) return null;
   const made = ('device' in result ? result.device : result) as { id?: unknown; key?: unknown };
   const id = made.id ?? made.key;
-  const own = Object.values(endpoints).some((one) => new RegExp(`^${path}/:\\w+$`).test(one.path));
-  return own && (typeof id === 'string' || typeof id === 'number')
-    ? `${asked}/${encodeURIComponent(id)}`
-    : '';
+  return typeof id === 'string' || typeof id === 'number' ? `${asked}/${encodeURIComponent(id)}` : null;
 }
+
+/** Addresses of lists whose things have addresses of their own. */
+const OF_ONE = new Set(
+  Object.values(endpoints).flatMap(({ method, path }) =>
+    method === 'GET' ? path.replace(/\/:\w+$/, '') : [],
+  ),
+);
 
 /** Methods that an address has. */
 function methodsOf(path: string): string[] {

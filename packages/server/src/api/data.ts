@@ -1,4 +1,3 @@
-import { setImmediate as breathe } from 'node:timers/promises';
 import {
   calendarBounds,
   calendarBuckets,
@@ -18,13 +17,11 @@ import { deviceOf, type ApiParts, type Handlers } from './context';
 import { pageIn } from './pages';
 import type { Scope } from './scope';
 import { now as clockNow } from '../clock';
+import { createTurns } from '../turns';
 
 /** Steps of the calendar in one answer at the most. */
 const MOST_STEPS = 5000;
 const MOST_ERRORS = 100;
-
-/** Milliseconds that rows are matched without a break. */
-const WITHOUT_A_BREAK_MS = 10;
 
 type DataHandlers = Pick<
   Handlers,
@@ -183,13 +180,10 @@ async function readImport(
   const errors: Imported['errors'] = [];
   let refused = 0;
   let rows = 0;
-  let since = performance.now();
+  const turn = createTurns();
   for (const row of sheet.rows) {
     rows++;
-    if (performance.now() - since > WITHOUT_A_BREAK_MS) {
-      await breathe();
-      since = performance.now();
-    }
+    await turn();
     const taken =
       'refused' in row
         ? { accepted: [], refusedCount: 1, refused: [row.refused] }

@@ -9,6 +9,7 @@ import {
   sheetTime,
   showUnit,
   showValue,
+  type Columns,
   type Location,
 } from '@peatmoor/core';
 import { exportQuerySchema, type ExportFormat } from '@peatmoor/contract';
@@ -35,6 +36,8 @@ interface Writing {
 
 /** Texts and locations that are read from the records at once. */
 const OTHERS_AT_ONCE = 2000;
+/** Letters that are written at once. */
+const LETTERS_AT_ONCE = 64_000;
 
 /** Streams readings of a device, a day at a time, so that any number of them needs little memory. */
 export async function sendExport(
@@ -69,14 +72,15 @@ export async function sendExport(
   response.write(writing.first);
   let isFirst = true;
   let text = '';
-  for await (const { at, values } of rowsOf(parts, streams, from, to)) {
-    text += writing.row(shownTime(at), values, isFirst);
-    isFirst = false;
-    if (text.length < 64_000) continue;
-    if (response.destroyed) return;
-    if (!response.write(text)) await once(response, 'drain');
-    text = '';
-  }
+  for await (const rows of rowsOf(parts, streams, from, to))
+    for (const { at, values } of rows) {
+      text += writing.row(shownTime(at), values, isFirst);
+      isFirst = false;
+      if (text.length < LETTERS_AT_ONCE) continue;
+      if (response.destroyed) return;
+      if (!response.write(text)) await once(response, 'drain');
+      text = '';
+    }
   response.end(text + writing.last);
 }
 
@@ -85,37 +89,76 @@ interface Row {
   values: Cell[];
 }
 
-/** Rows of all datastreams in order of time, each time once. */
+/** Rows of all datastreams in order of time, each time once; some at a time. */
 async function* rowsOf(
   { store, history }: Pick<ApiParts, 'store' | 'history'>,
   streams: readonly DeviceStream[],
   from: number,
   to: number,
-): AsyncGenerator<Row> {
-  const numeric = streams.filter((stream) => isNumeric(stream));
-  const numbers = (async function* (): AsyncGenerator<Row> {
-    if (numeric.length === 0) return;
-    for await (const columns of history.parts(numeric, from, to))
-      for (const { at, values } of rowsByTime(columns))
-        yield { at, values: streams.map((stream) => values[numeric.indexOf(stream)] ?? null) };
-  })();
-  const others = streams
-    .filter((stream) => !isNumeric(stream))
-    .map((stream) => ({ place: streams.indexOf(stream), rows: othersOf(store, stream, from, to) }));
-  const sources = [numbers, ...others.map(({ rows }) => rows)];
+): AsyncGenerator<Iterable<Row>> {
+  const others = [...streams.entries()].filter(([, stream]) => !isNumeric(stream));
+  const numeric = [...streams.entries()].filter(([, stream]) => isNumeric(stream));
+  const numbers = history.parts(
+    numeric.map(([, stream]) => stream),
+    from,
+    to,
+  );
+  // Numbers alone are many, and stand side by side already.
+  if (others.length === 0) {
+    for await (const columns of numbers) yield rowsByTime(columns);
+    return;
+  }
+  const sources = [
+    numeric.length === 0
+      ? nothing()
+      : placed(
+          numbers,
+          numeric.map(([place]) => place),
+          streams.length,
+        ),
+    ...others.map(([place, stream]) => alone(othersOf(store, stream, from, to), place, streams.length)),
+  ];
   const next = await Promise.all(sources.map((source) => source.next()));
   for (;;) {
-    let at = Infinity;
-    for (const one of next) if (!one.done) at = Math.min(at, one.value.at);
+    const at = Math.min(...next.map((one) => (one.done ? Infinity : one.value.at)));
     if (at === Infinity) return;
-    const values: Cell[] = streams.map(() => null);
+    const values = Array<Cell>(streams.length).fill(null);
     for (const [i, one] of next.entries()) {
       if (one.done || one.value.at !== at) continue;
-      const found = one.value;
-      if ('values' in found) found.values.forEach((value, place) => (values[place] ??= value));
-      else values[others[i - 1]!.place] = found.value;
+      for (const [place, value] of one.value.values.entries()) values[place] ??= value;
       next[i] = await sources[i]!.next();
     }
+    yield [{ at, values }];
+  }
+}
+
+async function* nothing(): AsyncGenerator<Row> {
+  // A device without numbers.
+}
+
+/** Rows of numbers, each value in the place of its datastream among all. */
+async function* placed(
+  parts: AsyncIterable<Columns[]>,
+  places: readonly number[],
+  width: number,
+): AsyncGenerator<Row> {
+  for await (const columns of parts)
+    for (const { at, values: found } of rowsByTime(columns)) {
+      const values = Array<Cell>(width).fill(null);
+      for (const [i, place] of places.entries()) values[place] = found[i]!;
+      yield { at, values };
+    }
+}
+
+/** Readings of one datastream as rows. */
+async function* alone(
+  readings: AsyncIterable<{ at: number; value: Cell }>,
+  place: number,
+  width: number,
+): AsyncGenerator<Row> {
+  for await (const { at, value } of readings) {
+    const values = Array<Cell>(width).fill(null);
+    values[place] = value;
     yield { at, values };
   }
 }

@@ -3,6 +3,7 @@ import { sum } from 'd3-array';
 import type { Transaction } from 'sequelize';
 import { isDeepStrictEqual } from 'node:util';
 import { now as clockNow } from '../clock';
+import { titleFor } from '../definitions/kind';
 import { addToken } from '../definitions/device';
 import { conflict, notFound, ProblemError, wrongField } from '../problems';
 import { hashSecret } from '../registry';
@@ -221,7 +222,8 @@ export function handoverHandlers(parts: ApiParts): HandoverHandlers {
       if (found !== null) return { kindId: one.id, streams: found };
     }
     const { id: _id, workspaceId: _from, revision: _revision, ...rest } = kind;
-    const made = await addTo(models.kinds, to, { ...rest, createdAt: clockNow() }, transaction);
+    const title = await titleFor(store, to, kind.title, { transaction, numbered: true });
+    const made = await addTo(models.kinds, to, { ...rest, title, createdAt: clockNow() }, transaction);
     const streams: [number, number][] = [];
     for (const { id, workspaceId: _workspace, kindId: _kind, ...stream } of mine) {
       const copy = await addTo(models.streams, to, { ...stream, kindId: made.id }, transaction);

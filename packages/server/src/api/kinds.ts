@@ -11,7 +11,7 @@ import {
 import { sum } from 'd3-array';
 import { Op, type WhereOptions } from 'sequelize';
 import { checkComputations, checkFollows, streamsAfter } from '../definitions/computations';
-import { createKind, demandOwnTitle, keepStream, toRow } from '../definitions/kind';
+import { createKind, keepStream, titleFor, toRow } from '../definitions/kind';
 import { deleteSeries } from '../history/deleting';
 import { conflict, notFound } from '../problems';
 import { kindsSeen, narrowedKind } from '../sharing/kinds';
@@ -83,10 +83,9 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
       return (await withStreams(store, kinds)).map((kind) => narrowedKind(seen, kind));
     },
     createKind: async ({ scope, body }) => {
-      const kind = await store.transaction(async (transaction) => {
-        await demandOwnTitle(store, scope.workspaceId, body.title, transaction);
-        return createKind(store, scope.workspaceId, body, transaction);
-      });
+      const kind = await store.transaction((transaction) =>
+        createKind(store, scope.workspaceId, body, transaction),
+      );
       changed(scope, kind.id);
       return read(kind);
     },
@@ -102,7 +101,7 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
       if (Object.keys(change).length > 0)
         await store.transaction(async (transaction) => {
           if (body.title !== undefined && body.title !== kind.title)
-            await demandOwnTitle(store, scope.workspaceId, body.title, transaction, kind.id);
+            await titleFor(store, scope.workspaceId, body.title, { transaction, except: kind.id });
           await changeIn(models.kinds, scope.workspaceId, { id: kind.id }, change, transaction);
         });
       changed(scope, kind.id);
@@ -133,15 +132,14 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
         ...rest
       } = await read(await kindOf(scope, params.kind));
       const copied = streams.map(({ id: _stream, unconfirmed: _new, ...stream }) => stream);
-      const kind = await store.transaction(async (transaction) => {
-        await demandOwnTitle(store, scope.workspaceId, body.title, transaction);
-        return createKind(
+      const kind = await store.transaction((transaction) =>
+        createKind(
           store,
           scope.workspaceId,
           { ...rest, title: body.title, streams: copied } as KindIn,
           transaction,
-        );
-      });
+        ),
+      );
       changed(scope, kind.id);
       return read(kind);
     },

@@ -1,6 +1,6 @@
-import { setImmediate as breathe } from 'node:timers/promises';
 import { mixed, ValidationError, type AnySchema, type ArraySchema, type ObjectSchema } from 'yup';
 import { ProblemError, wrongField } from '../problems';
+import { createTurns } from '../turns';
 
 /** Levels of a body at the most: a dashboard's widgets with their options need six. */
 const DEEPEST = 20;
@@ -8,8 +8,6 @@ const DEEPEST = 20;
 const MOST_PARTS = 200_000;
 /** A body of more parts than this is looked at piece by piece, and everybody else gets a turn in between. */
 const PIECES_ABOVE = 1000;
-/** Milliseconds that a large body is looked at without a break. */
-const WITHOUT_A_BREAK_MS = 10;
 /** What has fewer parts than this is one piece. */
 const PIECE_PARTS = 60;
 /** Faults of a large body that are named. */
@@ -38,13 +36,10 @@ async function checkPiece(schema: AnySchema, value: unknown, path?: string): Pro
  * for long. Throws the first hundred faults.
  */
 async function inPieces(schema: AnySchema, body: unknown): Promise<unknown> {
-  let since = performance.now();
+  const turn = createTurns();
   const faults: ValidationError[] = [];
   const look = async (schema: AnySchema, value: unknown, path: string): Promise<unknown> => {
-    if (performance.now() - since > WITHOUT_A_BREAK_MS) {
-      await breathe();
-      since = performance.now();
-    }
+    await turn();
     try {
       return await checkPiece(schema, value, path === '' ? undefined : path);
     } catch (error) {

@@ -7,7 +7,7 @@ import { hashSecret } from '../registry';
 import type { DeviceRow, KindRow } from '../store/models';
 import { addTo, findAll, listIn, oneIn } from '../store/rows';
 import { takeRow, type Store } from '../store/store';
-import { createKind, freeTitle } from './kind';
+import { createKind } from './kind';
 import { now as clockNow } from '../clock';
 
 /** Registers a device, with a kind made behind it where none is named, and its first token. */
@@ -50,17 +50,7 @@ export async function createDevice(
     const make = async (transaction: Transaction): Promise<{ row: DeviceRow; token: string }> => {
       const kindId =
         body.kindId ??
-        (
-          (await createKind(
-            store,
-            workspaceId,
-            {
-              ...body.newKind!,
-              title: await freeTitle(store, workspaceId, body.newKind!.title, transaction),
-            },
-            transaction,
-          )) satisfies KindRow
-        ).id;
+        ((await createKind(store, workspaceId, body.newKind!, transaction, true)) satisfies KindRow).id;
       const values = {
         kindId,
         id,

@@ -9,65 +9,50 @@ import { checkComputations, checkFollows } from './computations';
 import { now as clockNow } from '../clock';
 
 /**
- * The kinds of a workspace with one title, whatever its case; nobody else makes or names one until the caller's transaction is
- * over.
+ * A title for a kind: the one that is wanted where no other kind has it, whatever its case, else with the next number behind it
+ * (`numbered`) or refused. Nobody else makes or names a kind of the workspace until the caller's transaction is over.
  */
-export async function kindsCalled(
+export async function titleFor(
   store: Store,
   workspaceId: number,
-  title: string,
-  transaction: Transaction,
-): Promise<KindRow[]> {
-  await store.models.workspaces.findByPk(workspaceId, { transaction, lock: transaction.LOCK.UPDATE });
-  const wanted = title.trim().toLowerCase();
-  const rows = await listIn(store.models.kinds, workspaceId, { transaction });
-  return rows.filter((row) => row.title.toLowerCase() === wanted);
-}
-
-/** Refuses a title that another kind has. */
-export async function demandOwnTitle(
-  store: Store,
-  workspaceId: number,
-  title: string,
-  transaction: Transaction,
-  except = 0,
-): Promise<void> {
-  const others = (await kindsCalled(store, workspaceId, title, transaction)).filter(
-    ({ id }) => id !== except,
-  );
-  if (others.length > 0)
-    throw wrongField(
-      'title',
-      `: there is a kind "${others[0]!.title}" already`,
-      'Give it another title, or use that one.',
-    );
-}
-
-/** A title that no kind has: the one that is wanted, or with the next number behind it. */
-export async function freeTitle(
-  store: Store,
-  workspaceId: number,
-  title: string,
-  transaction: Transaction,
+  wanted: string,
+  {
+    transaction,
+    numbered = false,
+    except = 0,
+  }: { transaction: Transaction; numbered?: boolean; except?: number },
 ): Promise<string> {
+  await store.models.workspaces.findByPk(workspaceId, { transaction, lock: transaction.LOCK.UPDATE });
+  const rows = await listIn(store.models.kinds, workspaceId, { attributes: ['id', 'title'], transaction });
+  const others = new Map(
+    rows.filter(({ id }) => id !== except).map(({ title }) => [title.toLowerCase(), title]),
+  );
   for (let i = 1; ; i++) {
-    const one = i === 1 ? title : `${title.slice(0, 75)} ${i}`;
-    if ((await kindsCalled(store, workspaceId, one, transaction)).length === 0) return one;
+    const title = i === 1 ? wanted : `${wanted.slice(0, 75)} ${i}`;
+    const other = others.get(title.trim().toLowerCase());
+    if (other === undefined) return title;
+    if (!numbered)
+      throw wrongField(
+        'title',
+        `: there is a kind "${other}" already`,
+        'Give it another title, or use that one.',
+      );
   }
 }
 
-/** Makes a kind with its datastreams, in the caller's transaction. */
+/** Makes a kind with its datastreams, in the caller's transaction. `numbered`: its title may get a number where another has it. */
 export async function createKind(
   store: Store,
   workspaceId: number,
   body: KindIn,
   transaction: Transaction,
+  numbered = false,
 ): Promise<KindRow> {
   const kind = await addTo(
     store.models.kinds,
     workspaceId,
     {
-      title: body.title,
+      title: await titleFor(store, workspaceId, body.title, { transaction, numbered }),
       intervalS: body.intervalS ?? 60,
       acceptNew: body.acceptNew ?? false,
       notes: body.notes ?? '',

@@ -28,7 +28,6 @@ export async function announce(
   { addresses = ownAddresses, over }: { addresses?: () => string[]; over?: string } = {},
 ): Promise<Announced> {
   const nothing: Announced = { name: null, stop: () => Promise.resolve() };
-  if (wanted === '' || wanted === 'off') return nothing;
   let mdns: ReturnType<typeof createMdns>;
   try {
     mdns = createMdns(over === undefined ? undefined : { interface: over, bind: '0.0.0.0' });
@@ -58,7 +57,7 @@ export async function announce(
     await stop();
     return nothing;
   }
-  const service = (kind: string): string => `${wanted}.${kind}`;
+  const service = (kind: string): string => `${name.replace('.local', '')}.${kind}`;
   const place = (): Answer[] =>
     addresses().map((data): Answer => ({ name, type: 'A', ttl: REMEMBER_S, data }));
   const answersTo = (asked: string, kind: string): Answer[] => {

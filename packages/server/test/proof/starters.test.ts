@@ -96,6 +96,79 @@ it('the Python starter reports, obeys interval and wanted values, prints refusal
   }
 });
 
+it('a small computer reads its kernel the same in Python, Node and shell, each part from a file of its own', () => {
+  const root = path.join(folder, 'kernel');
+  const says = (file: string, text: string): void => {
+    fs.mkdirSync(path.dirname(path.join(root, file)), { recursive: true });
+    fs.writeFileSync(path.join(root, file), text);
+  };
+  says('sys/bus/iio/devices/iio:device0/in_temp_input', '21500\n');
+  says('sys/bus/iio/devices/iio:device1/in_temp_input', '19250\n');
+  says('sys/bus/iio/devices/iio:device1/in_pressure_input', '101.325\n');
+  says('sys/bus/iio/devices/iio:device2/in_temp_object_raw', '15095\n');
+  says('sys/bus/iio/devices/iio:device3/in_illuminance_raw', '33680\n');
+  says('sys/bus/w1/devices/28-0001/temperature', '25062\n');
+  says('sys/bus/w1/devices/28-0002/temperature', '85000\n');
+  const chosen = [
+    'climate-wire',
+    'air-pressure',
+    'infrared-thermometer',
+    'light-lux',
+    'temperature-probe',
+    'temperature-probe',
+  ];
+  const streams = streamsOfModules(
+    chosen.map((key) => MODULES.find((one) => one.key === key)!),
+    'UTC',
+  );
+  const keys = streams.map(({ key }) => key);
+  const inRoot = (text: string): string => text.replaceAll('/sys/', `${root}/sys/`);
+  const python = inRoot(fs.readFileSync(path.join(write('python', streams), 'main.py'), 'utf8'))
+    .replace(/^import paho.*$/m, '')
+    .replace(/\nif __name__[^]*$/, '\nprint(json.dumps({name: read() for name, read in SENSORS.items()}))\n');
+  const target = write('python', streams);
+  fs.writeFileSync(
+    path.join(target, 'main.py'),
+    python.replace(/^def on_connect[^]*?(?=^def measured)/m, ''),
+  );
+  const last = (text: string): string => text.trim().split('\n').at(-1)!;
+  const byPython = JSON.parse(
+    last(execFileSync('python3', ['main.py'], { cwd: target, encoding: 'utf8' })),
+  ) as Record<string, number | null>;
+  const node = inRoot(fs.readFileSync(path.join(write('node', streams), 'main.mjs'), 'utf8'));
+  const functions = node.slice(node.indexOf('const sensors'), node.indexOf('const WAITING_FILE'));
+  const byNode = JSON.parse(
+    last(
+      execFileSync(process.execPath, ['--input-type=module', '-'], {
+        encoding: 'utf8',
+        input: `import fs from 'node:fs';\n${functions}\nconsole.log(JSON.stringify(Object.fromEntries(Object.entries(sensors).map(([name, read]) => [name, read()]))));`,
+      }),
+    ),
+  ) as Record<string, number | null>;
+  const shell = inRoot(fs.readFileSync(path.join(write('shell', streams), 'report.sh'), 'utf8'));
+  const lines = shell.slice(shell.indexOf('kernel() {'), shell.indexOf('measure() {'));
+  const byShell = execFileSync(
+    'sh',
+    ['-c', `${lines}\nfor key in ${keys.join(' ')}; do echo "$key $(read_$key 2>/dev/null)"; done`],
+    { encoding: 'utf8' },
+  );
+  const wanted = {
+    temperature: 21.5,
+    temperature_2: 19.25,
+    air_pressure: 1013.25,
+    temperature_of_the_surface: 28.75,
+    light: 28066.667,
+    temperature_3: 25.062,
+  };
+  for (const [key, value] of Object.entries(wanted)) {
+    const said = Number(new RegExp(`^${key} (\\S+)$`, 'm').exec(byShell)?.[1]);
+    for (const one of [byPython[key], byNode[key], said])
+      expect([key, one]).toEqual([key, expect.closeTo(value, 2)]);
+  }
+  // What no driver says is nothing; in Python the probe that holds 85 °C is told to be loose.
+  expect([byPython.humidity, byNode.humidity, byPython.temperature_4]).toEqual([null, null, null]);
+});
+
 /** Runs a starter program and gives what it prints; ended by stop(). */
 function runProgram(command: string, args: string[]) {
   const child = spawn(command, args, { stdio: ['ignore', 'pipe', 'pipe'], detached: true });

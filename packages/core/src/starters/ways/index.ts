@@ -35,9 +35,14 @@ function wishesOf(streams: readonly Datastream[]): (Wish | null)[] {
       return null;
     const pins = pinsOf(part, stream.boardPin);
     const id = `${part.key} ${pins.join()}`;
-    const which = part.module.shared ? (seen.get(id) ?? 0) : 0;
-    seen.set(id, which + 1);
-    return { part, pins, key: stream.key, place, which };
+    const next = (name: string): number => {
+      const count = seen.get(name) ?? 0;
+      seen.set(name, count + 1);
+      return count;
+    };
+    const which = part.module.shared ? next(id) : 0;
+    const whichFile = part.measure.kernel === null ? 0 : next(part.measure.kernel[0]);
+    return { part, pins, key: stream.key, place, which, whichFile };
   });
 }
 
@@ -66,12 +71,13 @@ export const microPythonCodes = (streams: readonly Datastream[]): (PythonCode | 
 export const computerCodes = (streams: readonly Datastream[]): (PythonCode | null)[] =>
   codesOf(streams, (way, wish) => way.computer(wish.part.way, wish), NO_PYTHON);
 
-/** Files of the kernel by which a program without libraries reads a part: pattern, factor, and which of several. */
+/** Files of the kernel by which a program without libraries reads a part, and which of several. */
 export function kernelFiles(
   streams: readonly Datastream[],
-): ({ pattern: string; factor: number; which: number } | null)[] {
+): ({ pattern: string; factor: number; add: number; which: number } | null)[] {
   return wishesOf(streams).map((wish) => {
-    const kernel = wish?.part.measure.kernel;
-    return kernel ? { pattern: kernel[0], factor: kernel[1], which: wish!.which } : null;
+    if (!wish?.part.measure.kernel) return null;
+    const [pattern, factor, add = 0] = wish.part.measure.kernel;
+    return { pattern, factor, add, which: wish.whichFile };
   });
 }

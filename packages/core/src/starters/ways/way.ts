@@ -12,6 +12,8 @@ export interface Wish {
   place: number;
   /** Which of several of the same part on the same pins: 0, 1 … */
   which: number;
+  /** Which of several that the kernel says in files of the same name. */
+  whichFile: number;
 }
 
 /** What a part needs in a C++ program. Lines of the same text are written once. */
@@ -97,61 +99,34 @@ export function pythonNumbers(...expressions: string[]): string[] {
 }
 
 /** Lines on a small computer that read a file of the kernel; null where no driver says it. */
-export function kernelCode(wish: Wish): Partial<PythonCode> | null {
-  const { kernel } = wish.part.measure;
-  if (kernel === null) return null;
-  const [pattern, factor] = kernel;
+export function kernelCode({ part: { measure }, key, whichFile }: Wish): Partial<PythonCode> | null {
+  if (measure.kernel === null) return null;
+  const [pattern, factor, add = 0] = measure.kernel;
+  // The kernel's driver has the bytes; a loose wire is told where the value alone tells it.
+  const loose =
+    measure.loose === null || /\bb\[|\braw\b|\bshare\b/.test(measure.loose) ? null : measure.loose;
   return {
     imports: ['glob'],
     support: [PYTHON_KERNEL],
     lines: [
-      `value = kernel("${pattern}", ${factor}, ${wish.which})`,
+      `value = kernel("${pattern}", ${factor}, ${add}, ${whichFile})`,
       'if value is None:',
-      `    return nothing("${wish.key}", "the kernel has no such part; is its driver loaded?")`,
-      // Only what is told from the value alone: the bytes are the kernel's.
-      ...(wish.part.measure.loose !== null &&
-      /^value [<>=]+ -?[\d.]+( \|\| value [<>=]+ -?[\d.]+)*$/.test(wish.part.measure.loose)
-        ? [
-            `if ${python(wish.part.measure.loose)}:`,
-            `    return nothing("${wish.key}", "this looks like a loose wire")`,
-          ]
-        : []),
+      `    return nothing("${key}", "the kernel has no such part; is its driver loaded?")`,
+      ...(loose === null
+        ? []
+        : [`if ${python(loose)}:`, `    return nothing("${key}", "this looks like a loose wire")`]),
       'return value',
     ],
   };
 }
 
-const PYTHON_KERNEL = `def kernel(pattern, factor, which):
-    """A number that the kernel's driver of a part says, the first of its sort or a later one."""
-    found = sorted(glob.glob(pattern))
-    if len(found) <= which:
+const PYTHON_KERNEL = `def kernel(pattern, factor, add, which):
+    """A number that the kernel's driver of a part says, the first of its sort or a later one; None where there is none."""
+    try:
+        with open(sorted(glob.glob(pattern))[which]) as file:
+            return float(file.read()) * factor + add
+    except (IndexError, OSError, ValueError):
         return None
-
-    def number(path, otherwise):
-        try:
-            with open(path) as file:
-                return float(file.read())
-        except (OSError, ValueError):
-            return otherwise
-
-    value = number(found[which], None)
-    if value is None:
-        return None
-    if found[which].endswith("_raw"):
-        # What the driver multiplies with and adds is in files beside; where there are none, the factor does.
-        scale = number(found[which][:-3] + "scale", None)
-        if scale is not None:
-            return (value + number(found[which][:-3] + "offset", 0)) * scale * KERNEL_UNITS.get(pattern, factor)
-    return value * factor
-
-
-# A kernel's own units where they are not ours: thousandths of a degree, per cent of a gas.
-KERNEL_UNITS = {
-    "/sys/bus/iio/devices/iio:device*/in_temp_object_raw": 0.001,
-    "/sys/bus/iio/devices/iio:device*/in_temp_ambient_raw": 0.001,
-    "/sys/bus/iio/devices/iio:device*/in_temp0_raw": 0.001,
-    "/sys/bus/iio/devices/iio:device*/in_concentration_co2_raw": 10000,
-}
 `;
 
 /** The name of what belongs to a part on its pins, whatever datastreams it serves. */

@@ -179,11 +179,12 @@ export function createReport(parts: Parts): Report {
     offer(entry, decoded, facts) {
       proofs.reached(entry, 'connectedAt', facts.receivedAt);
       if (isRefusal(decoded)) return refuseWhole(entry, decoded, { ...facts });
-      takeTimes(decoded.rows, entry.names);
-      joinPlaces(decoded.rows, entry.names, entry.streams);
       const values = count(decoded);
       if (needsWaiting(entry, decoded, values)) return 'needs-waiting';
       if (!journal.takes()) return 'busy';
+      // What speaks for others waited: all rows are of this device.
+      takeTimes(decoded.rows, entry.names);
+      joinPlaces(decoded.rows, entry.names, entry.streams);
       const at = timeOf(entry, decoded, facts.receivedAt);
       if (typeof at !== 'number') return 'needs-waiting';
       rate.charge(entry.rowId, values, facts.size);
