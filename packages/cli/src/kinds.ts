@@ -12,7 +12,15 @@ import {
   showUnit,
   type Follow,
 } from '@peatmoor/core';
-import { BOARDS, KIND_ICONS, type Board, type Kind, type KindIcon } from '@peatmoor/contract';
+import {
+  BOARDS,
+  KIND_ICONS,
+  PAST_UNITS,
+  type Board,
+  type Kind,
+  type KindIcon,
+  type PastUnit,
+} from '@peatmoor/contract';
 import { claimCommands } from './claims';
 import { readComputation, recomputeCommand, withComputing, type ComputingOptions } from './computed';
 import { kindByName } from './kindByName';
@@ -199,6 +207,13 @@ export function kindCommands(program: Command): void {
     .option('--key <key>', 'new key')
     .option('--title <title>', 'new title')
     .option('--unit <unit>', 'unit code of the SenML registry; empty for none')
+    .addOption(
+      new Option(
+        '--past <what>',
+        'what becomes of readings, limits and scales where the unit is another: shown in it, or only called so',
+      ).choices(PAST_UNITS),
+    )
+    .option('--sent-unit <unit>', 'unit in which boards send it; empty for the same')
     .option('--min <min>', 'lower end of the range; empty for none')
     .option('--max <max>', 'upper end of the range; empty for none')
     .option('--decimals <decimals>', 'decimals to show')
@@ -234,6 +249,8 @@ export function kindCommands(program: Command): void {
         key: options.key ?? before.key,
         title: options.title ?? before.title,
         unit: options.unit === undefined ? before.unit : options.unit || null,
+        ...(options.sentUnit !== undefined && { sentUnit: options.sentUnit || null }),
+        ...(options.past !== undefined && { past: options.past as PastUnit }),
         min: number('--min', options.min, before.min),
         max: number('--max', options.max, before.max),
         decimals: number('--decimals', options.decimals, before.decimals),

@@ -69,6 +69,31 @@ it('says on every page that a device is online for the first time', async () => 
   await until(async () => (await notice.count()) === 0, 'the notice put away');
 });
 
+it('asks what becomes of readings where the unit of a datastream changes', async () => {
+  await page.goto(`${service.url}/kinds/${kind}`);
+  await page.locator('[data-key="warmth"]').getByRole('button', { name: 'Change' }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByLabel('Unit', { exact: true }).fill('K');
+  await page.getByRole('option', { name: /^K\b/ }).click();
+  await dialog.getByRole('button', { name: 'Change it' }).click();
+  await dialog.getByText(/on 1 device .* are in °C/).waitFor();
+  await dialog.getByText(/100 °C becomes 373\.15 K/).waitFor();
+  await dialog.getByRole('button', { name: 'Convert to K' }).click();
+  await dialog.waitFor({ state: 'hidden' });
+  const stream = async () =>
+    (await client.call('readKind', { params: { kind } })).streams.find(({ key }) => key === 'warmth');
+  expect(await stream()).toMatchObject({ unit: 'K', sentUnit: 'Cel', min: 253.15, max: 313.15 });
+  await page.locator('[data-key="warmth"]').getByText('253.15 to 313.15 K').waitFor();
+  // And back, as before.
+  await page.locator('[data-key="warmth"]').getByRole('button', { name: 'Change' }).click();
+  await dialog.getByLabel('Unit', { exact: true }).fill('°C');
+  await page.getByRole('option', { name: /^°C/ }).click();
+  await dialog.getByRole('button', { name: 'Change it' }).click();
+  await dialog.getByRole('button', { name: 'Convert to °C' }).click();
+  await dialog.waitFor({ state: 'hidden' });
+  expect(await stream()).toMatchObject({ unit: 'Cel', sentUnit: null, keptUnit: null, min: -20, max: 40 });
+});
+
 it('fills a datastream in from a part, with its wiring', async () => {
   await page.goto(`${service.url}/kinds/${kind}`);
   await page.getByRole('button', { name: 'Add a datastream' }).click();

@@ -4,7 +4,9 @@ import {
   counted,
   isReportable,
   isScalar,
+  keptUnitOf,
   showReading,
+  showUnit,
   throughPoints,
   zeroAt,
   type Calibration,
@@ -28,6 +30,7 @@ export function Calibrate({ device, kind }: { device: string; kind: Kind }): Rea
   const streams = kind.streams.filter((stream) => isScalar(stream) && isReportable(stream));
   const kept = useRead('listCalibrations', { params: { device } });
   const look = useChange('createCalibration');
+  const readings = useChange('createCalibration');
   const create = useChange('createCalibration', ['listCalibrations', 'readDevice', 'history', 'overview']);
   const remove = useChange('deleteCalibration', ['listCalibrations', 'readDevice', 'history', 'overview']);
   const [key, setKey] = useState(streams[0]?.key ?? '');
@@ -35,9 +38,17 @@ export function Calibrate({ device, kind }: { device: string; kind: Kind }): Rea
   const [fields, setFields] = useState<Record<string, string>>({ scale: '1', offset: '0' });
   const [captured, setCaptured] = useState<Captured | null>(null);
   const [period, setPeriod] = useState<'now' | 'all'>('now');
-  const stream = streams.find((one) => one.key === key);
-  if (stream === undefined)
-    return <Box sx={{ color: ink.soft }}>This kind has no numbers to make right.</Box>;
+  const found = streams.find((one) => one.key === key);
+  if (found === undefined) return <Box sx={{ color: ink.soft }}>This kind has no numbers to make right.</Box>;
+  // Calibrations are made of what is kept, whatever it is shown in.
+  const stream = { ...found, unit: keptUnitOf(found) };
+  const measured = async () =>
+    (
+      await readings.mutateAsync({
+        params: { device },
+        body: { stream: key, calibration: { form: 'linear', scale: 1, offset: 0 }, try: true },
+      })
+    ).preview;
   const calibration = calibrationOf(way, fields);
   const forget = (): void => (look.reset(), create.reset());
   const set = (name: string) => (value: string) => (
@@ -92,6 +103,11 @@ export function Calibrate({ device, kind }: { device: string; kind: Kind }): Rea
             {number('offset', 'plus')}
           </>
         )}
+        {keptUnitOf(found) !== found.unit && (
+          <Box sx={{ alignSelf: 'center', color: ink.soft }}>
+            measured and true in {showUnit(stream.unit)}
+          </Box>
+        )}
         {way === 'table' && number('table', 'Measured and true, a pair a line', true)}
         <Pick label="Holds" value={period} onChange={(value) => (setPeriod(value as 'now'), forget())}>
           {[
@@ -100,7 +116,9 @@ export function Calibrate({ device, kind }: { device: string; kind: Kind }): Rea
           ]}
         </Pick>
       </Box>
-      {(way === 'zero' || way === 'two points') && <Capture device={device} stream={stream} onTaken={take} />}
+      {(way === 'zero' || way === 'two points') && (
+        <Capture stream={stream} measured={measured} onTaken={take} />
+      )}
       <Box sx={{ display: 'flex', gap: 2, mt: 2 }}>
         <Button
           disabled={calibration === null}

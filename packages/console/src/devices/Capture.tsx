@@ -1,7 +1,7 @@
 import { Box, Button } from '@mui/material';
 import { useEffect, useState, type ReactNode } from 'react';
 import { showReading, StatisticsGatherer, type Datastream } from '@peatmoor/core';
-import { liveStore, useNow } from '../live';
+import { useNow } from '../live';
 import { ink } from '../theme';
 
 const SECONDS = 10;
@@ -13,14 +13,15 @@ export interface Captured {
   seconds: number;
 }
 
-/** Averages the live value for some seconds, to be set beside a value that is known. */
+/** Averages what is measured for some seconds, to be set beside a value that is known. */
 export function Capture({
-  device,
   stream,
+  measured,
   onTaken,
 }: {
-  device: string;
   stream: Datastream;
+  /** The newest readings as they are kept, before anything makes them right. */
+  measured: () => Promise<(readonly [at: number, value: number, ...unknown[]])[]>;
   onTaken: (captured: Captured) => void;
 }): ReactNode {
   const [since, setSince] = useState<number | null>(null);
@@ -30,15 +31,19 @@ export function Capture({
   useEffect(() => {
     if (since === null || now - since < SECONDS * 1000) return;
     setSince(null);
-    const points = liveStore.tail(device, stream.key).filter(({ at }) => at >= since - 1000);
-    const gatherer = new StatisticsGatherer();
-    gatherer.add({ times: points.map(({ at }) => at), values: points.map(({ value }) => value) });
-    const { count, mean, deviation } = gatherer.statistics();
-    if (count === 0) return setLast('nothing');
-    const captured = { mean: Number(mean!.toPrecision(8)), spread: deviation ?? 0, seconds: SECONDS };
-    setLast(captured);
-    onTaken(captured);
-  }, [now, since, device, stream.key, onTaken]);
+    void measured()
+      .catch(() => [])
+      .then((all) => {
+        const points = all.filter(([at]) => at >= since - 1000);
+        const gatherer = new StatisticsGatherer();
+        gatherer.add({ times: points.map(([at]) => at), values: points.map(([, value]) => value) });
+        const { count, mean, deviation } = gatherer.statistics();
+        if (count === 0) return setLast('nothing');
+        const captured = { mean: Number(mean!.toPrecision(8)), spread: deviation ?? 0, seconds: SECONDS };
+        setLast(captured);
+        onTaken(captured);
+      });
+  }, [now, since, measured, onTaken]);
   return (
     <Box sx={{ mt: 1, display: 'flex', gap: 2, alignItems: 'baseline' }}>
       <Button variant="text" disabled={since !== null} onClick={() => (setLast(null), setSince(Date.now()))}>

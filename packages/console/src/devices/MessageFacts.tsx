@@ -1,6 +1,15 @@
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
-import { counted, calibrate, isScalar, orderSteps, sendAgainLine, showReading } from '@peatmoor/core';
+import {
+  counted,
+  calibrate,
+  isScalar,
+  keptUnitOf,
+  orderSteps,
+  sendAgainLine,
+  showReading,
+  shownSteps,
+} from '@peatmoor/core';
 import type { Arrival, Kind } from '@peatmoor/contract';
 import { useRead } from '../api';
 import { CopyButton } from '../parts/Copyable';
@@ -71,20 +80,18 @@ function SentAndShown({ arrival, kind }: { arrival: Arrival; kind: Kind }): Reac
               .map(({ from, calibration }) => ({ from, calibration }))
               .reverse(),
           );
-          const right = typeof value === 'number' && isScalar(stream) ? calibrate(steps, at, value) : value;
+          const right =
+            typeof value === 'number' && isScalar(stream)
+              ? calibrate(shownSteps(stream, steps), at, value)
+              : value;
+          const sent = showReading({ ...stream, unit: keptUnitOf(stream) }, value);
           const shown = displayOf(stream).reading(right);
           return (
             <tr key={`${key}${i}`}>
               <td>{key}</td>
               <td>{showSeconds(at)}</td>
-              <td>{showReading(stream, value)}</td>
-              <td
-                style={
-                  shown === showReading(stream, value) ? undefined : { color: ink.pool, fontWeight: 700 }
-                }
-              >
-                {shown}
-              </td>
+              <td>{sent}</td>
+              <td style={shown === sent ? undefined : { color: ink.pool, fontWeight: 700 }}>{shown}</td>
             </tr>
           );
         })}

@@ -8,12 +8,15 @@ export function Choice({
   label,
   options,
   error,
+  emptyAs = '',
   onChange,
 }: {
   name: string;
   label: string;
   options: [string, string][];
   error?: string | undefined;
+  /** What the form holds where the empty one is chosen. */
+  emptyAs?: '' | null;
   onChange?: (value: string) => void;
 }): ReactNode {
   const { control } = useFormContext();
@@ -28,7 +31,7 @@ export function Choice({
           {...field}
           value={(field.value as string | undefined) ?? ''}
           onChange={(event) => {
-            field.onChange(event);
+            field.onChange(event.target.value === '' ? emptyAs : event.target.value);
             onChange?.(event.target.value);
           }}
           error={error !== undefined}

@@ -2,11 +2,19 @@ import { yupResolver } from '@hookform/resolvers/yup';
 import { Box, Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material';
 import { useRef, type ReactNode } from 'react';
 import { FormProvider, useForm } from 'react-hook-form';
-import { streamSchema, type NewStream, type Stream } from '@peatmoor/contract';
+import {
+  streamChangeSchema,
+  streamSchema,
+  type NewStream,
+  type PastUnit,
+  type Stream,
+} from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { Notice } from '../parts/Notice';
 import { EMPTY_STREAM } from './emptyStream';
+import { PastChoice } from './PastChoice';
 import { StreamFields } from './StreamFields';
+import { problemAt } from '../parts/problems';
 
 /** Makes a datastream or changes one; `initial` fills the fields beforehand. */
 export function StreamDialog({
@@ -23,7 +31,7 @@ export function StreamDialog({
   onDone?: (stream: Stream) => void;
 }): ReactNode {
   const form = useForm<NewStream>({
-    resolver: yupResolver(streamSchema) as never,
+    resolver: yupResolver(before === undefined ? streamSchema : streamChangeSchema) as never,
     defaultValues: before === undefined ? { ...EMPTY_STREAM, ...initial } : withoutId(before),
   });
   const kind = useRead('readKind', { params: { kind: kindId } }).data;
@@ -37,28 +45,40 @@ export function StreamDialog({
       onClose();
     },
   };
-  const submit = form.handleSubmit((body) =>
-    before === undefined
-      ? create.mutate({ params: { kind: kindId }, body }, done)
-      : change.mutate(
-          {
-            params: { kind: kindId, stream: before.key },
-            body,
-            ...(version.current !== undefined && { ifVersion: version.current }),
-          },
-          done,
-        ),
-  );
+  const send = (past?: PastUnit) =>
+    form.handleSubmit((body) =>
+      before === undefined
+        ? create.mutate({ params: { kind: kindId }, body }, done)
+        : change.mutate(
+            {
+              params: { kind: kindId, stream: before.key },
+              body: { ...body, ...(past !== undefined && { past }) },
+              ...(version.current !== undefined && { ifVersion: version.current }),
+            },
+            done,
+          ),
+    );
+  const asks = problemAt(change.error, 'past');
+  const after = form.watch('unit');
   return (
     <Dialog open onClose={onClose} maxWidth="md" fullWidth>
       <FormProvider {...form}>
-        <Box component="form" onSubmit={submit} noValidate>
+        <Box component="form" onSubmit={send()} noValidate>
           <DialogTitle sx={{ fontWeight: 700 }}>
             {before === undefined ? 'New datastream' : before.title}
           </DialogTitle>
           <DialogContent sx={{ display: 'grid', gap: 2 }}>
             {kind !== undefined && <StreamFields name="" kind={kind} />}
-            <Notice error={create.error ?? change.error} />
+            {before !== undefined && asks !== undefined && !asks.reason.startsWith('cannot') ? (
+              <PastChoice
+                from={before.unit!}
+                to={after ?? ''}
+                reason={asks.reason}
+                onChoice={(past) => void send(past)()}
+              />
+            ) : (
+              <Notice error={create.error ?? change.error} />
+            )}
           </DialogContent>
           <DialogActions sx={{ px: 3, pb: 2 }}>
             <Button onClick={onClose}>Cancel</Button>

@@ -4,6 +4,7 @@ import { Controller, useFormContext, type FieldError } from 'react-hook-form';
 import {
   DIRECTIONS,
   isScalar,
+  lineBetween,
   proposeKey,
   RANGE_POLICIES,
   readUnit,
@@ -46,6 +47,8 @@ export function StreamFields({ name, kind }: { name: string; kind?: Kind | undef
   const numeric = isScalar({ type: type as 'number' });
   const computed = (watch(at('computation')) as Computation | null | undefined) ?? null;
   const follow = (watch(at('follow')) as Follow | null | undefined) ?? null;
+  const unit = (watch(at('unit')) as string | null | undefined) ?? null;
+  const sends = type === 'number' && direction === 'report' && computed === null ? unitsBeside(unit) : [];
   const line = (field: string, label: string, more: object = {}) => (
     <TextField
       label={label}
@@ -96,7 +99,7 @@ export function StreamFields({ name, kind }: { name: string; kind?: Kind | undef
       {computed === null && <PartField name={name} />}
       {numeric && (
         <>
-          <UnitField name={at('unit')} />
+          <UnitField name={at('unit')} beside={at('sentUnit')} />
           <Narrow>
             <NumberField name={at('min')} label="From" error={error('min')?.message} />
           </Narrow>
@@ -109,6 +112,15 @@ export function StreamFields({ name, kind }: { name: string; kind?: Kind | undef
             </Narrow>
           )}
         </>
+      )}
+      {full && sends.length > 0 && (
+        <Choice
+          name={at('sentUnit')}
+          label="The board sends it in"
+          emptyAs={null}
+          options={[['', 'the same unit'], ...sends]}
+          error={error('sentUnit')?.message}
+        />
       )}
       {full && numeric && computed === null && (
         <Choice
@@ -207,6 +219,16 @@ export function StreamFields({ name, kind }: { name: string; kind?: Kind | undef
   );
 }
 
+/** Other units of the same quantity. */
+function unitsBeside(unit: string | null): [string, string][] {
+  return unit === null
+    ? []
+    : UNITS.filter(({ code }) => code !== unit && lineBetween(code, unit) !== null).map(({ code, shown }) => [
+        code,
+        shown || code,
+      ]);
+}
+
 /** The texts of a choice, with commas between. */
 function ChoicesField({ name, error }: { name: string; error?: string | undefined }): ReactNode {
   const { control } = useFormContext();
@@ -240,8 +262,8 @@ function Narrow({ children }: { children: ReactNode }): ReactNode {
   return <Box sx={{ gridColumn: { sm: 'span 2 !important' } }}>{children}</Box>;
 }
 
-function UnitField({ name }: { name: string }): ReactNode {
-  const { control } = useFormContext();
+function UnitField({ name, beside }: { name: string; beside: string }): ReactNode {
+  const { control, getValues, setValue } = useFormContext();
   return (
     <Controller
       name={name}
@@ -252,9 +274,13 @@ function UnitField({ name }: { name: string }): ReactNode {
           autoSelect
           options={UNITS}
           value={UNITS.find(({ code }) => code === field.value) ?? (field.value as string | null)}
-          onChange={(_event, unit) =>
-            field.onChange(typeof unit === 'string' ? (readUnit(unit) ?? unit) : (unit?.code ?? null))
-          }
+          onChange={(_event, unit) => {
+            const code = typeof unit === 'string' ? (readUnit(unit) ?? unit) : (unit?.code ?? null);
+            field.onChange(code);
+            // What boards send must measure the same.
+            const sent = getValues(beside) as string | null | undefined;
+            if (sent != null && (code === null || lineBetween(sent, code) === null)) setValue(beside, null);
+          }}
           getOptionLabel={(unit) => (typeof unit === 'string' ? unit : unit.shown || unit.code)}
           getOptionKey={(unit) => (typeof unit === 'string' ? unit : unit.code)}
           filterOptions={(units, { inputValue }) => {

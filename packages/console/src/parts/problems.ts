@@ -23,6 +23,14 @@ export function fieldsIn(error: Error | null | undefined): string[] {
   return error instanceof ApiError ? (error.problem.errors ?? []).map(({ field }) => field) : [];
 }
 
+/** What an answer says of one field; undefined where it says nothing of it. */
+export function problemAt(
+  error: Error | null | undefined,
+  name: string,
+): { reason: string; remedy: string } | undefined {
+  return error instanceof ApiError ? error.problem.errors?.find(({ field }) => field === name) : undefined;
+}
+
 /** "is too short", "type a name" → "Is too short. Type a name." */
 export function sentence(reason: string, remedy: string): string {
   const words = reason.replace(/^[:,]\s*/, '').replace(/\.$/, '');

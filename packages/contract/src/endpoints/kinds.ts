@@ -62,11 +62,11 @@ export const kindsEndpoints = {
     'Add a datastream to a kind',
     { body: kinds.streamSchema, versioned: 'kind', answer: kinds.keptStreamSchema },
   ),
-  changeStream: endpoint<kinds.Stream, StreamIn>(
+  changeStream: endpoint<kinds.Stream, StreamIn & { past?: kinds.PastUnit }>(
     'PUT /api/kinds/:kind/streams/:stream',
     'change',
-    'Change a datastream; a changed key keeps the old one as alias',
-    { body: kinds.streamSchema, versioned: 'kind', answer: kinds.keptStreamSchema },
+    'Change a datastream; a changed key keeps the old one as alias, and `past` says what becomes of readings where its unit is another',
+    { body: kinds.streamChangeSchema, versioned: 'kind', answer: kinds.keptStreamSchema },
   ),
   deleteStream: endpoint<void>(
     'DELETE /api/kinds/:kind/streams/:stream',

@@ -5,6 +5,7 @@ import {
   FOLLOW_WAYS,
   isTaken,
   KEY_PATTERN,
+  lineBetween,
   RANGE_POLICIES,
   LONGEST_FORMULA,
   HOLDS,
@@ -84,6 +85,22 @@ const followSchema = object({
   .nullable()
   .default(null) as unknown as MixedSchema<Follow | null>;
 
+const unitText = () =>
+  string()
+    .transform((text: unknown) => (typeof text === 'string' ? (readUnit(text) ?? text) : text))
+    .nullable()
+    .default(null);
+
+/** A unit beside the one that is shown: of the same quantity, and for numbers a device reports. */
+const otherUnit = () =>
+  unitText().test('same', 'must measure the same as the unit', function (code) {
+    if (code === null || code === undefined) return true;
+    const { unit, type, direction, computation } = this.parent as Partial<Datastream>;
+    if (type !== 'number' || (direction ?? 'report') !== 'report' || computation)
+      return this.createError({ message: 'is only for numbers that a device reports' });
+    return code === unit || (unit != null && lineBetween(code, unit) !== null);
+  });
+
 export const streamSchema = object({
   key: string()
     .matches(KEY_PATTERN, {
@@ -98,15 +115,15 @@ export const streamSchema = object({
   title: string().trim().min(1).max(80).required(),
   type: string().oneOf(VALUE_TYPES).required(),
   /** A code of the SenML registry, or a text of one's own; what people write for a code (°C) becomes the code (Cel). */
-  unit: string()
-    .transform((text: unknown) => (typeof text === 'string' ? (readUnit(text) ?? text) : text))
-    .nullable()
-    .default(null)
-    .test(
-      'unit',
-      'must be a unit of the SenML registry, or one of your own of up to 16 letters such as rpm',
-      (code) => code === null || code === undefined || readUnit(code) === code,
-    ),
+  unit: unitText().test(
+    'unit',
+    'must be a unit of the SenML registry, or one of your own of up to 16 letters such as rpm',
+    (code) => code === null || code === undefined || readUnit(code) === code,
+  ),
+  /** What a plain number means when it arrives, where that is not the unit that is shown. */
+  sentUnit: otherUnit(),
+  /** The unit in which readings are kept, and calibrations made; the service's own, once a unit was converted. */
+  keptUnit: otherUnit(),
   min: finite,
   max: finite.test('order', 'must be greater than min', function (max) {
     const { min } = this.parent as { min: number | null };
@@ -173,7 +190,19 @@ export const streamSchema = object({
   /** Read only: made from a name that arrived. Whatever a person writes confirms it. */
   unconfirmed: boolean().default(false),
 }).noUnknown();
-export type NewStream = InferType<typeof streamSchema>;
+type Whole = InferType<typeof streamSchema>;
+export type NewStream = Omit<Whole, 'sentUnit' | 'keptUnit'> & Partial<Pick<Whole, 'sentUnit' | 'keptUnit'>>;
+
+/** What becomes of all that is in the unit before: shown in the new one, or only called so. */
+export const PAST_UNITS = ['convert', 'rename'] as const;
+export type PastUnit = (typeof PAST_UNITS)[number];
+
+/** A datastream as it shall be; `past` says what becomes of readings, limits and scales where its unit is another. */
+export const streamChangeSchema = streamSchema.shape({
+  past: string().oneOf(PAST_UNITS),
+  // Not the caller's to say: what is kept stays in its unit.
+  keptUnit: unitText(),
+});
 
 const keptStreamSchema = streamSchema.shape({ id: number().required() });
 /** A datastream as the service knows it. */

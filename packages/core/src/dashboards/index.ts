@@ -5,3 +5,4 @@ export * from './arrange';
 export * from './starter';
 export * from './range';
 export * from './zones';
+export * from './otherUnit';

@@ -3,6 +3,7 @@ export * from './computation';
 export * from './follow';
 export * from './refusals';
 export * from './units';
+export * from './unitChange';
 export * from './names';
 export * from './value';
 export * from './location';

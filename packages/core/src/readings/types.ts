@@ -63,6 +63,10 @@ export interface Datastream {
   type: ValueType;
   /** A code of the SenML units registry, or null where the value has none. */
   unit: string | null;
+  /** What a plain number means when it arrives, where that is not the unit that is shown; absent or null: the same. */
+  sentUnit?: string | null;
+  /** The unit in which its readings are kept, where that is not the unit that is shown; absent or null: the same. */
+  keptUnit?: string | null;
   min: number | null;
   max: number | null;
   rangePolicy: RangePolicy;

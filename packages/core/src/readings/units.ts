@@ -167,6 +167,24 @@ export function convertUnit(value: number, from: string, to: string): number | u
   return Number(((value * source.scale + source.offset - target.offset) / target.scale).toPrecision(12));
 }
 
+/** How values of one unit become those of another: value × scale + offset. */
+export interface UnitLine {
+  scale: number;
+  offset: number;
+}
+
+/** The line between two units of the same quantity; null where they measure different ones, or one is not known. */
+export function lineBetween(from: string, to: string): UnitLine | null {
+  const source = byCode.get(from);
+  const target = byCode.get(to);
+  if (source === undefined || target === undefined || source.base !== target.base) return null;
+  const exact = (value: number): number => Number(value.toPrecision(15));
+  return {
+    scale: exact(source.scale / target.scale),
+    offset: exact((source.offset - target.offset) / target.scale),
+  };
+}
+
 /** How a person wants values shown: as they are stored, or in the units usual in the USA. */
 export const UNIT_SYSTEMS = ['metric', 'imperial'] as const;
 export type UnitSystem = (typeof UNIT_SYSTEMS)[number];

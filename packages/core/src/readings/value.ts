@@ -49,7 +49,8 @@ export function takeValue(
   }
   const number = readNumber(raw, name);
   if (typeof number !== 'number') return number;
-  const converted = unit === undefined ? number : inStreamUnit(stream, number, unit, name);
+  const sent = unit ?? stream.sentUnit ?? undefined;
+  const converted = sent === undefined ? number : inStreamUnit(stream, number, sent, name);
   if (typeof converted !== 'number') return converted;
   if (stream.type === 'integer' && !Number.isSafeInteger(converted))
     return refusal(
@@ -57,7 +58,24 @@ export function takeValue(
       'wrong-type',
       `"${stream.key}" takes whole numbers; ${converted} is not one. Round it, or make the datastream a number.`,
     );
-  return takeRange(stream, converted + 0, name);
+  const taken = takeRange(stream, converted + 0, name);
+  return isRefusal(taken) ? taken : asKept(stream, taken as TakenNumber, { number, sent, converted });
+}
+
+type TakenNumber = TakenValue & { value: number };
+
+/** A taken number in the unit in which readings are kept. One that was not limited to the range goes there straight. */
+function asKept(
+  { unit, keptUnit }: Datastream,
+  taken: TakenNumber,
+  { number, sent = unit ?? '', converted }: { number: number; sent: string | undefined; converted: number },
+): TakenValue {
+  if (keptUnit == null || unit === null || keptUnit === unit) return taken;
+  const value =
+    taken.value === converted + 0
+      ? convertUnit(number, sent, keptUnit)
+      : convertUnit(taken.value, unit, keptUnit);
+  return { ...taken, value: value ?? taken.value };
 }
 
 /** True for a value that was taken rather than refused. */

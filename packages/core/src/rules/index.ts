@@ -12,3 +12,4 @@ export * from './step';
 export * from './tryRule';
 export * from './usual';
 export * from './watched';
+export * from './otherUnit';

@@ -1,4 +1,5 @@
 import { isControllable, isReportable, isScalar, type Datastream } from '../readings/types';
+import { asSent } from '../readings/unitChange';
 import { wireValue } from '../readings/value';
 
 /** What a starter program is made from. */
@@ -38,7 +39,7 @@ export const isPlain = (stream: Pick<Datastream, 'type'>): boolean =>
   isScalar(stream as Datastream) || stream.type === 'boolean';
 /** What a program reads and sends with each report; images are sent by themselves. */
 export const reported = (plan: StarterPlan): Datastream[] =>
-  plan.streams.filter((stream) => isReportable(stream) && stream.type !== 'image');
+  plan.streams.filter((stream) => isReportable(stream) && stream.type !== 'image').map(asSent);
 export const pictured = (plan: StarterPlan): Datastream[] =>
   plan.streams.filter((stream) => isReportable(stream) && stream.type === 'image');
 export const controlled = (plan: StarterPlan): Datastream[] =>

@@ -110,7 +110,7 @@ export function calibrationHandlers(parts: ApiParts): CalibrationHandlers {
 function toKept(row: CalibrationRow, entry: DeviceEntry): KeptCalibration {
   const stream = entry.streams.find(({ streamId }) => streamId === row.streamId);
   const { captured } = row;
-  const steps = (stream?.calibrations ?? []).filter(({ from }) => from !== row.fromAt);
+  const steps = (stream?.keptSteps ?? []).filter(({ from }) => from !== row.fromAt);
   return {
     id: row.id,
     stream: stream?.key ?? '?',

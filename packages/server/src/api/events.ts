@@ -7,7 +7,7 @@ import { changeIn, findAll, listIn, oneIn } from '../store/rows';
 import { numberOf, type ApiParts, type Handlers } from './context';
 import { ofDevicesIn, pageIn, period } from './pages';
 import { contains } from '../store/filters';
-import { tellRules } from './rules';
+import { tellRules } from '../rules/tell';
 import type { Scope } from './scope';
 
 type EventHandlers = Pick<

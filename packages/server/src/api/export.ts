@@ -3,10 +3,13 @@ import type { Request, Response } from 'express';
 import {
   csvCell,
   isNumeric,
+  keptUnitOf,
   RIGHT_TIME,
   rowsByTime,
+  sentUnitOf,
   sheetCell,
   sheetTime,
+  shownSteps,
   showUnit,
   showValue,
   type Columns,
@@ -56,7 +59,7 @@ export async function sendExport(
   if (places && chosen.length === 0)
     throw wrongField('format', `is for locations, and ${entry.name} has none`, 'Take csv, json or sheet.');
   const isRight = values === 'right' && chosen.some(({ calibrations }) => calibrations.length > 0);
-  const streams = isRight ? chosen : chosen.map((stream) => ({ ...stream, calibrations: [] }));
+  const streams = isRight ? chosen : chosen.map(asSentBy);
   const to = query.to;
   const from = query.days === undefined ? query.from : to - query.days * DAY_MS;
   const writing = writingOf(query.format, entry, streams, query.zone, isRight);
@@ -82,6 +85,16 @@ export async function sendExport(
       text = '';
     }
   response.end(text + writing.last);
+}
+
+/** The datastream with its values as its device sends them, so that they can be brought back. */
+function asSentBy(stream: DeviceStream): DeviceStream {
+  const unit = sentUnitOf(stream);
+  return {
+    ...stream,
+    unit,
+    calibrations: shownSteps({ unit, keptUnit: keptUnitOf(stream) }, []),
+  };
 }
 
 interface Row {

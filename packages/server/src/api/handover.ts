@@ -207,8 +207,11 @@ export function handoverHandlers(parts: ApiParts): HandoverHandlers {
     const mine = await listIn(models.streams, from, { where: { kindId }, order: ['id'], transaction });
     const pairs = (theirs: readonly StreamRow[]): [number, number][] | null => {
       const all = mine.map((one): [number, number] | null => {
-        const other = theirs.find(
-          ({ key, type, unit }) => key === one.key && type === one.type && unit === one.unit,
+        const other = theirs.find(({ key, type, unit, keptUnit, sentUnit }) =>
+          isDeepStrictEqual(
+            [key, type, unit, keptUnit, sentUnit],
+            [one.key, one.type, one.unit, one.keptUnit, one.sentUnit],
+          ),
         );
         return other !== undefined && isDeepStrictEqual(other.choices, one.choices)
           ? [one.id, other.id]

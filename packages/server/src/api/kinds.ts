@@ -6,16 +6,21 @@ import {
   type KindIn,
   type MoveDevices,
   type NewStream,
+  type PastUnit,
   type Stream,
 } from '@peatmoor/contract';
 import { sum } from 'd3-array';
 import { Op, type WhereOptions } from 'sequelize';
 import { checkComputations, checkFollows, streamsAfter } from '../definitions/computations';
 import { createKind, keepStream, titleFor, toRow } from '../definitions/kind';
+import { keepUnitChange, unitChangeOf, type UnitChange } from '../definitions/unitChange';
 import { deleteSeries } from '../history/deleting';
+import { now as clockNow } from '../clock';
 import { conflict, notFound } from '../problems';
+import { tellRules } from '../rules/tell';
 import { kindsSeen, narrowedKind } from '../sharing/kinds';
 import type { KindRow, RuleRow, StreamRow } from '../store/models';
+import { afterCommit } from '../store/ambient';
 import { addTo, changeIn, deleteIn, findAll, listIn, oneIn } from '../store/rows';
 import type { Store } from '../store/store';
 
@@ -175,7 +180,8 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
     changeStream: async ({ scope, params, body }) => {
       const kind = await kindOf(scope, params.kind);
       const stream = await streamOf(kind, params.stream);
-      const next = toRow(body as NewStream);
+      const { past, ...wanted } = body as NewStream & { past?: PastUnit };
+      let next = toRow(wanted);
       if (next.type !== stream.type) {
         const series = await findAll(models.series, { where: { streamId: stream.id } });
         if (series.some(({ id, newestAt }) => newestAt !== null || recent.newest(id) !== undefined)) {
@@ -193,9 +199,26 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
       );
       checkComputations(after, next.key);
       checkFollows(after, next.key);
-      await keepStream(next, () => changeIn(models.streams, scope.workspaceId, { id: stream.id }, next));
+      const units = await unitChangeOf(store, scope.workspaceId, {
+        stream,
+        next,
+        past,
+        sends: wanted.sentUnit,
+        effect: async () => {
+          await parts.folding.foldAll();
+          return effectOf(scope, stream);
+        },
+      });
+      next = units.next;
+      await store.transaction(async (transaction) => {
+        await keepStream(next, () =>
+          changeIn(models.streams, scope.workspaceId, { id: stream.id }, next, transaction),
+        );
+        await keepUnitChange(store, scope.workspaceId, units, transaction);
+      });
       if (next.key !== stream.key) await renameUses(scope, kind.id, stream.key, next.key);
       changed(scope, kind.id);
+      if (next.unit !== stream.unit) await tellUnit(scope, kind.id, next.key, units);
       return toStream({ ...stream, ...next });
     },
     deleteStream: async ({ scope, params }) => {
@@ -225,6 +248,28 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
       changed(scope, kind.id);
     },
   };
+
+  /** Rules begin anew, as what they remember is in the unit before; pages read the past again. */
+  async function tellUnit(scope: Scope, kindId: number, key: string, units: UnitChange): Promise<void> {
+    const { workspaceId } = scope;
+    for (const { id } of units.rules) bus.emit('rules', { workspaceId, ruleId: id });
+    const at = clockNow();
+    if (units.rules.length > 0)
+      await afterCommit(() =>
+        tellRules(
+          parts,
+          units.rules.map(({ id }) => ({ kind: 'rule-changed', rule: id, at })),
+        ),
+      );
+    for (const { row } of units.dashboards)
+      bus.emit('live', {
+        workspaceId,
+        message: { type: 'changed', what: 'dashboards', id: row.id, by: scope.userName },
+      });
+    const devices = await listIn(models.devices, workspaceId, { where: { kindId }, attributes: ['id'] });
+    for (const { id } of devices)
+      bus.emit('live', { workspaceId, message: { type: 'past', device: id, streams: [key] } });
+  }
 
   /** Rules that speak of a renamed datastream go on speaking of it. */
   async function renameUses(scope: Scope, kindId: number, before: string, after: string): Promise<void> {

@@ -1,3 +1,4 @@
+import { keptUnitOf, showUnit } from '@peatmoor/core';
 import type { MoveDevices, MovedDevices } from '@peatmoor/contract';
 import type { Transaction } from 'sequelize';
 import { wrongField } from '../problems';
@@ -65,6 +66,7 @@ export async function moveDevices(
       const stream = before.find(({ id }) => id === one.streamId);
       const same = target.find(({ key, type }) => key === stream?.key && type === stream.type);
       if (same !== undefined) {
+        await checkUnits(store, one, stream!, same);
         plan.kept.push([one, same]);
         keeps.add(same.key);
         continue;
@@ -85,6 +87,18 @@ export async function moveDevices(
   result.rowIds = plans.map(({ row }) => row.rowId);
   result.from = plans.map(({ row }) => row.kindId);
   return result;
+}
+
+/** Readings keep the unit they are in: they cannot go along to where the same numbers would be called something else. */
+async function checkUnits(store: Store, series: SeriesRow, from: StreamRow, to: StreamRow): Promise<void> {
+  const [before, after] = [keptUnitOf(from), keptUnitOf(to)];
+  if (before === null || after === null || before === after) return;
+  if ((await countFolded(store, series.id)) === 0) return;
+  throw wrongField(
+    'devices',
+    `have readings of "${from.key}" in ${showUnit(before)}, which would become ${showUnit(after)}`,
+    'Give both datastreams the same unit first.',
+  );
 }
 
 async function moveOne(

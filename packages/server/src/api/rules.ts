@@ -1,9 +1,9 @@
-import type { Fact } from '@peatmoor/core';
 import type { NewRule, Rule, Severity, Trial } from '@peatmoor/contract';
 import { now as clockNow } from '../clock';
-import { conflict, notFound, unavailable, wrongField } from '../problems';
+import { conflict, notFound, wrongField } from '../problems';
 import { definitionOf, isWatched, othersOf, whom } from '../rules/definition';
 import { sentenceOf } from '../rules/events';
+import { tellRules } from '../rules/tell';
 import { tryRule } from '../rules/trying';
 import type { MuteRow, RuleRow } from '../store/models';
 import { afterCommit } from '../store/ambient';
@@ -27,17 +27,6 @@ type RuleHandlers = Pick<
   | 'mute'
   | 'unmute'
 >;
-
-/** What happens to events is written by the one worker that reads the journal: it is told there, and waited for. */
-export async function tellRules(
-  { journal, rules }: Pick<ApiParts, 'journal' | 'rules'>,
-  facts: readonly Fact[],
-): Promise<void> {
-  if (!journal.takes()) throw unavailable();
-  for (const fact of facts) journal.addFact(fact);
-  await new Promise<void>((resolve) => journal.onDurable(() => resolve()));
-  await rules.settled();
-}
 
 /** Devices that one trial runs over at the most. */
 const MOST_TRIED = 50;

@@ -104,9 +104,13 @@ export async function keepStream<T>(
 /** A datastream as it is kept: without what its type has no use for. */
 export function toRow(stream: NewStream): Omit<StreamRow, 'id' | 'workspaceId' | 'kindId'> {
   const scalar = isScalar(stream);
+  const beside = (unit: string | null | undefined): string | null =>
+    scalar && unit !== stream.unit ? (unit ?? null) : null;
   return {
     ...stream,
-    unit: scalar ? stream.unit : null,
+    unit: scalar ? (stream.unit ?? null) : null,
+    sentUnit: beside(stream.sentUnit),
+    keptUnit: beside(stream.keptUnit),
     min: scalar ? stream.min : null,
     max: scalar ? stream.max : null,
     decimals: stream.type === 'number' ? stream.decimals : null,

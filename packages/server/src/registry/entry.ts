@@ -3,6 +3,7 @@ import {
   computingsOf,
   indexNames,
   orderSteps,
+  shownSteps,
   type CalibrationStep,
   type Computing,
   type Datastream,
@@ -18,8 +19,10 @@ import { writeMany, type Store } from '../store/store';
 export interface DeviceStream extends Datastream {
   streamId: number;
   seriesId: number;
-  /** How its values are made right on this device, in order of time. */
+  /** How kept values become shown ones on this device, in order of time: made right, and in the unit that is shown. */
   calibrations: CalibrationStep[];
+  /** The same without the unit. */
+  keptSteps: CalibrationStep[];
 }
 
 /** All that the way of a reading needs to know about a device, kept in memory. */
@@ -97,16 +100,20 @@ function streamsOf(
   calibrations: readonly CalibrationRow[],
 ): DeviceStream[] {
   const seriesOf = new Map(series.map(({ id, streamId }) => [streamId, id]));
-  return rows.map((row) => ({
-    ...row,
-    streamId: row.id,
-    seriesId: seriesOf.get(row.id)!,
-    calibrations: orderSteps(
+  return rows.map((row) => {
+    const keptSteps = orderSteps(
       calibrations
         .filter(({ streamId }) => streamId === row.id)
         .map(({ fromAt, calibration }) => ({ from: fromAt, calibration })),
-    ),
-  }));
+    );
+    return {
+      ...row,
+      streamId: row.id,
+      seriesId: seriesOf.get(row.id)!,
+      keptSteps,
+      calibrations: shownSteps(row, keptSteps),
+    };
+  });
 }
 
 function makeEntry(device: DeviceRow, kind: KindRow, streams: DeviceStream[]): DeviceEntry {

@@ -298,3 +298,8 @@ export const FAMILIES = [
   "UPDATE kinds SET board = 'wifi-cpp' WHERE board = 'wifi-arduino'",
   "UPDATE kinds SET board = 'cellular-cpp' WHERE board = 'cellular-arduino'",
 ];
+
+/** Units beside the one that is shown: what boards send, and what readings are kept in. */
+export const UNITS_BESIDE = [
+  'ALTER TABLE streams ADD COLUMN IF NOT EXISTS sentUnit VARCHAR(20) NULL AFTER unit, ADD COLUMN IF NOT EXISTS keptUnit VARCHAR(20) NULL AFTER sentUnit',
+];

@@ -13,6 +13,7 @@ import {
   DEFAULT_VALUES,
   EARLY_FOLDERS,
   FAMILIES,
+  UNITS_BESIDE,
   FIRST_TABLES,
   LEFTOVERS,
   LIMITS,
@@ -289,6 +290,12 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
         name: '0015-families',
         up: async () => {
           for (const statement of FAMILIES) await sequelize.query(statement);
+        },
+      },
+      {
+        name: '0016-units-beside',
+        up: async () => {
+          for (const statement of UNITS_BESIDE) await sequelize.query(statement);
         },
       },
     ],

@@ -1,5 +1,6 @@
 import { isRefusal } from '../../readings/refusals';
 import type { Datastream } from '../../readings/types';
+import { asShown } from '../../readings/unitChange';
 import { takeValue } from '../../readings/value';
 import { UNKNOWN, type Sense } from '../senses/sense';
 import type { ConditionSettings } from '../settings';
@@ -10,7 +11,7 @@ type Equals = Required<Pick<ConditionSettings, 'text'>>;
 /** The value that is meant, as the datastream keeps it; null for none. */
 function meant({ text }: Equals, stream: Datastream): number | string | null {
   if (stream.type === 'text') return text;
-  const taken = takeValue(stream, text);
+  const taken = takeValue(asShown(stream), text);
   if (isRefusal(taken)) return null;
   return typeof taken.value === 'number' ? taken.value : null;
 }

@@ -137,7 +137,10 @@ export const defineDevices = (table: Define) => ({
   streams: table<StreamRow>('streams', {
     id: number(),
     ...fields('workspaceId kindId decimals pin keepDays timeLimitS', INTEGER),
-    ...fields('key title type unit rangePolicy direction description colour part boardPin holds', STRING),
+    ...fields(
+      'key title type unit sentUnit keptUnit rangePolicy direction description colour part boardPin holds',
+      STRING,
+    ),
     ...fields('min max', DOUBLE),
     ...fields('aliases choices computation follow defaultValue', TEXT),
     unconfirmed: BOOLEAN,
