@@ -1,25 +1,31 @@
 import { counted, showBytes } from '@peatmoor/core';
 import { createWriteStream } from 'node:fs';
 import fs from 'node:fs';
+import path from 'node:path';
 import { Readable, Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { Command } from 'commander';
 import { EXPORT_FORMATS, exportPath, importFile, readProblem, type ExportFormat } from '@peatmoor/contract';
 import { done, print, readDuration, table } from './output';
 import { signedIn, signedInClient, UsageError, withWord } from './settings';
+import { importZip, isZip, LARGEST_FILE } from './zipFile';
 
 /** export, import: taking readings away and bringing them in. */
 export function dataCommands(program: Command): void {
   program
     .command('export <device>')
     .description(
-      'take all readings of a device away: CSV, JSON, SenML, a sheet in local time; places as GeoJSON or GPX',
+      'take all readings of a device away: CSV, JSON, SenML, a sheet in local time; places as GeoJSON or GPX; with images as a ZIP',
     )
     .option('--format <format>', `one of ${EXPORT_FORMATS.join(', ')}`, 'csv')
     .option('--streams <keys>', 'only these datastreams, with commas between')
     .option('--last <time>', 'only so far back, such as 7d')
     .option('--zone <zone>', 'time zone of a sheet, such as Europe/Dublin; yours otherwise')
     .option('--out <file>', 'into this file instead of standard output')
+    .option(
+      '--parts',
+      'as many files as it needs, each such as one report may hold: out-001.senml, out-002.senml …',
+    )
     .addHelpText(
       'after',
       '\nExamples:\n  peatmoor export dipwell-north --out north.csv\n  peatmoor export dipwell-north --format sheet --last 30d --out north-sheet.csv',
@@ -27,7 +33,14 @@ export function dataCommands(program: Command): void {
     .action(
       async (
         device: string,
-        options: { format: string; streams?: string; last?: string; zone?: string; out?: string },
+        options: {
+          format: string;
+          streams?: string;
+          last?: string;
+          zone?: string;
+          out?: string;
+          parts?: true;
+        },
         command: Command,
       ) => {
         if (!(EXPORT_FORMATS as readonly string[]).includes(options.format))
@@ -41,14 +54,25 @@ export function dataCommands(program: Command): void {
           ...(options.streams !== undefined && { streams: options.streams }),
           ...(options.last !== undefined && { from: Date.now() - readDuration(options.last) }),
         });
-        const response = await withWord(
-          fetch(url + address, { headers: { authorization: `Bearer ${key}` } }),
-        ).catch((error: Error) => {
-          throw new Error(
-            `No answer from ${url}${error.cause instanceof Error ? ` (${error.cause.message})` : ''}. Is it running, and is the address right?`,
-          );
-        });
-        if (!response.ok) throw new Error((await readProblem(response)).detail);
+        const get = async (path: string): Promise<Response> => {
+          const response = await withWord(
+            fetch(url + path, { headers: { authorization: `Bearer ${key}` } }),
+          ).catch((error: Error) => {
+            throw new Error(
+              `No answer from ${url}${error.cause instanceof Error ? ` (${error.cause.message})` : ''}. Is it running, and is the address right?`,
+            );
+          });
+          if (!response.ok) throw new Error((await readProblem(response)).detail);
+          return response;
+        };
+        if (options.parts) {
+          if (options.out === undefined)
+            throw new UsageError('Parts are files: say their name with --out, such as --out north.senml.');
+          const files = await writeParts(get, `${address}&most=10000`, options.out);
+          done(command, { files }, `Saved ${counted(files.length, 'part')}: ${files.join(', ')}.`);
+          return;
+        }
+        const response = await get(address);
         const leftOut = response.headers.get('peatmoor-left-out');
         if (leftOut !== null)
           process.stderr.write(`Left out, as they are images: ${leftOut.replaceAll(',', ', ')}.\n`);
@@ -63,7 +87,9 @@ export function dataCommands(program: Command): void {
     );
   program
     .command('import <device> <file>')
-    .description('take readings from a file with a header row and a column that says when; safe to repeat')
+    .description(
+      'take readings from a file with a header row and a column that says when, or from an export as a ZIP; safe to repeat',
+    )
     .option(
       '--zone <zone>',
       'time zone of clocks that name none, such as Europe/Dublin; that of the workspace otherwise',
@@ -76,8 +102,13 @@ export function dataCommands(program: Command): void {
     .action(
       async (device: string, file: string, options: { try?: boolean; zone?: string }, command: Command) => {
         if (!fs.existsSync(file)) throw new UsageError(`There is no file "${file}".`);
+        const { size } = fs.statSync(file);
+        if (size > LARGEST_FILE)
+          throw new UsageError(
+            `"${file}" has ${showBytes(size)}; ${showBytes(LARGEST_FILE)} are read at once at most. Divide it, each part with the header row.`,
+          );
         const { isTTY } = process.stderr;
-        const total = await importFile(
+        const total = await (isZip(file) ? importZip : importFile)(
           signedInClient(),
           device,
           fs.readFileSync(file),
@@ -107,6 +138,24 @@ export function dataCommands(program: Command): void {
         if (total.accepted === 0) process.exitCode = 1;
       },
     );
+}
+
+/** Fetches an export part by part into numbered files; gives their names. */
+async function writeParts(
+  get: (path: string) => Promise<Response>,
+  first: string,
+  out: string,
+): Promise<string[]> {
+  const { dir, name, ext } = path.parse(out);
+  const files: string[] = [];
+  for (let next: string | undefined = first; next !== undefined;) {
+    const response: Response = await get(next);
+    const file = path.join(dir, `${name}-${String(files.length + 1).padStart(3, '0')}${ext}`);
+    fs.writeFileSync(file, await response.text());
+    files.push(file);
+    next = /<([^>]+)>; rel="next"/.exec(response.headers.get('link') ?? '')?.[1];
+  }
+  return files;
 }
 
 /** Shows on a terminal how much has come. */

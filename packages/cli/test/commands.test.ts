@@ -2,6 +2,7 @@ import { execFileSync, spawn } from 'node:child_process';
 import fs from 'node:fs';
 import http from 'node:http';
 import path from 'node:path';
+import { unzipSync } from 'fflate';
 import { CLI, cliIn } from '../../../test/support/cli';
 import { newFolder, startService, until, type TestService } from '../../../test/support/service';
 
@@ -295,4 +296,53 @@ console.log(typeof devices[0]!.colourOfItsHat);
     encoding: 'utf8',
   });
   expect(version.trim()).toBe('0.3.0');
+});
+
+it('takes everything away as a ZIP with images, and brings it back to the byte', async () => {
+  const png = (last: number): Buffer =>
+    Buffer.concat([
+      Buffer.from('89504e470d0a1a0a0000000d49484452000000010000000108060000001f15c489', 'hex'),
+      Buffer.alloc(2000, last),
+    ]);
+  for (const name of ['Camera', 'Copy'])
+    await run('device', 'new', name, '--stream', 'picture:image', 'warmth:number:Cel');
+  for (let i = 0; i < 7; i++)
+    await run(
+      'report',
+      'camera',
+      `warmth=${i}`,
+      `picture=${png(i).toString('base64')}`,
+      `at=${Date.now() - (10 - i) * 60_000}`,
+    );
+  const zip = path.join(folder, 'camera.zip');
+  expect(await run('export', 'camera', '--format', 'zip', '--out', zip)).toMatchObject({
+    err: '',
+    out: expect.stringContaining('Saved '),
+  });
+  expect((await run('import', 'copy', zip, '--try')).out).toMatch(
+    /14 rows: 14 values would be taken, 0 refused/,
+  );
+  expect((await run('import', 'copy', zip)).out).toMatch(/14 rows: 14 values are taken, 0 refused/);
+  expect((await run('import', 'copy', zip)).out).toMatch(/0 refused/);
+  const copy = path.join(folder, 'copy.zip');
+  await run('export', 'copy', '--format', 'zip', '--out', copy);
+  const [before, after] = [zip, copy].map((file) => unzipSync(fs.readFileSync(file)));
+  expect(Object.keys(before!)).toHaveLength(8);
+  expect(Object.keys(after!)).toEqual(Object.keys(before!));
+  for (const [name, bytes] of Object.entries(before!))
+    expect(Buffer.from(after![name]!).equals(bytes)).toBe(true);
+  // A file that is no ZIP inside, and parts without a name.
+  fs.writeFileSync(path.join(folder, 'broken.zip'), 'PK\u0003\u0004 and nothing more');
+  expect(await run('import', 'copy', path.join(folder, 'broken.zip'))).toMatchObject({
+    code: 1,
+    err: expect.stringContaining('is not a whole ZIP'),
+  });
+  expect(await run('export', 'camera', '--parts')).toMatchObject({
+    code: 1,
+    err: expect.stringContaining('--out'),
+  });
+  expect(
+    (await run('export', 'camera', '--parts', '--format', 'senml', '--out', path.join(folder, 'c.senml')))
+      .out,
+  ).toContain('c-001.senml');
 });

@@ -141,7 +141,7 @@ describe('taking readings away', () => {
     const json = (await (await take(`format=json&${period}`)).json()) as object[];
     expect(json.at(-1)).toEqual({ at: new Date(noon + 2 * DAY).toISOString(), level: 10, pump: 1 });
     const senml = (await (await take(`format=senml&streams=level,pump&${period}`)).json()) as object[];
-    expect(senml[0]).toEqual({ bn: 'dipwell-north/' });
+    expect(senml[0]).toMatchObject({ bn: 'dipwell-north/', n: 'level' });
     expect(senml.slice(-2)).toEqual([
       { n: 'level', u: 'mm', t: (noon + 2 * DAY) / 1000, v: 10 },
       { n: 'pump', t: (noon + 2 * DAY) / 1000, vb: true },
@@ -252,6 +252,45 @@ describe('taking readings away', () => {
       body: senml,
     });
     expect(await response.json()).toEqual({ accepted: 3, refused: [] });
+  });
+
+  it('comes in parts that one report takes, each with where the next begins', async () => {
+    const name = 'parted';
+    const { token: fresh } = await client.call('createDevice', {
+      body: {
+        name,
+        id: name,
+        newKind: {
+          title: name,
+          streams: ['a', 'b'].map((key) => ({ key, title: key, type: 'number' as const })),
+        },
+      },
+    });
+    for (let part = 0; part < 3; part++)
+      await post(
+        service,
+        fresh,
+        Array.from({ length: 4000 }, (_, i) => ({ at: noon + (part * 4000 + i) * 1000, a: i, b: -i })),
+      );
+    const address = `/api/devices/${name}/export?format=senml&from=0&most=10000&access_token=`;
+    const sizes: number[] = [];
+    let next: string | undefined = address;
+    while (next !== undefined) {
+      const response: Response = await fetch(service.url + next, { headers: { cookie: cookie() } });
+      const pack = (await response.json()) as object[];
+      sizes.push(pack.length);
+      const back = await fetch(`${service.url}/device/report`, {
+        method: 'POST',
+        headers: { authorization: `Bearer ${fresh}`, 'content-type': 'application/senml+json' },
+        body: JSON.stringify(pack),
+      });
+      expect(await back.json()).toEqual({ accepted: pack.length, refused: [] });
+      next = /<([^>]+)>; rel="next"/.exec(response.headers.get('link') ?? '')?.[1];
+      expect(next ?? '').not.toContain('access_token');
+    }
+    expect(sizes).toEqual([10_000, 10_000, 4000]);
+    expect((await take('format=sheet&most=5')).status).toBe(422);
+    expect((await take('format=csv&most=10001')).status).toBe(422);
   });
 
   it('a hundred thousand readings come as a stream', async () => {
@@ -423,4 +462,16 @@ describe('an access key', () => {
     expect((await wrong({ scope: 'read-device', deviceId: 'nowhere' })).errors[0]!.field).toBe('deviceId');
     expect((await wrong({ days: 0 })).errors[0]!.field).toBe('days');
   });
+});
+
+it('gives choices, booleans and colours with their texts, beside the numbers they are kept as', async () => {
+  await post(service, token, { gate: '=open', pump: true, at: Date.now() - 60_000 });
+  const { newest } = await client.call('readDevice', { params: { device: id } });
+  expect(newest.find(({ key }) => key === 'gate')).toMatchObject({ value: 1, text: '=open' });
+  expect(newest.find(({ key }) => key === 'pump')).toMatchObject({ value: 1, text: 'on' });
+  const { lines } = await client.call('history', {
+    params: { device: id },
+    query: { streams: 'gate,pump', from: Date.now() - HOUR, to: Date.now() },
+  });
+  expect(lines.map(({ choices }) => choices)).toEqual([['closed', '=open'], undefined]);
 });

@@ -11,6 +11,7 @@ const FORMATS: [ExportFormat, string][] = [
   ['csv', 'CSV'],
   ['json', 'JSON'],
   ['senml', 'SenML'],
+  ['zip', 'ZIP with images'],
 ];
 const PERIODS: [string, number | null][] = [
   ['the last day', 1],

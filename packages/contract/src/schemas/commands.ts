@@ -18,6 +18,8 @@ export const commandSchema = object({
   deviceId: string().required(),
   stream: string().required(),
   value: mixed<number | string>().required(),
+  /** The value as people read it: the text of a choice, on or off, `#rrggbb`. */
+  text: string().defined(),
   state: string().oneOf(COMMAND_STATES).required(),
   by: string().required(),
   createdAt: number().required(),

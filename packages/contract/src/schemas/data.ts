@@ -99,7 +99,7 @@ export const correctionsSchema = array(
 /** Readings that somebody deleted by hand: which, how many, who and when. */
 export type Correction = InferType<typeof correctionsSchema>[number];
 
-export const EXPORT_FORMATS = ['csv', 'json', 'senml', 'sheet', 'geojson', 'gpx'] as const;
+export const EXPORT_FORMATS = ['csv', 'json', 'senml', 'sheet', 'geojson', 'gpx', 'zip'] as const;
 export type ExportFormat = (typeof EXPORT_FORMATS)[number];
 export const exportQuerySchema = object({
   format: string().oneOf(EXPORT_FORMATS).default('csv'),
@@ -110,6 +110,11 @@ export const exportQuerySchema = object({
   to: number().default(() => Date.now() + AHEAD_MS + 1),
   /** `raw`: as measured, for bringing back (the default but for a sheet); `right`: made right by calibrations. */
   values: string().oneOf(['raw', 'right'] as const),
+  /**
+   * Values that one answer holds at the most, as one report may; the next part stands in its `Link`. For csv, json and senml; left
+   * out: all of them in one.
+   */
+  most: number().integer().min(1).max(10_000),
   /** Days back from now, instead of from and to. */
   days: number().positive().max(36_500),
   zone: zoneSchema,

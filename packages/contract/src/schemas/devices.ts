@@ -63,6 +63,8 @@ export const newestSchema = object({
   key: string().required(),
   at: number().required(),
   value: mixed<Value>().required(),
+  /** The value as people read it, without its unit: the text of a choice, on or off, `#rrggbb`. */
+  text: string().defined(),
 });
 /** The newest reading of a datastream. */
 export type Newest = InferType<typeof newestSchema>;

@@ -30,6 +30,8 @@ export const historyLineSchema = object({
   count: numbers,
   /** True where there was more than is given. */
   cut: number().required(),
+  /** The texts that the numbers of a choice stand for, in their order; left out for all else. */
+  choices: array(string().required()),
 });
 export type HistoryLine = InferType<typeof historyLineSchema>;
 export const historySchema = object({

@@ -21,6 +21,7 @@ import { shownTime } from '../ingest/times';
 import { wrongField } from '../problems';
 import type { DeviceEntry, DeviceStream } from '../registry';
 import { deviceOf, type ApiParts } from './context';
+import { imagesOf, sendZip } from './exportZip';
 import { demand, demandReach, scopeOf } from './scope';
 
 const DAY_MS = 86_400_000;
@@ -62,29 +63,92 @@ export async function sendExport(
   const streams = isRight ? chosen : chosen.map(asSentBy);
   const to = query.to;
   const from = query.days === undefined ? query.from : to - query.days * DAY_MS;
-  const writing = writingOf(query.format, entry, streams, query.zone, isRight);
-  const leftOut =
+  const { format } = query;
+  const zipped = format === 'zip';
+  const writing = writingOf(format === 'zip' ? 'csv' : format, entry, streams, query.zone, isRight);
+  const images =
     query.streams === '' && !places
       ? entry.streams.filter(({ type, direction }) => type === 'image' && direction !== 'control')
       : [];
   response.setHeader('peatmoor-values', isRight ? 'right' : 'raw');
-  if (leftOut.length > 0) response.setHeader('peatmoor-left-out', leftOut.map(({ key }) => key).join(','));
+  if (images.length > 0 && !zipped)
+    response.setHeader('peatmoor-left-out', images.map(({ key }) => key).join(','));
   response.setHeader('cache-control', 'no-store');
-  response.setHeader('content-disposition', `attachment; filename="${entry.id}.${writing.ending}"`);
+  response.setHeader(
+    'content-disposition',
+    `attachment; filename="${entry.id}.${zipped ? 'zip' : writing.ending}"`,
+  );
+  const rows = rowsOf(parts, streams, from, to);
+  if (zipped) {
+    response.type('application/zip');
+    await sendZip(response, [
+      { name: 'readings.csv', text: textOf(writing, rows) },
+      ...images.map((stream) => ({ folder: stream.key, images: imagesOf(parts.store, stream, from, to) })),
+    ]);
+    return;
+  }
   response.type(writing.type);
-  response.write(writing.first);
+  if (query.most !== undefined) {
+    if (!PARTED.has(query.format))
+      throw wrongField('most', `is not for ${query.format}`, `Take ${[...PARTED].join(', ')}.`);
+    const { text, next } = await partOf(writing, rows, query.most);
+    if (next !== null) response.links({ next: nextPath(request, next, to) });
+    response.end(text);
+    return;
+  }
+  for await (const text of textOf(writing, rows)) {
+    if (response.destroyed) return;
+    if (!response.write(text)) await once(response, 'drain');
+  }
+  response.end();
+}
+
+/** Formats of which a part can be taken by itself. */
+const PARTED: ReadonlySet<ExportFormat> = new Set(['csv', 'json', 'senml']);
+/** Letters of a part at the most: a report takes a megabyte. */
+const MOST_PART_LETTERS = 900_000;
+
+async function* textOf(writing: Writing, parts: AsyncIterable<Iterable<Row>>): AsyncGenerator<string> {
+  let text = writing.first;
   let isFirst = true;
-  let text = '';
-  for await (const rows of rowsOf(parts, streams, from, to))
+  for await (const rows of parts)
     for (const { at, values } of rows) {
       text += writing.row(shownTime(at), values, isFirst);
       isFirst = false;
       if (text.length < LETTERS_AT_ONCE) continue;
-      if (response.destroyed) return;
-      if (!response.write(text)) await once(response, 'drain');
+      yield text;
       text = '';
     }
-  response.end(text + writing.last);
+  yield text + writing.last;
+}
+
+/** The first rows, up to so many values; and the time at which the next part begins, null at the end. */
+async function partOf(
+  writing: Writing,
+  parts: AsyncIterable<Iterable<Row>>,
+  most: number,
+): Promise<{ text: string; next: number | null }> {
+  let text = writing.first;
+  let count = 0;
+  for await (const rows of parts)
+    for (const { at, values } of rows) {
+      const more = values.filter((value) => value !== null).length;
+      const row = writing.row(shownTime(at), values, count === 0);
+      if (count > 0 && (count + more > most || text.length + row.length > MOST_PART_LETTERS))
+        return { text: text + writing.last, next: at };
+      text += row;
+      count += more;
+    }
+  return { text: text + writing.last, next: null };
+}
+
+/** The address of the same export from a time on; a secret in it is not said again. */
+function nextPath(request: Request, from: number, to: number): string {
+  const query = new URLSearchParams(request.query as Record<string, string>);
+  for (const name of ['access_token', 'days']) query.delete(name);
+  query.set('from', String(from));
+  query.set('to', String(to));
+  return `${request.baseUrl}${request.path}?${query}`;
 }
 
 /** The datastream with its values as its device sends them, so that they can be brought back. */
@@ -204,14 +268,14 @@ function streamsOf(entry: DeviceEntry, text: string): DeviceStream[] {
       throw wrongField(
         'streams',
         `: "${name}" is not a datastream of ${entry.name} that can be exported`,
-        stream === undefined ? 'See its kind.' : 'Images are taken one by one.',
+        stream === undefined ? 'See its kind.' : 'Images come with the format zip, of all datastreams.',
       );
     return stream;
   });
 }
 
 function writingOf(
-  format: ExportFormat,
+  format: Exclude<ExportFormat, 'zip'>,
   entry: DeviceEntry,
   streams: readonly DeviceStream[],
   zone: string,
@@ -265,9 +329,11 @@ function writingOf(
       return {
         type: 'application/senml+json',
         ending: 'senml',
-        first: `[{"bn":${JSON.stringify(`${entry.id}/`)}}`,
-        row: (at, values) =>
-          values
+        first: '[',
+        row: (at, values, isFirst) => {
+          // The first record names the device, so that a pack has as many records as values.
+          let start = isFirst ? `\n{"bn":${JSON.stringify(`${entry.id}/`)},` : ',\n{';
+          return values
             .map((value, i) => {
               if (value === null) return '';
               const { key, unit, type } = streams[i]!;
@@ -281,10 +347,19 @@ function writingOf(
                       : type === 'choice'
                         ? { vs: showValue(streams[i]!, value) }
                         : { v: value };
-              return `,\n${JSON.stringify({ n: key, ...(unit !== null && { u: unit }), t: at / 1000, ...said })}`;
+              const record = JSON.stringify({
+                n: key,
+                ...(unit !== null && { u: unit }),
+                t: at / 1000,
+                ...said,
+              });
+              const written = start + record.slice(1);
+              start = ',\n{';
+              return written;
             })
-            .join(''),
-        last: ']\n',
+            .join('');
+        },
+        last: '\n]\n',
       };
     case 'geojson':
       return {

@@ -49,7 +49,12 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
       const { to, buckets } = query as { to: number; buckets: number };
       const from = backTo(scope, query.from as number, to);
       const streams = streamsOf(entry, String(query.streams));
-      if (buckets > 0) return { from, to, lines: await history.lines(streams, from, to, buckets) };
+      const withChoices = (lines: HistoryLine[]): HistoryLine[] =>
+        lines.map((line, i) =>
+          streams[i]!.type === 'choice' ? { ...line, choices: streams[i]!.choices } : line,
+        );
+      if (buckets > 0)
+        return { from, to, lines: withChoices(await history.lines(streams, from, to, buckets)) };
       if (to - from > MOST_RAW_MS)
         throw wrongField(
           'from',
@@ -71,7 +76,7 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
           };
         }),
       );
-      return { from, to, lines };
+      return { from, to, lines: withChoices(lines) };
     },
     listOthers: async ({ scope, params, query }) => {
       const entry = await deviceOf(parts, scope, params.device);

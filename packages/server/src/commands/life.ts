@@ -2,6 +2,7 @@ import {
   isPending,
   nextCommandState,
   showReading,
+  showValue,
   type CommandHappening,
   type CommandState,
   type Fact,
@@ -52,21 +53,26 @@ export function createCommandLife(
   const pending = new Map<string, number>();
   const place = (deviceRowId: number, streamId: number): string => `${deviceRowId}:${streamId}`;
   const life: CommandLife = {
-    describe: (entry, row) => ({
-      id: row.id,
-      deviceId: entry.id,
-      stream: entry.streams.find((stream) => stream.streamId === row.streamId)?.key ?? '?',
-      value: valueOf(row),
-      state: row.state,
-      by: row.userName,
-      createdAt: row.createdAt,
-      sentAt: row.sentAt,
-      appliedAt: row.appliedAt,
-      until: row.until,
-      confirmedAt: row.confirmedAt,
-      follow: followOf(entry, row),
-      note: row.note,
-    }),
+    describe: (entry, row) => {
+      const stream = entry.streams.find(({ streamId }) => streamId === row.streamId);
+      const value = valueOf(row);
+      return {
+        id: row.id,
+        deviceId: entry.id,
+        stream: stream?.key ?? '?',
+        value,
+        text: stream === undefined ? String(value) : showValue(stream, value),
+        state: row.state,
+        by: row.userName,
+        createdAt: row.createdAt,
+        sentAt: row.sentAt,
+        appliedAt: row.appliedAt,
+        until: row.until,
+        confirmedAt: row.confirmedAt,
+        follow: followOf(entry, row),
+        note: row.note,
+      };
+    },
     announce: (entry, row) =>
       bus.emit('live', {
         workspaceId: entry.workspaceId,

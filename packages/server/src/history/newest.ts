@@ -1,4 +1,5 @@
-import { calibrate, type Value } from '@peatmoor/core';
+import { calibrate, showValue, type Value } from '@peatmoor/core';
+import type { Newest } from '@peatmoor/contract';
 import { shownTime } from '../ingest/times';
 import type { DeviceEntry, DeviceStream } from '../registry';
 import type { Recent } from './recent';
@@ -13,9 +14,11 @@ export function shownReading(
 }
 
 /** The newest reading of each datastream of a device that has one. */
-export function newestOf(entry: DeviceEntry, recent: Recent): { key: string; at: number; value: Value }[] {
+export function newestOf(entry: DeviceEntry, recent: Recent): Newest[] {
   return entry.streams.flatMap((stream) => {
     const newest = recent.newest(stream.seriesId);
-    return newest === undefined ? [] : { key: stream.key, ...shownReading(stream, newest.at, newest.value) };
+    if (newest === undefined) return [];
+    const shown = shownReading(stream, newest.at, newest.value);
+    return { key: stream.key, ...shown, text: showValue(stream, shown.value) };
   });
 }
