@@ -1,4 +1,6 @@
 import { execFileSync } from 'node:child_process';
+import { once } from 'node:events';
+import net from 'node:net';
 import type { Client } from '@peatmoor/contract';
 import type { MqttClient } from 'mqtt';
 import {
@@ -250,4 +252,76 @@ it('shows presence: connected, then quiet, and the same over HTTP', async () => 
   await until(async () => !(await device()).connected);
   await post(service, token, { level: -1 });
   expect((await device()).presence.state).toBe('online');
+});
+
+describe('a board that does not get in', () => {
+  const trouble = async (device = id) =>
+    (await client.call('readDevice', { params: { device } })).proof.trouble;
+  const connect = (options: object) =>
+    mqttAs(service, id, token, { reconnectPeriod: 0, ...options } as never).then(
+      (one) => one.endAsync(true).then(() => 'connected'),
+      (error: Error) => error.message,
+    );
+  const arrivals = async () =>
+    (await client.call('listArrivals', { params: { device: id } })).filter(
+      ({ refused }) => refused.length > 0,
+    );
+
+  it('finds on its page that its program speaks MQTT 5, whatever the library makes of the answer', async () => {
+    expect(await connect({ protocolVersion: 5 })).toMatch(/version|refused|132|Unsupported/i);
+    await until(async () => (await trouble())?.hint.includes('speaks MQTT 5'));
+    expect((await arrivals())[0]).toMatchObject({ refused: [{ reason: 'unreadable' }] });
+  });
+
+  it('is named by its user name, where the token is nobody’s; seldom, and not in another workspace', async () => {
+    const { client: other } = await newPerson(service);
+    await newDevice(other, 'alone');
+    const ofOther = () => other.call('listArrivals', { params: { device: 'alone' } });
+    for (let i = 0; i < 5; i++) await connect({ username: 'alone', password: `PASTE-THE-TOKEN-${i}` });
+    await until(async () => (await ofOther()).length > 0);
+    expect(await ofOther()).toHaveLength(1);
+    expect(JSON.stringify(await ofOther())).toMatch(/Somebody named .*alone/);
+    // A name that two workspaces have is nobody's.
+    const { client: third } = await newPerson(service);
+    await newDevice(third, 'twice');
+    await newDevice(other, 'twice');
+    await connect({ username: 'twice', password: 'x' });
+    await connect({ username: "' OR 1=1 --", password: 'x' });
+    await new Promise((resolve) => setTimeout(resolve, 300));
+    expect(await third.call('listArrivals', { params: { device: 'twice' } })).toEqual([]);
+  });
+
+  it('cut short or full of nonsense ends alone', async () => {
+    const port = Number(new URL(service.mqttUrl).port);
+    const start = Buffer.from([0x10, 0x14, 0, 4, 0x4d, 0x51, 0x54, 0x54, 5, 0xc2, 0, 0x3c]);
+    for (const bytes of [start, Buffer.concat([start, Buffer.alloc(2000, 0xff)]), start.subarray(0, 9)]) {
+      const socket = net.connect(port, '127.0.0.1');
+      await once(socket, 'connect');
+      socket.write(bytes);
+      const [answer] = (await once(socket, 'data')) as [Buffer];
+      expect([...answer]).toEqual([0x20, 3, 0, 0x84, 0]);
+      await once(socket, 'close');
+    }
+    expect(await connect({})).toBe('connected');
+  });
+});
+
+it('tells a program that subscribes later what was refused within the last minute, once', async () => {
+  const fresh = await newDevice(client, 'late');
+  const first = await mqttAs(service, 'late', fresh.token);
+  opened.push(first);
+  for (let i = 0; i < 12; i++)
+    await first.publishAsync('moor/late/report', JSON.stringify({ [`levl${i}`]: 1 }), { qos: 1 });
+  const heard: string[] = [];
+  const later = await mqttAs(service, 'late', fresh.token, { clientId: 'later' });
+  opened.push(later);
+  later.on('message', (_topic, payload) =>
+    heard.push((JSON.parse(payload.toString()) as { name: string }).name),
+  );
+  await later.subscribeAsync('moor/late/refused');
+  await until(() => heard.length >= 10);
+  expect(heard).toEqual(Array.from({ length: 10 }, (_, i) => `levl${i + 2}`));
+  await later.subscribeAsync('moor/late/refused');
+  await new Promise((resolve) => setTimeout(resolve, 200));
+  expect(heard).toHaveLength(10);
 });

@@ -26,6 +26,8 @@ export interface Registry {
   /** All sub-devices of a gateway. */
   behind(gateway: DeviceEntry): Promise<DeviceEntry[]>;
   verify(token: string): Promise<TokenVerdict>;
+  /** The one device of this ID in all workspaces; null where there is none, or more than one. */
+  named(id: string): Promise<DeviceEntry | null>;
   /** The verdict on a whole token that was right before and whose device is unchanged since; no waiting. */
   knownToken(token: string): { entry: DeviceEntry; tokenId: number } | undefined;
   /** The device and datastream of a series, if it still exists. */
@@ -45,6 +47,16 @@ export function createRegistry(store: Store, bus: Bus): Registry {
   const rowsBehind = createBehind(store, bus);
   /** Grows with every change, so that what was read before one is not remembered after it. */
   let changes = 0;
+  const lookUpName = gather(async (ids: readonly string[]) => {
+    const rows = await store.withConnection(
+      async (connection) =>
+        (await connection.query(
+          'SELECT id, MIN(rowId) AS rowId FROM devices WHERE id IN (?) GROUP BY id HAVING COUNT(*) = 1',
+          [[...ids]],
+        )) as { id: string; rowId: number }[],
+    );
+    return new Map(rows.map(({ id, rowId }) => [id, Number(rowId)] as const));
+  });
   const tokens = createTokenBook(store, {
     byRow: (rowId) => registry.byRow(rowId),
     changes: () => changes,
@@ -137,6 +149,10 @@ export function createRegistry(store: Store, bus: Bus): Registry {
       return [...(await registry.load([...rows])).values()];
     },
     verify: (token) => tokens.verify(token),
+    async named(id) {
+      const rowId = await lookUpName(id);
+      return rowId === null ? null : registry.byRow(rowId);
+    },
     knownToken(text) {
       const known = tokens.known(text);
       const entry = known && ready.get(known.rowId);

@@ -302,4 +302,6 @@ export const FAMILIES = [
 /** Units beside the one that is shown: what boards send, and what readings are kept in. */
 export const UNITS_BESIDE = [
   'ALTER TABLE streams ADD COLUMN IF NOT EXISTS sentUnit VARCHAR(20) NULL AFTER unit, ADD COLUMN IF NOT EXISTS keptUnit VARCHAR(20) NULL AFTER sentUnit',
+  // Who is named in vain is looked up by the name alone.
+  'ALTER TABLE devices ADD KEY IF NOT EXISTS byName (id)',
 ];

@@ -293,7 +293,7 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
         },
       },
       {
-        name: '0016-units-beside',
+        name: '0016-units-and-names',
         up: async () => {
           for (const statement of UNITS_BESIDE) await sequelize.query(statement);
         },

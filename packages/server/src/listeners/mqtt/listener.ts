@@ -23,6 +23,7 @@ import { DeviceSocket, type Transport } from './socket';
 import { createTelling } from './telling';
 import { createTopics } from './topics';
 import { createTwins } from './twins';
+import { VERSION_HINT, whoConnects } from './version';
 import { now as clockNow } from '../../clock';
 
 /** Where accepted publishes go inside the broker library: nobody may subscribe to it. */
@@ -79,7 +80,10 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
   serveSessions(broker, parts);
   await broker.listen();
   keepNothingOutgoing(broker);
-  const accept = (transport: Transport): void => void broker.handle(new DeviceSocket(transport));
+  const accept = (transport: Transport): void => {
+    const from = socketAddress(transport);
+    void broker.handle(new DeviceSocket(transport, (connect) => noteVersion5(parts, connect, from)));
+  };
   const { host, port, tls } = places;
   const server = port === null ? null : net.createServer({ noDelay: true }, accept);
   const secure = tls === null ? null : createTlsServer({ cert: tls.cert, key: tls.key }, accept);
@@ -187,6 +191,7 @@ function serveSessions(broker: Aedes, parts: Parts): void {
     }
     filters.add(topic);
     if (!matches(topic, `${root}refused`) || topic.includes('#')) telling.wantedOn(session, topic);
+    telling.refusedOn(session, topic);
     done(null, subscription as Subscription);
   };
 
@@ -237,6 +242,15 @@ const subscribing = ({ from }: Session, receivedAt: number): MessageFacts => ({
   raw: null,
 });
 
+const connecting = (from: string): MessageFacts => ({
+  way: 'MQTT',
+  from,
+  size: 0,
+  receivedAt: clockNow(),
+  form: 'mqtt connect',
+  raw: null,
+});
+
 const clientsOf = (broker: Aedes): Record<string, Connected> =>
   (broker as unknown as { clients: Record<string, Connected> }).clients;
 
@@ -246,7 +260,7 @@ function admitClients(broker: Aedes, { admission, log }: Parts, opened: (session
     const from = socketAddress(connected.conn);
     const fail = (returnCode: number): void =>
       done(Object.assign(new Error('not admitted'), { returnCode }) as AuthenticateError, false);
-    const facts = { way: 'MQTT', from, size: 0, receivedAt: clockNow(), form: 'mqtt connect', raw: null };
+    const facts = connecting(from);
     admission
       .admit(password?.toString('utf8') ?? '', facts, userName ?? '')
       .then((admitted) => {
@@ -263,6 +277,19 @@ function admitClients(broker: Aedes, { admission, log }: Parts, opened: (session
         fail(3);
       });
   };
+}
+
+/** A program that speaks MQTT 5 is told of on the pages of the device that it is of. */
+function noteVersion5({ admission, log }: Parts, connect: Buffer, from: string): void {
+  const who = whoConnects(connect);
+  if (who === null) return;
+  const facts = { ...connecting(from), form: 'mqtt 5 connect' };
+  admission
+    .admit(who.password, facts, who.userName)
+    .then((admitted) =>
+      isRefusal(admitted) ? undefined : admission.trouble(admitted.entry, VERSION_HINT, facts),
+    )
+    .catch((error: Error) => log.debug({ err: error }, 'who speaks MQTT 5 is not known'));
 }
 
 /** Sessions of a kind that changed: they know their device anew, and hear of a new interval. */

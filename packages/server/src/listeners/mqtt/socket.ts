@@ -1,6 +1,7 @@
 import type { Socket } from 'node:net';
 import { Duplex } from 'node:stream';
 import { createFrameSplitter, type PublishFrame } from './frames';
+import { isVersion5, UNSUPPORTED } from './version';
 
 /** Bytes of acknowledgements that may wait before nothing more is read. */
 const MOST_ACKS_WAITING = 64 * 1024;
@@ -24,7 +25,8 @@ export class DeviceSocket extends Duplex {
   #paused = 0;
   readonly #transport: Transport;
 
-  constructor(transport: Transport) {
+  /** `onVersion5` is told of a CONNECT of MQTT 5, of which the library hears nothing. */
+  constructor(transport: Transport, onVersion5: (connect: Buffer) => void) {
     super({ allowHalfOpen: false });
     this.#transport = transport;
     const split = createFrameSplitter({
@@ -40,7 +42,16 @@ export class DeviceSocket extends Duplex {
         else if (messageId > 0) this.acknowledge([messageId]);
       },
     });
-    transport.on('data', split);
+    transport.once('data', (first: Buffer) => {
+      if (isVersion5(first)) {
+        onVersion5(first);
+        transport.end(UNSUPPORTED);
+        transport.on('data', () => undefined);
+        return;
+      }
+      transport.on('data', split);
+      split(first);
+    });
     transport.on('end', () => this.push(null));
     transport.on('error', (error: Error) => this.destroy(error));
     transport.on('close', () => this.destroy());

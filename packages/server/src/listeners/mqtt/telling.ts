@@ -11,11 +11,57 @@ const NEVER = new AbortController().signal;
 const DROP_BYTES = 64 * 1024;
 const END_BYTES = 1024 * 1024;
 
+/** How long a refusal is kept for a program that subscribes later, in ms; how many of one device, and of how many. */
+const LATE_MS = 60_000;
+const LATE_OF_ONE = 10;
+const LATE_DEVICES = 2000;
+
+interface LateRefusal {
+  refusal: Refusal;
+  forDevice: string | null;
+  /** The session that was told it last. */
+  heardBy: Session | null;
+}
+
+/** The newest refusals of devices, for a minute. */
+function createLate(): {
+  keep(deviceRowId: number, one: LateRefusal): void;
+  of(deviceRowId: number): LateRefusal[];
+} {
+  const kept = new Map<number, (LateRefusal & { at: number })[]>();
+  const fresh = (rowId: number): (LateRefusal & { at: number })[] => {
+    const oldest = performance.now() - LATE_MS;
+    return (kept.get(rowId) ?? []).filter(({ at }) => at >= oldest);
+  };
+  return {
+    keep(rowId, one) {
+      const all = [...fresh(rowId), { ...one, at: performance.now() }].slice(-LATE_OF_ONE);
+      // The device whose refusal is oldest goes first.
+      kept.delete(rowId);
+      kept.set(rowId, all);
+      if (kept.size > LATE_DEVICES) kept.delete(kept.keys().next().value!);
+    },
+    of: fresh,
+  };
+}
+
+const topicOf = (session: Session, forDevice: string | null): string => {
+  const root = `moor/${session.entry.id}/`;
+  const apart = `${root}for/${forDevice}/refused`;
+  return forDevice !== null && session.filters.hear(apart) ? apart : `${root}refused`;
+};
+
+function tellRefusal(session: Session, topic: string, refusal: Refusal): void {
+  publish(session.client, topic, JSON.stringify(refusal), 0).catch(() => undefined);
+}
+
 /** What a session is told: wanted values, and why something was refused. */
 export interface Telling {
   /** Tells wanted values on filters that the session has newly subscribed to, once for all that come together. */
   wantedOn(session: Session, filter: string): void;
   refused(session: Session, refusal: Refusal, forDevice: string | null): void;
+  /** Tells a session that has newly subscribed what was refused of its device within the last minute. */
+  refusedOn(session: Session, filter: string): void;
 }
 
 interface Parts {
@@ -25,6 +71,7 @@ interface Parts {
 }
 
 export function createTelling({ registry, verbs, log }: Parts): Telling {
+  const late = createLate();
   const tellOne = async (
     session: Session,
     fresh: Set<string>,
@@ -66,11 +113,23 @@ export function createTelling({ registry, verbs, log }: Parts): Telling {
       const queued = session.client.conn.queuedBytes;
       if (queued > END_BYTES) return session.close();
       if (queued > DROP_BYTES) return;
-      const root = `moor/${session.entry.id}/`;
-      const apart = `${root}for/${forDevice}/refused`;
-      const topic = forDevice !== null && session.filters.hear(apart) ? apart : `${root}refused`;
-      if (session.filters.hear(topic))
-        publish(session.client, topic, JSON.stringify(refusal), 0).catch(() => undefined);
+      const topic = topicOf(session, forDevice);
+      const isHeard = session.filters.hear(topic);
+      late.keep(session.deviceRowId, { refusal, forDevice, heardBy: isHeard ? session : null });
+      if (isHeard) tellRefusal(session, topic, refusal);
+    },
+    refusedOn(session, filter) {
+      const waiting = late.of(session.deviceRowId).filter((one) => one.heardBy !== session);
+      if (waiting.length === 0) return;
+      // After the acknowledgement of the subscription.
+      setImmediate(() => {
+        for (const one of waiting) {
+          const topic = topicOf(session, one.forDevice);
+          if (!matches(filter, topic)) continue;
+          one.heardBy = session;
+          tellRefusal(session, topic, one.refusal);
+        }
+      });
     },
   };
 }
