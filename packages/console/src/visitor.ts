@@ -30,6 +30,6 @@ export const VISITOR: Me = {
   workspace: { id: 0, title: '', zone: Intl.DateTimeFormat().resolvedOptions().timeZone, place: null },
   role: 'none',
   steers: false,
-  address: { httpUrl: location.origin, host: location.hostname, mqttPort: 0, localName: null },
+  address: { httpUrl: location.origin, host: location.hostname, mqttPort: 0, localName: null, tls: null },
   version: 0,
 };

@@ -17,7 +17,7 @@ import { readSealer, readSigner } from './auth/secrets';
 import { startOutbox } from './alerts/outbox';
 import { createApp } from './api/app';
 import { createBus } from './bus';
-import { localPair } from './certificate/local';
+import { localPair, readAuthority } from './certificate/local';
 import { startRenewing } from './certificate/renewing';
 import { startTimetables } from './timetables/worker';
 import { createCommands } from './commands/commands';
@@ -293,6 +293,13 @@ export async function startService({
       host,
       mqttPort: mqtt.port ?? mqtt.tlsPort ?? 0,
       localName: announced?.name ?? null,
+      tls:
+        mqtt.tlsPort === null
+          ? null
+          : {
+              mqttPort: mqtt.tlsPort,
+              authority: local === null ? '' : (readAuthority(config.dataFolder)?.toString('utf8') ?? ''),
+            },
     });
     const health = createHealth({
       store,

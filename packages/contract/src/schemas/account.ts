@@ -77,6 +77,8 @@ export const addressSchema = object({
   mqttPort: number().required(),
   /** By which name the service is known in its local network; null where it tells none. */
   localName: string().nullable().defined(),
+  /** Where it has a certificate: the port of MQTT over TLS, and the local authority (PEM) to trust, empty for a public one. */
+  tls: object({ mqttPort: number().required(), authority: string().defined() }).nullable().defined(),
 });
 export type Address = InferType<typeof addressSchema>;
 

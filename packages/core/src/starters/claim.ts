@@ -118,6 +118,7 @@ export const NODE_CLAIM = `// One program for many: at first contact each fetche
 import fs from 'node:fs';
 import os from 'node:os';
 import { setTimeout as sleep } from 'node:timers/promises';
+import { ask } from './link.mjs';
 
 const KEPT = new URL('./device.json', import.meta.url);
 
@@ -130,7 +131,7 @@ export async function claimed(url, secret) {
   if (fs.existsSync(KEPT)) return JSON.parse(fs.readFileSync(KEPT, 'utf8'));
   for (let waitMs = 1000; ; waitMs = Math.min(60_000, waitMs * 2)) {
     try {
-      const response = await fetch(\`\${url}/device/claim\`, {
+      const response = await ask(\`\${url}/device/claim\`, {
         method: 'POST',
         headers: { authorization: \`Bearer \${secret}\` },
         body: JSON.stringify({ serial: serial() }),
@@ -224,7 +225,7 @@ bool identityKnown() {
 const CPP_ASK_WIFI = `int askForDevice(const String& body, String& answer) {
   HTTPClient http;
   http.setTimeout(15000);
-  http.begin(serviceUrl() + "/device/claim");
+  beginCall(http, serviceUrl() + "/device/claim");
   http.addHeader("Authorization", String("Bearer ") + CLAIM_SECRET);
   int status = http.sendRequest("POST", body);
   answer = status > 0 ? http.getString() : String("");

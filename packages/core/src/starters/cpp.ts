@@ -8,16 +8,17 @@ import {
   WIFI_INCLUDES,
   wifiSettings,
 } from './cppProgram';
-import type { StarterFile, StarterPlan } from './plan';
+import { forBoard, type StarterFile, type StarterPlan } from './plan';
 import { wiringFile } from './wiring';
 
 /** The starter for Wi-Fi boards: C++ on the Arduino core, MQTT. Only settings and wiring list are generated anew. */
-export function cppStarter(plan: StarterPlan): StarterFile[] {
+export function cppStarter(given: StarterPlan): StarterFile[] {
+  const plan = forBoard(given);
   const program = cppProgram(plan, 'MQTT', {
-    includes: ['MQTT.h', ...WIFI_INCLUDES],
-    network: `WiFiClient network;\n${CPP_WIFI}`,
+    includes: ['MQTT.h', 'WiFiClientSecure.h', ...WIFI_INCLUDES],
+    network: `#ifdef AUTHORITY\nWiFiClientSecure network;\n#else\nWiFiClient network;\n#endif\n${CPP_WIFI}`,
     link: cppMqtt(plan),
-    setup: '',
+    setup: '#ifdef AUTHORITY\n  network.setCACert(AUTHORITY);\n#endif\n',
   });
   return [
     {

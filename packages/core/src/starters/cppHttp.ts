@@ -1,10 +1,11 @@
 import { CPP_WIFI, cppProject, cppProgram, cppSettings, WIFI_INCLUDES, wifiSettings } from './cppProgram';
-import { controlled, isPlain, literal, pascal, type StarterFile, type StarterPlan } from './plan';
+import { controlled, isPlain, forBoard, literal, pascal, type StarterFile, type StarterPlan } from './plan';
 import type { Datastream } from '../readings/types';
 import { wiringFile } from './wiring';
 
 /** The starter for Wi-Fi boards that sleep or sit behind a strict network: C++ on the Arduino core, HTTP. */
-export function cppHttpStarter(plan: StarterPlan): StarterFile[] {
+export function cppHttpStarter(given: StarterPlan): StarterFile[] {
+  const plan = forBoard(given);
   const program = cppProgram(plan, 'HTTP', {
     includes: WIFI_INCLUDES,
     network: CPP_WIFI,
@@ -24,7 +25,7 @@ function link(plan: StarterPlan): string {
 String call(const char* method, const String& path, const String& body) {
   HTTPClient http;
   http.setTimeout(15000);
-  http.begin(serviceUrl() + path);
+  beginCall(http, serviceUrl() + path);
   http.addHeader("Authorization", String("Bearer ") + DEVICE_TOKEN);
   http.addHeader("Content-Type", "application/json");
   int status = http.sendRequest(method, body);
@@ -105,7 +106,7 @@ bool sendReport(const String& json) {
 
 bool sendImage(const char* name, const uint8_t* bytes, size_t length) {
   HTTPClient http;
-  http.begin(serviceUrl() + "/device/report?name=" + name);
+  beginCall(http, serviceUrl() + "/device/report?name=" + name);
   http.addHeader("Authorization", String("Bearer ") + DEVICE_TOKEN);
   http.addHeader("Content-Type", length > 1 && bytes[0] == 0x89 ? "image/png" : bytes[0] == 'R' ? "image/webp" : "image/jpeg");
   int status = http.sendRequest("POST", (uint8_t*)bytes, length);

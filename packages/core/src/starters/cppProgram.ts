@@ -5,9 +5,11 @@ import {
   comment,
   controlled,
   isPlain,
+  authorityOf,
   literal,
   pascal,
   pictured,
+  portOf,
   reported,
   TOKEN_PLACEHOLDER,
   type StarterPlan,
@@ -33,11 +35,23 @@ export function cppSettings(plan: StarterPlan, network: string, link: string): s
 ${network}
 ${link}
 ${identity(plan)}
-
+${authority(plan)}
 #define FIRST_INTERVAL_S ${plan.intervalS}  // until the service names another
 #define TIME_SERVER "pool.ntp.org"  // where the service tells no time
 #define DEEP_SLEEP 0  // 1 for a battery board: it sleeps between reports, and obeys when it wakes
 `;
+}
+
+/** The authority that the board trusts: with it all goes over TLS. */
+function authority(plan: StarterPlan): string {
+  return plan.tls
+    ? `// The authority that is trusted; with it all goes over TLS.
+#define AUTHORITY${authorityOf(plan)
+        .split('\n')
+        .map((line) => ` \\\n  "${line.trim()}\\n"`)
+        .join('')}
+`
+    : '';
 }
 
 function identity(plan: StarterPlan): string {
@@ -62,7 +76,7 @@ export function wifiSettings(plan: StarterPlan): string {
 
 export function mqttSettings(plan: StarterPlan): string {
   return `#define MQTT_HOST ${literal(plan.host)}
-#define MQTT_PORT ${plan.mqttPort}`;
+#define MQTT_PORT ${portOf(plan)}`;
 }
 
 /** Wi-Fi, the service's place in the local network, and the time: the service's first, the internet's second. */
@@ -89,11 +103,22 @@ String serviceUrl() {
   return url.substring(0, start) + foundHost + url.substring(start + end);
 }
 
+void beginCall(HTTPClient& http, const String& url) {
+#ifdef AUTHORITY
+  http.begin(url, AUTHORITY);
+#else
+  http.begin(url);
+#endif
+}
+
 void setClock() {
   configTime(0, 0, TIME_SERVER);
   HTTPClient http;
   http.setTimeout(3000);
-  http.begin(serviceUrl() + "/device/time");
+  // Plain: without the time no certificate can be looked at.
+  String url = serviceUrl() + "/device/time";
+  url.replace("https://", "http://");
+  http.begin(url);
   String answer = http.sendRequest("GET", "") == 200 ? http.getString() : String("");
   http.end();
   int start = answer.indexOf("\\"now\\":");

@@ -1,11 +1,14 @@
 import { claimFile, MICROPYTHON_CLAIM, pythonIdentity } from './claim';
 import { pythonHandlers, pythonTable, pythonWanted, type PythonHandlers } from './functions';
 import {
+  authorityOf,
   comment,
   controlled,
+  forBoard,
   literal,
   madeUp,
   pictured,
+  portOf,
   reported,
   TOKEN_PLACEHOLDER,
   type StarterFile,
@@ -16,7 +19,8 @@ import { microPythonCodes } from './ways/index';
 import { wiringFile } from './wiring';
 
 /** The starter for boards with MicroPython: MQTT by umqtt.simple. Only settings.py is generated anew. */
-export function microPythonStarter(plan: StarterPlan): StarterFile[] {
+export function microPythonStarter(given: StarterPlan): StarterFile[] {
+  const plan = forBoard(given);
   const handlers = pythonHandlers(plan, {
     codes: microPythonCodes(plan.streams),
     print: (text) => `print(${text})`,
@@ -45,8 +49,8 @@ function settings(plan: StarterPlan): string {
 WIFI_NAME = ${literal(plan.wifi?.name ?? '')}      # <- your Wi-Fi; empty: the board asks for it on a page of its own
 WIFI_PASSWORD = ${literal(plan.wifi?.password ?? '')}  # <- its password
 MQTT_HOST = ${literal(plan.host)}
-MQTT_PORT = ${plan.mqttPort}
-SERVICE_NAME = ${literal(plan.localName ?? '')}  # its name in the local network, tried first; empty for none
+MQTT_PORT = ${portOf(plan)}
+${plan.tls ? `# The authority that is trusted; with it all goes over TLS.\nAUTHORITY = """${authorityOf(plan)}"""\n` : ''}SERVICE_NAME = ${literal(plan.localName ?? '')}  # its name in the local network, tried first; empty for none
 ${pythonIdentity(plan, ', WIFI_NAME, WIFI_PASSWORD') || known(plan)}FIRST_INTERVAL_S = ${plan.intervalS}  # until the service names another
 DEEP_SLEEP = False  # True for a battery board: it sleeps between reports, and obeys when it wakes
 `;
@@ -255,6 +259,13 @@ def mqtt_up():
     link = MQTTClient(settings.DEVICE_ID, host, settings.MQTT_PORT,
                       user=settings.DEVICE_ID, password=settings.DEVICE_TOKEN, keepalive=60)
     link.set_callback(on_message)
+    if getattr(settings, "AUTHORITY", ""):
+        import ssl
+
+        trusted = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+        trusted.verify_mode = ssl.CERT_REQUIRED
+        trusted.load_verify_locations(cadata=settings.AUTHORITY.encode() + b"\\0")
+        link.ssl = trusted
     try:
         link.connect(timeout=LIMIT_S)
     except TypeError:  # an older library

@@ -1,5 +1,6 @@
 import { claimFile, NODE_CLAIM } from './claim';
 import {
+  authorityOf,
   comment,
   controlled,
   exampleValue,
@@ -26,6 +27,7 @@ export function nodeStarter(plan: StarterPlan): StarterFile[] {
       text: '{ "private": true, "type": "module", "engines": { "node": ">=18" } }\n',
       generated: false,
     },
+    { path: 'link.mjs', text: link(plan), generated: true },
     ...claimFile(plan, { path: 'claim.mjs', text: NODE_CLAIM, generated: true }),
     ...wiringFile(plan),
   ];
@@ -33,6 +35,8 @@ export function nodeStarter(plan: StarterPlan): StarterFile[] {
 
 function settings(plan: StarterPlan): string {
   return `// Settings of ${comment(plan.deviceName)}. This is the only file with names and secrets in it.
+import { ask } from './link.mjs';
+
 const ADDRESS = ${literal(plan.httpUrl)};
 const LOCAL_NAME = ${literal(plan.localName ?? '')}; // its name in the local network, tried first; empty for none
 export const SERVICE_URL = await serviceUrl();
@@ -52,11 +56,42 @@ async function serviceUrl() {
   const url = new URL(ADDRESS);
   url.hostname = LOCAL_NAME;
   try {
-    await fetch(new URL('/device/time', url), { signal: AbortSignal.timeout(3000) });
+    await ask(new URL('/device/time', url), { signal: AbortSignal.timeout(3000) });
     return url.origin;
   } catch {
     return ADDRESS;
   }
+}
+`;
+}
+
+/** How the service is asked: by fetch, or where its authority is its own, by a request that trusts it and no other. */
+function link(plan: StarterPlan): string {
+  const authority = authorityOf(plan);
+  if (authority === '') return `// How the service is asked.\nexport const ask = fetch;\n`;
+  return `// How the service is asked: its own authority is trusted, and no other.
+import http from 'node:http';
+import https from 'node:https';
+
+const AUTHORITY = \`${authority}\`;
+
+export function ask(address, { method = 'GET', headers = {}, body, signal } = {}) {
+  const url = new URL(address);
+  return new Promise((resolve, reject) => {
+    const secure = url.protocol === 'https:';
+    const request = (secure ? https : http).request(url, { method, headers, signal, ...(secure && { ca: AUTHORITY }) }, (response) => {
+      const parts = [];
+      response.on('data', (part) => parts.push(part));
+      response.on('error', reject);
+      response.on('end', () => {
+        const text = Buffer.concat(parts).toString('utf8');
+        const status = response.statusCode;
+        resolve({ status, ok: status >= 200 && status < 300, text: async () => text, json: async () => JSON.parse(text) });
+      });
+    });
+    request.on('error', reject);
+    request.end(body);
+  });
 }
 `;
 }
@@ -69,6 +104,7 @@ function program(plan: StarterPlan): string {
   return `// Starter for ${comment(plan.deviceName)}: reports over HTTP, obeys what is wanted, prints what happens.
 import fs from 'node:fs';
 import { setTimeout as sleep } from 'node:timers/promises';
+import { ask } from './link.mjs';
 import { DEVICE_ID, DEVICE_TOKEN, FIRST_INTERVAL_S, SERVICE_URL } from './settings.mjs';
 
 // ---- Your sensors: one function for each datastream that is reported. Return null while there is no value.
@@ -118,7 +154,7 @@ function measure(list) {
 
 async function send(message) {
   const query = message.for === null ? '' : \`?for=\${encodeURIComponent(message.for)}\`;
-  const response = await fetch(\`\${SERVICE_URL}/device/report\${query}\`, {
+  const response = await ask(\`\${SERVICE_URL}/device/report\${query}\`, {
     method: 'POST',
     headers,
     body: JSON.stringify({ n: message.n, at: message.at, ...message.values }),
@@ -156,7 +192,7 @@ async function obey() {
   let state = 0;
   while (!stopped) {
     try {
-      const response = await fetch(\`\${SERVICE_URL}/device/wanted?wait=\${waitS}&n=\${state}\`, { headers, signal: AbortSignal.timeout(40_000) });
+      const response = await ask(\`\${SERVICE_URL}/device/wanted?wait=\${waitS}&n=\${state}\`, { headers, signal: AbortSignal.timeout(40_000) });
       if (!response.ok) throw new Error(\`answered \${response.status}\`);
       backOffMs = 1000;
       waitS = 20;
@@ -187,7 +223,7 @@ async function obey() {
         if (done) applied[name] = value;
       }
       if (Object.keys(applied).length > 0)
-        await fetch(\`\${SERVICE_URL}/device/applied\`, { method: 'POST', headers, body: JSON.stringify(applied) });
+        await ask(\`\${SERVICE_URL}/device/applied\`, { method: 'POST', headers, body: JSON.stringify(applied) });
     } catch (error) {
       if (stopped) return;
       console.log(\`wanted values: \${error.cause?.message ?? error.message}, trying again\`);
@@ -201,7 +237,7 @@ const last = {};
 /** The time of the service: this computer's own clock may be wrong. */
 async function serviceNow() {
   try {
-    const response = await fetch(\`\${SERVICE_URL}/device/time\`, { signal: AbortSignal.timeout(5000) });
+    const response = await ask(\`\${SERVICE_URL}/device/time\`, { signal: AbortSignal.timeout(5000) });
     return (await response.json()).now;
   } catch {
     return Date.now();
@@ -279,7 +315,7 @@ async function sendImages() {
     const bytes = take();
     if (bytes === null) continue;
     const type = bytes[0] === 0x89 ? 'image/png' : bytes[0] === 0x52 ? 'image/webp' : 'image/jpeg';
-    const response = await fetch(\`\${SERVICE_URL}/device/report?name=\${name}\`, { method: 'POST', headers: { ...headers, 'content-type': type }, body: bytes, signal: AbortSignal.timeout(60_000) });
+    const response = await ask(\`\${SERVICE_URL}/device/report?name=\${name}\`, { method: 'POST', headers: { ...headers, 'content-type': type }, body: bytes, signal: AbortSignal.timeout(60_000) });
     console.log(\`image \${name} \${response.ok ? 'arrived' : \`refused (\${response.status})\`}\`);
   }
 }

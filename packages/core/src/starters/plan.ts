@@ -21,6 +21,8 @@ export interface StarterPlan {
   claim?: { secret: string };
   /** By which name the service is known in its local network, such as `peatmoor.local`; null where it tells none. */
   localName?: string | null;
+  /** Where the service has a certificate: its port of MQTT over TLS, and the authority (PEM) to trust; empty for a public one. */
+  tls?: { mqttPort: number; authority: string } | null;
   /** Name and login of the cellular network, likewise. */
   cellular?: { name: string; user: string; password: string; pin: string };
 }
@@ -33,6 +35,23 @@ export interface StarterFile {
 }
 
 export const TOKEN_PLACEHOLDER = 'PASTE-THE-DEVICE-TOKEN-HERE';
+
+/** The port of MQTT that a program takes: over TLS where there is a certificate. */
+export const portOf = (plan: StarterPlan): number => plan.tls?.mqttPort ?? plan.mqttPort;
+/** The authority that a program must be told to trust; empty where there is none, or everybody knows it. */
+export const authorityOf = (plan: StarterPlan): string => plan.tls?.authority.trim() ?? '';
+/** What a board can do: it knows no public authorities, so that it goes the plain way where the service has one of these. */
+export function forBoard(plan: StarterPlan): StarterPlan {
+  return plan.tls && authorityOf(plan) === ''
+    ? { ...plan, tls: null, httpUrl: plan.httpUrl.replace(/^https:/, 'http:') }
+    : plan;
+}
+
+/** The file of that authority; none where there is none. */
+export const authorityFile = (plan: StarterPlan): StarterFile[] =>
+  authorityOf(plan) === ''
+    ? []
+    : [{ path: 'authority.crt', text: `${authorityOf(plan)}\n`, generated: true }];
 
 /** Numbers and booleans, which programs handle as numbers; choices, texts, colours and locations are texts to them. */
 export const isPlain = (stream: Pick<Datastream, 'type'>): boolean =>

@@ -1,10 +1,13 @@
 import { claimFile, PYTHON_CLAIM, pythonIdentity } from './claim';
 import {
+  authorityFile,
+  authorityOf,
   comment,
   controlled,
   literal,
   madeUp,
   pictured,
+  portOf,
   reported,
   TOKEN_PLACEHOLDER,
   type StarterFile,
@@ -30,6 +33,7 @@ export function pythonStarter(plan: StarterPlan): StarterFile[] {
       text: `paho-mqtt>=1.6.1,<3\n${handlers.imports.includes('gpiozero') ? 'gpiozero>=2,<3\n' : ''}`,
       generated: false,
     },
+    ...authorityFile(plan),
     ...claimFile(plan, { path: 'claim.py', text: PYTHON_CLAIM, generated: true }),
     ...wiringFile(plan),
   ];
@@ -40,15 +44,24 @@ DEVICE_TOKEN = ${literal(plan.token ?? TOKEN_PLACEHOLDER)}
 `;
 
 function settings(plan: StarterPlan): string {
+  const trusted =
+    authorityOf(plan) === ''
+      ? ''
+      : `import os
+
+# The service's own authority is trusted, and no other.
+os.environ["SSL_CERT_FILE"] = os.path.join(os.path.dirname(os.path.abspath(__file__)), "authority.crt")
+`;
   return `# Settings of ${comment(plan.deviceName)}. This is the only file with names and secrets in it.
-MQTT_HOST = ${literal(plan.host)}
-MQTT_PORT = ${plan.mqttPort}
+${trusted}MQTT_HOST = ${literal(plan.host)}
+MQTT_PORT = ${portOf(plan)}
+MQTT_TLS = ${plan.tls ? 'True' : 'False'}
 SERVICE_NAME = ${literal(plan.localName ?? '')}  # its name in the local network, tried first; empty for none
 ${pythonIdentity(plan) || known(plan)}FIRST_INTERVAL_S = ${plan.intervalS}  # until the service names another
 `;
 }
 
-const ALWAYS = ['json', 'os', 'queue', 'random', 'signal', 'socket', 'threading', 'time'];
+const ALWAYS = ['json', 'os', 'queue', 'random', 'signal', 'socket', 'ssl', 'threading', 'time'];
 
 function program(plan: StarterPlan, handlers: PythonHandlers): string {
   const own = handlers.imports.filter((name) => name !== 'gpiozero');
@@ -167,6 +180,8 @@ def main():
         client = mqtt.Client(mqtt.CallbackAPIVersion.VERSION2, client_id=settings.DEVICE_ID)
     else:
         client = mqtt.Client(client_id=settings.DEVICE_ID)
+    if getattr(settings, "MQTT_TLS", False):
+        client.tls_set_context(ssl.create_default_context())
     client.username_pw_set(settings.DEVICE_ID, settings.DEVICE_TOKEN)
     client.on_connect = on_connect
     client.on_disconnect = on_disconnect

@@ -1,5 +1,7 @@
 import { claimFile, SHELL_CLAIM } from './claim';
 import {
+  authorityFile,
+  authorityOf,
   comment,
   exampleValue,
   isPlain,
@@ -18,6 +20,7 @@ export function shellStarter(plan: StarterPlan): StarterFile[] {
   return [
     { path: 'settings.sh', text: settings(plan), generated: true },
     { path: 'report.sh', text: program(plan), generated: false },
+    ...authorityFile(plan),
     ...claimFile(plan, { path: 'claim.sh', text: SHELL_CLAIM, generated: true }),
     ...wiringFile(plan),
   ];
@@ -29,7 +32,7 @@ const quoted = (text: string): string => shellQuoted(text.replace(/[^\x20-\x7e]/
 function settings(plan: StarterPlan): string {
   return `# Settings of ${comment(plan.deviceName)}. This is the only file with names and secrets in it.
 SERVICE_URL=${quoted(plan.httpUrl)}
-LOCAL_NAME=${quoted(plan.localName ?? '')} # its name in the local network, tried first; empty for none
+${authorityOf(plan) === '' ? '' : "export CURL_CA_BUNDLE=./authority.crt # the service's own authority is trusted, and no other\n"}LOCAL_NAME=${quoted(plan.localName ?? '')} # its name in the local network, tried first; empty for none
 if [ -n "$LOCAL_NAME" ]; then
   by_name=$(printf '%s' "$SERVICE_URL" | sed "s|//[^:/]*|//$LOCAL_NAME|")
   curl --silent --max-time 3 "$by_name/device/time" > /dev/null && SERVICE_URL=$by_name

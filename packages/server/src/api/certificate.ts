@@ -23,7 +23,7 @@ export function certificateHandlers({
         throw conflict('A certificate is set by PEATMOOR_TLS_CERT already: phones need no other.');
       const publicHost = config.publicUrl === null ? null : new URL(config.publicUrl).hostname;
       const { names } = body as { names?: string[] };
-      await makeLocalCertificate(config.dataFolder, names ?? ownNames(publicHost));
+      await makeLocalCertificate(config.dataFolder, names ?? ownNames(publicHost, config.localName));
       await renewCertificate();
       return state();
     },

@@ -36,7 +36,7 @@ const folderOf = (dataFolder: string): string => path.join(dataFolder, 'certific
 const fileOf = (dataFolder: string, name: string): string => path.join(folderOf(dataFolder), name);
 
 /** Names and addresses under which this machine is reached in its network. */
-export function ownNames(publicHost: string | null): string[] {
+export function ownNames(publicHost: string | null, localName: string | null): string[] {
   const addresses = Object.values(os.networkInterfaces())
     .flat()
     .flatMap((entry) =>
@@ -46,6 +46,8 @@ export function ownNames(publicHost: string | null): string[] {
   return [
     ...new Set([
       ...(publicHost === null ? [] : [publicHost]),
+      // Starters look for this name first.
+      ...(localName === null ? [] : [`${localName}.local`]),
       host,
       `${host}.local`,
       'localhost',

@@ -19,6 +19,7 @@ class String : public std::string {
   String substring(size_t from, size_t to) const { return String(substr(from, to - from)); }
   int indexOf(const String& part) const { size_t at = find(part); return at == npos ? -1 : (int)at; }
   double toFloat() const { return atof(c_str()); }
+  void replace(const String& before, const String& after) { size_t at = find(before); if (at != npos) std::string::replace(at, before.size(), after); }
 };
 inline String operator+(const String& a, const String& b) { return String(std::string(a) + std::string(b)); }
 inline String operator+(const String& a, const char* b) { return String(std::string(a) + b); }

@@ -4,6 +4,7 @@
 class HTTPClient {
  public:
   void begin(const String& url) { (void)url; }
+  void begin(const String& url, const char* authority) { (void)url; (void)authority; }
   void setTimeout(int ms) { (void)ms; }
   int sendRequest(const char* method, uint8_t* bytes, size_t length) { (void)method; (void)bytes; (void)length; return fake.up ? 200 : -1; }
   void addHeader(const char* name, const String& value) { (void)name; (void)value; }

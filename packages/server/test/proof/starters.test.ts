@@ -10,6 +10,7 @@ import {
   type StarterPlan,
 } from '@peatmoor/core';
 import type { Client } from '@peatmoor/contract';
+import { runProgram } from '../../../../test/support/starter';
 import {
   newDevice,
   newFolder,
@@ -170,21 +171,6 @@ it('a small computer reads its kernel the same in Python, Node and shell, each p
 });
 
 /** Runs a starter program and gives what it prints; ended by stop(). */
-function runProgram(command: string, args: string[]) {
-  const child = spawn(command, args, { stdio: ['ignore', 'pipe', 'pipe'], detached: true });
-  const ended = new Promise((resolve) => child.once('close', resolve));
-  let output = '';
-  child.stdout.on('data', (part: Buffer) => (output += part.toString()));
-  child.stderr.on('data', (part: Buffer) => (output += part.toString()));
-  return {
-    output: () => output,
-    async stop() {
-      // The group: a shell's own children too.
-      process.kill(-child.pid!, 'SIGTERM');
-      await ended;
-    },
-  };
-}
 const readings = async () =>
   (
     await client.call('history', {
