@@ -15,6 +15,7 @@ const GROUPS = {
     'docs/be-told.md',
     'docs/make-values-right.md',
     'docs/take-your-data-away.md',
+    'docs/new-programs.md',
     'docs/let-others-look.md',
     'docs/on-a-web-page.md',
     'docs/keep-it-in-a-file.md',

@@ -98,7 +98,7 @@ export function startBoard(files: readonly StarterFile[], wifi = true): Board {
         if (!board.wifi) return resolve(null);
         const socket = net.connect(port, host, () => socket.write(text));
         let said = '';
-        socket.on('data', (part: Buffer) => (said += part.toString()));
+        socket.on('data', (part: Buffer) => (said += part.toString('latin1')));
         socket.once('close', () => resolve(said === '' ? null : said));
         socket.on('error', () => resolve(null));
       }),

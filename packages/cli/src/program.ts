@@ -7,6 +7,7 @@ import { completionCommands } from './completion';
 import { dataCommands } from './data';
 import { dashboardCommands } from './dashboards';
 import { deviceCommands } from './devices';
+import { firmwareCommands } from './firmware';
 import { historyCommand } from './history';
 import { kindCommands } from './kinds';
 import { partCommands } from './parts';
@@ -34,6 +35,7 @@ export function createProgram(): Command {
   accountCommands(program);
   deviceCommands(program);
   kindCommands(program);
+  firmwareCommands(program);
   partCommands(program);
   calibrationCommands(program);
   dashboardCommands(program);

@@ -24,7 +24,9 @@ export async function planOf(
   token: string | null,
 ): Promise<StarterPlan> {
   const { address } = await client.call('me');
+  const { publicKey } = await client.call('readFirmwareKey', { params: { kind: kind.id } });
   return {
+    firmwareKey: publicKey,
     deviceId: device.id,
     deviceName: device.name,
     ...address,
@@ -78,7 +80,9 @@ export function kindStarterCommand(kind: Command): void {
       const client = signedInClient();
       const one = await kindByName(client, name);
       const { address } = await client.call('me');
+      const { publicKey } = await client.call('readFirmwareKey', { params: { kind: one.id } });
       const plan: StarterPlan = {
+        firmwareKey: publicKey,
         deviceId: '',
         deviceName: one.title,
         ...address,

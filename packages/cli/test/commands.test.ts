@@ -346,3 +346,35 @@ it('takes everything away as a ZIP with images, and brings it back to the byte',
       .out,
   ).toContain('c-001.senml');
 });
+
+it('uploads programs, gives them to boards, and shows how far they are', async () => {
+  const device = await json<{ token: string }>('device', 'new', 'Pump hut', '--stream', 'flow:number:l/s');
+  const file = path.join(folder, 'firmware.bin');
+  fs.writeFileSync(file, 'program moor-firmware:2.0.0: and more');
+  const kind = 'Pump hut';
+  expect((await run('firmware', 'new', kind, '1.0.0', file)).err).toContain('the file says that it is 2.0.0');
+  expect((await run('firmware', 'new', kind, '2.0.0', file, '--notes', 'quieter')).out).toContain(
+    'Program 2.0.0 is kept',
+  );
+  expect((await run('firmware', 'list', kind)).out).toMatch(/2\.0\.0 .* quieter/);
+  expect((await run('firmware', 'give', kind, '2.0.0', '--device', 'pump-hut')).out).toMatch(
+    /Round \d+: 2\.0\.0 to pump-hut, going/,
+  );
+  await fetch(`${service.url}/device/firmware?has=1.0.0&slots=1`, {
+    headers: { authorization: `Bearer ${device.token}` },
+  });
+  expect((await run('firmware', 'show', kind)).out).toMatch(/pump-hut +cannot .*no room for two programs/);
+  const [{ id }] = await json<[{ id: number }]>('firmware', 'show', kind);
+  expect((await run('firmware', 'stop', kind, String(id))).out).toContain('stopped');
+  expect((await run('firmware', 'continue', kind, String(id), '--first', 'many')).code).toBe(1);
+  expect((await run('firmware', 'continue', kind, String(id))).out).toContain('going');
+  expect(await run('firmware', 'give', kind, '9.9')).toMatchObject({
+    code: 1,
+    err: expect.stringContaining('was not uploaded'),
+  });
+  expect(await run('firmware', 'new', kind, '3', '/nowhere')).toMatchObject({
+    code: 1,
+    err: expect.stringContaining('no file'),
+  });
+  expect((await run('firmware', 'delete', kind, '2.0.0')).out).toContain('deleted');
+});

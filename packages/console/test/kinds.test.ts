@@ -403,6 +403,48 @@ it('registers a device of five parts in less than a minute: one field, a word an
   expect(Date.now() - start).toBeLessThan(60_000);
 });
 
+it('uploads a program, gives it to one board, and shows how far that is', async () => {
+  await page.goto(`${service.url}/kinds/${kind}`);
+  const section = part('Programs over the air');
+  const file = (version: string) => ({
+    name: 'firmware.bin',
+    mimeType: 'application/octet-stream',
+    buffer: Buffer.from(`\u0000\u0001 moor-firmware:${version}: \u0000`),
+  });
+  const upload = async (version: string, within: string): Promise<void> => {
+    await section.getByLabel('Version of the program').fill(version);
+    await section.getByLabel('What is new in it').fill('counts faster');
+    const chooser = page.waitForEvent('filechooser');
+    await section.getByRole('button', { name: 'Upload its file' }).click();
+    await (await chooser).setFiles(file(within));
+  };
+  await upload('1.1.0', '1.0.9');
+  await section.getByText(/the file says that it is 1\.0\.9/).waitFor();
+  await upload('1.1.0', '1.1.0');
+  await section.locator('[data-firmware="1.1.0"]').getByText('counts faster').waitFor();
+  await section.getByRole('button', { name: 'Give it' }).click();
+  await section
+    .locator('[data-round]')
+    .getByText(/to Rain hut/)
+    .waitFor();
+  // The board asks, fetches it, and does not come back with it.
+  const device = (path: string, init: RequestInit = {}) =>
+    fetch(`${service.url}/device/firmware${path}`, {
+      ...init,
+      headers: { authorization: `Bearer ${token}` },
+    });
+  await device('?has=1.0.0');
+  const board = section.locator('[data-board="rain-hut"]');
+  await board.getByText('fetches it when it asks next').waitFor();
+  await device('', { method: 'POST', body: JSON.stringify({ version: '1.1.0', state: 'fetched' }) });
+  await board.getByText('has it, and starts it').waitFor();
+  await device('?has=1.0.0');
+  await board.getByText('runs the one before again').waitFor();
+  await section.getByText(/Stopped by itself: it failed on 1 of at most 1/).waitFor();
+  await section.getByRole('button', { name: 'Go on', exact: true }).click();
+  await section.getByRole('button', { name: 'Stop', exact: true }).waitFor();
+});
+
 it('has all of it within the width of a phone, and no fault in the page', async () => {
   await page.setViewportSize({ width: 390, height: 844 });
   for (const path of [

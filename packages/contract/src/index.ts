@@ -9,6 +9,7 @@ export * from './schemas/calibrations';
 export * from './schemas/check';
 export * from './schemas/claims';
 export * from './schemas/computing';
+export * from './schemas/firmware';
 export * from './schemas/commands';
 export * from './schemas/dashboards';
 export * from './schemas/rules';

@@ -49,6 +49,7 @@ import { beginClock, now as clockNow } from './clock';
 import { readAway, readMark, readTail } from './journal/tail';
 import { startHeartbeat, startJournalWriter, type Committed } from './journal/writer';
 import { createClaiming } from './definitions/claiming';
+import { createFirmwareBook } from './definitions/firmware';
 import { createHealth } from './health';
 import { createDeviceHttp } from './listeners/http/deviceHttp';
 import { startMqttListener } from './listeners/mqtt/listener';
@@ -230,6 +231,7 @@ export async function startService({
       confirms: commands.confirms,
     });
     const raised = createRaisedEvents(store, journal);
+    const firmware = createFirmwareBook(store, sealer, bus);
     const claiming = createClaiming({ store, bus, tokenUse, address: () => address() });
     const aboutBook = createAboutBook(store, bus);
     const verbs = createVerbs({
@@ -239,6 +241,7 @@ export async function startService({
       raised,
       aboutBook,
       claiming,
+      firmware,
       arrivals,
       presence,
       proofs,
@@ -328,6 +331,7 @@ export async function startService({
         recomputing,
         rules,
         timetables,
+        firmware,
         mailer,
         links,
         sealer,

@@ -107,8 +107,12 @@ class WDT:
 
 
 def reset():
-    with open("wifi.json") as file:
-        board.ask("reset", json.dumps([file.read()]))
+    try:
+        with open("wifi.json") as file:
+            kept = file.read()
+    except OSError:
+        kept = ""
+    board.ask("reset", json.dumps([kept]))
     raise SystemExit
 
 

@@ -54,11 +54,14 @@ class socket:
         said = json.loads(board.ask("tcp", json.dumps([self.place[0], self.place[1], data.decode()])))
         if said is None:
             raise OSError("no connection")
-        self.answer = said.encode()
+        self.answer = bytes(ord(letter) for letter in said)
 
     def recv(self, count):
         part, self.answer = self.answer[:count], self.answer[count:]
         return part
+
+    write = send
+    read = recv
 
     def close(self):
         pass

@@ -37,6 +37,7 @@ const put = (from, to) => {
 };
 put(standIns, '');
 for (const [name, text] of Object.entries(files)) board.FS.writeFile(`/${name}`, text);
+board.FS.chdir('/');
 try {
   board.runPython(files['main.py']);
   parentPort.postMessage({ ended: null });

@@ -28,6 +28,7 @@ export function Choice({
         <TextField
           select
           label={label}
+          slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
           {...field}
           value={(field.value as string | undefined) ?? ''}
           onChange={(event) => {

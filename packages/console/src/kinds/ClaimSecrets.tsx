@@ -18,6 +18,7 @@ export function ClaimSecrets({ kind }: { kind: Kind }): ReactNode {
   const claims = useRead('listClaims', { params });
   const me = useRead('me').data;
   const create = useChange('createClaim', ['listClaims']);
+  const firmwareKey = useRead('readFirmwareKey', { params }, create.data !== undefined).data;
   const [most, setMost] = useState('100');
   const [days, setDays] = useState('30');
   return (
@@ -36,6 +37,7 @@ export function ClaimSecrets({ kind }: { kind: Kind }): ReactNode {
             sorts={STARTER_SORTS}
             first={sortFor(kind.board)}
             plan={{
+              firmwareKey: firmwareKey?.publicKey ?? null,
               deviceId: '',
               deviceName: kind.title,
               ...me.address,

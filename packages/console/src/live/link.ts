@@ -43,7 +43,7 @@ export const serviceNow = (): number => Date.now() + ahead;
 
 /** What is read again when something changed. */
 const STALE: Record<ChangedWhat, string[]> = {
-  kinds: ['listKinds', 'readKind', 'listDevices', 'listRules'],
+  kinds: ['listKinds', 'readKind', 'listDevices', 'listRules', 'listFirmware', 'listRounds'],
   devices: ['listDevices', 'readDevice', 'listTokens', 'listKinds'],
   dashboards: ['listDashboards', 'readDashboard', 'listLinks', 'readShared'],
   rules: ['listRules', 'listEvents', 'listMutes'],

@@ -46,6 +46,12 @@ function OneDevice(): ReactNode {
   const device = useRead('readDevice', { params: { device: id } });
   const kind = useRead('readKind', { params: { kind: device.data?.kindId ?? 0 } }, device.data !== undefined);
   const me = useRead('me').data;
+  const mayLook = useMay('look');
+  const firmwareKey = useRead(
+    'readFirmwareKey',
+    { params: { kind: device.data?.kindId ?? 0 } },
+    device.data !== undefined && mayLook,
+  ).data;
   const [token, setToken] = useToken(id, state?.token);
   const navigate = useNavigate();
   const given = state?.token !== undefined;
@@ -54,7 +60,6 @@ function OneDevice(): ReactNode {
     if (given) void navigate('.', { replace: true, state: null });
   }, [given, navigate]);
   const mayChange = useMay('change');
-  const mayLook = useMay('look');
   const [sharing, setSharing] = useState(false);
   const opened = useRef<'connect' | 'now' | null>(null);
   const now = useHeardUntil(1000);
@@ -77,6 +82,7 @@ function OneDevice(): ReactNode {
   opened.current ??= fresh ? 'connect' : 'now';
   const part = mayLook ? (PARTS.find(([address]) => address === asked)?.[0] ?? opened.current) : 'now';
   const plan: StarterPlan = {
+    firmwareKey: firmwareKey?.publicKey ?? null,
     deviceId: id,
     deviceName: device.data.name,
     ...me.address,

@@ -6,6 +6,7 @@ import type { Kind, Stream } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { ClaimSecrets } from '../kinds/ClaimSecrets';
 import { Costs } from '../kinds/Costs';
+import { FirmwareSection } from '../kinds/Firmware';
 import { KindFields } from '../kinds/KindFields';
 import { MoveDevices } from '../kinds/MoveDevices';
 import { StreamDialog } from '../kinds/StreamDialog';
@@ -63,6 +64,7 @@ export function KindPage(): ReactNode {
       </Section>
       <Costs kind={kind.data} />
       <ClaimSecrets kind={kind.data} />
+      <FirmwareSection kind={kind.data} devices={devices} />
       <Section title="Devices">
         {devices.map(({ id, name }) => (
           <Box key={id} sx={{ py: 0.5 }}>

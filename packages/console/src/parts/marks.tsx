@@ -13,7 +13,7 @@ const svg = {
 } as const;
 
 /** Shape of a command's state: dashed ring waiting, half ring sent, full applied, ticked when confirmed, a ring with a stroke when not, dotted ring not known, crossed box refused or expired. */
-function CommandShape({ state }: { state: CommandState }): ReactNode {
+export function CommandShape({ state }: { state: CommandState }): ReactNode {
   if (state === 'waiting')
     return (
       <svg {...svg}>

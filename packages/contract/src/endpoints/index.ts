@@ -2,6 +2,7 @@ import { accountEndpoints } from './account';
 import { dashboardsEndpoints } from './dashboards';
 import { dataEndpoints } from './data';
 import { devicesEndpoints } from './devices';
+import { firmwareEndpoints } from './firmware';
 import { kindsEndpoints } from './kinds';
 import { peopleEndpoints } from './people';
 import { rulesEndpoints } from './rules';
@@ -22,7 +23,7 @@ export type { TimetableIn } from './steering';
 export const endpointGroups = {
   account: accountEndpoints,
   people: peopleEndpoints,
-  kinds: kindsEndpoints,
+  kinds: { ...kindsEndpoints, ...firmwareEndpoints },
   devices: devicesEndpoints,
   data: dataEndpoints,
   dashboards: dashboardsEndpoints,
@@ -36,6 +37,7 @@ export const endpoints = {
   ...accountEndpoints,
   ...peopleEndpoints,
   ...kindsEndpoints,
+  ...firmwareEndpoints,
   ...devicesEndpoints,
   ...dataEndpoints,
   ...dashboardsEndpoints,

@@ -70,6 +70,7 @@ const SPEAKS_FOR = {
   description: 'The sub-device that is spoken for, by its ID or serial text',
   schema: { type: 'string' },
 };
+const HAS = { in: 'query', required: true, schema: { type: 'string' } };
 const values = (example: unknown): Json => ({
   schema: { type: 'object', additionalProperties: true },
   example,
@@ -234,6 +235,81 @@ export function otherPaths(exportQuery: AnySchema): Record<string, Json> {
           content: { 'application/json': values({ firmware: '1.2', signal: -67, battery: 81 }) },
         },
       }),
+    },
+    '/device/firmware': {
+      get: board('askFirmware', 'Ask whether there is a new program for the board', {
+        parameters: [
+          { ...HAS, name: 'has', description: 'The version that runs', example: '1.0.0' },
+          {
+            ...HAS,
+            name: 'slots',
+            required: false,
+            description: 'Programs that it has room for',
+            example: '2',
+          },
+          SPEAKS_FOR,
+        ],
+        responses: {
+          200: {
+            description: 'The program that is meant for it; `version` null for none',
+            content: {
+              'application/json': values({
+                version: '1.1.0',
+                size: 412672,
+                sha256: '9f86…',
+                signature: '3045…',
+              }),
+            },
+          },
+          ...PROBLEMS,
+        },
+      }),
+      post: board('sayFirmware', 'Say that a program was fetched and is right, or why not', {
+        requestBody: {
+          required: true,
+          content: { 'application/json': values({ version: '1.1.0', state: 'fetched' }) },
+        },
+      }),
+    },
+    '/device/firmware/{version}': {
+      get: board(
+        'readFirmware',
+        'Fetch a part of the program that is meant for the board',
+        {
+          responses: {
+            206: {
+              description: 'The bytes of the range, 64 KB at the most',
+              content: {
+                'application/octet-stream': { schema: { type: 'string', format: 'binary' }, example: '…' },
+              },
+            },
+            404: refusing(
+              'Not meant for it',
+              'wrong-topic',
+              'No program "1.1.0" is meant for this device. Ask at GET /device/firmware?has=…&slots=2 first.',
+            ),
+            416: refusing(
+              'A range that is not in it',
+              'wrong-topic',
+              'These bytes are not in it. Ask as Range: bytes=0-16383.',
+            ),
+            401: PROBLEMS[401],
+            405: PROBLEMS[405],
+            429: PROBLEMS[429],
+          },
+        },
+        [
+          { name: 'version', in: 'path', required: true, schema: { type: 'string' } },
+          {
+            name: 'Range',
+            in: 'header',
+            required: false,
+            schema: { type: 'string' },
+            example: 'bytes=0-4095',
+          },
+          SPEAKS_FOR,
+        ],
+      ),
     },
     '/device/claim': {
       post: board(

@@ -5,7 +5,7 @@ import { wiringFile } from './wiring';
 /** The starter for boards with a cellular modem: C++ on the Arduino core, MQTT. */
 export function cppCellularStarter(given: StarterPlan): StarterFile[] {
   // TLS is another thing on each modem; what such a board has, its maker knows.
-  const plan = { ...given, tls: null, httpUrl: given.httpUrl.replace(/^https:/, 'http:') };
+  const plan = { ...given, tls: null, firmwareKey: null, httpUrl: given.httpUrl.replace(/^https:/, 'http:') };
   const program = cppProgram(plan, 'MQTT by a cellular network', {
     includes: ['TinyGsmClient.h', 'MQTT.h'],
     network: NETWORK,

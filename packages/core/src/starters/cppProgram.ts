@@ -1,4 +1,5 @@
 import { cppClaim } from './claim';
+import { CPP_FIRMWARE, CPP_FIRMWARE_INCLUDES, CPP_VERSION, cppFirmwareKey } from './firmware';
 import { CPP_OWN_WIFI } from './ownWifi';
 import { cppDecimals, cppHandlers } from './functions';
 import {
@@ -35,7 +36,7 @@ export function cppSettings(plan: StarterPlan, network: string, link: string): s
 ${network}
 ${link}
 ${identity(plan)}
-${authority(plan)}
+${authority(plan)}${cppFirmwareKey(plan)}
 #define FIRST_INTERVAL_S ${plan.intervalS}  // until the service names another
 #define TIME_SERVER "pool.ntp.org"  // where the service tells no time
 #define DEEP_SLEEP 0  // 1 for a battery board: it sleeps between reports, and obeys when it wakes
@@ -217,6 +218,8 @@ ${includes.map((file) => `#include <${file}>\n`).join('')}#include <esp_sleep.h>
 
 #include "settings.h"
 
+${CPP_FIRMWARE_INCLUDES}
+${CPP_VERSION}
 double radioSignal();
 // Says why there is no value; the report goes without it.
 double nothing(const char* name, const char* why) {
@@ -238,6 +241,7 @@ unsigned long backOffMs = 1000;
 unsigned long failedMs = 0;
 bool failed = false;
 bool reportNow = true;
+bool anyArrived = false;
 #define MOST_APPLIED ${controls.length + 1}
 String appliedName[MOST_APPLIED], appliedValue[MOST_APPLIED];  // what has to be told, each name once
 int appliedCount = 0;
@@ -313,7 +317,7 @@ ${controls.map((stream) => `  if (name == ${literal(stream.key)}) done = apply${
 }
 
 ${way.network}
-${claim.code}${way.link}
+${claim.code}${way.link}${CPP_FIRMWARE}
 #if DEEP_SLEEP
 RTC_DATA_ATTR char keptWaiting[4000];  // stays while the board sleeps
 RTC_DATA_ATTR unsigned long keptNumber = 0;
@@ -364,8 +368,11 @@ void loop() {
       backOffMs = 1000;
       Serial.println(String("arrived ") + waiting[0]);
       dropOldest();
+      anyArrived = true;
     }
+    if (anyArrived && waitingCount == 0) lookForFirmware();
 ${images.map(({ key }) => `    if (waitingCount == 0) send${pascal(key)}();\n`).join('')}  }
+  firmwareGivesWay();
 #if DEEP_SLEEP
   // Half a minute is long enough to try; what waits goes out next time.
   if ((waitingCount == 0 && appliedCount == 0 && millis() > 5000) || millis() > 30000) sleepUntilNext();

@@ -14,6 +14,7 @@ import {
   type StarterFile,
   type StarterPlan,
 } from './plan';
+import { MICROPYTHON_BOOT, microPythonFirmware } from './firmware';
 import { MICROPYTHON_WIFI } from './ownWifi';
 import { microPythonCodes } from './ways/index';
 import { wiringFile } from './wiring';
@@ -34,6 +35,8 @@ export function microPythonStarter(given: StarterPlan): StarterFile[] {
     { path: 'settings.py', text: settings(plan), generated: true },
     { path: 'main.py', text: program(plan, handlers), generated: false },
     MICROPYTHON_WIFI,
+    microPythonFirmware(plan),
+    MICROPYTHON_BOOT,
     ...claimFile(plan, { path: 'claim.py', text: MICROPYTHON_CLAIM, generated: true }),
     ...wiringFile(plan),
   ];
@@ -71,11 +74,14 @@ import network
 import ntptime
 from umqtt.simple import MQTTClient
 
+import firmware
 import settings
 from wifi import SetupPage, known_wifi
 
 ROOT = "moor/%s/" % settings.DEVICE_ID
 UNIX_FROM_2000 = 946684800 if time.gmtime(0)[0] == 2000 else 0
+FIRMWARE_VERSION = "1.0.0"  # raise it with every program that you give to boards by the page of the kind
+MARK = "moor-firmware:1.0.0:"  # the same version, so that a file can be told from another
 MOST_WAITING = 200
 LIMIT_S = 10  # seconds that an answer may take
 
@@ -216,6 +222,62 @@ def set_clock():
         print("no time from the network yet: the service says when messages came")
 
 
+def call_service(method, path, headers, body):
+    """One call as this device: the status and the bytes that came."""
+    host, port = place_of_service()
+    host = service_host(host, port)
+    link = socket.socket()
+    try:
+        link.settimeout(LIMIT_S)
+        link.connect(socket.getaddrinfo(host, port)[0][-1])
+        if settings.SERVICE_URL.startswith("https:"):
+            link = trusting().wrap_socket(link, server_hostname=host)
+        lines = ["%s %s HTTP/1.0" % (method, path), "Host: service", "Authorization: Bearer " + settings.DEVICE_TOKEN]
+        lines += ["%s: %s" % pair for pair in headers.items()]
+        data = (body or "").encode()
+        lines += ["Content-Length: %d" % len(data), "", ""]
+        link.write("\\r\\n".join(lines).encode() + data)
+        answer = b""
+        while True:
+            part = link.read(2048)
+            if not part:
+                break
+            answer += part
+    finally:
+        link.close()
+    head, _, rest = answer.partition(b"\\r\\n\\r\\n")
+    return int(head.split(b" ")[1]), rest
+
+
+def trusting():
+    """TLS with the service's own authority, and no other."""
+    import ssl
+
+    trusted = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+    trusted.verify_mode = ssl.CERT_REQUIRED
+    trusted.load_verify_locations(cadata=settings.AUTHORITY.encode() + b"\\0")
+    return trusted
+
+
+def look_for_firmware(state):
+    """After the first report that arrived, and then every ten minutes; a sleeping board seldom."""
+    if not state["arrived"]:
+        return
+    now = time.ticks_ms()
+    if state["firmware_ms"] is None:
+        firmware.reported()
+        if settings.DEEP_SLEEP and number % 20 != 1:
+            return
+    elif time.ticks_diff(now, state["firmware_ms"]) < 600000:
+        return
+    state["firmware_ms"] = now
+    try:
+        if firmware.look(FIRMWARE_VERSION, call_service):
+            machine.reset()
+    except (OSError, ValueError, KeyError, IndexError) as error:
+        print("no word of a new program:", error)
+
+
 def wifi_up():
     """Never waits: it does what can be done now, and is asked again."""
     global wifi_tried_ms, wifi_told, setup_page
@@ -260,12 +322,7 @@ def mqtt_up():
                       user=settings.DEVICE_ID, password=settings.DEVICE_TOKEN, keepalive=60)
     link.set_callback(on_message)
     if getattr(settings, "AUTHORITY", ""):
-        import ssl
-
-        trusted = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
-        trusted.verify_mode = ssl.CERT_REQUIRED
-        trusted.load_verify_locations(cadata=settings.AUTHORITY.encode() + b"\\0")
-        link.ssl = trusted
+        link.ssl = trusting()
     try:
         link.connect(timeout=LIMIT_S)
     except TypeError:  # an older library
@@ -302,6 +359,7 @@ def exchange(state):
         # With QoS 1 this returns when the service has it on its disk.
         client.publish(ROOT + "report", waiting[0], qos=1)
         print("arrived", waiting.pop(0))
+        state["arrived"] = True
         if not waiting:
             for name, take in IMAGES.items():
                 data = measured(name, take)
@@ -344,7 +402,7 @@ def main():
     if settings.DEEP_SLEEP:
         wake_up()
     start_ms = time.ticks_ms()
-    state = {"ping_ms": start_ms}
+    state = {"ping_ms": start_ms, "arrived": False, "firmware_ms": None}
     due_ms = start_ms
     while True:
         if watchdog is not None:
@@ -358,6 +416,7 @@ def main():
         try:
             if wifi_up() and mqtt_up():
                 exchange(state)
+                look_for_firmware(state)
         except Exception as error:  # whatever the network does, measuring goes on
             lost(error)
         awake_ms = time.ticks_diff(time.ticks_ms(), start_ms)

@@ -23,6 +23,8 @@ export interface StarterPlan {
   localName?: string | null;
   /** Where the service has a certificate: its port of MQTT over TLS, and the authority (PEM) to trust; empty for a public one. */
   tls?: { mqttPort: number; authority: string } | null;
+  /** The public half (PEM) of the key with which programs of the kind are signed; absent: it fetches no new program. */
+  firmwareKey?: string | null;
   /** Name and login of the cellular network, likewise. */
   cellular?: { name: string; user: string; password: string; pin: string };
 }

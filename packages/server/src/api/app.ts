@@ -19,6 +19,7 @@ import { ProblemError, unavailable } from '../problems';
 import { isLostConnection } from '../store/lost';
 import { sendExport } from './export';
 import { devicePictures } from './devicePicture';
+import { firmwareFiles } from './firmware';
 import { sendImage } from './images';
 import { serveSharedPages } from './sharedPages';
 import { recorded } from './recorded';
@@ -65,6 +66,7 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
   serveAuthority(app, parts);
   app.use('/api', refuseForeignOrigins);
   devicePictures(app, parts);
+  firmwareFiles(app, parts);
   app.use('/api', express.json({ limit: '1mb' }));
   for (const name of Object.keys(endpoints) as EndpointName[]) {
     const endpoint = endpoints[name] as Endpoint;

@@ -10,6 +10,7 @@ import type { Bus } from '../bus';
 import type { CommandBook } from '../commands/commands';
 import type { Recomputing } from '../computing/recompute';
 import type { Config } from '../config';
+import type { FirmwareBook } from '../definitions/firmware';
 import type { Corrections } from '../history/corrections';
 import type { Clearing } from '../history/deleting';
 import type { Folding } from '../history/folding';
@@ -48,6 +49,7 @@ export interface ApiParts {
   recomputing: Recomputing;
   rules: RuleWorker;
   timetables: Timetables;
+  firmware: FirmwareBook;
   mailer: Mailer;
   links: Links;
   sealer: Sealer;

@@ -12,6 +12,7 @@ import { dashboardHandlers } from './dashboards';
 import { dataHandlers } from './data';
 import { deviceHandlers } from './devices';
 import { eventHandlers } from './events';
+import { firmwareHandlers } from './firmware';
 import { grantHandlers } from './grants';
 import { historyHandlers } from './history';
 import { keyHandlers } from './keys';
@@ -44,6 +45,7 @@ export function createHandlers(parts: ApiParts): Handlers {
     ...dataHandlers(parts),
     ...calibrationHandlers(parts),
     ...claimHandlers(parts),
+    ...firmwareHandlers(parts),
     ...computingHandlers(parts),
     ...commandHandlers(parts),
     ...dashboardHandlers(parts),

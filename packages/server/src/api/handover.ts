@@ -35,6 +35,7 @@ const STAY_BEHIND = [
   'arrivals',
   'commands',
   'recomputations',
+  'firmwareStates',
   'timetables',
   'grants',
   'shareLinks',

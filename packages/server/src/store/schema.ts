@@ -305,3 +305,24 @@ export const UNITS_BESIDE = [
   // Who is named in vain is looked up by the name alone.
   'ALTER TABLE devices ADD KEY IF NOT EXISTS byName (id)',
 ];
+
+/** Built programs of kinds, which their boards fetch. */
+export const FIRMWARE = [
+  `CREATE TABLE IF NOT EXISTS firmwares (id INT UNSIGNED AUTO_INCREMENT PRIMARY KEY, workspaceId INT UNSIGNED NOT NULL, kindId INT UNSIGNED NOT NULL,
+    version VARCHAR(32) NOT NULL, notes VARCHAR(500) NOT NULL, size INT UNSIGNED NOT NULL, sha256 BINARY(32) NOT NULL, signature VARBINARY(100) NOT NULL,
+    userName VARCHAR(80) NOT NULL, madeAt BIGINT NOT NULL, UNIQUE KEY (kindId, version), KEY (workspaceId),
+    CONSTRAINT firmwares_kind FOREIGN KEY (kindId) REFERENCES kinds (id) ON DELETE CASCADE)`,
+  `CREATE TABLE IF NOT EXISTS firmwareBodies (firmwareId INT UNSIGNED PRIMARY KEY, body LONGBLOB NOT NULL,
+    CONSTRAINT firmwareBodies_firmware FOREIGN KEY (firmwareId) REFERENCES firmwares (id) ON DELETE CASCADE)`,
+  `CREATE TABLE IF NOT EXISTS firmwareRounds (id INT UNSIGNED AUTO_INCREMENT PRIMARY KEY, workspaceId INT UNSIGNED NOT NULL, kindId INT UNSIGNED NOT NULL,
+    firmwareId INT UNSIGNED NOT NULL, sort VARCHAR(10) NOT NULL, target VARCHAR(40) NOT NULL, percent TINYINT UNSIGNED NOT NULL, mostFailures INT UNSIGNED NOT NULL,
+    state VARCHAR(10) NOT NULL, reason VARCHAR(200) NOT NULL, userName VARCHAR(80) NOT NULL, madeAt BIGINT NOT NULL, KEY going (kindId, state), KEY (workspaceId),
+    CONSTRAINT firmwareRounds_firmware FOREIGN KEY (firmwareId) REFERENCES firmwares (id) ON DELETE CASCADE)`,
+  `CREATE TABLE IF NOT EXISTS firmwareStates (deviceRowId INT UNSIGNED NOT NULL, firmwareId INT UNSIGNED NOT NULL, workspaceId INT UNSIGNED NOT NULL,
+    roundId INT UNSIGNED NOT NULL, state VARCHAR(10) NOT NULL, note VARCHAR(200) NOT NULL, bytes INT UNSIGNED NOT NULL, at BIGINT NOT NULL,
+    PRIMARY KEY (deviceRowId, firmwareId), KEY ofRound (roundId, state),
+    CONSTRAINT firmwareStates_device FOREIGN KEY (deviceRowId) REFERENCES devices (rowId) ON DELETE CASCADE,
+    CONSTRAINT firmwareStates_firmware FOREIGN KEY (firmwareId) REFERENCES firmwares (id) ON DELETE CASCADE)`,
+  `CREATE TABLE IF NOT EXISTS firmwareKeys (kindId INT UNSIGNED PRIMARY KEY, workspaceId INT UNSIGNED NOT NULL, publicKey TEXT NOT NULL, sealed TEXT NOT NULL,
+    KEY (workspaceId), CONSTRAINT firmwareKeys_kind FOREIGN KEY (kindId) REFERENCES kinds (id) ON DELETE CASCADE)`,
+];

@@ -13,6 +13,7 @@ import {
   DEFAULT_VALUES,
   EARLY_FOLDERS,
   FAMILIES,
+  FIRMWARE,
   UNITS_BESIDE,
   FIRST_TABLES,
   LEFTOVERS,
@@ -296,6 +297,12 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
         name: '0016-units-and-names',
         up: async () => {
           for (const statement of UNITS_BESIDE) await sequelize.query(statement);
+        },
+      },
+      {
+        name: '0017-firmware',
+        up: async () => {
+          for (const statement of FIRMWARE) await sequelize.query(withForm(statement));
         },
       },
     ],

@@ -12,10 +12,13 @@ import { newPerson, startService, until, type TestService } from '../../../../te
 
 let service: TestService;
 let client: Client;
+let cookie: string;
 let board: Board | null = null;
 beforeAll(async () => {
   service = await startService();
-  ({ client } = await newPerson(service));
+  const person = await newPerson(service);
+  ({ client } = person);
+  cookie = person.cookie();
 });
 afterEach(async () => {
   await board?.stop();
@@ -103,7 +106,7 @@ it('takes the time from the service, obeys, goes on measuring while nobody is th
     ).lines[0]!.times;
   await until(async () => (await readings()).length >= 5, 'what was measured meanwhile', 20_000).catch(
     (error: Error) =>
-      Promise.reject(new Error(`${error.message}; it printed: ${board!.printed().slice(-1500)}`)),
+      Promise.reject(new Error(`${error.message}; it printed: ${board!.printed().slice(0, 1500)}`)),
   );
   expect(board.printed()).not.toContain('Traceback');
 });
@@ -208,4 +211,98 @@ it('every part is read on a board: bytes of the data sheets come as their values
   }
   expect(board.asked.lights).toEqual([[0x2b, 0x5f, 0x6e]]);
   expect(board.asked.i2c!.filter(([address]) => address === 0x27).length).toBeGreaterThan(40);
+});
+
+describe('a new program', () => {
+  let plan: StarterPlan;
+  let kind: number;
+  const files = () => STARTERS.micropython.make({ ...plan, wifi: { name: 'moss', password: 'wet' } });
+  const states = async () => (await client.call('listRounds', { params: { kind } }))[0]!.devices;
+  /** The program as the next version. */
+  const next = (version: string): string =>
+    files()
+      .find(({ path }) => path === 'main.py')!
+      .text.replaceAll('1.0.0', version);
+  const give = async (version: string): Promise<void> => {
+    const put = await fetch(`${service.url}/api/kinds/${kind}/firmware/${version}`, {
+      method: 'PUT',
+      headers: { cookie, origin: service.url, 'content-type': 'application/octet-stream' },
+      body: next(version),
+    });
+    expect(put.status).toBe(201);
+    await client.call('createRound', { params: { kind }, body: { version } });
+  };
+
+  beforeAll(async () => {
+    plan = await planOf('mp-firmware', [LEVEL]);
+    kind = (await client.call('readDevice', { params: { device: 'mp-firmware' } })).kindId;
+    const { publicKey } = await client.call('readFirmwareKey', { params: { kind } });
+    plan = { ...plan, firmwareKey: publicKey };
+  });
+
+  it('is fetched in parts, checked by sum and signature, started, and stays once it has reported', async () => {
+    await give('2.0.0');
+    board = startBoard(files());
+    await until(() => board!.asked.reset !== undefined, 'a restart', 40_000).catch((error: Error) =>
+      Promise.reject(new Error(`${error.message}; it printed: ${board!.printed().slice(0, 1500)}`)),
+    );
+    expect(board.printed()).toContain('program 2.0.0: fetched');
+    expect(await states()).toMatchObject([{ state: 'fetched', bytes: next('2.0.0').length }]);
+    await board.stop();
+    // What was fetched starts.
+    board = startBoard([
+      ...files().map((file) => (file.path === 'main.py' ? { ...file, text: next('2.0.0') } : file)),
+      { path: 'firmware.json', text: '{"version": "2.0.0", "starts": 1}', generated: false },
+    ]);
+    await until(
+      () => board!.printed().includes('the new program stays'),
+      'the report of the new one',
+      20_000,
+    );
+    await until(async () => (await states())[0]!.state === 'confirmed', 'the service to know');
+  });
+
+  it('that is signed by another key is not started, and the service is told', async () => {
+    await planOf('mp-other', [LEVEL]);
+    const other = (await client.call('readDevice', { params: { device: 'mp-other' } })).kindId;
+    const { publicKey } = await client.call('readFirmwareKey', { params: { kind: other } });
+    await give('3.0.0');
+    const right = plan;
+    plan = { ...plan, firmwareKey: publicKey };
+    board = startBoard(files());
+    plan = right;
+    await until(async () => (await states())[0]?.state === 'failed', 'the refusal', 40_000);
+    expect(await states()).toMatchObject([{ note: 'the signature is wrong' }]);
+    expect(board.asked.reset).toBeUndefined();
+  });
+
+  it('that does not report gives way to the one before it after three starts; broken files do no harm', async () => {
+    const main = `import json
+import firmware
+
+for name, text in (("main.old", "before"), ("firmware.json", json.dumps({"version": "2", "starts": 0}))):
+    with open(name, "w") as file:
+        file.write(text)
+for start in range(4):
+    firmware.gives_way()
+with open("main.py") as file:
+    print("runs", file.read(), firmware.exists("main.old"), firmware.exists("firmware.json"))
+firmware.gives_way()
+with open("firmware.json", "w") as file:
+    file.write("no JSON")
+firmware.gives_way()
+digest = bytes(32)
+for sign in (b"", b"0", bytes(80), b"\\x30\\x06\\x02\\x01\\x00\\x02\\x01\\x00"):
+    print("signed", firmware.is_signed(digest, sign, firmware.G))
+answers = [(200, b'{"version": "9", "size": 10, "sha256": "00", "signature": "00"}'), (206, b"12345"), (500, b""), (200, b"{}")]
+print("looked", firmware.look("1", lambda *call: answers.pop(0)), len(answers))
+`;
+    board = startBoard(files().map((file) => (file.path === 'main.py' ? { ...file, text: main } : file)));
+    await until(() => board!.ended !== undefined, 'its end', 20_000);
+    expect(board.ended).toBeNull();
+    expect(board.printed()).toContain('runs before False False');
+    expect(board.printed().match(/signed False/g)).toHaveLength(4);
+    expect(board.printed()).toContain('program 9: it was cut off');
+    expect(board.printed()).toContain('looked False 0');
+  });
 });

@@ -456,3 +456,33 @@ it('the C++ program reads what parts on its pins say, drops what looks like a lo
   expect(printed).toMatch(/temperature: this looks like a loose wire/);
   expect(printed).toMatch(/clock 1, display was told [1-9]\d+ bytes, serial 9/);
 });
+
+it.each(['cpp', 'cpp-http'] as const)(
+  'the %s program fetches a new one, starts it only where sum and signature are right, and gives way where it is silent',
+  (sort) => {
+    const firmwareKey = '-----BEGIN PUBLIC KEY-----\nMFkw\n-----END PUBLIC KEY-----\n';
+    const target = write(sort, plan.streams, { firmwareKey });
+    const program = path.join(folder, `${sort}-firmware`);
+    const headers = path.join(__dirname, '../boardHeaders');
+    execFileSync('g++', [
+      ...['-std=c++17', '-Wall', '-Wextra', '-Werror', '-Wno-unused-parameter', `-I${headers}`],
+      ...[`-DMAIN="${path.join(target, 'src/main.cpp')}"`, path.join(headers, 'firmware.cpp'), '-o', program],
+    ]);
+    expect(fs.readFileSync(program).includes('moor-firmware:1.0.0:')).toBe(true);
+    const days = execFileSync(program, { encoding: 'utf8' }).split('== ');
+    const day = (name: string): string => days.find((one) => one.startsWith(`${name}\n`))!;
+    expect(day('silent')).toContain('program gives way');
+    expect(day('right')).toMatch(
+      /program stays[^]*fetching program 2\.0\.0[^]*written 10000 bytes[^]*"state":"fetched"/,
+    );
+    expect(day('right')).toMatch(/restarts [1-9]/);
+    for (const [name, reason] of [
+      ['sum', 'the sum is wrong'],
+      ['unsigned', 'the signature is wrong'],
+      ['cut', 'it was cut off'],
+    ] as const) {
+      expect(day(name)).toContain(`"state":"failed","reason":"${reason}"`);
+      expect(day(name)).not.toContain('written');
+    }
+  },
+);

@@ -2,6 +2,7 @@ import { decodePlain, isRefusal, type DecodedReport, type Refusal } from '@peatm
 import type { ReportAnswer } from '@peatmoor/contract';
 import type { CommandBook, Wanted } from '../../commands/commands';
 import type { Claiming, ClaimOutcome } from '../../definitions/claiming';
+import type { FirmwareBook } from '../../definitions/firmware';
 import type { RaisedEvents } from '../../rules/raised';
 import type { DeviceEntry, Registry } from '../../registry';
 import type { AboutBook } from '../about';
@@ -56,6 +57,7 @@ export interface Verbs {
     facts: MessageFacts,
   ): Promise<ReportAnswer>;
   about(entry: DeviceEntry, text: string, facts: MessageFacts): Promise<ReportAnswer>;
+  firmware: Pick<FirmwareBook, 'ask' | 'read' | 'said'>;
   claim(secret: string | null, asked: unknown, from: string): Promise<ClaimOutcome>;
   /** The device itself, or a sub-device behind it that it speaks for; a refusal where there is none. */
   speaksFor(entry: DeviceEntry, name: string | null): Promise<DeviceEntry | Refusal>;
@@ -68,13 +70,15 @@ interface Parts {
   raised: RaisedEvents;
   aboutBook: AboutBook;
   claiming: Claiming;
+  firmware: FirmwareBook;
   arrivals: ArrivalBook;
   presence: PresenceBook;
   proofs: Proofs;
 }
 
 export function createVerbs(parts: Parts): Verbs {
-  const { report, registry, commands, raised, aboutBook, claiming, arrivals, presence, proofs } = parts;
+  const { report, registry, commands, raised, aboutBook, claiming, firmware, arrivals, presence, proofs } =
+    parts;
   const applied = createApplied(commands);
   const heard = (entry: DeviceEntry, facts: MessageFacts): void => {
     proofs.reached(entry, 'connectedAt', facts.receivedAt);
@@ -128,6 +132,14 @@ export function createVerbs(parts: Parts): Verbs {
       return noted(entry, { accepted: whole ? 0 : 1, refused }, facts);
     },
     claim: claiming.claim,
+    firmware: {
+      async ask(entry, asked) {
+        heard(entry, { receivedAt: clockNow() } as MessageFacts);
+        return firmware.ask(entry, asked);
+      },
+      read: firmware.read,
+      said: firmware.said,
+    },
     async speaksFor(entry, name) {
       if (name === null || name === entry.id || name === entry.serial) return entry;
       return (await registry.subDevice(entry, name)) ?? unknownSubDevice(entry, name);

@@ -6,6 +6,10 @@ import type { ReportAnswer } from '@peatmoor/contract';
 export interface Answer {
   status: number;
   body: unknown;
+  /** Sent as they are, in the place of the body. */
+  bytes?: Buffer;
+  /** Where these bytes stand in the whole. */
+  range?: string;
   retryAfterS?: number;
   /** Methods that the address has, where it is not asked by one of them. */
   allow?: string;
@@ -48,12 +52,13 @@ export function statusOf(decoded: DecodedReport | Refusal, body: ReportAnswer): 
 export function write(
   request: IncomingMessage,
   response: ServerResponse,
-  { status, body, retryAfterS, allow }: Answer,
+  { status, body, bytes, range, retryAfterS, allow }: Answer,
 ): void {
   if (response.headersSent) return;
-  const text = JSON.stringify(body);
+  const text = bytes ?? JSON.stringify(body);
   response.writeHead(status, {
-    'content-type': 'application/json',
+    'content-type': bytes === undefined ? 'application/json' : 'application/octet-stream',
+    ...(range !== undefined && { 'content-range': range, 'accept-ranges': 'bytes' }),
     'content-length': Buffer.byteLength(text),
     // Nothing keeps the answer to a POST.
     ...(request.method === 'GET' && { 'cache-control': 'no-store' }),

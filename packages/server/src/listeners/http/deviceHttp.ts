@@ -5,6 +5,7 @@ import {
   decodePairs,
   isRefusal,
   refusal,
+  VERSION_PATTERN,
   type DecodedReport,
   type Refusal,
 } from '@peatmoor/core';
@@ -257,6 +258,63 @@ function routesOf({ verbs }: Parts): { pattern: RegExp; action: Action }[] {
       }),
     },
     {
+      pattern: /^GET \/device\/firmware$/,
+      action: forTarget(async ({ url }, entry) => {
+        const has = url.searchParams.get('has') ?? '';
+        const slots = Number(url.searchParams.get('slots') ?? 2);
+        if (!VERSION_PATTERN.test(has) || !Number.isInteger(slots))
+          return refused(
+            422,
+            refusal('has', 'wrong-type', 'Say which version runs: GET /device/firmware?has=1.0.0&slots=2.'),
+          );
+        return { status: 200, body: await verbs.firmware.ask(entry, { has, slots }) };
+      }),
+    },
+    {
+      pattern: /^GET \/device\/firmware\/[^/]{1,40}$/,
+      action: forTarget(async ({ url, request }, entry) => {
+        const version = url.pathname.split('/')[3]!;
+        const part = await verbs.firmware.read(entry, version, headerOf(request, 'range'));
+        if (part === null)
+          return refused(
+            416,
+            refusal('', 'wrong-topic', 'These bytes are not in it. Ask as Range: bytes=0-16383.'),
+          );
+        if (isRefusal(part)) return refused(404, part);
+        const { bytes, start, size } = part;
+        return {
+          status: 206,
+          body: null,
+          bytes,
+          range: `bytes ${start}-${start + bytes.length - 1}/${size}`,
+        };
+      }),
+    },
+    {
+      pattern: /^POST \/device\/firmware$/,
+      action: forTarget(async ({ body }, entry) => {
+        if (isRefusal(body)) return refused(413, body);
+        const said = readJson(body) as
+          { version?: unknown; state?: unknown; reason?: unknown } | null | undefined;
+        const { version, state, reason = '' } = said ?? {};
+        if (
+          typeof version !== 'string' ||
+          typeof reason !== 'string' ||
+          (state !== 'fetched' && state !== 'failed')
+        )
+          return refused(
+            400,
+            refusal(
+              '',
+              'unreadable',
+              'Send {"version": "1.2.0", "state": "fetched" or "failed", "reason": "…"}.',
+            ),
+          );
+        const wrong = await verbs.firmware.said(entry, version, state, reason);
+        return plain({ accepted: wrong === null ? 1 : 0, refused: wrong === null ? [] : [wrong] });
+      }),
+    },
+    {
       pattern: /^POST \/device\/about$/,
       action: forTarget(async (call, entry) => {
         if (isRefusal(call.body)) return refused(413, call.body);
@@ -331,7 +389,8 @@ async function wanted(verbs: Verbs, { url, response }: Call, entry: DeviceEntry)
 /** Methods of the addresses that devices use. */
 const METHODS: readonly (readonly [RegExp, string])[] = [
   [/^\/device\/report$/, 'GET, POST'],
-  [/^\/device\/(wanted|time)$/, 'GET'],
+  [/^\/device\/(wanted|time|firmware\/[^/]+)$/, 'GET'],
+  [/^\/device\/firmware$/, 'GET, POST'],
   [/^\/device\/(applied|about|claim|raise\/[^/]+|clear\/[^/]+)$/, 'POST'],
 ];
 
@@ -351,7 +410,7 @@ function nothingAt(route: string): Answer {
     refusal(
       '',
       'wrong-topic',
-      `There is nothing at ${route.slice(0, 100)}. Devices use POST /device/report, GET /device/wanted, POST /device/applied, /device/raise/<key>, /device/clear/<key>, /device/about and /device/claim, and GET /device/time.`,
+      `There is nothing at ${route.slice(0, 100)}. Devices use POST /device/report, GET /device/wanted, POST /device/applied, /device/raise/<key>, /device/clear/<key>, /device/about, /device/claim and /device/firmware, and GET /device/firmware and /device/time.`,
     ),
   );
 }

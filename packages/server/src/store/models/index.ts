@@ -1,6 +1,7 @@
 import type { Sequelize } from 'sequelize';
 import type { Define } from './columns';
 import { defineDevices } from './devices';
+import { defineFirmware } from './firmware';
 import { definePeople } from './people';
 import { defineReadings } from './readings';
 import { defineSharing } from './sharing';
@@ -9,6 +10,7 @@ import { defineWatching } from './watching';
 
 export type { Table } from './columns';
 export type * from './devices';
+export type * from './firmware';
 export type * from './people';
 export type * from './readings';
 export type * from './sharing';
@@ -22,6 +24,7 @@ export function defineModels(sequelize: Sequelize) {
   return {
     ...definePeople(table),
     ...defineDevices(table),
+    ...defineFirmware(table),
     ...defineReadings(table),
     ...defineWatching(table),
     ...defineTimetables(table),

@@ -1,0 +1,3 @@
+export * from './file';
+export * from './life';
+export * from './share';
