@@ -142,6 +142,8 @@ async function makeClient(esbuild, target) {
   };
   await esbuild.build({
     ...shared,
+    // Has a part for each system: where it is not beside this file, the system's own way to a port is taken.
+    external: ['serialport'],
     entryPoints: [path.join(root, 'packages/cli/src/main.ts')],
     outfile: path.join(folder, 'peatmoor.js'),
   });

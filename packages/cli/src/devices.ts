@@ -15,6 +15,7 @@ import { signedInClient, UsageError } from './settings';
 import { kindByName } from './kindByName';
 import { arrivalCommands } from './arrivals';
 import { readStreams } from './parts';
+import { installCommands } from './install';
 import { planOf, starterCommand } from './starters';
 
 export function showPresence({ presence }: Device): string {
@@ -321,6 +322,7 @@ export function deviceCommands(program: Command): void {
       },
     );
   starterCommand(device);
+  installCommands(device);
   arrivalCommands(device);
 }
 

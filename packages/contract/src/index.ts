@@ -23,6 +23,7 @@ export * from './schemas/paging';
 export * from './problem';
 export * from './problems';
 export * from './endpoints';
+export * from './boardBytes';
 export * from './importing';
 export * from './client';
 export * from './live';

@@ -1,5 +1,6 @@
 export * from './readings/index';
 export * from './devices/index';
+export * from './board';
 export * from './firmware';
 export * from './formats/index';
 export * from './rules/index';

@@ -3,8 +3,13 @@ import { useState, type ReactNode } from 'react';
 import { STARTERS, wiringOf, type StarterPlan, type StarterSort } from '@peatmoor/core';
 import { Copyable, downloadText } from '../parts/Copyable';
 import { Wiring } from '../kinds/Wiring';
+import { InstallOnBoard } from './InstallOnBoard';
 import { ink, MONO } from '../theme';
 
+/** The tool chain is named with its version, so that it builds the same next year. */
+const CPP_LINES = `pip install platformio==6.1.18
+pio run --target upload
+pio device monitor --baud 115200`;
 const NO_NETWORK = { name: '', password: '', user: '', pin: '' };
 
 /** A complete starter project: its files to look at, copy and download. Names of networks stay in this browser. */
@@ -84,6 +89,15 @@ export function StarterProject({
         </Button>
       </Box>
       <Copyable text={file.text} file={file.path.replace(/^.*\//, '')} />
+      {sort === 'micropython' && plan.deviceId !== '' && (
+        <InstallOnBoard files={files} device={plan.deviceId} />
+      )}
+      {(sort === 'cpp' || sort === 'cpp-http' || cellular) && (
+        <Copyable
+          label="In the folder of the project: the tool chain, the program onto a plugged-in board, and what it prints."
+          text={CPP_LINES}
+        />
+      )}
       {wired.length > 0 && <Wiring wired={wired} />}
     </>
   );
