@@ -55,6 +55,12 @@ const schema = object({
     .default('info'),
 });
 
+/** Every setting, with what it is where nothing is said; undefined where it is nothing, or worked out at the start. */
+export function settingDefaults(): Record<string, unknown> {
+  const usual = schema.getDefault() as Record<string, unknown>;
+  return Object.fromEntries(Object.keys(schema.fields).map((name) => [name, usual[name]]));
+}
+
 /** Settings of the command line and of starter programs, which may stand in the same environment. */
 const OTHERS = new Set(['PEATMOOR_CLI_CONFIG', 'PEATMOOR_PASSWORD', 'PEATMOOR_SERIAL']);
 

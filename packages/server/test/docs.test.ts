@@ -1,7 +1,9 @@
 import { execFileSync } from 'node:child_process';
 import fs from 'node:fs';
 import path from 'node:path';
+import { CONDITION_NAMES } from '@peatmoor/core';
 import MiniSearch from 'minisearch';
+import { settingDefaults } from '../src/config';
 import { newDevice, newPerson, post, startService, type TestService } from '../../../test/support/service';
 
 const FOLDER = path.resolve(__dirname, '../../console/dist/docs');
@@ -66,4 +68,27 @@ it('what it has for programs works as it stands there: with curl, Python and Nod
   const shipped = path.resolve(__dirname, '../../cli/dist/client/client.js');
   const program = block('ts').replace("'peatmoor-client'", JSON.stringify(`file://${shipped}`));
   expect(run(process.execPath, ['--input-type=module', '-'], program)).toMatch(/Dipwell North \[[^]*-121/);
+});
+
+it('names every setting with its default, and every condition of a rule', () => {
+  const page = (name: string): string =>
+    fs.readFileSync(path.resolve(__dirname, '../../../docs', name), 'utf8');
+  const rows = [...page('run-it.md').matchAll(/^\| (`PEATMOOR_[^|]*)\|([^|]*)\|/gm)].flatMap(
+    ([, names, defaults]) => {
+      const all = defaults!.split(',').map((text) => text.trim());
+      return [...names!.matchAll(/`(PEATMOOR_\w+)`/g)].map(([, name], i) => [name, all[i] ?? all[0]]);
+    },
+  );
+  const settings = settingDefaults();
+  expect(rows.map(([name]) => name).sort()).toEqual(Object.keys(settings).sort());
+  for (const [name, said] of rows) {
+    const value = settings[name!];
+    // What is worked out at the start is said in words.
+    if (value !== undefined) expect([name, said]).toEqual([name, String(value)]);
+    else expect([name, said]).toEqual([name, expect.stringMatching(/^(–|none|by memory)$/)]);
+  }
+  const conditions = [...page('be-told.md').matchAll(/^\| ((?:`[a-z-]+`(?:, )?)+) \|/gm)].flatMap(
+    ([, cell]) => [...cell!.matchAll(/`([a-z-]+)`/g)].map(([, name]) => name),
+  );
+  expect(conditions).toEqual(expect.arrayContaining([...CONDITION_NAMES]));
 });

@@ -92,6 +92,7 @@ const TIMETABLE = {
   times: [{ days: [1], base: 'clock' as const, minutes: 60, value: 'on' }],
 };
 const bodies: Partial<Record<EndpointName, unknown>> = {
+  createRound: { version: '1.0.0' },
   changeKind: { title: 'Taken' },
   createStream: { key: 'foreign', title: 'Foreign', type: 'number' },
   changeStream: { key: 'level', title: 'Taken', type: 'number' },
