@@ -103,16 +103,8 @@ async function embedded(context) {
   site.close();
 }
 
-/** What a plan of a changed file looks like in a terminal, and `peatmoor follow`. */
+/** Commands and `peatmoor follow` in a terminal. */
 async function terminal() {
-  if (wants('plan'))
-    await inTerminal('plan', 14_000, [
-      'say peatmoor workspace export moss.yaml',
-      "say sed -i 's/max: 30$/max: 35/; s/intervalS: 30$/intervalS: 60/' moss.yaml",
-      "say sed -i 's/Camera by the alder/Camera at the old alder/; s/name: Battery is low/name: Battery is getting low/' moss.yaml",
-      'say peatmoor workspace plan moss.yaml',
-      'say peatmoor share list',
-    ]);
   if (!wants('follow')) return;
   await inTerminal('follow', 36_000, [
     'say peatmoor device list',

@@ -1,6 +1,8 @@
 import { Box, Button, Checkbox, FormControlLabel, LinearProgress } from '@mui/material';
 import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { counted, PromptError, putOnBoard, type PutOnBoard, type StarterFile } from '@peatmoor/core';
+import { ApiError } from '@peatmoor/contract';
+import { useChange } from '../api';
 import { Notice } from '../parts/Notice';
 import { ink, MONO } from '../theme';
 import { browserSerial, openPort, type OpenPort } from './serialPort';
@@ -12,12 +14,17 @@ const MOST_SHOWN = 8000;
 
 /** Puts the MicroPython starter on a board that is plugged into this computer, starts it, and shows what it prints. */
 export function InstallOnBoard({
-  files,
+  make,
   device,
+  token,
 }: {
-  files: readonly StarterFile[];
+  /** The files of the starter, with a device token in the settings. */
+  make: (token: string) => readonly StarterFile[];
   device: string;
+  /** The token where the page knows it; otherwise the board gets one of its own. */
+  token: string | null;
 }): ReactNode {
+  const newToken = useChange('createToken', ['listTokens']);
   const serial = browserSerial();
   const open = useRef<OpenPort | null>(null);
   const [replace, setReplace] = useState(false);
@@ -50,9 +57,13 @@ export function InstallOnBoard({
       );
       open.current = line;
       setShare(0);
+      const known =
+        token ??
+        (await newToken.mutateAsync({ params: { device }, body: { title: 'for the plugged-in board' } }))
+          .secret;
       const done = await putOnBoard(
         line,
-        files
+        make(known)
           .filter(({ path }) => path.endsWith('.py'))
           .map(({ path, text, generated }) => ({ path, text, own: !generated })),
         { replace, modules: MODULES },
@@ -68,7 +79,7 @@ export function InstallOnBoard({
       // Nobody chose a port: that is no fault.
       if (name !== 'NotFoundError')
         setWrong(
-          error instanceof PromptError
+          error instanceof PromptError || error instanceof ApiError
             ? message
             : `The port cannot be used: ${message} Close other programs that have it open, and plug the board in anew.`,
         );

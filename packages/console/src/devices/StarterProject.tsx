@@ -1,6 +1,6 @@
 import { Box, Button, MenuItem, TextField } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import { STARTERS, wiringOf, type StarterPlan, type StarterSort } from '@peatmoor/core';
+import { STARTERS, wiringOf, type StarterFile, type StarterPlan, type StarterSort } from '@peatmoor/core';
 import { Copyable, downloadText } from '../parts/Copyable';
 import { Wiring } from '../kinds/Wiring';
 import { InstallOnBoard } from './InstallOnBoard';
@@ -27,11 +27,14 @@ export function StarterProject({
   const [path, setPath] = useState('');
   const cellular = sort === 'cpp-cellular';
   const wireless = cellular || sort === 'cpp' || sort === 'cpp-http' || sort === 'micropython';
-  const files = STARTERS[sort].make({
-    ...plan,
-    wifi: { name: network.name, password: network.password },
-    cellular: network,
-  });
+  const make = (token: string | null): StarterFile[] =>
+    STARTERS[sort].make({
+      ...plan,
+      token,
+      wifi: { name: network.name, password: network.password },
+      cellular: network,
+    });
+  const files = make(plan.token);
   const file = files.find((one) => one.path === path) ?? files[0]!;
   const wired = wiringOf(plan.streams);
   const field = (name: keyof typeof NO_NETWORK, label: string) => (
@@ -90,7 +93,7 @@ export function StarterProject({
       </Box>
       <Copyable text={file.text} file={file.path.replace(/^.*\//, '')} />
       {sort === 'micropython' && plan.deviceId !== '' && (
-        <InstallOnBoard files={files} device={plan.deviceId} />
+        <InstallOnBoard make={make} device={plan.deviceId} token={plan.token} />
       )}
       {(sort === 'cpp' || sort === 'cpp-http' || cellular) && (
         <Copyable
