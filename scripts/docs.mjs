@@ -22,7 +22,7 @@ const GROUPS = {
     'docs/from-your-program.md',
     'docs/run-it.md',
   ],
-  Reference: ['docs/wire.md', 'docs/api.md', 'docs/command-line.md'],
+  Reference: ['docs/wire.md', 'docs/api.md', 'docs/calls.md', 'docs/command-line.md'],
   Explanation: ['docs/architecture.md', 'docs/performance.md', 'CHANGELOG.md'],
 };
 
