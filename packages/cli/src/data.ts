@@ -103,6 +103,10 @@ export function dataCommands(program: Command): void {
       async (device: string, file: string, options: { try?: boolean; zone?: string }, command: Command) => {
         if (!fs.existsSync(file)) throw new UsageError(`There is no file "${file}".`);
         const { size } = fs.statSync(file);
+        if (size === 0)
+          throw new UsageError(
+            `"${file}" is empty. It needs a header row, such as at,water_level, and a row for each time.`,
+          );
         if (size > LARGEST_FILE)
           throw new UsageError(
             `"${file}" has ${showBytes(size)}; ${showBytes(LARGEST_FILE)} are read at once at most. Divide it, each part with the header row.`,

@@ -331,6 +331,8 @@ it('takes everything away as a ZIP with images, and brings it back to the byte',
   expect(Object.keys(after!)).toEqual(Object.keys(before!));
   for (const [name, bytes] of Object.entries(before!))
     expect(Buffer.from(after![name]!).equals(bytes)).toBe(true);
+  fs.writeFileSync(path.join(folder, 'empty.csv'), '');
+  expect((await run('import', 'copy', path.join(folder, 'empty.csv'))).err).toContain('is empty');
   // A file that is no ZIP inside, and parts without a name.
   fs.writeFileSync(path.join(folder, 'broken.zip'), 'PK\u0003\u0004 and nothing more');
   expect(await run('import', 'copy', path.join(folder, 'broken.zip'))).toMatchObject({

@@ -27,6 +27,8 @@ import { now as clockNow } from '../../clock';
 const LONGEST_WAIT_S = 60;
 /** Bytes of a message that is refused unread where its device sends far too much. */
 const LONG_BYTES = 16 * 1024;
+/** Messages that a question for a new program counts as, beside itself. */
+const ASKING_COSTS = 9;
 /** How long an answer may take before the device is told to come back. */
 const PATIENCE_MS = 10_000;
 /** How long a device waits at the most for what is in the queue of the journal; then it is left without an answer. */
@@ -203,7 +205,7 @@ export function createDeviceHttp(parts: Parts): DeviceHttp {
 }
 
 /** What a device may call, and what is done. */
-function routesOf({ verbs }: Parts): { pattern: RegExp; action: Action }[] {
+function routesOf({ verbs, rate }: Parts): { pattern: RegExp; action: Action }[] {
   const report = async (
     call: Call,
     entry: DeviceEntry,
@@ -267,6 +269,8 @@ function routesOf({ verbs }: Parts): { pattern: RegExp; action: Action }[] {
             422,
             refusal('has', 'wrong-type', 'Say which version runs: GET /device/firmware?has=1.0.0&slots=2.'),
           );
+        // It looks up more than a reading does.
+        rate.chargeMessages(entry.rowId, ASKING_COSTS);
         return { status: 200, body: await verbs.firmware.ask(entry, { has, slots }) };
       }),
     },
