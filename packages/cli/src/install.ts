@@ -1,7 +1,7 @@
 import fs from 'node:fs';
 import path from 'node:path';
 import { counted, PromptError, putOnBoard, STARTERS, type BoardFile, type StarterPlan } from '@peatmoor/core';
-import type { Client, Device } from '@peatmoor/contract';
+import { sha256, type Client, type Device } from '@peatmoor/contract';
 import type { Command } from 'commander';
 import { print, readDuration } from './output';
 import { listPorts, openPort, type OpenPort } from './serial';
@@ -68,7 +68,7 @@ export function installCommands(device: Command): void {
         const outcome = await putOnBoard(
           line,
           files,
-          { replace: options.replace ?? false, modules: MODULES },
+          { sumOf: sha256, replace: options.replace ?? false, modules: MODULES },
           (share, name) => {
             if (isTTY) process.stderr.write(`\r\u001b[K${Math.round(share * 100)} %, ${name}`);
           },

@@ -25,6 +25,7 @@ export * from './problems';
 export * from './endpoints';
 export * from './boardBytes';
 export * from './importing';
+export * from './sha256';
 export * from './client';
 export * from './live';
 export * from './openapi';

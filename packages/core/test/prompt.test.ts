@@ -1,4 +1,4 @@
-import { createBoardBytes } from '@peatmoor/contract';
+import { createBoardBytes, sha256 } from '@peatmoor/contract';
 import { putOnBoard, PromptError, type BoardFile, type BoardLine } from '@peatmoor/core';
 import { startPrompt, type BoardPrompt } from '../../../test/support/boardPrompt';
 
@@ -27,7 +27,7 @@ it('puts files on a board whole, whatever is in them, in folders too, and starts
   const outcome = await putOnBoard(
     lineTo(board),
     [file('settings.py', strange), file('lib/umqtt/simple.py', 'x = 1\n'), file('empty.py', '')],
-    { modules: ['json', 'nowhere'] },
+    { sumOf: sha256, modules: ['json', 'nowhere'] },
     (share) => shares.push(share),
   );
   expect(outcome).toEqual({
@@ -46,9 +46,12 @@ it('leaves what is the maker’s own, unless it is to be replaced; interrupts wh
   const line = lineTo(board);
   const files = [file('main.py', 'new', true), file('settings.py', 'new')];
   board.type(Buffer.from('half a line that nobody ends ('));
-  expect(await putOnBoard(line, files, {})).toMatchObject({ written: ['settings.py'], kept: ['main.py'] });
+  expect(await putOnBoard(line, files, { sumOf: sha256 })).toMatchObject({
+    written: ['settings.py'],
+    kept: ['main.py'],
+  });
   expect(await board.file('main.py')).toBe('mine');
-  expect(await putOnBoard(line, files, { replace: true })).toMatchObject({ kept: [] });
+  expect(await putOnBoard(line, files, { sumOf: sha256, replace: true })).toMatchObject({ kept: [] });
   expect(await board.file('main.py')).toBe('new');
 });
 
@@ -57,9 +60,15 @@ it('says what is wrong: nobody answers, letters are lost, the board refuses', as
     write: async () => undefined,
     read: (withinMs) => new Promise((resolve) => setTimeout(() => resolve(new Uint8Array()), withinMs)),
   };
-  await expect(putOnBoard(silent, [file('a.py', 'x')], {})).rejects.toThrow(/No MicroPython prompt answers/);
+  await expect(putOnBoard(silent, [file('a.py', 'x')], { sumOf: sha256 })).rejects.toThrow(
+    /No MicroPython prompt answers/,
+  );
   board = startPrompt();
   const lossy = lineTo(board, (bytes) => Uint8Array.from(bytes, (byte) => (byte === 0x78 ? 0x79 : byte)));
-  await expect(putOnBoard(lossy, [file('a.py', 'x'.repeat(100))], {})).rejects.toThrow(PromptError);
-  await expect(putOnBoard(lineTo(board), [file('.', 'x')], {})).rejects.toThrow(/The board says: OSError/);
+  await expect(putOnBoard(lossy, [file('a.py', 'x'.repeat(100))], { sumOf: sha256 })).rejects.toThrow(
+    PromptError,
+  );
+  await expect(putOnBoard(lineTo(board), [file('.', 'x')], { sumOf: sha256 })).rejects.toThrow(
+    /The board says: OSError/,
+  );
 }, 20_000);

@@ -46,6 +46,7 @@ const schema = object({
     /^[\w.:/-]+(\s*,\s*[\w.:/-]+)*$/,
     'must be addresses or ranges with commas between them, such as 127.0.0.1, 10.0.0.0/8',
   ),
+  PEATMOOR_METRICS_KEY: string().min(16, 'must have 16 letters or more, as it opens a page to others'),
   PEATMOOR_SIGN_UP: string()
     .oneOf(['first', 'open'] as const)
     .default('first'),
@@ -90,6 +91,8 @@ export interface Config {
   life: { url: string; everyMs: number } | null;
   /** Proxies that are believed about who asks. */
   trustProxy: string[];
+  /** What opens /metrics from elsewhere; null for the machine itself alone. */
+  metricsKey: string | null;
   /** `first`: only the first account of an empty service may be made freely; `open`: any. */
   signUp: 'first' | 'open';
   /** Messages a second one device may send, 0 for no bound. */
@@ -147,6 +150,7 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
       settings.PEATMOOR_LIFE_URL === undefined
         ? null
         : { url: settings.PEATMOOR_LIFE_URL, everyMs: settings.PEATMOOR_LIFE_MINUTES * 60_000 },
+    metricsKey: settings.PEATMOOR_METRICS_KEY ?? null,
     signUp: settings.PEATMOOR_SIGN_UP,
     deviceRate: settings.PEATMOOR_DEVICE_RATE,
     logLevel: settings.PEATMOOR_LOG,

@@ -51,6 +51,7 @@ import { startHeartbeat, startJournalWriter, type Committed } from './journal/wr
 import { createClaiming } from './definitions/claiming';
 import { createFirmwareBook } from './definitions/firmware';
 import { createHealth } from './health';
+import { createMetrics, type Metrics } from './metrics';
 import { createDeviceHttp } from './listeners/http/deviceHttp';
 import { startMqttListener } from './listeners/mqtt/listener';
 import { createOnePort } from './listeners/web/onePort';
@@ -135,7 +136,11 @@ export async function startService({
     const tail = await readTail(store);
     for (const committed of tail.entries) recent.add(committed);
     const times = createTimes(tail.lastAt);
-    const journal = await startJournalWriter(store, log, onCommit);
+    let metrics: Metrics | null = null;
+    const journal = await startJournalWriter(store, log, (committed, tookMs) => {
+      onCommit(committed);
+      metrics?.committed(committed.batch.series.length + committed.others.length, tookMs / 1000);
+    });
     // Nobody could be heard meanwhile.
     const away = await readAway(store);
     if (away !== null) journal.addFact({ kind: 'began', at: clockNow(), from: away });
@@ -311,6 +316,7 @@ export async function startService({
       mqtt: () => ({ port: mqtt.port, sessions: presence.count() }),
       pages: () => hub.count(),
     });
+    metrics = createMetrics(health);
     const app = createApp(
       {
         config,
@@ -345,6 +351,7 @@ export async function startService({
       },
       consoleFolder,
       health,
+      metrics,
       log,
     );
     const deviceHttp = createDeviceHttp({ admission, verbs, rate, arrivals, journal, log });

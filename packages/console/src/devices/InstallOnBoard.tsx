@@ -1,7 +1,7 @@
 import { Box, Button, Checkbox, FormControlLabel, LinearProgress } from '@mui/material';
 import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { counted, PromptError, putOnBoard, type PutOnBoard, type StarterFile } from '@peatmoor/core';
-import { ApiError } from '@peatmoor/contract';
+import { ApiError, sha256 } from '@peatmoor/contract';
 import { useChange } from '../api';
 import { Notice } from '../parts/Notice';
 import { ink, MONO } from '../theme';
@@ -66,7 +66,7 @@ export function InstallOnBoard({
         make(known)
           .filter(({ path }) => path.endsWith('.py'))
           .map(({ path, text, generated }) => ({ path, text, own: !generated })),
-        { replace, modules: MODULES },
+        { sumOf: sha256, replace, modules: MODULES },
         (next) => setShare(next),
       );
       setOutcome(done);

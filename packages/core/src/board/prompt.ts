@@ -44,7 +44,7 @@ const TRIES = 3;
 export async function putOnBoard(
   line: BoardLine,
   files: readonly BoardFile[],
-  { replace = false, modules = [] }: { replace?: boolean; modules?: readonly string[] },
+  { sumOf, replace = false, modules = [] }: PutOptions,
   onProgress: (share: number, path: string) => void = () => undefined,
 ): Promise<PutOnBoard> {
   const prompt = createPrompt(line);
@@ -70,7 +70,7 @@ export async function putOnBoard(
     const sum = await prompt.run(
       `import hashlib\nh=hashlib.sha256()\nf=open(${quoted(file.path)},'rb')\nwhile True:\n b=f.read(512)\n if not b:\n  break\n h.update(b)\nf.close()\nprint(''.join('%02x'%x for x in h.digest()))`,
     );
-    if (sum.trim() !== (await sha256(bytes[i]!)))
+    if (sum.trim() !== (await sumOf(bytes[i]!)))
       throw new PromptError(`${file.path} did not arrive whole. Try again, with a shorter or better cable.`);
   }
   const missing: string[] = [];
@@ -79,6 +79,15 @@ export async function putOnBoard(
       missing.push(name);
   await prompt.close();
   return { written: written.map(({ path }) => path), kept: kept.map(({ path }) => path), missing };
+}
+
+/** How files are put on a board. */
+export interface PutOptions {
+  /** SHA-256 of bytes, in hexadecimal. */
+  sumOf(bytes: Uint8Array): Promise<string>;
+  /** Own files on the board give way too. */
+  replace?: boolean;
+  modules?: readonly string[];
 }
 
 interface Prompt {
@@ -170,9 +179,4 @@ function literalOf(bytes: Uint8Array): string {
         : `\\x${byte.toString(16).padStart(2, '0')}`;
   }
   return `b'${text}'`;
-}
-
-async function sha256(bytes: Uint8Array): Promise<string> {
-  const digest = await crypto.subtle.digest('SHA-256', bytes as Uint8Array<ArrayBuffer>);
-  return [...new Uint8Array(digest)].map((byte) => byte.toString(16).padStart(2, '0')).join('');
 }

@@ -3,6 +3,7 @@ import compression from 'compression';
 import express, { type Express, type NextFunction, type Request, type Response } from 'express';
 import helmet from 'helmet';
 import type { Logger } from 'pino';
+import { serveMetrics, type Metrics } from '../metrics';
 import { ValidationError } from 'yup';
 import {
   endpoints,
@@ -39,7 +40,13 @@ import { etagOf, expectedVersions, underVersion } from './versions';
 export type HealthCheck = () => Promise<{ ok: boolean }>;
 
 /** The web side of the service: API, its description, health, and the console's files. */
-export function createApp(parts: ApiParts, consoleFolder: string, health: HealthCheck, log: Logger): Express {
+export function createApp(
+  parts: ApiParts,
+  consoleFolder: string,
+  health: HealthCheck,
+  metrics: Metrics,
+  log: Logger,
+): Express {
   const handlers = createHandlers(parts);
   const app = express();
   app.disable('x-powered-by');
@@ -47,6 +54,14 @@ export function createApp(parts: ApiParts, consoleFolder: string, health: Health
   // Long answers are sent compressed; what boards ask for does not come here.
   app.use(compression({ level: 3, brotli: { params: { [constants.BROTLI_PARAM_QUALITY]: 3 } } }));
   app.use(securityHeaders(parts.config.tls !== null && isPublic(parts.config.tls.cert)));
+  app.use((request, response, next) => {
+    const since = performance.now();
+    response.once('finish', () =>
+      metrics.answered(request.method, response.statusCode, (performance.now() - since) / 1000),
+    );
+    next();
+  });
+  serveMetrics(app, metrics, parts.config.metricsKey);
   app.get('/health', async (_request, response) => {
     const state = await health();
     response.status(state.ok ? 200 : 503).json(state);

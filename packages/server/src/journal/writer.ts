@@ -111,7 +111,7 @@ export function startHeartbeat(store: Store, writers: readonly number[]): () => 
 export async function startJournalWriter(
   store: Store,
   log: Logger,
-  onCommit: (committed: Committed) => void,
+  onCommit: (committed: Committed, tookMs: number) => void,
 ): Promise<JournalWriter> {
   const id = await openWriter(store);
   let seq = 0;
@@ -238,7 +238,9 @@ export async function startJournalWriter(
       const group = full.shift() ?? gathering;
       if (group === gathering) gathering = newGroup(Math.ceil(group.builder.length * 1.2));
       const number = ++seq;
+      const since = performance.now();
       const refused = await write(group, number);
+      const tookMs = performance.now() - since;
       queued -= group.builder.length;
       otherBytes -= group.otherBytes;
       const others = refused.size === 0 ? group.others : group.others.filter((one) => !refused.has(one));
@@ -252,7 +254,10 @@ export async function startJournalWriter(
       };
       const { facts } = group;
       tell(() =>
-        onCommit({ writer: id, part: PART, seq: number, batch: group.builder.batch(), facts, others }),
+        onCommit(
+          { writer: id, part: PART, seq: number, batch: group.builder.batch(), facts, others },
+          tookMs,
+        ),
       );
       for (const done of group.waiting) tell(() => done(refused));
       announceReady();

@@ -219,6 +219,13 @@ async function convertTables(sequelize: Sequelize): Promise<void> {
 }
 
 async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
+  const done = async (): Promise<string[]> => {
+    await sequelize.query('CREATE TABLE IF NOT EXISTS migrations (name VARCHAR(80) PRIMARY KEY)');
+    const rows = await sequelize.query<{ name: string }>('SELECT name FROM migrations ORDER BY name', {
+      type: QueryTypes.SELECT,
+    });
+    return rows.map(({ name }) => name);
+  };
   const umzug = new Umzug({
     migrations: [
       {
@@ -307,13 +314,7 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
       },
     ],
     storage: {
-      async executed() {
-        await sequelize.query('CREATE TABLE IF NOT EXISTS migrations (name VARCHAR(80) PRIMARY KEY)');
-        const rows = await sequelize.query<{ name: string }>('SELECT name FROM migrations ORDER BY name', {
-          type: QueryTypes.SELECT,
-        });
-        return rows.map(({ name }) => name);
-      },
+      executed: done,
       async logMigration({ name }) {
         await sequelize.query('INSERT INTO migrations (name) VALUES (?)', { replacements: [name] });
       },
@@ -329,5 +330,14 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
       error: (message) => log.error(message),
     },
   });
+  const known = new Set((await umzug.migrations({})).map(({ name }) => name));
+  const newer = (await done()).find((name) => !known.has(name));
+  if (newer !== undefined)
+    throw new NewerDatabaseError(
+      `The database was last used by a newer Peatmoor, which changed it by "${newer}"; this one does not know that. Start that version, or a database from before.`,
+    );
   await umzug.up();
 }
+
+/** A program that is older than its database would write what the newer one cannot read. */
+export class NewerDatabaseError extends Error {}

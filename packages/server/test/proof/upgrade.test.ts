@@ -95,3 +95,12 @@ it('is brought up to date once: opening it again changes nothing', async () => {
   expect((await findAll(second.models.users)).length).toBe(1);
   await second.close();
 });
+
+it('is not opened by a program that is older than it', async () => {
+  await store.sequelize.query("INSERT INTO migrations (name) VALUES ('9999-of-tomorrow')");
+  await expect(openStore(database, log)).rejects.toThrow(
+    /newer Peatmoor, which changed it by "9999-of-tomorrow"/,
+  );
+  await store.sequelize.query("DELETE FROM migrations WHERE name = '9999-of-tomorrow'");
+  await (await openStore(database, log)).close();
+});
