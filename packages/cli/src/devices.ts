@@ -15,6 +15,7 @@ import { signedInClient, UsageError } from './settings';
 import { kindByName } from './kindByName';
 import { arrivalCommands } from './arrivals';
 import { readStreams } from './parts';
+import { handoverCommands } from './handover';
 import { installCommands } from './install';
 import { planOf, starterCommand } from './starters';
 
@@ -323,6 +324,7 @@ export function deviceCommands(program: Command): void {
     );
   starterCommand(device);
   installCommands(device);
+  handoverCommands(device);
   arrivalCommands(device);
 }
 

@@ -6,6 +6,7 @@ import {
   newDevice,
   newFolder,
   newPerson,
+  post,
   sessionFetch,
   startService,
   type Person,
@@ -162,4 +163,43 @@ it('adds a class, grants, resets, and tells who changed what', async () => {
   });
   const changes = await run('changes', '--what', 'grant');
   expect(changes.out).toMatch(/Warden \(access key .*\) +took back +grant/);
+});
+
+it('hands a device over: offered, looked at, taken once, with its history; a withdrawn one does nothing', async () => {
+  const { token } = await client.call('createDevice', {
+    body: {
+      name: 'Old well',
+      newKind: { title: 'Old well', streams: [{ key: 'level', title: 'Level', type: 'number' }] },
+    },
+  });
+  await post(
+    service,
+    token,
+    [1, 2, 3].map((level, i) => ({ at: Date.now() - i * 1000, level })),
+  );
+  const linkOf = async (...more: string[]): Promise<string> =>
+    (JSON.parse((await run('--json', 'device', 'offer', 'old-well', ...more)).out) as { link: string }).link;
+  const withdrawn = await linkOf();
+  expect((await run('device', 'withdraw-offer', 'old-well')).out).toContain('no longer offered');
+  const other = await newPerson(service);
+  const folderOfOther = newFolder();
+  const take = cliIn(folderOfOther);
+  await take('sign-in', '--url', service.url, '--email', other.email, '--password', other.password);
+  expect(await take('device', 'take', withdrawn, '--yes')).toMatchObject({ code: 1 });
+  expect(await take('device', 'take', 'http://nothing')).toMatchObject({
+    code: 1,
+    err: expect.stringContaining('behind # is missing'),
+  });
+  const link = await linkOf('--new-token');
+  expect((await take('device', 'take', link)).out).toMatch(
+    /Old well \(Old well\) of .*, with 3 readings\.\nIts board needs a new token/,
+  );
+  expect((await take('device', 'list')).out).not.toContain('old-well');
+  expect((await take('device', 'take', link, '--yes')).out).toMatch(
+    /Old well is here, as old-well\.[^]*moor[0-9a-z]{30}/,
+  );
+  expect((await take('device', 'take', link, '--yes')).code).toBe(1);
+  expect((await run('device', 'show', 'old-well')).code).toBe(1);
+  expect((await post(service, token, { level: 4 })).status).toBe(401);
+  fs.rmSync(folderOfOther, { recursive: true, force: true });
 });

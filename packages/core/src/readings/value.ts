@@ -59,7 +59,10 @@ export function takeValue(
       `"${stream.key}" takes whole numbers; ${converted} is not one. Round it, or make the datastream a number.`,
     );
   const taken = takeRange(stream, converted + 0, name);
-  return isRefusal(taken) ? taken : asKept(stream, taken as TakenNumber, { number, sent, converted });
+  // Readings are nearly always kept in the unit that is shown.
+  return stream.keptUnit == null || isRefusal(taken)
+    ? taken
+    : asKept(stream, taken as TakenNumber, { number, sent, converted });
 }
 
 type TakenNumber = TakenValue & { value: number };
