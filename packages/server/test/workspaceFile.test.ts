@@ -200,6 +200,15 @@ it('does all of it or nothing: what is refused at the end undoes what was done b
   await expect(apply(client, wrong as never)).rejects.toThrow(
     /devices\[0\]\.kind "Dipwel North kind" is not a kind/,
   );
+  // A file cannot say what becomes of readings where a unit changes.
+  const unit = copy(before);
+  const [level] = unit.kinds![0]!.streams as { key: string; unit: string }[];
+  expect(level!.key).toBe('level');
+  level!.unit = 'm';
+  await expect(apply(client, unit as never)).rejects.toThrow(
+    /streams\[\d\]\.unit: .*are in mm.*Change it first where it asks: on the page of the kind/,
+  );
+  expect(await fileOf(client)).toEqual(before);
   // What was in memory of it is forgotten too: the board goes on.
   expect((await post(service, token, { level: -150 })).answer.accepted).toBe(1);
 });

@@ -184,6 +184,16 @@ export async function doSteps(
       await call('changeStream', {
         params: { kind: String(known.kinds.get(within!)), stream: name },
         body: streamSchema.cast(stream),
+      }).catch((error: unknown) => {
+        const asked =
+          error instanceof ProblemError ? error.errors?.find(({ field }) => field === 'past') : undefined;
+        if (asked === undefined) throw error;
+        // A file cannot say what becomes of what is there already.
+        throw wrongField(
+          'unit',
+          asked.reason,
+          `Change it first where it asks: on the page of the kind, or by peatmoor stream change "${within}" ${name} --unit … --past convert. Then apply the file.`,
+        );
       });
     },
     webhook: ({ name, fields }) =>
