@@ -86,7 +86,8 @@ it('leads from seen to first reading, live, with the lines to paste and a starte
   const lines = await page.locator('pre').allInnerTexts();
   expect(lines[0]).toContain(`Bearer ${token}`);
   expect(lines[1]).toContain(`-u ${id}`);
-  expect(lines.at(-1)).toContain(`DEVICE_ID "${id}"`);
+  expect(lines.some((text) => text.includes(`DEVICE_ID "${id}"`))).toBe(true);
+  expect(lines.at(-1)).toContain('pio run --target upload');
   await post(service, token.slice(0, 20), { water_level: 1 });
   await page.locator('[data-proof="token right"]').waitFor();
   await page.getByRole('alert').getByText('cut short').waitFor();
