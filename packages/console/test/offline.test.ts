@@ -80,7 +80,7 @@ it('goes on by itself once the service is back, and keeps nothing after the sign
     .first()
     .waitFor({ state: 'hidden' });
   await page.goto(`${service.url}/settings`);
-  await page.getByRole('button', { name: 'Sign out' }).click();
+  await page.getByRole('button', { name: 'Sign out', exact: true }).first().click();
   await page.getByRole('button', { name: 'Sign in' }).waitFor();
   // Whether the service has accounts is asked for the sign-in.
   expect((await kept()).filter((path) => path.startsWith('/api/') && path !== '/api/status')).toEqual([]);
