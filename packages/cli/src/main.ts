@@ -7,6 +7,13 @@ import { createProgram } from './program';
 const FAILED = 1;
 const USAGE = 2;
 
+// Whoever reads the output may stop before its end, as `head` does: then there is nothing more to say.
+for (const stream of [process.stdout, process.stderr])
+  stream.on('error', (error: NodeJS.ErrnoException) => {
+    if (error.code !== 'EPIPE') throw error;
+    process.exit();
+  });
+
 try {
   await createProgram().parseAsync();
 } catch (error) {

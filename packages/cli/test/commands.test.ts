@@ -1,4 +1,4 @@
-import { execFileSync, spawn } from 'node:child_process';
+import { execFileSync, spawn, spawnSync } from 'node:child_process';
 import fs from 'node:fs';
 import http from 'node:http';
 import path from 'node:path';
@@ -379,4 +379,10 @@ it('uploads programs, gives them to boards, and shows how far they are', async (
     err: expect.stringContaining('no file'),
   });
   expect((await run('firmware', 'delete', kind, '2.0.0')).out).toContain('deleted');
+});
+
+it('ends without a word where whoever reads its output has gone', () => {
+  const line = `"${process.execPath}" "${CLI}" help device | (exec 0<&-; sleep 0.7)`;
+  const { stderr, status } = spawnSync('/bin/bash', ['-c', `set -o pipefail; ${line}`], { encoding: 'utf8' });
+  expect([stderr, status]).toEqual(['', 0]);
 });
