@@ -1,6 +1,16 @@
 import { createHash, createPublicKey, randomBytes, verify } from 'node:crypto';
 import type { Client } from '@peatmoor/contract';
-import { newPerson, startService, type Person, type TestService } from '../../../test/support/service';
+import { pino } from 'pino';
+import {
+  databaseOf,
+  newPerson,
+  startService,
+  type Person,
+  type TestService,
+} from '../../../test/support/service';
+import { createBus } from '../src/bus';
+import { createFirmwareBook } from '../src/definitions/firmware';
+import { openStore } from '../src/store/store';
 
 let service: TestService;
 let person: Person;
@@ -147,6 +157,37 @@ describe('a firmware of a kind', () => {
     // In another round it may try again.
     await give({ version: '1.2.0', target: 'device', name: 'well-1' });
     expect(await ask('well-1', '1.1.0')).toMatchObject({ version: '1.2.0' });
+  });
+
+  it('is taken and given whole up to its bound, wherever a range begins', async () => {
+    const file = body('8.0.0', 8 * 2 ** 20 - 200);
+    expect((await upload('8.0.0', file)).status).toBe(201);
+    const round = await give({ version: '8.0.0', target: 'device', name: 'well-2' });
+    const told = await ask('well-2', '1.0.0');
+    expect(told.size).toBe(file.length);
+    // Wherever a range begins and ends, it is that of the file.
+    for (const [start, end] of [
+      [0, 10],
+      [65_530, 65_545],
+      [65_536, 131_071],
+      [file.length - 5, file.length + 50],
+    ] as const) {
+      const response = await asked('well-2', '/8.0.0', { headers: { range: `bytes=${start}-${end - 1}` } });
+      const bytes = Buffer.from(await response.arrayBuffer());
+      expect(bytes.equals(file.subarray(start, Math.min(end, file.length)))).toBe(true);
+    }
+    expect(round.version).toBe('8.0.0');
+    await client.call('deleteFirmware', { params: { kind, version: '8.0.0' } });
+    expect((await asked('well-2', '/8.0.0')).status).toBe(404);
+  });
+
+  it('has no key for a kind that is gone', async () => {
+    const store = await openStore(databaseOf(service) as never, pino({ level: 'silent' }));
+    const sealer = { seal: (text: string) => text, open: (text: string) => text };
+    await expect(createFirmwareBook(store, sealer, createBus()).publicKey(1, 987_654)).rejects.toThrow(
+      /kind/,
+    );
+    await store.close();
   });
 
   it('goes to a share, then to more; stopped and going on by hand, on record', async () => {

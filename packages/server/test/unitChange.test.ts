@@ -219,6 +219,45 @@ describe('another unit for what was measured', () => {
     await change({ unit: 'mm', past: 'rename' });
   });
 
+  it('is not lost on the way over no unit at all', async () => {
+    const asked = await problem(change({ unit: null }));
+    expect([asked.status, asked.errors[0]?.field]).toEqual([422, 'past']);
+    expect((await problem(change({ unit: null, past: 'convert' }))).status).toBe(422);
+    await change({ unit: null, past: 'rename' });
+    // What had none is named, and that is no other name.
+    await change({ unit: 'mm' });
+  });
+
+  it('happens once where two ask for it at once: limits go along once', async () => {
+    const [rule] = await client.call('listRules', { query: { kind } });
+    expect(rule).toMatchObject({ title: 'Dry', limit: -300 });
+    const both = await Promise.allSettled([1, 2, 3].map(() => change({ unit: 'm', past: 'convert' })));
+    expect(both.filter(({ status }) => status === 'fulfilled')).toHaveLength(1);
+    expect(await client.call('readRule', { params: { rule: rule!.id } })).toMatchObject({ limit: -0.3 });
+    expect(await streamOf()).toMatchObject({ unit: 'm', min: -0.5, max: 0.15 });
+    await change({ unit: 'mm', past: 'convert' });
+    expect(await client.call('readRule', { params: { rule: rule!.id } })).toMatchObject({ limit: -300 });
+  });
+
+  it('sees an expression that calls the datastream by another of its names', async () => {
+    await change({ aliases: ['depth_of_water'] });
+    const rule = await client.call('createRule', {
+      body: {
+        title: 'By another name',
+        kindId: kind,
+        deviceId: null,
+        stream: '',
+        comparison: 'expression',
+        expression: 'depth_of_water < -5000',
+        emails: [],
+      } as never,
+    });
+    expect((await problem(change({ unit: 'm', past: 'convert' }))).errors[0]).toMatchObject({
+      reason: expect.stringMatching(/"By another name" calculates with it/),
+    });
+    await client.call('deleteRule', { params: { rule: rule.id } });
+  });
+
   it('does not open an event by the change alone', async () => {
     const rule = await client.call('createRule', {
       body: {

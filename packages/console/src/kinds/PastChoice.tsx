@@ -18,7 +18,7 @@ export function PastChoice({
   reason: string;
   onChoice: (past: PastUnit) => void;
 }): ReactNode {
-  const [before, after] = [showUnit(from) || from, showUnit(to) || to];
+  const [before, after] = [showUnit(from) || from, showUnit(to) || to || 'no unit'];
   const line = lineBetween(from, to);
   const way = (past: PastUnit, label: string, words: string): ReactNode => (
     <Box sx={{ display: 'flex', gap: 2, alignItems: 'baseline', flexWrap: 'wrap' }}>
@@ -45,8 +45,8 @@ export function PastChoice({
           )}
         {way(
           'rename',
-          `Only call it ${after}`,
-          `100 ${before} becomes 100 ${after}: the unit was wrong, and the numbers are right.`,
+          to === '' ? 'Take the unit away' : `Only call it ${after}`,
+          `100 ${before} becomes 100${to === '' ? '' : ` ${after}`}: the unit was wrong, and the numbers are right.`,
         )}
       </Box>
     </Notice>

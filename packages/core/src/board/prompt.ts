@@ -144,7 +144,9 @@ function createPrompt(line: BoardLine): Prompt {
       if (error.trim() !== '') {
         const last = error.trim().split(/\r?\n/).at(-1)!;
         throw new PromptError(
-          /ENOSPC|28/.test(last) ? 'The board has no room left for the files.' : `The board says: ${last}`,
+          /^OSError: (28$|\[Errno 28\]|.*ENOSPC)/.test(last)
+            ? 'The board has no room left for the files.'
+            : `The board says: ${last}`,
         );
       }
       return printed;

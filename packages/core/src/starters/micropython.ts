@@ -187,52 +187,29 @@ def service_host(otherwise, port):
     return otherwise
 
 
-def set_clock():
-    """The time of the service, so that a board without the internet has one too; the internet's second."""
-    global clock_is_set
-    try:
-        host, port = place_of_service()
-        host = service_host(host, port)
-        link = socket.socket()
-        try:
-            link.settimeout(LIMIT_S)
-            link.connect(socket.getaddrinfo(host, port)[0][-1])
-            link.send(b"GET /device/time HTTP/1.0\\r\\nHost: service\\r\\n\\r\\n")
-            answer = b""
-            while len(answer) < 2000:
-                part = link.recv(500)
-                if not part:
-                    break
-                answer += part
-        finally:
-            link.close()
-        now = json.loads(answer.split(b"\\r\\n\\r\\n")[1])["now"]
-        day = time.gmtime(now // 1000 - UNIX_FROM_2000)
-        machine.RTC().datetime((day[0], day[1], day[2], day[6], day[3], day[4], day[5], now % 1000 * 1000))
-        clock_is_set = True
-        print("time: from the service")
-        return
-    except (OSError, ValueError, IndexError, KeyError) as error:
-        print("time: not from the service (%s)" % error)
-    try:
-        ntptime.settime()
-        clock_is_set = True
-        print("time: from the internet")
-    except Exception:
-        print("no time from the network yet: the service says when messages came")
+def trusting():
+    """TLS with the service's own authority, and no other."""
+    import ssl
+
+    trusted = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+    trusted.verify_mode = ssl.CERT_REQUIRED
+    trusted.load_verify_locations(cadata=settings.AUTHORITY.encode() + b"\\0")
+    return trusted
 
 
-def call_service(method, path, headers, body):
-    """One call as this device: the status and the bytes that came."""
+def call_service(method, path, headers, body, as_device=True):
+    """One call: the status and the bytes that came. As this device it carries the token, over TLS where the service has it."""
     host, port = place_of_service()
     host = service_host(host, port)
     link = socket.socket()
     try:
         link.settimeout(LIMIT_S)
         link.connect(socket.getaddrinfo(host, port)[0][-1])
-        if settings.SERVICE_URL.startswith("https:"):
+        if as_device and settings.SERVICE_URL.startswith("https:"):
             link = trusting().wrap_socket(link, server_hostname=host)
-        lines = ["%s %s HTTP/1.0" % (method, path), "Host: service", "Authorization: Bearer " + settings.DEVICE_TOKEN]
+        lines = ["%s %s HTTP/1.0" % (method, path), "Host: service"]
+        if as_device:
+            lines.append("Authorization: Bearer " + settings.DEVICE_TOKEN)
         lines += ["%s: %s" % pair for pair in headers.items()]
         data = (body or "").encode()
         lines += ["Content-Length: %d" % len(data), "", ""]
@@ -249,14 +226,25 @@ def call_service(method, path, headers, body):
     return int(head.split(b" ")[1]), rest
 
 
-def trusting():
-    """TLS with the service's own authority, and no other."""
-    import ssl
-
-    trusted = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
-    trusted.verify_mode = ssl.CERT_REQUIRED
-    trusted.load_verify_locations(cadata=settings.AUTHORITY.encode() + b"\\0")
-    return trusted
+def set_clock():
+    """The time of the service, so that a board without the internet has one too; the internet's second."""
+    global clock_is_set
+    try:
+        # Plain, and without the token: before the clock is set no certificate can be looked at.
+        now = json.loads(call_service("GET", "/device/time", {}, None, False)[1])["now"]
+        day = time.gmtime(now // 1000 - UNIX_FROM_2000)
+        machine.RTC().datetime((day[0], day[1], day[2], day[6], day[3], day[4], day[5], now % 1000 * 1000))
+        clock_is_set = True
+        print("time: from the service")
+        return
+    except (OSError, ValueError, IndexError, KeyError) as error:
+        print("time: not from the service (%s)" % error)
+    try:
+        ntptime.settime()
+        clock_is_set = True
+        print("time: from the internet")
+    except Exception:
+        print("no time from the network yet: the service says when messages came")
 
 
 def look_for_firmware(state):

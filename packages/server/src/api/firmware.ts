@@ -6,6 +6,7 @@ import { now as clockNow } from '../clock';
 import { conflict, notFound, wrongField } from '../problems';
 import type { FirmwareRow, KindRow, RoundRow } from '../store/models';
 import { addTo, changeIn, deleteIn, listIn, oneIn } from '../store/rows';
+import { write } from './recorded';
 import { numberOf, type ApiParts, type Handlers } from './context';
 import { demand, demandReach, scopeOf, type Scope } from './scope';
 
@@ -179,10 +180,14 @@ export function firmwareFiles(app: Express, parts: ApiParts): void {
   app.put(
     path,
     // Who may not is told so before eight megabytes are taken.
-    (request, _response, next) => void admitted(request).then(() => next(), next),
+    (request, response, next) =>
+      void admitted(request).then((found) => {
+        response.locals.admitted = found;
+        next();
+      }, next),
     express.raw({ type: () => true, limit: MOST_FIRMWARE_BYTES }),
     async (request, response) => {
-      const { scope, kind } = await admitted(request);
+      const { scope, kind } = response.locals.admitted as Awaited<ReturnType<typeof admitted>>;
       const version = String(request.params.version);
       if (!VERSION_PATTERN.test(version))
         throw wrongField(
@@ -208,30 +213,11 @@ export function firmwareFiles(app: Express, parts: ApiParts): void {
           `A kind keeps ${counted(MOST_FIRMWARES, 'program')} at most. Delete an old one first.`,
         );
       const notes = String(request.query.notes ?? '').slice(0, LONGEST_NOTES);
-      const { sha256, signature } = await book.signed(scope.workspaceId, kind.id, body);
-      const row = await store
-        .transaction(async (transaction) => {
-          const made = await addTo(
-            models.firmwares,
-            scope.workspaceId,
-            {
-              kindId: kind.id,
-              version,
-              notes,
-              size: body.length,
-              sha256,
-              signature,
-              userName: scope.userName,
-              madeAt: clockNow(),
-            },
-            transaction,
-          );
-          await store.sequelize.query('INSERT INTO firmwareBodies (firmwareId, body) VALUES (?, ?)', {
-            replacements: [made.id, body],
-            transaction,
-          });
-          return made;
-        })
+      const row = await book
+        .add(
+          { workspaceId: scope.workspaceId, kindId: kind.id, version, notes, userName: scope.userName },
+          body,
+        )
         .catch((error: unknown) => {
           if (!(error instanceof UniqueConstraintError)) throw error;
           throw conflict(
@@ -242,6 +228,13 @@ export function firmwareFiles(app: Express, parts: ApiParts): void {
         workspaceId: scope.workspaceId,
         message: { type: 'changed', what: 'kinds', id: kind.id, by: scope.userName },
       });
+      await write(store, scope, {
+        what: 'firmware',
+        act: 'uploaded',
+        target: version,
+        title: `${kind.title} ${version}`,
+        details: [],
+      }).catch((error: Error) => parts.log.warn({ err: error }, 'an upload was not written down'));
       response.status(201).location(request.path).json(toFirmware(row));
     },
   );

@@ -210,12 +210,9 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
         },
       });
       next = units.next;
-      await store.transaction(async (transaction) => {
-        await keepStream(next, () =>
-          changeIn(models.streams, scope.workspaceId, { id: stream.id }, next, transaction),
-        );
-        await keepUnitChange(store, scope.workspaceId, units, transaction);
-      });
+      await keepStream(next, () =>
+        store.transaction((transaction) => keepUnitChange(store, stream, units, transaction)),
+      );
       if (next.key !== stream.key) await renameUses(scope, kind.id, stream.key, next.key);
       changed(scope, kind.id);
       if (next.unit !== stream.unit) await tellUnit(scope, kind.id, next.key, units);

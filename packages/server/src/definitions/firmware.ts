@@ -5,6 +5,7 @@ import {
   isAmongFirst,
   isFailure,
   isOffered,
+  MOST_RANGE_BYTES,
   readRange,
   refusal,
   type AskedFirmware,
@@ -15,9 +16,13 @@ import type { Sealer } from '../auth/secrets';
 import type { Bus } from '../bus';
 import { now as clockNow } from '../clock';
 import type { DeviceEntry } from '../registry';
-import type { FirmwareRow, FirmwareStateRow, RoundRow } from '../store/models';
-import { changeIn, findOne, listIn, oneIn } from '../store/rows';
+import type { FirmwareKeyRow, FirmwareRow, FirmwareStateRow, RoundRow } from '../store/models';
+import { notFound } from '../problems';
+import { addTo, changeIn, listIn, oneIn } from '../store/rows';
 import type { Store } from '../store/store';
+
+/** Bytes of a file in one row: a board fetches as many at the most, so that no question reads more than two. */
+const PART_BYTES = MOST_RANGE_BYTES;
 
 const signAside = promisify(
   sign as (
@@ -44,8 +49,11 @@ export interface FirmwareBytes {
 export interface FirmwareBook {
   /** The public half of a kind's key (PEM); made with the first question. */
   publicKey(workspaceId: number, kindId: number): Promise<string>;
-  /** SHA-256 of a file and its signature (ECDSA on P-256 over it, DER) by the key of a kind. */
-  signed(workspaceId: number, kindId: number, body: Buffer): Promise<{ sha256: Buffer; signature: Buffer }>;
+  /** Signs a file with the key of its kind (ECDSA on P-256 over SHA-256, in DER) and keeps both. */
+  add(
+    about: Pick<FirmwareRow, 'workspaceId' | 'kindId' | 'version' | 'notes' | 'userName'>,
+    body: Buffer,
+  ): Promise<FirmwareRow>;
   /** A board asks; what it says it has tells what became of the one before. */
   ask(entry: DeviceEntry, asked: AskedFirmware): Promise<FirmwareAnswer>;
   /** A part of the program that a board was told of; a refusal where it was not, `null` for a range that is not there. */
@@ -65,12 +73,16 @@ export interface FirmwareBook {
 
 export function createFirmwareBook(store: Store, sealer: Sealer, bus: Bus): FirmwareBook {
   const { models } = store;
+  const opened = ({ publicKey, sealed }: FirmwareKeyRow): { publicKey: string; privateKey: string } => ({
+    publicKey,
+    privateKey: sealer.open(sealed)!,
+  });
   const keyOf = async (
     workspaceId: number,
     kindId: number,
   ): Promise<{ publicKey: string; privateKey: string }> => {
     const found = await oneIn(models.firmwareKeys, workspaceId, { kindId });
-    if (found !== null) return { publicKey: found.publicKey, privateKey: sealer.open(found.sealed)! };
+    if (found !== null) return opened(found);
     const made = generateKeyPairSync('ec', {
       namedCurve: 'prime256v1',
       publicKeyEncoding: { type: 'spki', format: 'pem' },
@@ -83,7 +95,10 @@ export function createFirmwareBook(store: Store, sealer: Sealer, bus: Bus): Firm
         [kindId, workspaceId, made.publicKey, sealer.seal(made.privateKey)],
       ),
     );
-    return keyOf(workspaceId, kindId);
+    const kept = await oneIn(models.firmwareKeys, workspaceId, { kindId });
+    // Its kind was deleted at the same moment.
+    if (kept === null) throw notFound('kind', String(kindId));
+    return opened(kept);
   };
   const tell = ({ workspaceId }: Pick<DeviceEntry, 'workspaceId'>, kindId: number): void =>
     bus.emit('live', { workspaceId, message: { type: 'changed', what: 'kinds', id: kindId } });
@@ -142,8 +157,8 @@ export function createFirmwareBook(store: Store, sealer: Sealer, bus: Bus): Firm
       where: { deviceRowId: entry.rowId, state: 'fetched' },
     });
     for (const row of waiting) {
-      const firmware = await findOne(models.firmwares, { id: row.firmwareId });
-      const round = await findOne(models.firmwareRounds, { id: row.roundId });
+      const firmware = await oneIn(models.firmwares, entry.workspaceId, { id: row.firmwareId });
+      const round = await oneIn(models.firmwareRounds, entry.workspaceId, { id: row.roundId });
       if (firmware === null || round === null) continue;
       const state = firmwareAsked(firmware.version, asked, 'fetched');
       await keep(entry, round, state, state === 'confirmed' ? '' : `It runs ${asked.has} again.`);
@@ -152,14 +167,28 @@ export function createFirmwareBook(store: Store, sealer: Sealer, bus: Bus): Firm
 
   return {
     publicKey: async (workspaceId, kindId) => (await keyOf(workspaceId, kindId)).publicKey,
-    async signed(workspaceId, kindId, body) {
-      const { privateKey } = await keyOf(workspaceId, kindId);
+    async add({ workspaceId, ...about }, body) {
+      const { privateKey } = await keyOf(workspaceId, about.kindId);
       // Both beside the event loop: eight megabytes take their time.
       const [sha256, signature] = await Promise.all([
         webcrypto.subtle.digest('SHA-256', body),
         signAside('sha256', body, createPrivateKey(privateKey)),
       ]);
-      return { sha256: Buffer.from(sha256), signature };
+      return store.transaction(async (transaction) => {
+        const row = await addTo(
+          models.firmwares,
+          workspaceId,
+          { ...about, size: body.length, sha256: Buffer.from(sha256), signature, madeAt: clockNow() },
+          transaction,
+        );
+        // Each part is a statement of its own: one of eight megabytes is more than a database takes, and holds everybody up.
+        for (let part = 0; part * PART_BYTES < body.length; part++)
+          await models.firmwareParts.create(
+            { firmwareId: row.id, part, body: body.subarray(part * PART_BYTES, (part + 1) * PART_BYTES) },
+            { transaction },
+          );
+        return row;
+      });
     },
     async ask(entry, asked) {
       await settle(entry, asked);
@@ -189,22 +218,24 @@ export function createFirmwareBook(store: Store, sealer: Sealer, bus: Bus): Firm
       if (part === null) return null;
       const { start, end } = part;
       const bytes = await store.withConnection(async (connection) => {
-        const [row] = (await connection.query(
-          'SELECT SUBSTRING(body, ?, ?) AS bytes FROM firmwareBodies WHERE firmwareId = ?',
-          [start + 1, end - start, firmware.id],
-        )) as { bytes: Buffer }[];
+        const first = Math.floor(start / PART_BYTES);
+        const rows = (await connection.query(
+          'SELECT body FROM firmwareParts WHERE firmwareId = ? AND part BETWEEN ? AND ? ORDER BY part',
+          [firmware.id, first, Math.floor((end - 1) / PART_BYTES)],
+        )) as { body: Buffer }[];
         await connection.query(
-          'UPDATE firmwareStates SET bytes = GREATEST(bytes, ?), at = ? WHERE deviceRowId = ? AND firmwareId = ?',
-          [end, clockNow(), entry.rowId, firmware.id],
+          'UPDATE firmwareStates SET bytes = GREATEST(bytes, ?), at = ? WHERE deviceRowId = ? AND firmwareId = ? AND workspaceId = ?',
+          [end, clockNow(), entry.rowId, firmware.id, entry.workspaceId],
         );
-        return row?.bytes ?? null;
+        const from = first * PART_BYTES;
+        return Buffer.concat(rows.map(({ body }) => body)).subarray(start - from, end - from);
       });
-      return bytes === null ? notForIt(version) : { bytes, start, size: firmware.size };
+      return bytes.length < end - start ? notForIt(version) : { bytes, start, size: firmware.size };
     },
     async said(entry, version, state, note) {
       const firmware = await versionOf(entry, version);
       const row = firmware && (await stateOf(entry, firmware.id));
-      const round = row && (await findOne(models.firmwareRounds, { id: row.roundId }));
+      const round = row && (await oneIn(models.firmwareRounds, entry.workspaceId, { id: row.roundId }));
       if (!row || !round || !(isOffered(row.state) || row.state === 'fetched')) return notForIt(version);
       await keep(entry, round, state, note);
       return null;

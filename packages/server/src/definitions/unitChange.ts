@@ -55,7 +55,8 @@ export async function unitChangeOf(
 ): Promise<UnitChange> {
   const kept = keptUnitOf(stream);
   if (stream.keptUnit != null) checkStillConverted(stream, next);
-  if (stream.unit === null || next.unit === null || next.unit === stream.unit)
+  // What had no unit is named, which is no other name.
+  if (stream.unit === null || next.unit === stream.unit)
     return { next: { ...next, keptUnit: stream.keptUnit ?? null }, rules: [], dashboards: [] };
   const { rules, dashboards } = await usesOf(store, workspaceId, stream);
   const { readings, devices } = await effect();
@@ -71,7 +72,7 @@ export async function unitChangeOf(
       ...(calibrations > 0 ? [counted(calibrations, 'calibration')] : []),
       ...(dashboards.length > 0 ? [counted(dashboards.length, 'dashboard')] : []),
     ];
-    const possible = lineBetween(stream.unit, next.unit) !== null;
+    const possible = next.unit !== null && lineBetween(stream.unit, next.unit) !== null;
     throw wrongField(
       'past',
       `: ${there.join(', ')} of "${stream.key}" are in ${shown(stream.unit)}`,
@@ -87,7 +88,7 @@ export async function unitChangeOf(
       );
     return { next: { ...next, keptUnit: null }, rules: rules.map(({ rule }) => rule), dashboards: [] };
   }
-  const line = lineBetween(stream.unit, next.unit);
+  const line = next.unit === null ? null : lineBetween(stream.unit, next.unit);
   if (line === null)
     throw wrongField(
       'past',
@@ -110,13 +111,19 @@ export async function unitChangeOf(
   };
 }
 
-/** Keeps what went along, in the transaction of the change. */
+/**
+ * Keeps a datastream and what goes along with its unit, in the transaction of the change. Refused where somebody else changed its
+ * unit meanwhile: what goes along was worked out from the one before.
+ */
 export async function keepUnitChange(
   store: Store,
-  workspaceId: number,
-  { rules, dashboards }: UnitChange,
+  { workspaceId, id, unit, keptUnit = null }: StreamRow,
+  { next, rules, dashboards }: UnitChange,
   transaction: Transaction,
 ): Promise<void> {
+  const count = await changeIn(store.models.streams, workspaceId, { id, unit, keptUnit }, next, transaction);
+  if (count === 0)
+    throw conflict('The unit of this datastream was changed meanwhile. Look at it, and change it again.');
   for (const { id, settings, more } of rules)
     await changeIn(store.models.rules, workspaceId, { id }, { settings, more }, transaction);
   for (const { row, widgets } of dashboards)
@@ -168,7 +175,7 @@ async function checkConvertible(
   if (next.computation !== null) throw cannot(`"${stream.key}" is computed; change what it is computed by`);
   if (next.direction !== 'report')
     throw cannot(`people control "${stream.key}", and its boards are told ${shown(stream.unit)}`);
-  const names = new Set([stream.key, ...stream.aliases]);
+  const names = namesOf(stream);
   const mentions = (text: string): boolean => wordsOf(text).some((word) => names.has(word));
   for (const other of await listIn(store.models.streams, workspaceId, { where: { kindId: stream.kindId } })) {
     const { computation, follow } = other;
@@ -210,10 +217,11 @@ async function usesOf(
       );
     return some.length > 0;
   };
+  const names = namesOf(stream);
   const looks = (rule: RuleRow, { sort, stream: key, device, settings }: RuleCondition): boolean => {
     const named =
       sort === 'expression'
-        ? wordsOf(settings.expression ?? '').includes(stream.key)
+        ? wordsOf(settings.expression ?? '').some((word) => names.has(word))
         : key === stream.key && sort !== 'raised';
     if (!named) return false;
     const one = device ?? rule.deviceRowId;
@@ -242,6 +250,8 @@ async function usesOf(
   };
 }
 
+/** What formulas may call a datastream. */
+const namesOf = ({ key, aliases }: StreamRow): ReadonlySet<string> => new Set([key, ...aliases]);
 const wordsOf = (text: string): string[] => text.split(/[^a-z0-9_]+/i);
 
 function convertRule({ rule, on }: RuleOn, line: UnitLine): RuleRow {

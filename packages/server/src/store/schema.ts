@@ -326,3 +326,12 @@ export const FIRMWARE = [
   `CREATE TABLE IF NOT EXISTS firmwareKeys (kindId INT UNSIGNED PRIMARY KEY, workspaceId INT UNSIGNED NOT NULL, publicKey TEXT NOT NULL, sealed TEXT NOT NULL,
     KEY (workspaceId), CONSTRAINT firmwareKeys_kind FOREIGN KEY (kindId) REFERENCES kinds (id) ON DELETE CASCADE)`,
 ];
+
+/** Their bytes in parts, so that a range is read without the rest and none is larger than a statement may be. */
+export const FIRMWARE_PARTS = [
+  `CREATE TABLE IF NOT EXISTS firmwareParts (firmwareId INT UNSIGNED NOT NULL, part SMALLINT UNSIGNED NOT NULL, body MEDIUMBLOB NOT NULL,
+    PRIMARY KEY (firmwareId, part), CONSTRAINT firmwareParts_firmware FOREIGN KEY (firmwareId) REFERENCES firmwares (id) ON DELETE CASCADE)`,
+  `INSERT IGNORE INTO firmwareParts (firmwareId, part, body) SELECT b.firmwareId, s.seq, SUBSTRING(b.body, s.seq * 65536 + 1, 65536)
+    FROM firmwareBodies b JOIN seq_0_to_127 s ON s.seq * 65536 < LENGTH(b.body)`,
+  'DROP TABLE IF EXISTS firmwareBodies',
+];

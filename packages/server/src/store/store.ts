@@ -14,6 +14,7 @@ import {
   EARLY_FOLDERS,
   FAMILIES,
   FIRMWARE,
+  FIRMWARE_PARTS,
   UNITS_BESIDE,
   FIRST_TABLES,
   LEFTOVERS,
@@ -310,6 +311,12 @@ async function migrate(sequelize: Sequelize, log: Logger): Promise<void> {
         name: '0017-firmware',
         up: async () => {
           for (const statement of FIRMWARE) await sequelize.query(withForm(statement));
+        },
+      },
+      {
+        name: '0018-firmware-parts',
+        up: async () => {
+          for (const statement of FIRMWARE_PARTS) await sequelize.query(withForm(statement));
         },
       },
     ],

@@ -8,7 +8,7 @@ import { mergeIntoChunks } from '../../src/history/chunks';
 import { createHistoryReader } from '../../src/history/read';
 import { createRecent } from '../../src/history/recent';
 import { findAll } from '../../src/store/rows';
-import { FIRST_TABLES } from '../../src/store/schema';
+import { FIRMWARE, FIRST_TABLES } from '../../src/store/schema';
 import { inRawTransaction, openStore, type Store } from '../../src/store/store';
 import { newFolder } from '../../../../test/support/service';
 
@@ -103,4 +103,21 @@ it('is not opened by a program that is older than it', async () => {
   );
   await store.sequelize.query("DELETE FROM migrations WHERE name = '9999-of-tomorrow'");
   await (await openStore(database, log)).close();
+});
+
+it('divides the bytes of programs that were kept whole', async () => {
+  const body = Buffer.from(Array.from({ length: 150_000 }, (_, i) => i % 251));
+  for (const statement of FIRMWARE) await store.sequelize.query(statement);
+  await store.withConnection(async (connection) => {
+    await connection.query(
+      "INSERT INTO firmwares (id, workspaceId, kindId, version, notes, size, sha256, signature, userName, madeAt) VALUES (7, 1, 1, '1.0.0', '', ?, '', '', 'Warden', 1)",
+      [body.length],
+    );
+    await connection.query('INSERT INTO firmwareBodies (firmwareId, body) VALUES (7, ?)', [body]);
+  });
+  await store.sequelize.query("DELETE FROM migrations WHERE name = '0018-firmware-parts'");
+  await (await openStore(database, log)).close();
+  const parts = await findAll(store.models.firmwareParts, { where: { firmwareId: 7 }, order: ['part'] });
+  expect(parts.map((one) => one.body.length)).toEqual([65_536, 65_536, 150_000 - 2 * 65_536]);
+  expect(Buffer.concat(parts.map((one) => one.body)).equals(body)).toBe(true);
 });

@@ -18,6 +18,12 @@ export interface FirmwareRow {
   userName: string;
   madeAt: number;
 }
+/** Some bytes of a built program; bulk, so that it names only what it is of. */
+export interface FirmwarePartRow {
+  firmwareId: number;
+  part: number;
+  body: Buffer;
+}
 /** A firmware given to devices. */
 export interface RoundRow {
   id: number;
@@ -60,6 +66,11 @@ export const defineFirmware = (table: Define) => ({
     ...fields('version notes userName', STRING),
     ...fields('sha256 signature', BLOB),
     madeAt: BIGINT,
+  }),
+  firmwareParts: table<FirmwarePartRow>('firmwareParts', {
+    firmwareId: key(),
+    part: key(),
+    body: BLOB,
   }),
   firmwareRounds: table<RoundRow>('firmwareRounds', {
     id: number(),
