@@ -11,9 +11,9 @@ export interface Outcome {
 export const CLI = path.resolve(__dirname, '../../packages/cli/dist/client/peatmoor.js');
 
 /** Runs the command-line client as a program of its own, with its settings in a folder. */
-export function cliIn(folder: string): (...args: string[]) => Promise<Outcome> {
+export function cliIn(folder: string, program = CLI): (...args: string[]) => Promise<Outcome> {
   return (...args) => {
-    const child = spawn(process.execPath, [CLI, ...args], {
+    const child = spawn(process.execPath, [program, ...args], {
       env: { ...process.env, PEATMOOR_CLI_CONFIG: path.join(folder, 'cli.json'), PEATMOOR_PASSWORD: '' },
       stdio: ['ignore', 'pipe', 'pipe'],
     });

@@ -1,6 +1,7 @@
 import { execFileSync } from 'node:child_process';
 import fs from 'node:fs';
 import tty from 'node:tty';
+import { promisify } from 'node:util';
 import type { BoardLine } from '@peatmoor/core';
 import { createBoardBytes, type BoardBytes } from '@peatmoor/contract';
 import { UsageError } from './settings';
@@ -62,6 +63,8 @@ async function byLibrary(path: string): Promise<Raw> {
   };
 }
 
+const writeTo = promisify(fs.write);
+
 /** The way of POSIX: the port is a file, and stty sets its speed. */
 async function bySystem(path: string): Promise<Raw> {
   const flag = process.platform === 'darwin' ? '-f' : '-F';
@@ -71,10 +74,10 @@ async function bySystem(path: string): Promise<Raw> {
   const handle = fs.openSync(path, fs.constants.O_RDWR | fs.constants.O_NOCTTY);
   const reading = new tty.ReadStream(handle);
   return {
-    write: (bytes) =>
-      new Promise((resolve, reject) =>
-        fs.write(handle, bytes, (error) => (error ? reject(error) : resolve())),
-      ),
+    async write(bytes) {
+      // A system may take less at once than it is given.
+      for (let at = 0; at < bytes.length;) at += (await writeTo(handle, bytes, at)).bytesWritten;
+    },
     onData: (listener) => void reading.on('data', listener),
     close: async () => void reading.destroy(),
   };

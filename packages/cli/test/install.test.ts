@@ -3,7 +3,7 @@ import { once } from 'node:events';
 import fs from 'node:fs';
 import path from 'node:path';
 import { startPrompt, type BoardPrompt } from '../../../test/support/boardPrompt';
-import { cliIn } from '../../../test/support/cli';
+import { CLI, cliIn } from '../../../test/support/cli';
 import {
   newDevice,
   newFolder,
@@ -114,4 +114,16 @@ it('says in plain words what is wrong with a port', async () => {
   const [name] = (await once(cable.stderr!, 'data')) as [Buffer];
   expect(await why('--port', name.toString().trim())).toContain('No MicroPython prompt answers');
   expect((await run('device', 'ports')).code).toBe(0);
+});
+
+it('opens a port by the system where the serial library is not beside it, as in the client that the service gives away', async () => {
+  const port = await plugIn();
+  const alone = path.join(folder, 'alone.mjs');
+  fs.copyFileSync(CLI, alone);
+  const { code, out, err } = await cliIn(folder, alone)('device', 'install', 'dipwell-north', '--port', port);
+  expect([code, err]).toEqual([0, '']);
+  expect(out).toContain('board   Starting as the board');
+  expect(await board!.file('firmware.py')).toContain('def gives_way');
+  const why = await cliIn(folder, alone)('device', 'install', 'dipwell-north', '--port', '/dev/nowhere');
+  expect(why.err).toContain('There is no port /dev/nowhere');
 });

@@ -1,7 +1,8 @@
 import type { AnySchema, SchemaDescription, SchemaFieldDescription } from 'yup';
 import { endpointGroups, makesSomething, type Endpoint } from './endpoints';
 import { exampleOf } from './openapi/example';
-import { DEVICE_SCHEMAS, OTHER_TAGS, otherPaths, TAGS } from './openapi/others';
+import { DEVICE_SCHEMAS } from './openapi/boards';
+import { OTHER_TAGS, otherPaths, TAGS } from './openapi/others';
 import { exportQuerySchema } from './schemas/data';
 import { PROBLEMS, problemType, type ProblemCode } from './problems';
 
@@ -15,7 +16,8 @@ export function openApiDocument(version: string, url = '/'): Json {
       const path = endpoint.path.replace(/:(\w+)/g, '{$1}');
       (paths[path] ??= {})[endpoint.method.toLowerCase()] = operation(name, tag, endpoint as Endpoint);
     }
-  for (const [path, methods] of Object.entries(otherPaths(exportQuerySchema))) paths[path] = methods;
+  for (const [path, methods] of Object.entries(otherPaths(exportQuerySchema)))
+    paths[path] = { ...paths[path], ...methods };
   return {
     openapi: '3.1.0',
     info: {
