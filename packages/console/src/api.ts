@@ -62,11 +62,14 @@ export function useRead<N extends EndpointName>(
   name: N,
   input?: CallInput<N>,
   enabled = true,
+  /** Reads again so often, in ms, where no live message tells of a change. */
+  everyMs?: number,
 ): UseQueryResult<AnswerOf<N>, ApiError> {
   return useQuery({
     queryKey: keyOf(name, input),
     queryFn: () => api.call(name, input),
     enabled,
+    ...(everyMs !== undefined && { refetchInterval: everyMs }),
   }) as UseQueryResult<AnswerOf<N>, ApiError>;
 }
 

@@ -203,6 +203,18 @@ it('three people in three browsers: added, granted, steering, and taken back', a
       ),
     'the command of the helper',
   );
+  // In a workspace of their own they see it too, marked, and go on to it.
+  await helper.getByRole('button', { name: /^Workspace/ }).click();
+  await helper.getByRole('menuitem', { name: 'Make a new workspace' }).click();
+  const elsewhere = helper.getByRole('region', { name: 'Granted to you elsewhere' });
+  await elsewhere.getByText('Dipwell North').waitFor();
+  await elsewhere.getByText(/Water level/).waitFor();
+  expect(await elsewhere.getByText('Dipwell South').count()).toBe(0);
+  await helper.setViewportSize({ width: 390, height: 844 });
+  expect(await helper.evaluate(() => document.documentElement.scrollWidth)).toBe(390);
+  await helper.setViewportSize({ width: 1280, height: 800 });
+  await elsewhere.getByRole('button', { name: 'Dipwell North' }).click();
+  await helper.getByRole('switch', { name: 'Pump' }).waitFor();
   await mine.getByRole('button', { name: 'Take back' }).click();
   await helper.goto(service.url);
   await helper.getByText('Nothing is granted to you yet').waitFor();

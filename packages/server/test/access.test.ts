@@ -308,6 +308,31 @@ it('a grant on a label follows the label; a viewer who may steer one thing sees 
   ).rejects.toThrow(/not steer it/);
 });
 
+it('what is granted stands in the own workspace of who it is granted to, and nothing else of the other', async () => {
+  const { client, userId } = await join('With a moss of their own', 'none');
+  const there = await client.call('me');
+  expect(await client.call('listGranted')).toEqual([]);
+  await client.call('createWorkspace', { body: { title: 'A moss of my own' } });
+  // Belonging alone grants nothing.
+  expect(await client.call('listGranted')).toEqual([]);
+  await grant(userId, 'viewer', 'dashboard', String(board));
+  const [granted, ...others] = await client.call('listGranted');
+  expect(others).toEqual([]);
+  expect(granted).toMatchObject({
+    workspace: { id: there.workspace.id, title: there.workspace.title },
+    dashboards: [{ id: board }],
+    more: false,
+  });
+  const shown = granted!.devices.map(({ id, values }) => [id, values.map(({ stream }) => stream.key)]);
+  expect(shown).toEqual([[NORTH, ['level']]]);
+  // An access key is for one workspace.
+  const { secret } = await client.call('createKey', { body: { title: 'mine' } });
+  const keyed = createClient({ baseUrl: service.url, headers: { authorization: `Bearer ${secret}` } });
+  expect(await keyed.call('listGranted')).toEqual([]);
+  await client.call('chooseWorkspace', { body: { id: there.workspace.id } });
+  expect(await client.call('listGranted')).toEqual([]);
+});
+
 it('grants what is there to whom belongs there, and is seen to by owners alone', async () => {
   const { user } = await stranger.client.call('me');
   await expect(grant(user.id, 'viewer', 'device', NORTH)).rejects.toThrow(/not a person of this workspace/);

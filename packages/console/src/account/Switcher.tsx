@@ -1,23 +1,16 @@
 import { ButtonBase, Divider, Menu, MenuItem } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import { useChange, useRead } from '../api';
+import { useRead } from '../api';
 import { ink } from '../theme';
+import { useGoOn } from './goOn';
 
 /** The workspace one is in; a press shows the others, and makes a new one. */
 export function Switcher(): ReactNode {
   const me = useRead('me').data;
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const workspaces = useRead('listWorkspaces', undefined, anchor !== null).data ?? [];
-  const choose = useChange('chooseWorkspace');
-  const make = useChange('createWorkspace');
+  const { choose, make, busy } = useGoOn();
   if (me === undefined) return null;
-  // Everything on the page, and what this browser keeps of it, is of the one before: it begins anew.
-  const anew = {
-    onSuccess: () => {
-      const gone = 'caches' in window ? caches.delete('answers') : Promise.resolve();
-      void gone.finally(() => location.assign('/'));
-    },
-  };
   return (
     <>
       <ButtonBase
@@ -46,17 +39,13 @@ export function Switcher(): ReactNode {
             key={id}
             selected={id === me.workspace.id}
             sx={{ minHeight: 44 }}
-            onClick={() => (id === me.workspace.id ? setAnchor(null) : choose.mutate({ body: { id } }, anew))}
+            onClick={() => (id === me.workspace.id ? setAnchor(null) : choose(id))}
           >
             {title}, {role}
           </MenuItem>
         ))}
         <Divider />
-        <MenuItem
-          sx={{ minHeight: 44 }}
-          disabled={make.isPending}
-          onClick={() => make.mutate({ body: { title: 'New workspace' } }, anew)}
-        >
+        <MenuItem sx={{ minHeight: 44 }} disabled={busy} onClick={make}>
           Make a new workspace
         </MenuItem>
       </Menu>

@@ -7,6 +7,7 @@ import { useRead } from '../api';
 import { troubleOfDevice } from '../devices/trouble';
 import { liveStore, useHeardUntil } from '../live';
 import { DeviceRows } from '../overview/DeviceRows';
+import { GrantedElsewhere } from '../overview/GrantedElsewhere';
 import { TimeAxis } from '../overview/TimeAxis';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
@@ -59,10 +60,17 @@ export function Overview(): ReactNode {
           You belong to this workspace, and see what its owners grant you. Ask them, or look at it again
           later.
         </Typography>
+        <GrantedElsewhere now={now} />
       </>
     );
   if (devices.data === undefined) return <Notice error={devices.error} />;
-  if (devices.data.length === 0) return <NothingYet />;
+  if (devices.data.length === 0)
+    return (
+      <>
+        <NothingYet />
+        <GrantedElsewhere now={now} />
+      </>
+    );
   return (
     <>
       <Heading
@@ -138,6 +146,7 @@ export function Overview(): ReactNode {
           Show more: {most} of {sorted.length} are shown
         </Button>
       )}
+      <GrantedElsewhere now={now} />
     </>
   );
 }

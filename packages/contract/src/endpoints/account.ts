@@ -113,6 +113,12 @@ export const accountEndpoints = {
     'Workspaces you belong to',
     { answer: account.myWorkspacesSchema },
   ),
+  listGranted: endpoint<account.Granted[]>(
+    'GET /api/me/granted',
+    'self',
+    'What other workspaces granted you; an access key, which is for one workspace, is told of none',
+    { answer: account.grantedListSchema },
+  ),
   chooseWorkspace: endpoint<account.Me, { id: number }>(
     'POST /api/me/workspace',
     'self',

@@ -1,6 +1,15 @@
 import '../locale';
-import { isZone, ROLES, roleIncludes, UNIT_SYSTEMS, type Role } from '@peatmoor/core';
-import { array, boolean, number, object, string, type InferType } from 'yup';
+import {
+  isZone,
+  ROLES,
+  roleIncludes,
+  UNIT_SYSTEMS,
+  type Datastream,
+  type Presence,
+  type Role,
+  type Value,
+} from '@peatmoor/core';
+import { array, boolean, mixed, number, object, string, type InferType } from 'yup';
 
 export { ROLES, roleIncludes, type Role };
 
@@ -154,6 +163,32 @@ export const myWorkspaceSchema = object({
 });
 export const myWorkspacesSchema = array(myWorkspaceSchema).required();
 export type MyWorkspace = InferType<typeof myWorkspaceSchema>;
+
+/** What another workspace granted you, as your own Overview shows it. */
+export const grantedSchema = object({
+  workspace: object({ id: number().required(), title: string().required() }).required(),
+  devices: array(
+    object({
+      id: string().required(),
+      name: string().required(),
+      kindTitle: string().required(),
+      presence: mixed<Presence>().required(),
+      /** The newest of its first datastreams that are granted. */
+      values: array(
+        object({
+          stream: mixed<Pick<Datastream, 'key' | 'title' | 'type' | 'unit' | 'decimals'>>().required(),
+          at: number().required(),
+          value: mixed<Value>().required(),
+        }),
+      ).required(),
+    }),
+  ).required(),
+  dashboards: array(object({ id: number().required(), title: string().required() })).required(),
+  /** True where more is granted than is listed. */
+  more: boolean().required(),
+});
+export const grantedListSchema = array(grantedSchema).required();
+export type Granted = InferType<typeof grantedSchema>;
 export const chooseWorkspaceSchema = object({ id: number().integer().min(1).required() }).noUnknown();
 export const newWorkspaceSchema = object({ title: string().trim().min(1).max(80).required() }).noUnknown();
 

@@ -13,6 +13,7 @@ import { dataHandlers } from './data';
 import { deviceHandlers } from './devices';
 import { eventHandlers } from './events';
 import { firmwareHandlers } from './firmware';
+import { grantedHandlers } from './granted';
 import { grantHandlers } from './grants';
 import { historyHandlers } from './history';
 import { keyHandlers } from './keys';
@@ -37,6 +38,7 @@ export function createHandlers(parts: ApiParts): Handlers {
     ...keyHandlers(parts),
     ...securityHandlers(parts),
     ...workspacesHandlers(parts),
+    ...grantedHandlers(parts),
     ...kindHandlers(parts),
     ...deviceHandlers(parts),
     ...tokenHandlers(parts),

@@ -221,7 +221,13 @@ export function demandReach(
   );
 }
 
-async function member(store: Store, userId: number, workspaceId: number, pass: Pass): Promise<Scope | null> {
+/** The scope of somebody in a workspace that they belong to; null where they do not. */
+export async function member(
+  store: Store,
+  userId: number,
+  workspaceId: number,
+  pass: Pass,
+): Promise<Scope | null> {
   const membership = await findOne(store.models.memberships, { userId, workspaceId });
   if (membership === null) return null;
   const user = (await findOne(store.models.users, { id: userId }))!;
