@@ -253,4 +253,54 @@ it('acknowledges by the link of a mail without being signed in, and only when it
   expect(await open()).toBe(0);
 });
 
+it('keeps what is not urgent through the quiet hours, lets what is urgent pass, and tells the next person', async () => {
+  const clock = (hours: number): string => new Date(Date.now() + hours * HOUR).toISOString().slice(11, 16);
+  await go('/alerts');
+  await page.getByText(/^By the clock of UTC/).waitFor();
+  await page.getByLabel('quiet hours').check();
+  const [begin, end] = [clock(-1), clock(2)];
+  await page.getByLabel('To', { exact: true }).fill(end);
+  await page.getByLabel('To', { exact: true }).blur();
+  await page.getByLabel('From', { exact: true }).fill(begin);
+  await page.getByLabel('From', { exact: true }).blur();
+  // Two changes at once: neither loses the other.
+  const minutes = (text: string): number => Number(text.slice(0, 2)) * 60 + Number(text.slice(3));
+  await until(async () => {
+    const { quiet } = (await person.client.call('readMyAlerts')).choices;
+    return quiet?.from === minutes(begin) && quiet.to === minutes(end);
+  }, 'the quiet hours');
+  const { kindId } = await person.client.call('readDevice', { params: { device: id } });
+  const next = await person.client.call('addPerson', {
+    body: { name: 'Ranger', role: 'operator', email: 'ranger@quillmere.example' },
+  });
+  const { user } = await service.open.call('join', {
+    body: { secret: next.link.split('#')[1]!, email: 'ranger@quillmere.example', password: 'cotton grass' },
+  });
+  const me = await person.client.call('me');
+  const rule = { kindId, stream: 'temperature', comparison: 'above' as const, people: [me.user.id] };
+  await person.client.call('createRule', {
+    body: { ...rule, title: 'Warm', limit: 20, severity: 'warning' },
+  });
+  await person.client.call('createRule', {
+    body: { ...rule, title: 'Burning', limit: 60, severity: 'urgent', escalateMs: 1000, escalateTo: user.id },
+  });
+  await post(service, token, { temperature: 70 });
+  await until(() => mail.mails().some(({ subject }) => subject.includes('Burning')), 'the urgent mail');
+  await until(
+    () =>
+      mail
+        .mails()
+        .some(({ to, subject }) => to === 'ranger@quillmere.example' && subject.includes('Burning')),
+    'the next person',
+  );
+  await go('/events');
+  await page.locator('[data-event="open"]').getByRole('link', { name: 'Burning' }).first().click();
+  await page.getByText(/^Told Ranger by email that nobody acknowledged it/).waitFor();
+  await go('/events');
+  await page.locator('[data-event="open"]').getByRole('link', { name: 'Warm' }).first().click();
+  await page.getByText(new RegExp(`by email that it opened: waits until .*${end}`)).waitFor();
+  await page.getByText('Quiet hours of this person.').first().waitFor();
+  expect(mail.mails().some(({ subject }) => subject.includes('Warm'))).toBe(false);
+});
+
 it('had no fault of its own on any page', () => expect(faults).toEqual([]));

@@ -1,16 +1,11 @@
 import { Box, Button, Checkbox, FormControlLabel, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import {
-  PERSONAL_CHANNELS,
-  SEVERITIES,
-  type AlertChoices,
-  type AlertsOfMe,
-  type PersonalChannel,
-} from '@peatmoor/contract';
+import { PERSONAL_CHANNELS, SEVERITIES, type AlertsOfMe, type PersonalChannel } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { Test } from '../alerts/Test';
 import { Addresses, Webhooks } from '../alerts/Webhooks';
 import { addThisBrowser, pushTrouble, thisBrowser } from '../alerts/push';
+import { useChoices } from '../alerts/useChoices';
 import { ClockField } from '../parts/ClockField';
 import { Heading, Section } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
@@ -47,9 +42,7 @@ export function Alerts(): ReactNode {
 }
 
 function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode {
-  const change = useChange('changeMyAlerts', ['readMyAlerts']);
-  const { choices } = mine;
-  const put = (part: Partial<AlertChoices>): void => change.mutate({ body: { ...choices, ...part } });
+  const { choices, put, error } = useChoices(mine.choices);
   const now = Date.now();
   const paused = choices.pausedUntil !== null && choices.pausedUntil > now;
   return (
@@ -81,7 +74,6 @@ function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode 
                 <Box component="td" key={severity} sx={{ textAlign: 'center' }}>
                   <Checkbox
                     checked={choices.channels[severity].includes(channel)}
-                    disabled={change.isPending}
                     slotProps={{ input: { 'aria-label': `${WORDS[channel]} for ${severity}` } }}
                     onChange={(_event, on) =>
                       put({
@@ -104,7 +96,7 @@ function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode 
         </tbody>
       </Box>
       {mine.mailTrouble && <Notice>{mine.mailTrouble}</Notice>}
-      <Notice error={change.error} />
+      <Notice error={error} />
       <Section
         title="Quiet"
         note={`By the clock of ${zone}. Urgent ones pass; the others are gathered to the end.`}

@@ -125,7 +125,7 @@ export function EventPage(): ReactNode {
       )}
       <Section title="What happened">
         <Box component="ol" sx={{ listStyle: 'none', p: 0, m: 0 }}>
-          {storyOf(event, show).map(({ at, words, detail }, i) => (
+          {storyOf(event, show, now).map(({ at, words, detail }, i) => (
             <Box
               component="li"
               key={i}
@@ -160,6 +160,7 @@ export function EventPage(): ReactNode {
 function storyOf(
   event: WholeEvent,
   show: (value: number | null) => string,
+  now: number,
 ): { at: number; words: string; detail: string }[] {
   const alerts = new Map(event.alerts.map((alert) => [alert.id, alert]));
   const reached = ({ channel, recipient }: WholeEvent['alerts'][number]): string =>
@@ -192,7 +193,9 @@ function storyOf(
       .filter(({ state }) => state !== 'sent' && state !== 'failed')
       .map((alert) => ({
         at: alert.queuedAt,
-        words: `Telling ${reached(alert)} ${PHASES[alert.phase] ?? alert.phase}: ${STATES[alert.state] ?? alert.state}`,
+        words: `Telling ${reached(alert)} ${PHASES[alert.phase] ?? alert.phase}: ${STATES[alert.state] ?? alert.state}${
+          alert.state === 'waiting' && alert.dueAt > now ? ` until ${showClock(alert.dueAt, now)}` : ''
+        }`,
         detail: alert.error,
       })),
     ...event.alerts

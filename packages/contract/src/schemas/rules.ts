@@ -193,6 +193,8 @@ const alert = object({
     .required(),
   state: string().required(),
   queuedAt: number().required(),
+  /** When it is tried next: later than queued in quiet hours, and after a failure. */
+  dueAt: number().required(),
   at: number().nullable().defined(),
   error: string().defined(),
 });

@@ -141,7 +141,9 @@ async function reach(
             ? 'No phone or browser of this person takes alerts. Add one under Your alerts.'
             : mailless
               ? 'This person has no email. They can add one under Settings.'
-              : '',
+              : quiet !== null
+                ? 'Quiet hours of this person.'
+                : '',
       });
     }
   }

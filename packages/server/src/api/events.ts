@@ -96,6 +96,7 @@ export function eventHandlers(parts: ApiParts): EventHandlers {
         phase: alert.phase,
         state: alert.state,
         queuedAt: alert.queuedAt,
+        dueAt: alert.dueAt,
         at: alert.sentAt,
         error: alert.error,
       })),
