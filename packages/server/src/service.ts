@@ -137,10 +137,16 @@ export async function startService({
     for (const committed of tail.entries) recent.add(committed);
     const times = createTimes(tail.lastAt);
     let metrics: Metrics | null = null;
-    const journal = await startJournalWriter(store, log, (committed, tookMs) => {
-      onCommit(committed);
-      metrics?.committed(committed.batch.series.length + committed.others.length, tookMs / 1000);
-    });
+    let beside = (): void => undefined;
+    const journal = await startJournalWriter(
+      store,
+      log,
+      (committed, tookMs) => {
+        onCommit(committed);
+        metrics?.committed(committed.batch.series.length + committed.others.length, tookMs / 1000);
+      },
+      () => beside(),
+    );
     // Nobody could be heard meanwhile.
     const away = await readAway(store);
     if (away !== null) journal.addFact({ kind: 'began', at: clockNow(), from: away });
@@ -163,6 +169,7 @@ export async function startService({
     stops.push(tokenUse.stop);
     const arrivals = startArrivals({ store, bus, times, tell, log });
     stops.push(arrivals.stop);
+    beside = arrivals.beside;
     // What sends is started once everything it sends about is there.
     let wakeAlerts = (): void => undefined;
     const onAlerts = (): void => wakeAlerts();
@@ -388,8 +395,12 @@ export async function startService({
     // Alerts carry the address of the pages: they go out once those can be opened.
     const outbox = startOutbox(store, senders, bus, log);
     stops.push(outbox.stop);
-    wakeAlerts = outbox.wake;
-    stops.push(startPlanned(store, onAlerts, log).stop);
+    const planned = startPlanned(store, outbox.wake, log);
+    stops.push(planned.stop);
+    wakeAlerts = () => {
+      outbox.wake();
+      planned.wake();
+    };
     stops.push(startUsual({ store, registry, history, journal, bus, log, holds: rules.holds }).stop);
     const life = startLife({
       config,

@@ -9,10 +9,15 @@ import { inRawTransaction, type Store } from '../store/store';
 import { recipientBy } from './channels';
 import { queueAlerts } from './telling';
 
-const LOOK_MS = 1000;
+/** How long it rests at the most: another service may have opened an event that is to be reminded of. */
+const REST_MS = 5000;
+/** How long it rests at the least. */
+const LEAST_MS = 250;
 const AT_ONCE = 100;
 
 export interface Planned {
+  /** Events may have opened: their first reminder may be due soon. */
+  wake(): void;
   stop(): Promise<void>;
 }
 
@@ -25,6 +30,8 @@ type Column = 'remindAt' | 'escalateAt';
 export function startPlanned(store: Store, onAlerts: () => void, log: Logger): Planned {
   let stopped = false;
   let under: Promise<unknown> = Promise.resolve();
+  let timer: NodeJS.Timeout | undefined;
+  let plannedFor = Infinity;
 
   /** True where it is this service that tells: the time was as it was read. */
   const moveOn = async (
@@ -82,14 +89,47 @@ export function startPlanned(store: Store, onAlerts: () => void, log: Logger): P
       }
     }
   };
-  const timer = setInterval(() => {
-    if (stopped) return;
-    under = under.then(look).catch((error: Error) => log.debug({ err: error }, 'reminders wait'));
-  }, LOOK_MS);
+  /** How long until something is due, in ms. */
+  const restMs = async (): Promise<number> => {
+    const first = (column: Column): string =>
+      `(SELECT ${column} FROM events WHERE ${column} IS NOT NULL AND closedAt IS NULL AND acknowledgedAt IS NULL ORDER BY ${column} LIMIT 1)`;
+    const [row] = await store.withConnection(
+      async (connection) =>
+        (await connection.query(
+          `SELECT ${first('remindAt')} AS remind, ${first('escalateAt')} AS escalate`,
+        )) as {
+          remind: number | null;
+          escalate: number | null;
+        }[],
+    );
+    const due = Math.min(Number(row?.remind ?? Infinity), Number(row?.escalate ?? Infinity));
+    return Math.max(LEAST_MS, Math.min(REST_MS, due - clockNow()));
+  };
+  const run = (): void => {
+    plannedFor = Infinity;
+    under = under
+      .then(look)
+      .then(restMs)
+      .catch((error: Error) => {
+        log.debug({ err: error }, 'reminders wait');
+        return REST_MS;
+      })
+      .then(plan);
+  };
+  /** Looks again in so many ms, or sooner where that was planned. */
+  const plan = (ms: number): void => {
+    const due = performance.now() + ms;
+    if (stopped || due >= plannedFor) return;
+    clearTimeout(timer);
+    plannedFor = due;
+    timer = setTimeout(run, ms);
+  };
+  plan(LEAST_MS);
   return {
+    wake: () => plan(LEAST_MS),
     async stop() {
       stopped = true;
-      clearInterval(timer);
+      clearTimeout(timer);
       await under;
     },
   };

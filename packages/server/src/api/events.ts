@@ -47,6 +47,7 @@ export function eventHandlers(parts: ApiParts): EventHandlers {
         'phase',
         'state',
         'queuedAt',
+        'dueAt',
         'sentAt',
         'error',
         'userId',

@@ -125,7 +125,7 @@ export function startComputing(parts: Parts): ComputingWorker {
       looks: 1,
       readings: Infinity,
       // While nothing is computed, moving on now and then is enough; what others commit is looked for.
-      everyMs: sole ? 60_000 : 1000,
+      everyMs: sole ? 300_000 : 1000,
       gatherMs: () => 50,
       async begin() {
         stale = true;

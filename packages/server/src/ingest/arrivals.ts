@@ -38,6 +38,8 @@ const SHOWN_VALUES = 40;
 type Outcome = Pick<Arrival, 'number' | 'accepted' | 'acceptedCount' | 'refused' | 'refusedCount'>;
 
 export interface ArrivalBook {
+  /** Something else is being written just now: what waits long enough is written beside it. */
+  beside(): void;
   /** True where one more arrival of this device is noted in this second; asked before the work of noting it. */
   admits(entry: DeviceEntry): boolean;
   /** Notes a report: what was accepted of it, and what refused. `at` is the time of its rows that named none. */
@@ -169,14 +171,23 @@ export function startArrivals({ store, bus, times, tell, log }: Parts): ArrivalB
     if (waiting.length > MOST_WAITING) waitingBytes -= waiting.shift()!.raw?.length ?? 0;
     bus.emit('live', { workspaceId: entry.workspaceId, message: { type: 'arrival', arrival } });
   };
+  /** Seconds since they were last written down. */
+  let seconds = 0;
   let writing: Promise<void> = Promise.resolve();
-  const save = (): Promise<void> => (writing = writing.then(write));
+  const save = (): Promise<void> => {
+    seconds = 0;
+    return (writing = writing.then(write));
+  };
   const timer = setInterval(() => {
     inSecond.clear();
-    if (++seconds % SAVE_S === 0 || waiting.length > MOST_WAITING / 5) void save();
+    seconds++;
+    if (waiting.length === 0) return;
+    if (seconds >= 2 * SAVE_S || waiting.length > MOST_WAITING / 5) void save();
   }, 1000);
-  let seconds = 0;
   const book: ArrivalBook = {
+    beside() {
+      if (seconds >= SAVE_S && waiting.length > 0) void save();
+    },
     admits(entry) {
       const count = (inSecond.get(entry.rowId) ?? 0) + 1;
       inSecond.set(entry.rowId, count);

@@ -66,8 +66,8 @@ export interface JournalWorker {
 const FAILURES = 2;
 const LONGEST_REST_MS = 5000;
 const FIRST_MS = 300;
-/** How long an offset may be kept in memory only, while nothing has to be written. */
-const LAZY_MS = 30_000;
+/** How long an offset may be kept in memory only, while nothing has to be written: here, and where others may take over. */
+const LAZY_MS = { sole: 300_000, shared: 30_000 };
 /** How long `settled` waits for another service to do the work. */
 const OTHERS_MS = 20_000;
 
@@ -82,6 +82,7 @@ interface Parts {
 
 /** Drives one reader of the journal: waking, batches, offset and work in one transaction under a lease, back-off, stopping. */
 export function startJournalWorker({ store, log, holder, sole }: Parts, work: JournalStep): JournalWorker {
+  const lazyMs = LAZY_MS[sole ? 'sole' : 'shared'];
   const lease = createLease(store, { name: work.name, holder, alone: sole });
   const queue = new PQueue({ concurrency: 1 });
   let held = false;
@@ -145,7 +146,7 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
   /** Looks at what comes next without writing; null where a step is needed, else whether there is more. */
   const glance = async (): Promise<boolean | null> => {
     if (work.look === undefined || failures > 0) return null;
-    if (ahead.size > 0 && performance.now() - aheadSince > LAZY_MS) return null;
+    if (ahead.size > 0 && performance.now() - aheadSince > lazyMs) return null;
     const { entries, damaged, more } = await store.withConnection((connection) =>
       gather(connection, work.entries, work.looks),
     );
@@ -155,7 +156,7 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
     keep();
     if (ahead.size === 0) aheadSince = performance.now();
     for (const { writer, part, seq } of entries) ahead.set(lineOf({ writer, part }), { writer, part, seq });
-    if (ahead.size > 0) at(LAZY_MS + 100);
+    if (ahead.size > 0) at(lazyMs + 100);
     return more;
   };
 
