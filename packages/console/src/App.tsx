@@ -59,6 +59,7 @@ export function App(): ReactNode {
 function Console(): ReactNode {
   const me = useRead('me');
   const { pathname } = useLocation();
+  const signedOut = me.error?.problem.status === 401;
   if (pathname === '/trust')
     return (
       <Suspense>
@@ -73,8 +74,9 @@ function Console(): ReactNode {
         <Linked />
       </Suspense>
     );
-  if (me.isPending) return null;
-  if (me.error?.problem.status === 401)
+  // What the page shows before its script is there stays until it is known who is signed in.
+  if (me.isPending) return <p className="first">Peatmoor</p>;
+  if (signedOut)
     return (
       <Suspense>
         <SignIn />

@@ -10,8 +10,8 @@ import {
 } from '@tanstack/react-query';
 import {
   ApiError,
+  calls,
   createClient,
-  endpoints,
   type AnswerOf,
   type CallInput,
   type Client,
@@ -88,7 +88,7 @@ export function useChange<N extends EndpointName>(
     onSuccess: () => Promise.all(stale.map((one) => client.invalidateQueries({ queryKey: [one] }))),
     onError: (error) => {
       // A password that is not right says nothing of who is signed in.
-      if (isSignedOut(error) && endpoints[name].access !== 'open')
+      if (isSignedOut(error) && calls[name][2] !== 'open')
         void client.invalidateQueries({ queryKey: ['me'] });
     },
     onSettled: () => {
@@ -105,7 +105,7 @@ export function useChange<N extends EndpointName>(
 
 /** Calls that make something; who signs in or up has nobody yet whose key it would be. */
 function isOnce(name: EndpointName): boolean {
-  const { method, access } = endpoints[name];
+  const [method, , access] = calls[name];
   return method === 'POST' && access !== 'open';
 }
 

@@ -40,7 +40,8 @@ const FIRST: [RegExp, keyof typeof pages][] = [
   [/^\/shared\//, 'Shared'],
 ];
 
-export function fetchFirst(path: string): void {
-  const found = FIRST.find(([pattern]) => pattern.test(path));
-  if (found !== undefined) void pages[found[1]]().catch(() => undefined);
+/** Fetches the file of an address's page; for null, that to sign in. */
+export function fetchFirst(address: string | null): void {
+  const name = address === null ? 'SignIn' : FIRST.find(([pattern]) => pattern.test(address))?.[1];
+  if (name !== undefined) void pages[name]().catch(() => undefined);
 }

@@ -1,13 +1,7 @@
-import {
-  endpoints,
-  type Endpoint,
-  type AnswerOf,
-  type BodyOf,
-  type EndpointName,
-  type QueryOf,
-} from './endpoints';
+import { calls } from './calls';
+import type { AnswerOf, BodyOf, EndpointName, QueryOf } from './endpoints';
+import { MOST_LISTED } from './known';
 import { ApiError, type Problem } from './problem';
-import { MOST_LISTED } from './schemas/paging';
 
 type ParamsPart = { params?: Record<string, string | number> };
 type BodyPart<N extends EndpointName> =
@@ -85,7 +79,7 @@ export function createClient(options: ClientOptions): Client {
       name: N,
       input: CallInput<N> = {} as CallInput<N>,
     ): Promise<AnswerOf<N>> {
-      const { method, path, pages } = endpoints[name] as Endpoint;
+      const [method, path, , pages] = calls[name];
       const query = (input.query ?? {}) as Record<string, unknown>;
       const whole = pages === 'all' && query.limit === undefined;
       const url =

@@ -20,6 +20,8 @@ export * from './schemas/workspaceFile';
 export * from './schemas/notes';
 export * from './schemas/timetables';
 export * from './schemas/paging';
+export * from './known';
+export * from './calls';
 export * from './problem';
 export * from './problems';
 export * from './endpoints';

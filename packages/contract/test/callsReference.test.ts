@@ -1,10 +1,11 @@
 import fs from 'node:fs';
 import path from 'node:path';
 import { ACTIONS } from '@peatmoor/core';
-import { endpointGroups, type Endpoint } from '@peatmoor/contract';
+import { endpointGroups, endpoints, type Endpoint } from '@peatmoor/contract';
 import { TAGS } from '../src/openapi/others';
 
 const FILE = path.resolve(__dirname, '../../../docs/calls.md');
+const CALLS = path.resolve(__dirname, '../src/calls.ts');
 
 /** The fields of a query or body by name, those that must be there in bold. */
 function fieldsOf(schema: Endpoint['body']): string {
@@ -47,4 +48,31 @@ it('the list of calls is what the program has (npm run reference makes it anew)'
   const made = reference();
   if (process.env.MAKE_REFERENCE !== undefined) fs.writeFileSync(FILE, made);
   expect(fs.readFileSync(FILE, 'utf8')).toBe(made);
+});
+
+/** The calls without their schemas. */
+function plainCalls(): string {
+  const rows = Object.entries(endpoints as unknown as Record<string, Endpoint>).map(
+    ([name, { method, path: place, access, pages = '' }]) =>
+      `  ${name}: ['${method}', '${place}', '${access}', '${pages}'],`,
+  );
+  return `import type { Endpoint, EndpointName } from './endpoints';
+
+/** Of a call its method, its path, who may call it, and whether its list is read on to the end. */
+export type PlainCall = readonly [Endpoint['method'], string, Endpoint['access'], 'all' | 'newest' | ''];
+
+/**
+ * The calls as whoever sends them needs them: without schemas, which are much to fetch for a page that checks nothing itself.
+ * Made from the endpoints (\`npm run reference\`).
+ */
+export const calls: Record<EndpointName, PlainCall> = {
+${rows.join('\n')}
+};
+`;
+}
+
+it('the plain list of calls is that of the endpoints (npm run reference makes it anew)', () => {
+  const made = plainCalls();
+  if (process.env.MAKE_REFERENCE !== undefined) fs.writeFileSync(CALLS, made);
+  expect(fs.readFileSync(CALLS, 'utf8')).toBe(made);
 });

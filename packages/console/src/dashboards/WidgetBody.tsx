@@ -1,5 +1,5 @@
 import { Box } from '@mui/material';
-import type { ReactNode } from 'react';
+import { useDeferredValue, type ReactNode } from 'react';
 import { WIDGETS, type Widget } from '@peatmoor/core';
 import type { Period } from '../charts/period';
 import { ink } from '../theme';
@@ -21,6 +21,9 @@ export function WidgetBody({
   editing: boolean;
 }): ReactNode {
   const { Body } = DRAWN[widget.type];
+  // The frames stand at once; what is in them is drawn in slices, so that the page answers meanwhile.
+  const drawn = useDeferredValue(true, false);
+  if (!drawn) return null;
   // Without a source there is nothing that could be gone.
   if (WIDGETS[widget.type].mostSources === 0)
     return (

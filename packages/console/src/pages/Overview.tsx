@@ -1,6 +1,6 @@
 import { counted } from '@peatmoor/core';
 import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
-import { Fragment, useEffect, useMemo, useState, type ReactNode } from 'react';
+import { Fragment, useDeferredValue, useEffect, useMemo, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import type { Device } from '@peatmoor/contract';
 import { useRead } from '../api';
@@ -40,7 +40,9 @@ export function Overview(): ReactNode {
         ),
     [devices.data, find, only, group],
   );
-  const list = sorted.slice(0, most);
+  const list = useMemo(() => sorted.slice(0, most), [sorted, most]);
+  // Many rows are drawn in slices: meanwhile the page answers.
+  const drawn = useDeferredValue(list, NONE);
   // In an order that stays, so that what is asked for does not change whenever a row moves up.
   const inSight = list
     .map(({ id }) => id)
@@ -125,9 +127,9 @@ export function Overview(): ReactNode {
         <TimeAxis from={overview.data?.from ?? now - DAY_MS} to={overview.data?.to ?? now} />
       )}
       <Box sx={{ borderBottom: `1px solid ${ink.line}` }}>
-        {list.map((device, i) => (
+        {drawn.map((device, i) => (
           <Fragment key={device.id}>
-            {group !== '' && groupOf(device, group) !== (list[i - 1] && groupOf(list[i - 1]!, group)) && (
+            {group !== '' && groupOf(device, group) !== (drawn[i - 1] && groupOf(drawn[i - 1]!, group)) && (
               <Typography variant="h2" sx={{ pt: 3, pb: 1 }}>
                 {groupOf(device, group) || 'without a label'}
               </Typography>
@@ -152,6 +154,7 @@ export function Overview(): ReactNode {
 }
 
 const DAY_MS = 86_400_000;
+const NONE: Device[] = [];
 /** Rows that are drawn at once, and at the most; whoever has more finds them by name under Devices. */
 const ROWS_AT_ONCE = 60;
 const MOST_ROWS = 300;

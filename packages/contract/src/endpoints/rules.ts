@@ -1,3 +1,4 @@
+import type { PersonalChannel } from '../known';
 import { array } from 'yup';
 import * as alerts from '../schemas/alerts';
 import * as paging from '../schemas/paging';
@@ -93,7 +94,7 @@ export const rulesEndpoints = {
     'Choose how you are alerted',
     { body: alerts.alertChoicesSchema, answer: alerts.alertsOfMeSchema },
   ),
-  testAlert: endpoint<alerts.TestResult, { channel: alerts.PersonalChannel | 'webhook'; id?: number }>(
+  testAlert: endpoint<alerts.TestResult, { channel: PersonalChannel | 'webhook'; id?: number }>(
     'POST /api/me/alerts/test',
     'self',
     'Send a test message, and say what happened at each hop',

@@ -10,6 +10,7 @@ import {
   type Value,
 } from '@peatmoor/core';
 import { array, boolean, mixed, number, object, string, type InferType } from 'yup';
+import { KEY_SCOPES } from '../known';
 
 export { ROLES, roleIncludes, type Role };
 
@@ -237,10 +238,6 @@ export const meSchema = object({
 export type Me = InferType<typeof meSchema>;
 /** What a person chose for themselves. */
 export type PersonalChoices = Pick<Me['user'], 'favourites' | 'start'>;
-
-/** What an access key may do: all its person may, look at everything, look at one device, report for one device. */
-export const KEY_SCOPES = ['everything', 'read', 'read-device', 'report-device'] as const;
-export type KeyScope = (typeof KEY_SCOPES)[number];
 
 export const newKeySchema = object({
   title: string().trim().min(1).max(80).required(),

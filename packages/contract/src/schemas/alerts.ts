@@ -1,10 +1,6 @@
 import '../locale';
 import { array, boolean, number, object, string, type InferType } from 'yup';
-import { SEVERITIES } from './rules';
-
-/** Ways in which a person is reached: by email, on their phones and browsers, by banner and sound on open pages. */
-export const PERSONAL_CHANNELS = ['email', 'push', 'screen'] as const;
-export type PersonalChannel = (typeof PERSONAL_CHANNELS)[number];
+import { PERSONAL_CHANNELS, SEVERITIES } from '../known';
 
 const channels = array(string().oneOf(PERSONAL_CHANNELS).required()).max(PERSONAL_CHANNELS.length);
 const quiet = object({

@@ -7,14 +7,11 @@ import {
   type Widget,
   type WidgetType,
 } from '@peatmoor/core';
-import { KIND_ICONS } from './kinds';
 import { array, boolean, mixed, number, object, string, type InferType } from 'yup';
+import { DASHBOARD_COLOURS, KIND_ICONS } from '../known';
 
 /** Pages that one dashboard may have. */
 const MOST_PAGES = 12;
-/** Colours that a dashboard may be marked with, by their names in the palette. */
-export const DASHBOARD_COLOURS = ['ink', 'pool', 'heather', 'moss', 'rowan'] as const;
-export type DashboardColour = (typeof DASHBOARD_COLOURS)[number];
 
 const cell = number().integer().min(0).max(1000).required();
 export const widgetSchema = object({

@@ -22,6 +22,7 @@ import {
   type Follow,
 } from '@peatmoor/core';
 import { array, boolean, number, object, string, type InferType, type MixedSchema } from 'yup';
+import { BOARDS, KIND_ICONS } from '../known';
 
 const finite = number().nullable().default(null);
 
@@ -207,29 +208,6 @@ export const streamChangeSchema = streamSchema.shape({
 const keptStreamSchema = streamSchema.shape({ id: number().required() });
 /** A datastream as the service knows it. */
 export type Stream = Datastream & { id: number; unconfirmed: boolean };
-
-/** Board families that starters are written for; empty where none is said. */
-export const BOARDS = ['', 'wifi-cpp', 'cellular-cpp', 'micropython', 'small-computer', 'other'] as const;
-export type Board = (typeof BOARDS)[number];
-
-/** Small drawings that a kind may have; empty for none. */
-export const KIND_ICONS = [
-  '',
-  'drop',
-  'gate',
-  'rain',
-  'bridge',
-  'camera',
-  'collar',
-  'antenna',
-  'thermometer',
-  'lamp',
-  'plug',
-  'leaf',
-  'wind',
-  'box',
-] as const;
-export type KindIcon = (typeof KIND_ICONS)[number];
 
 const intervalS = number()
   .integer()

@@ -1,8 +1,6 @@
 import '../locale';
 import { array, number, object, string, type InferType } from 'yup';
-
-/** Letters of a note. */
-export const LONGEST_REMARK = 300;
+import { LONGEST_REMARK } from '../known';
 
 export const newNoteSchema = object({
   /** When it was, epoch ms; now where nothing is said. */

@@ -1,9 +1,7 @@
 import '../locale';
 import { COMMAND_STATES, ROLES } from '@peatmoor/core';
 import { boolean, number, object, string, type InferType, type ObjectShape } from 'yup';
-
-/** Items of a list in one answer at the most. */
-export const MOST_LISTED = 500;
+import { MOST_LISTED } from '../known';
 
 const paging = {
   /** How many items at the most. */

@@ -10,9 +10,7 @@ import {
   type SettingName,
 } from '@peatmoor/core';
 import { array, boolean, lazy, mixed, number, object, string, type InferType } from 'yup';
-
-export const SEVERITIES = ['notice', 'warning', 'urgent'] as const;
-export type Severity = (typeof SEVERITIES)[number];
+import { SEVERITIES } from '../known';
 
 const ms = number().integer().min(0).max(LONGEST_WITHIN_MS);
 const lat = number().min(-90).max(90).required();

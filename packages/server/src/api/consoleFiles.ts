@@ -1,7 +1,9 @@
+import fs from 'node:fs';
 import type { ServerResponse } from 'node:http';
 import path from 'node:path';
 import type { Express } from 'express';
 import expressStaticGzip from 'express-static-gzip';
+import { sessionIdOf } from './scope';
 
 /**
  * The console: its files, compressed when they were built, and its one page for every address that is a page's. A file that is
@@ -18,15 +20,28 @@ export function serveConsole(app: Express, folder: string): void {
       serveStatic: { setHeaders: cacheForever },
     }),
   );
+  let page: string | null = null;
   app.get('/{*path}', (request, response) => {
     if (path.extname(request.path) !== '') {
       response.status(404).type('text/plain').send('There is no such file.\n');
       return;
     }
     response.setHeader('cache-control', 'no-cache');
-    response.sendFile(path.join(folder, 'index.html'));
+    response.setHeader('vary', 'cookie');
+    page ??= fs.readFileSync(path.join(folder, 'index.html'), 'utf8');
+    response.type('html').send(
+      request.path.startsWith('/shared/')
+        ? page.replace(FIRST, '')
+        : // It asks at once for what somebody who is signed in sees. Whether they are is found out by that.
+          sessionIdOf(request) === undefined
+          ? page
+          : page.replace('<html', '<html data-session'),
+    );
   });
 }
+
+/** The name that stands on the page until its script is there: in a page of somebody else it would flash. */
+const FIRST = /<p class="first">.*?<\/p>/;
 
 /** Files whose names change with what is in them stay; the service worker is looked at anew each time. */
 function cacheForever(response: ServerResponse, file: string): void {
