@@ -82,7 +82,7 @@ async function makeWorker(folder) {
     cleanupOutdatedCaches: true,
     navigateFallback: '/index.html',
     // The page of a share link says by its own headers who may frame it; links of mails are looked up.
-    navigateFallbackDenylist: [/^\/(api|device|problems|health|shared|docs)(\/|$)/, /\.\w+$/],
+    navigateFallbackDenylist: [/^\/(api|device|problems|health|shared|docs|own-widget)(\/|$)/, /\.\w+$/],
     runtimeCaching: [
       {
         urlPattern: ({ url, request }) =>

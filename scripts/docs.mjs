@@ -11,6 +11,7 @@ const GROUPS = {
     'docs/connect-a-board.md',
     'docs/nothing-arrives.md',
     'docs/dashboards.md',
+    'docs/widget-of-your-own.md',
     'docs/steer-your-board.md',
     'docs/be-told.md',
     'docs/make-values-right.md',

@@ -1,6 +1,7 @@
-import { FormControlLabel, MenuItem, Switch, TextField } from '@mui/material';
+import { Box, Button, FormControlLabel, Link, MenuItem, Switch, TextField } from '@mui/material';
 import type { ReactNode } from 'react';
 import type { OptionFacts, OptionValue } from '@peatmoor/core';
+import { MONO } from '../theme';
 
 /** The field of one option, by what its sort of widget declares. */
 export function OptionField({
@@ -49,7 +50,7 @@ export function OptionField({
         ))}
       </TextField>
     );
-  return (
+  const field = (
     <TextField
       {...shared}
       type={facts.kind === 'number' ? 'number' : 'text'}
@@ -63,5 +64,20 @@ export function OptionField({
       }
       slotProps={{ htmlInput: { step: 'any' }, inputLabel: { shrink: true } }}
     />
+  );
+  if (facts.kind !== 'text' || facts.examples === undefined) return field;
+  return (
+    <Box sx={{ gridColumn: '1 / -1', '& textarea': { fontFamily: MONO, fontSize: '0.85rem' } }}>
+      {field}
+      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1, alignItems: 'center' }}>
+        Begin with
+        {facts.examples.map(({ title, text }) => (
+          <Button key={title} size="small" onClick={() => onChange(text)}>
+            {title}
+          </Button>
+        ))}
+        <Link href="/docs/widget-of-your-own.html">How it works</Link>
+      </Box>
+    </Box>
   );
 }

@@ -27,7 +27,14 @@ export function WidgetBody({
   // Without a source there is nothing that could be gone.
   if (WIDGETS[widget.type].mostSources === 0)
     return (
-      <Body widget={widget} sources={[] as never} period={period} onPeriod={onPeriod} editing={editing} />
+      <Body
+        widget={widget}
+        sources={[] as never}
+        all={[]}
+        period={period}
+        onPeriod={onPeriod}
+        editing={editing}
+      />
     );
   const [first, ...more] = sources.filter((source) => source !== null);
   if (first === undefined)
@@ -37,6 +44,13 @@ export function WidgetBody({
       </Box>
     );
   return (
-    <Body widget={widget} sources={[first, ...more]} period={period} onPeriod={onPeriod} editing={editing} />
+    <Body
+      widget={widget}
+      sources={[first, ...more]}
+      all={sources}
+      period={period}
+      onPeriod={onPeriod}
+      editing={editing}
+    />
   );
 }

@@ -12,11 +12,13 @@ export function WhenItReported({ device, kind }: { device: Device; kind: Kind })
   const stream = kind.streams.find((one) => one.direction !== 'control' && isNumeric(one));
   if (stream === undefined)
     return <Typography color="text.secondary">It reports no number that could be counted.</Typography>;
+  const source = { device, kind, stream };
   return (
     <Box sx={{ height: 290, maxWidth: 760 }}>
       <Fields
         widget={WIDGET}
-        sources={[{ device, kind, stream }]}
+        sources={[source]}
+        all={[source]}
         period={DAY_PERIOD}
         onPeriod={() => undefined}
         editing={false}

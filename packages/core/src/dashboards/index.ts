@@ -6,3 +6,4 @@ export * from './starter';
 export * from './range';
 export * from './zones';
 export * from './otherUnit';
+export * from './own/page';

@@ -22,6 +22,7 @@ import { sendExport } from './export';
 import { devicePictures } from './devicePicture';
 import { firmwareFiles } from './firmware';
 import { sendImage } from './images';
+import { serveOwnWidgets } from './ownWidget';
 import { serveSharedPages } from './sharedPages';
 import { recorded } from './recorded';
 import { VERSION } from './account';
@@ -110,6 +111,7 @@ export function createApp(
       `There is no ${request.method} ${request.originalUrl.split('?')[0]}. See /api/openapi.json for what there is.`,
     );
   });
+  serveOwnWidgets(app);
   serveSharedPages(app, parts, consoleFolder);
   serveConsole(app, consoleFolder);
   app.use((error: Error, request: Request, response: Response, _next: NextFunction) => {

@@ -1,8 +1,8 @@
-import fs from 'node:fs';
 import type { ServerResponse } from 'node:http';
 import path from 'node:path';
 import type { Express } from 'express';
 import expressStaticGzip from 'express-static-gzip';
+import { consolePage } from './consolePage';
 import { sessionIdOf } from './scope';
 
 /**
@@ -20,7 +20,6 @@ export function serveConsole(app: Express, folder: string): void {
       serveStatic: { setHeaders: cacheForever },
     }),
   );
-  let page: string | null = null;
   app.get('/{*path}', (request, response) => {
     if (path.extname(request.path) !== '') {
       response.status(404).type('text/plain').send('There is no such file.\n');
@@ -28,20 +27,11 @@ export function serveConsole(app: Express, folder: string): void {
     }
     response.setHeader('cache-control', 'no-cache');
     response.setHeader('vary', 'cookie');
-    page ??= fs.readFileSync(path.join(folder, 'index.html'), 'utf8');
-    response.type('html').send(
-      request.path.startsWith('/shared/')
-        ? page.replace(FIRST, '')
-        : // It asks at once for what somebody who is signed in sees. Whether they are is found out by that.
-          sessionIdOf(request) === undefined
-          ? page
-          : page.replace('<html', '<html data-session'),
-    );
+    // Whether somebody is signed in is found out by what the page asks.
+    const sort = sessionIdOf(request) === undefined ? 'plain' : 'session';
+    response.type('html').send(consolePage(folder, sort));
   });
 }
-
-/** The name that stands on the page until its script is there: in a page of somebody else it would flash. */
-const FIRST = /<p class="first">.*?<\/p>/;
 
 /** Files whose names change with what is in them stay; the service worker is looked at anew each time. */
 function cacheForever(response: ServerResponse, file: string): void {

@@ -1,10 +1,10 @@
-import path from 'node:path';
 import type { Express, Request, Response } from 'express';
 import { isForVisitors, type Widget } from '@peatmoor/core';
 import { notFound, wrongField } from '../problems';
 import { pictureOf, type PictureWish } from '../sharing/picture';
 import { countOpened, linkBy, visitOf } from '../sharing/visitors';
 import { findOne } from '../store/rows';
+import { consolePage } from './consolePage';
 import type { ApiParts } from './context';
 
 /** The page of a share link: shown in frames of the sites that it names, and listed by search engines only where it says so. */
@@ -25,7 +25,7 @@ export function serveSharedPages(
     // Whoever reads on, or looks away and back, came once; one with a passphrase is counted where that is typed. Nobody waits.
     if (link !== null && link.passHash === null && request.method === 'GET')
       countOpened(store, link).catch((error: Error) => log.debug({ err: error }, 'a visit was not counted'));
-    response.sendFile(path.join(folder, 'index.html'));
+    response.type('html').send(consolePage(folder, 'framed'));
   });
 }
 

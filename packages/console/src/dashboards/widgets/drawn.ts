@@ -7,6 +7,8 @@ import type { Source } from '../useCatalogue';
 export interface WidgetProps {
   widget: Widget;
   sources: [Source, ...Source[]];
+  /** All its sources by their places; null for one that is gone, or not shown to whoever looks. */
+  all: readonly (Source | null)[];
   period: Period;
   /** Chooses another period for the whole page. */
   onPeriod: (period: Period) => void;

@@ -13,6 +13,7 @@ import { heat } from './HeatWidget';
 import { lamp } from './LampWidget';
 import { link } from './LinkWidget';
 import { log, pictures, track } from './LookBackWidget';
+import { own } from './OwnWidget';
 import { sheet } from './SheetWidget';
 import { slider } from './SliderWidget';
 import { state } from './StateWidget';
@@ -45,4 +46,5 @@ export const DRAWN: Readonly<Record<WidgetType, DrawnWidget>> = {
   text,
   link,
   clock,
+  own,
 };

@@ -11,6 +11,7 @@ import { heat } from './heat';
 import { lamp } from './lamp';
 import { link } from './link';
 import { log } from './log';
+import { own } from './own';
 import { pictures } from './pictures';
 import { sheet } from './sheet';
 import { slider } from './slider';
@@ -51,6 +52,7 @@ const SORTS = [
   text,
   link,
   clock,
+  own,
 ] as const;
 
 export type WidgetType = (typeof SORTS)[number]['type'];

@@ -9,7 +9,16 @@ export type OptionFacts =
   | { kind: 'number'; title: string; usual: number | null; min?: number; max?: number }
   | { kind: 'choice'; title: string; usual: string; among: readonly string[] }
   | { kind: 'boolean'; title: string; usual: boolean }
-  | { kind: 'text'; title: string; usual: string; most: number; hint?: string; lines?: number };
+  | {
+      kind: 'text';
+      title: string;
+      usual: string;
+      most: number;
+      hint?: string;
+      lines?: number;
+      /** Texts to begin with. */
+      examples?: readonly { title: string; text: string }[];
+    };
 
 /** Everything about one sort of widget that is not drawing. A sort is a file here, and one more where it is drawn. */
 export interface WidgetSort {
