@@ -9,13 +9,14 @@ export default {
     '^d3-array$': '<rootDir>/node_modules/d3-array/dist/d3-array.js',
   },
   transformIgnorePatterns: [
-    '/node_modules/(?!cborg/|@marcbachmann/cel-js/|p-queue/|p-timeout/|tinyqueue/|d3-array/)',
+    '/node_modules/(?!cborg/|@marcbachmann/cel-js/|p-queue/|p-timeout/|tinyqueue/|d3-array/|age-encryption/|@noble/|@scure/)',
   ],
   transform: {
-    '^.+\\.ts$|/node_modules/(cborg|@marcbachmann/cel-js|p-queue|p-timeout|tinyqueue|d3-array)/.+\\.js$': [
-      '@swc/jest',
-      { jsc: { parser: { syntax: 'typescript' }, target: 'es2023' }, module: { type: 'commonjs' } },
-    ],
+    '^.+\\.ts$|/node_modules/(cborg|@marcbachmann/cel-js|p-queue|p-timeout|tinyqueue|d3-array|age-encryption|@noble|@scure)/.+\\.js$':
+      [
+        '@swc/jest',
+        { jsc: { parser: { syntax: 'typescript' }, target: 'es2023' }, module: { type: 'commonjs' } },
+      ],
   },
   testTimeout: 120_000,
   maxWorkers: 2,

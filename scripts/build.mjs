@@ -14,7 +14,7 @@ const entries = packages.flatMap((name) => {
   const programs =
     {
       standins: ['mailProgram.ts'],
-      server: ['main.ts'],
+      server: ['main.ts', 'tool.ts'],
       cli: ['main.ts'],
       demo: ['main.ts'],
       bench: ['main.ts', 'many.ts', 'small.ts', 'abuse.ts', 'disk.ts', 'pages.ts', 'alerts.ts'],

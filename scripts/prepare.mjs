@@ -13,6 +13,8 @@ const forBench = process.argv.includes('--bench');
 const needed = [
   ['mariadb-server-core', '/usr/sbin/mariadbd'],
   ['mariadb-client-core', '/usr/bin/mariadb'],
+  // Backups: mariadb-dump.
+  ['mariadb-client', '/usr/bin/mariadb-dump'],
   ...(forTests || forBench ? [['mosquitto-clients', '/usr/bin/mosquitto_pub']] : []),
   ...(forTests
     ? [

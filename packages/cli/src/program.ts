@@ -1,5 +1,6 @@
 import { Command } from 'commander';
 import { accountCommands } from './account';
+import { backupCommands } from './backup';
 import { calibrationCommands } from './calibrations';
 import { certificateCommand } from './certificate';
 import { checkCommand } from './check';
@@ -49,6 +50,7 @@ export function createProgram(): Command {
   timetableCommands(program);
   checkCommand(program);
   certificateCommand(program);
+  backupCommands(program);
   completionCommands(program);
   program
     .command('help [command...]')

@@ -47,6 +47,10 @@ const schema = object({
     'must be addresses or ranges with commas between them, such as 127.0.0.1, 10.0.0.0/8',
   ),
   PEATMOOR_METRICS_KEY: string().min(16, 'must have 16 letters or more, as it opens a page to others'),
+  PEATMOOR_BACKUP_FOLDER: string(),
+  PEATMOOR_BACKUP_HOURS: number().min(0.01).max(8760).default(24),
+  PEATMOOR_BACKUP_KEEP: number().integer().min(1).max(1000).default(7),
+  PEATMOOR_BACKUP_PASSPHRASE: string().min(12, 'must have 12 letters or more, as it keeps all there is'),
   PEATMOOR_SIGN_UP: string()
     .oneOf(['first', 'open'] as const)
     .default('first'),
@@ -93,6 +97,10 @@ export interface Config {
   trustProxy: string[];
   /** What opens /metrics from elsewhere; null for the machine itself alone. */
   metricsKey: string | null;
+  /** Where backups are made by themselves, how often, and how many are kept; null for none. */
+  backups: { folder: string; everyHours: number; keep: number } | null;
+  /** What backups are enciphered with; null for plain ones. */
+  backupPassphrase: string | null;
   /** `first`: only the first account of an empty service may be made freely; `open`: any. */
   signUp: 'first' | 'open';
   /** Messages a second one device may send, 0 for no bound. */
@@ -102,6 +110,15 @@ export interface Config {
 
 /** A setting that stops the start; its message names the setting and what it should be. */
 export class SettingError extends Error {}
+
+/** The settings that are set, by their names, without what a backup is enciphered with. */
+export function settingsOf(environment: NodeJS.ProcessEnv): Record<string, string> {
+  return Object.fromEntries(
+    Object.entries(environment).flatMap(([name, value]) =>
+      name in schema.fields && value && name !== 'PEATMOOR_BACKUP_PASSPHRASE' ? [[name, value]] : [],
+    ),
+  );
+}
 
 /** Reads the PEATMOOR_* settings. Throws SettingError with one sentence for each wrong or unknown one. */
 export function readConfig(environment: NodeJS.ProcessEnv): Config {
@@ -151,6 +168,15 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
         ? null
         : { url: settings.PEATMOOR_LIFE_URL, everyMs: settings.PEATMOOR_LIFE_MINUTES * 60_000 },
     metricsKey: settings.PEATMOOR_METRICS_KEY ?? null,
+    backups:
+      settings.PEATMOOR_BACKUP_FOLDER === undefined
+        ? null
+        : {
+            folder: path.resolve(settings.PEATMOOR_BACKUP_FOLDER),
+            everyHours: settings.PEATMOOR_BACKUP_HOURS,
+            keep: settings.PEATMOOR_BACKUP_KEEP,
+          },
+    backupPassphrase: settings.PEATMOOR_BACKUP_PASSPHRASE ?? null,
     signUp: settings.PEATMOOR_SIGN_UP,
     deviceRate: settings.PEATMOOR_DEVICE_RATE,
     logLevel: settings.PEATMOOR_LOG,
@@ -188,7 +214,7 @@ function readCertificate(certFile?: string, keyFile?: string): Config['tls'] {
 
 function settingSentence(error: ValidationError, given: Record<string, string | undefined>): string {
   const name = error.path ?? '';
-  const value = /PASSWORD|URL/.test(name) ? 'the value given' : `"${given[name] ?? ''}"`;
+  const value = /PASS|KEY|URL/.test(name) ? 'the value given' : `"${given[name] ?? ''}"`;
   const reason = error.message.replace(new RegExp(`^(this|${name}) `), '');
   const text = error.type === 'typeError' ? 'must be a number' : reason;
   return `${name} ${text}; ${value} is not. Correct it, or leave it out for the default.`;

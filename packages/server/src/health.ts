@@ -1,3 +1,4 @@
+import type { BackupState } from './backup/schedule';
 import type { Recent } from './history/recent';
 import { readersBehind, type Reader } from './journal/reader';
 import { countSetAside } from './journal/setAside';
@@ -14,6 +15,8 @@ interface Parts {
   recent: Recent;
   mqtt(): { port: number | null; sessions: number };
   pages(): number;
+  /** Backups that are made by themselves; null for none. */
+  backups(): BackupState | null;
 }
 
 /** What balancers and people are told of the service; `ok` false makes it a 503. Answers within a second. */
@@ -29,9 +32,10 @@ export interface Health {
   clock: string;
   mqtt: { port: number | null; sessions: number };
   pages: number;
+  backup: BackupState | null;
 }
 
-export function createHealth({ store, journal, recent, mqtt, pages }: Parts): () => Promise<Health> {
+export function createHealth({ store, journal, recent, mqtt, pages, backups }: Parts): () => Promise<Health> {
   // Asked for by many at once, looked up once.
   let looking: Promise<Pick<Health, 'behind' | 'setAside'> | null> | null = null;
   const look = (): Promise<Pick<Health, 'behind' | 'setAside'> | null> =>
@@ -58,6 +62,7 @@ export function createHealth({ store, journal, recent, mqtt, pages }: Parts): ()
       clock: troubleOfClock() ?? 'right',
       mqtt: mqtt(),
       pages: pages(),
+      backup: backups(),
     };
   };
 }

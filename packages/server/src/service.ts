@@ -15,13 +15,16 @@ import { readPushKeys } from './alerts/secrets';
 import { writeMachineKey } from './auth/resets';
 import { readSealer, readSigner } from './auth/secrets';
 import { startOutbox } from './alerts/outbox';
+import { VERSION } from './api/account';
 import { createApp } from './api/app';
+import { whereaboutsOf } from './backup/address';
+import { startBackups } from './backup/schedule';
 import { createBus } from './bus';
 import { localPair, readAuthority } from './certificate/local';
 import { startRenewing } from './certificate/renewing';
 import { startTimetables } from './timetables/worker';
 import { createCommands } from './commands/commands';
-import { reachableHost, type Config } from './config';
+import { reachableHost, settingsOf, type Config } from './config';
 import { trustProxies } from './listeners/address';
 import { lockFolder } from './database/folderLock';
 import { startManagedDatabase, type ManagedDatabase } from './database/managed';
@@ -316,12 +319,28 @@ export async function startService({
               authority: local === null ? '' : (readAuthority(config.dataFolder)?.toString('utf8') ?? ''),
             },
     });
+    const backups =
+      config.backups === null
+        ? null
+        : startBackups(
+            config.backups,
+            {
+              at: database ?? whereaboutsOf(config.databaseUrl!),
+              dataFolder: config.dataFolder,
+              version: VERSION,
+              settings: settingsOf(process.env),
+              passphrase: config.backupPassphrase,
+            },
+            log,
+          );
+    if (backups !== null) stops.push(backups.stop);
     const health = createHealth({
       store,
       journal,
       recent,
       mqtt: () => ({ port: mqtt.port, sessions: presence.count() }),
       pages: () => hub.count(),
+      backups: () => backups?.state() ?? null,
     });
     metrics = createMetrics(health);
     const app = createApp(

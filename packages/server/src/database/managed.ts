@@ -202,6 +202,19 @@ function initFile(dataFolder: string, password: string): string {
   return file;
 }
 
+/** How one comes to the database of a folder whose service runs; null where there is none. */
+export function managedWhereabouts(dataFolder: string): {
+  socketPath: string;
+  user: string;
+  password: string;
+  database: string;
+} | null {
+  const file = path.join(dataFolder, 'database-password');
+  if (!fs.existsSync(file)) return null;
+  const password = fs.readFileSync(file, 'utf8').trim();
+  return { socketPath: socketFor(dataFolder), user: USER, password, database: DATABASE };
+}
+
 function passwordOf(dataFolder: string): string {
   const file = path.join(dataFolder, 'database-password');
   if (!fs.existsSync(file)) fs.writeFileSync(file, randomBytes(24).toString('hex'), { mode: 0o600 });

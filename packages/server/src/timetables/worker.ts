@@ -116,6 +116,13 @@ export function startTimetables({ store, registry, commands, bus, log }: Parts):
     )) as { at: number | null }[];
     plan(next?.at ?? null);
   };
+  /** Those that have no time: a restored service plans anew from now on, and makes up nothing. */
+  const planAnew = async (): Promise<void> => {
+    for (const row of await findAll(timetables, { where: { active: true, nextAt: null } })) {
+      const next = await self.nextOf(row);
+      if (next !== null) await move(row, next.at, row.note);
+    }
+  };
   const run = (): void => {
     under = under
       .then(() => (ended ? undefined : look()))
@@ -128,7 +135,6 @@ export function startTimetables({ store, registry, commands, bus, log }: Parts):
     timer = setTimeout(run, Math.min(LOOK_MS, Math.max(0, planned - clockNow()) + 20));
   };
   const every = setInterval(run, LOOK_MS);
-  run();
 
   const self: Timetables = {
     async replan(workspaceId, deviceRowId) {
@@ -153,6 +159,8 @@ export function startTimetables({ store, registry, commands, bus, log }: Parts):
       clearInterval(every);
     },
   };
+  under = planAnew().catch((error: Error) => log.debug({ err: error }, 'timetables are planned later'));
+  run();
   // A device may have been put elsewhere.
   bus.on('definitions', ({ workspaceId, deviceRowId }) => {
     if (deviceRowId === undefined) return;

@@ -1,0 +1,221 @@
+import { spawn } from 'node:child_process';
+import { once } from 'node:events';
+import fs from 'node:fs';
+import path from 'node:path';
+import { PassThrough, Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import { createGzip } from 'node:zlib';
+import { Encrypter } from 'age-encryption';
+import { createConnection, type Connection } from 'mariadb';
+import { now as clockNow } from '../clock';
+import { connectorOptions, programOptions, type Whereabouts } from './address';
+import { countAll } from './counting';
+import { writeMark, type BackupEnd } from './marks';
+
+/** A backup was not made, or not restored; its message is a sentence. */
+export class BackupError extends Error {}
+
+export interface BackupParts {
+  at: Whereabouts;
+  dataFolder: string;
+  version: string;
+  settings: Record<string, string>;
+  /** Where it goes to. There must be nothing yet. */
+  file: string;
+  /** Enciphered with it (age, scrypt), so that a lost disk tells nothing. */
+  passphrase: string | null;
+  onProgress?: (part: number, words: string) => void;
+}
+
+export interface Made {
+  file: string;
+  bytes: number;
+  tables: number;
+  rows: number;
+  /** False where the database did not allow that dump and counting are of one moment: nothing is compared later. */
+  counted: boolean;
+}
+
+/** Files of the data folder that belong to the machine, not to what is kept. */
+const OF_MACHINE = /^(mariadb|tmp|database-.*|reset-key|service\.lock|demo\.json|backups?)$|\.sock$|^trial-/;
+const LARGEST_FILE = 1024 * 1024;
+/** How long writing may be held up for the beginning of a backup, in s. */
+const HELD_S = 10;
+
+/** Makes a backup while the service runs: all of one moment. Writes beside the file and renames, so that a half one has no name. */
+export async function makeBackup(parts: BackupParts): Promise<Made> {
+  const { at, file, passphrase, onProgress = () => undefined } = parts;
+  if (fs.existsSync(file))
+    throw new BackupError(`${file} is there already. Choose another name, or delete it first.`);
+  const half = `${file}.part`;
+  const connection = await createConnection(connectorOptions(at)).catch((error: Error) => {
+    throw new BackupError(`The database does not answer: ${error.message}`, { cause: error });
+  });
+  try {
+    // Where nothing can be written, it is said before anything is read.
+    const fd = fs.openSync(half, 'w', 0o600);
+    const into = new PassThrough({ highWaterMark: 1024 * 1024 });
+    into.on('error', () => undefined);
+    const written = pipeline(
+      await enciphered(into.pipe(createGzip({ level: 6 })), passphrase),
+      fs.createWriteStream(half, { fd }),
+    );
+    written.catch((error: Error) => into.destroy(error));
+    const end = await dump(parts, connection, { into, written }, onProgress);
+    into.end(writeMark({ kind: 'end', value: end }));
+    await written;
+    keep(half, file);
+    const counted = Object.values(end.tables ?? {});
+    return {
+      file,
+      bytes: fs.statSync(file).size,
+      tables: counted.length,
+      rows: counted.flatMap((one) => Object.values(one)).reduce((sum, { rows }) => sum + rows, 0),
+      counted: end.tables !== null,
+    };
+  } catch (error) {
+    fs.rmSync(half, { force: true });
+    if (error instanceof BackupError) throw error;
+    const { code, message } = error as NodeJS.ErrnoException;
+    throw new BackupError(
+      code === 'ENOSPC'
+        ? `There is no room for the backup ${file}. Make room, or write it to another disk.`
+        : `The backup was not made: ${message}`,
+      { cause: error },
+    );
+  } finally {
+    await connection.end().catch(() => undefined);
+  }
+}
+
+async function enciphered(plain: Readable, passphrase: string | null): Promise<Readable> {
+  if (passphrase === null) return plain;
+  const encrypter = new Encrypter();
+  encrypter.setPassphrase(passphrase);
+  const stream = await encrypter.encrypt(Readable.toWeb(plain) as ReadableStream<Uint8Array>);
+  return Readable.fromWeb(stream as never);
+}
+
+/** Onto the disk under its name, so that a power cut leaves a whole one or none. */
+function keep(half: string, file: string): void {
+  const handle = fs.openSync(half, 'r+');
+  fs.fsyncSync(handle);
+  fs.closeSync(handle);
+  fs.renameSync(half, file);
+  const folder = fs.openSync(path.dirname(path.resolve(file)), 'r');
+  fs.fsyncSync(folder);
+  fs.closeSync(folder);
+}
+
+async function dump(
+  { at, dataFolder, version, settings }: BackupParts,
+  connection: Connection,
+  { into, written }: { into: PassThrough; written: Promise<void> },
+  onProgress: (part: number, words: string) => void,
+): Promise<BackupEnd> {
+  const migrations = (
+    (await connection.query('SELECT name FROM migrations ORDER BY name')) as { name: string }[]
+  ).map(({ name }) => name);
+  const [size] = (await connection.query(
+    'SELECT COALESCE(SUM(DATA_LENGTH), 0) AS bytes FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE()',
+  )) as { bytes: number }[];
+  into.write(
+    writeMark({ kind: 'head', value: { format: 1, version, madeAt: clockNow(), migrations, settings } }),
+  );
+  for (const value of filesOf(dataFolder)) into.write(writeMark({ kind: 'file', value }));
+  const held = await hold(connection);
+  const { args, env } = programOptions(at);
+  const program = spawn(
+    'mariadb-dump',
+    [
+      ...args,
+      '--single-transaction',
+      '--quick',
+      '--hex-blob',
+      '--skip-comments',
+      '--skip-add-locks',
+      '--no-tablespaces',
+      '--default-character-set=utf8mb4',
+      '--max-allowed-packet=64M',
+      at.database,
+    ],
+    { env, stdio: ['ignore', 'pipe', 'pipe'] },
+  );
+  let said = '';
+  program.stderr.on('data', (part: Buffer) => (said = (said + part.toString()).slice(-2000)));
+  const ended = new Promise<void>((resolve, reject) => {
+    program.once('error', (error: NodeJS.ErrnoException) =>
+      reject(
+        new BackupError(
+          error.code === 'ENOENT'
+            ? 'mariadb-dump is missing. Install it: apt-get install mariadb-client'
+            : error.message,
+          { cause: error },
+        ),
+      ),
+    );
+    program.once('close', (code) =>
+      code === 0
+        ? resolve()
+        : reject(new BackupError(`mariadb-dump failed: ${said.trim() || `code ${code}`}`)),
+    );
+  });
+  ended.catch(() => undefined);
+  let bytes = 0;
+  let isFree = !held;
+  const free = async (): Promise<void> => {
+    if (isFree) return;
+    isFree = true;
+    // What is counted below is of the moment that the dump is of.
+    await connection.query('START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY');
+    await connection.query('UNLOCK TABLES');
+  };
+  try {
+    for await (const part of program.stdout as AsyncIterable<Buffer>) {
+      // Its snapshot is taken before it writes the first table.
+      if (!isFree && (bytes > 0 || part.includes('CREATE TABLE'))) await free();
+      bytes += part.length;
+      // Blobs are written as twice as many digits.
+      onProgress(Math.min(0.7, (bytes / (2.1 * Number(size!.bytes) + 1)) * 0.7), 'reading the database');
+      // A disk that is full ends it; nobody waits for what is not written.
+      if (!into.write(part)) await Promise.race([once(into, 'drain'), written]);
+    }
+    await ended;
+    await free();
+  } finally {
+    if (!isFree) await connection.query('UNLOCK TABLES').catch(() => undefined);
+    program.kill();
+  }
+  if (!held) return { tables: null };
+  const tables = await countAll(connection, (part) => onProgress(0.7 + part * 0.3, 'counting what is in it'));
+  await connection.query('COMMIT');
+  return { tables };
+}
+
+/** Holds up all writing until the dump has begun; false where the database does not allow it to this user. */
+async function hold(connection: Connection): Promise<boolean> {
+  // A service of the cluster that holds up its writing holds up all: there dump and counting are of two moments.
+  const [cluster] = (await connection.query("SHOW STATUS LIKE 'wsrep_cluster_size'")) as { Value: string }[];
+  if (Number(cluster?.Value ?? 0) > 1) return false;
+  try {
+    // The statement before belongs to the transaction whose snapshot is taken.
+    await connection.query('SET SESSION TRANSACTION ISOLATION LEVEL REPEATABLE READ');
+    await connection.query(`SET SESSION lock_wait_timeout = ${HELD_S}`);
+    await connection.query('FLUSH TABLES WITH READ LOCK');
+    return true;
+  } catch {
+    return false;
+  }
+}
+
+/** Certificates and the like; small, and few. */
+function* filesOf(folder: string, below = ''): Generator<{ path: string; body: string }> {
+  for (const entry of fs.existsSync(folder) ? fs.readdirSync(folder, { withFileTypes: true }) : []) {
+    if (below === '' && OF_MACHINE.test(entry.name)) continue;
+    const place = path.join(folder, entry.name);
+    const name = below === '' ? entry.name : `${below}/${entry.name}`;
+    if (entry.isDirectory()) yield* filesOf(place, name);
+    else if (entry.isFile() && fs.statSync(place).size <= LARGEST_FILE)
+      yield { path: name, body: fs.readFileSync(place).toString('base64') };
+  }
+}
