@@ -16,3 +16,4 @@ export * from './starters/index';
 export * from './people';
 export * from './words';
 export * from './timetables';
+export * from './watch/disk';

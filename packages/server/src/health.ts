@@ -4,6 +4,8 @@ import { readersBehind, type Reader } from './journal/reader';
 import { countSetAside } from './journal/setAside';
 import type { JournalWriter } from './journal/writer';
 import type { Store } from './store/store';
+import type { DiskWatch } from './watch/disk';
+import type { Trouble } from './watch/troubles';
 import { now as clockNow, troubleOfClock } from './clock';
 
 /** How long the database may take before it counts as not answering, in ms. */
@@ -17,6 +19,9 @@ interface Parts {
   pages(): number;
   /** Backups that are made by themselves; null for none. */
   backups(): BackupState | null;
+  disk: DiskWatch['state'];
+  /** What is wrong with the service itself. */
+  troubles(): Trouble[];
 }
 
 /** What balancers and people are told of the service; `ok` false makes it a 503. Answers within a second. */
@@ -33,9 +38,20 @@ export interface Health {
   mqtt: { port: number | null; sessions: number };
   pages: number;
   backup: BackupState | null;
+  disk: ReturnType<DiskWatch['state']>;
+  troubles: { what: string; state: string; found: string }[];
 }
 
-export function createHealth({ store, journal, recent, mqtt, pages, backups }: Parts): () => Promise<Health> {
+export function createHealth({
+  store,
+  journal,
+  recent,
+  mqtt,
+  pages,
+  backups,
+  disk,
+  troubles,
+}: Parts): () => Promise<Health> {
   // Asked for by many at once, looked up once.
   let looking: Promise<Pick<Health, 'behind' | 'setAside'> | null> | null = null;
   const look = (): Promise<Pick<Health, 'behind' | 'setAside'> | null> =>
@@ -63,6 +79,8 @@ export function createHealth({ store, journal, recent, mqtt, pages, backups }: P
       mqtt: mqtt(),
       pages: pages(),
       backup: backups(),
+      disk: disk(),
+      troubles: troubles().map(({ what, state, found: words }) => ({ what, state, found: words })),
     };
   };
 }

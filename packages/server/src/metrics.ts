@@ -2,6 +2,7 @@ import { timingSafeEqual } from 'node:crypto';
 import type { Express, Request } from 'express';
 import { collectDefaultMetrics, Counter, Gauge, Histogram, Registry } from 'prom-client';
 import { socketAddress } from './listeners/address';
+import { now as clockNow } from './clock';
 import { ProblemError } from './problems';
 import type { Health } from './health';
 
@@ -52,6 +53,12 @@ export function createMetrics(health: () => Promise<Health>): Metrics {
   const aside = gauge('peatmoor_set_aside', 'Things that could not be handled and were set aside');
   const sessions = gauge('peatmoor_mqtt_sessions', 'Devices that are connected by MQTT');
   const pages = gauge('peatmoor_live_pages', 'Pages that are open and live');
+  const room = gauge('peatmoor_disk_free_bytes', 'What is free on the disk of the data folder');
+  const backupAge = gauge(
+    'peatmoor_backup_age_seconds',
+    'How old the newest backup is that was made by itself',
+  );
+  const wrong = gauge('peatmoor_trouble', '1 for each thing that is wrong with the service itself', ['what']);
   const METHODS = new Set(['GET', 'POST', 'PUT', 'PATCH', 'DELETE']);
   return {
     committed(count, seconds) {
@@ -73,6 +80,10 @@ export function createMetrics(health: () => Promise<Health>): Metrics {
       aside.set(state.setAside?.count ?? 0);
       sessions.set(state.mqtt.sessions);
       pages.set(state.pages);
+      room.set(state.disk.free);
+      if (state.backup?.newestAt != null) backupAge.set((clockNow() - state.backup.newestAt) / 1000);
+      wrong.reset();
+      for (const { what } of state.troubles) wrong.set({ what }, 1);
       return register.metrics();
     },
   };

@@ -21,7 +21,7 @@ import { whereaboutsOf } from './backup/address';
 import { startBackups } from './backup/schedule';
 import { createBus } from './bus';
 import { localPair, readAuthority } from './certificate/local';
-import { startRenewing } from './certificate/renewing';
+import { endOf, startRenewing } from './certificate/renewing';
 import { startTimetables } from './timetables/worker';
 import { createCommands } from './commands/commands';
 import { reachableHost, settingsOf, type Config } from './config';
@@ -48,7 +48,7 @@ import { createVerbs } from './ingest/verbs';
 import { createReport } from './ingest/verbs/report';
 import { createWorkRate } from './ingest/workRate';
 import { openDerivedWriter } from './journal/derived';
-import { beginClock, now as clockNow } from './clock';
+import { beginClock, now as clockNow, troubleOfClock } from './clock';
 import { readAway, readMark, readTail } from './journal/tail';
 import { startHeartbeat, startJournalWriter, type Committed } from './journal/writer';
 import { createClaiming } from './definitions/claiming';
@@ -69,6 +69,8 @@ import { startRuleWorker } from './rules/worker';
 import { startUsual } from './rules/usual';
 import type { EventRow } from './store/models';
 import { openStore, type Store } from './store/store';
+import { startDiskWatch } from './watch/disk';
+import { startTelling, troublesOf, type Trouble } from './watch/troubles';
 
 export interface Service {
   address: Address;
@@ -150,6 +152,13 @@ export async function startService({
       },
       () => beside(),
     );
+    // A database elsewhere has a disk of its own.
+    const diskWatch = startDiskWatch(
+      config.dataFolder,
+      (full) => database !== null && journal.refuse(full),
+      log,
+    );
+    stops.push(diskWatch.stop);
     // Nobody could be heard meanwhile.
     const away = await readAway(store);
     if (away !== null) journal.addFact({ kind: 'began', at: clockNow(), from: away });
@@ -334,6 +343,14 @@ export async function startService({
             log,
           );
     if (backups !== null) stops.push(backups.stop);
+    const watched = {
+      disk: diskWatch.state,
+      backups: () => backups?.state() ?? null,
+      certificateEnds: () => renewing.endsAt() ?? endOf(config.tls),
+      clock: troubleOfClock,
+    };
+    const troubles = (): Trouble[] => troublesOf(watched);
+    stops.push(startTelling({ store, mailer, publicUrl, log }, troubles).stop);
     const health = createHealth({
       store,
       journal,
@@ -341,6 +358,8 @@ export async function startService({
       mqtt: () => ({ port: mqtt.port, sessions: presence.count() }),
       pages: () => hub.count(),
       backups: () => backups?.state() ?? null,
+      disk: diskWatch.state,
+      troubles,
     });
     metrics = createMetrics(health);
     const app = createApp(
@@ -373,6 +392,7 @@ export async function startService({
         log,
         wakeAlerts: onAlerts,
         renewCertificate: renewing.renew,
+        watched,
         address,
       },
       consoleFolder,

@@ -58,7 +58,11 @@ export function OptionField({
       placeholder={(facts.kind === 'text' && facts.hint) || placeholder}
       multiline={facts.kind === 'text' && facts.lines !== undefined}
       {...(facts.kind === 'text' &&
-        facts.lines !== undefined && { minRows: facts.lines, maxRows: 2 * facts.lines, sx: { gridColumn: '1 / -1' } })}
+        facts.lines !== undefined && {
+          minRows: facts.lines,
+          maxRows: 2 * facts.lines,
+          sx: { gridColumn: '1 / -1' },
+        })}
       onChange={({ target }) =>
         onChange(target.value === '' ? null : facts.kind === 'number' ? Number(target.value) : target.value)
       }

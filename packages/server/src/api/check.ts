@@ -1,11 +1,12 @@
-import fs from 'node:fs/promises';
 import net from 'node:net';
 import os from 'node:os';
 import type { Finding } from '@peatmoor/contract';
 import { counted } from '@peatmoor/core';
-import { now as clockNow, troubleOfClock } from '../clock';
+import { showTime } from '../backup/words';
+import { now as clockNow } from '../clock';
 import { countSetAside } from '../journal/setAside';
 import type { Store } from '../store/store';
+import { troublesOf, type Trouble } from '../watch/troubles';
 import type { ApiParts, Handlers } from './context';
 
 const GIB = 2 ** 30;
@@ -17,8 +18,7 @@ export function checkHandlers(parts: ApiParts): Pick<Handlers, 'check'> {
   return {
     check: async () => ({
       findings: [
-        clock(),
-        await disk(parts.config.dataFolder),
+        ...itself(parts),
         ...(await database(parts.store)),
         ...(await ports(parts)),
         addresses(parts.address().httpUrl),
@@ -29,29 +29,45 @@ export function checkHandlers(parts: ApiParts): Pick<Handlers, 'check'> {
 
 const good = (what: string, found: string): Finding => ({ what, state: 'good', found, remedy: '' });
 
-function clock(): Finding {
-  const trouble = troubleOfClock();
-  if (trouble === null) return good('clock', `It is ${new Date(clockNow()).toISOString().slice(0, 19)} UTC.`);
-  return {
-    what: 'clock',
-    state: 'bad',
-    found: trouble,
-    remedy: 'Set the clock of the computer, or let it be set by NTP.',
-  };
-}
-
-async function disk(folder: string): Promise<Finding> {
-  const { bavail, blocks, bsize } = await fs.statfs(folder);
-  const free = bavail * bsize;
-  const found = `${(free / GIB).toFixed(1)} GB of ${((blocks * bsize) / GIB).toFixed(1)} GB are free under ${folder}.`;
-  if (free > 2 * GIB && bavail > blocks / 20) return good('disk', found);
-  return {
-    what: 'disk',
-    state: free < GIB / 4 ? 'bad' : 'look',
-    found,
-    remedy:
-      'Make room, move the data folder to a larger disk, or keep readings of some datastreams for a shorter time.',
-  };
+/** Clock, disk, backups and certificate: what is wrong with each, or that it is well. */
+function itself({ watched, config }: ApiParts): Finding[] {
+  const troubles = troublesOf(watched);
+  const { free, total, fullAt } = watched.disk();
+  const backup = watched.backups();
+  const ends = watched.certificateEnds();
+  const day = (at: number): string => showTime(at).slice(0, 10);
+  const well: [Trouble['what'], string | null][] = [
+    ['clock', `It is ${new Date(clockNow()).toISOString().slice(0, 19)} UTC.`],
+    [
+      'disk',
+      `${(free / GIB).toFixed(1)} GB of ${(total / GIB).toFixed(1)} GB are free under ${config.dataFolder}${fullAt === null ? '' : `; as it goes on it is full on ${day(fullAt)}`}.`,
+    ],
+    [
+      'backup',
+      backup === null
+        ? null
+        : `${counted(backup.count, 'backup')}, the newest of ${showTime(backup.newestAt ?? 0)}.`,
+    ],
+    ['certificate', ends === null ? null : `The certificate ends on ${day(ends)}.`],
+  ];
+  return [
+    ...well.flatMap(([what, found]): Finding[] => {
+      const trouble = troubles.find((one) => one.what === what);
+      if (trouble !== undefined) return [trouble];
+      return found === null ? [] : [good(what, found)];
+    }),
+    ...(backup === null
+      ? [
+          {
+            what: 'backup',
+            state: 'look' as const,
+            found: 'No backups are made by themselves.',
+            remedy:
+              'Set PEATMOOR_BACKUP_FOLDER, best to a disk of another machine, or make them by "peatmoor backup".',
+          },
+        ]
+      : []),
+  ];
 }
 
 async function database(store: Store): Promise<Finding[]> {

@@ -25,6 +25,7 @@ import { notFound } from '../problems';
 import type { DeviceEntry, Registry } from '../registry';
 import type { RuleWorker } from '../rules/worker';
 import { narrowed, seesDevice } from '../sharing/reach';
+import type { Watched } from '../watch/troubles';
 import type { Store } from '../store/store';
 import type { Timetables } from '../timetables/worker';
 import type { Scope } from './scope';
@@ -62,6 +63,8 @@ export interface ApiParts {
   wakeAlerts(): void;
   /** Answers by the newest certificate of the folder from now on, where it answers by one at all. */
   renewCertificate(): Promise<void>;
+  /** What the service looks at of itself: disk, backups, certificate, clock. */
+  watched: Watched;
   address(): Address;
 }
 

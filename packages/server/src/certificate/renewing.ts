@@ -1,5 +1,6 @@
+import { X509Certificate } from 'node:crypto';
 import type { Logger } from 'pino';
-import { localPair, type Pair } from './local';
+import { localPair, readLocalCertificate, type Pair } from './local';
 
 /** How often it is looked whether the certificate ends soon. */
 const LOOK_MS = 12 * 3_600_000;
@@ -8,7 +9,12 @@ const LOOK_MS = 12 * 3_600_000;
 export function startRenewing(
   { dataFolder, isLocal, log }: { dataFolder: string; isLocal: boolean; log: Logger },
   answerBy: (pair: Pair) => void,
-): { renew(): Promise<void>; stop(): void } {
+): {
+  renew(): Promise<void>;
+  /** When the one of the folder ends, epoch ms; null where it answers by none of there. */
+  endsAt(): number | null;
+  stop(): void;
+} {
   const renew = async (): Promise<void> => {
     const pair = isLocal ? await localPair(dataFolder) : null;
     if (pair !== null) answerBy(pair);
@@ -18,5 +24,11 @@ export function startRenewing(
       void renew().catch((error: Error) => log.warn({ err: error }, 'the certificate could not be renewed')),
     LOOK_MS,
   );
-  return { renew, stop: () => clearInterval(timer) };
+  const endsAt = (): number | null => (isLocal ? (readLocalCertificate(dataFolder)?.endsAt ?? null) : null);
+  return { renew, endsAt, stop: () => clearInterval(timer) };
+}
+
+/** When a certificate ends (the first of a chain, PEM), epoch ms; null for none. */
+export function endOf(tls: { cert: Buffer } | null): number | null {
+  return tls === null ? null : Date.parse(new X509Certificate(tls.cert).validTo);
 }

@@ -33,8 +33,10 @@ export type Durable = (refused: ReadonlySet<OtherReading>) => void;
 
 export interface JournalWriter {
   readonly id: number;
-  /** Readings that wait, and whether the database is down. */
+  /** Readings that wait, and whether the database is down, or has no room. */
   status(): { queued: number; down: boolean };
+  /** Takes nothing while the disk is full; what waits is still written. */
+  refuse(full: boolean): void;
   /** True while readings can be taken. */
   takes(): boolean;
   /** Adds a number to the commit that gathers; only while `takes()`. */
@@ -124,9 +126,11 @@ export async function startJournalWriter(
   let busy = false;
   let down = false;
   let stopped = false;
+  let noRoom = false;
   let readyWaiters: (() => void)[] = [];
 
-  const takes = (): boolean => !down && queued < MOST_QUEUED && otherBytes < MOST_OTHER_BYTES && !stopped;
+  const takes = (): boolean =>
+    !down && !noRoom && queued < MOST_QUEUED && otherBytes < MOST_OTHER_BYTES && !stopped;
   const announceReady = (): void => {
     if (!takes() || readyWaiters.length === 0) return;
     const waiters = readyWaiters;
@@ -281,7 +285,11 @@ export async function startJournalWriter(
 
   return {
     id,
-    status: () => ({ queued, down }),
+    status: () => ({ queued, down: down || noRoom }),
+    refuse(full) {
+      noRoom = full;
+      announceReady();
+    },
     takes,
     add(series, at, value) {
       if (gathering.builder.length >= MOST_IN_COMMIT) turnOver();

@@ -1,0 +1,169 @@
+import type { Logger } from 'pino';
+import type { Mailer } from '../alerts/channels/email';
+import { NO_MAIL } from '../alerts/channels/email';
+import { showBytes, showTime } from '../backup/words';
+import type { BackupState } from '../backup/schedule';
+import { now as clockNow } from '../clock';
+import { findAll } from '../store/rows';
+import { inRawTransaction, type Store } from '../store/store';
+import type { DiskWatch } from './disk';
+
+const LOOK_MS = 15_000;
+const DAY_MS = 86_400_000;
+/** A certificate that ends so soon was not renewed by itself. */
+const ENDING_MS = 14 * DAY_MS;
+/** A trouble must last so long before anybody is written to. */
+const LASTS_MS = 5000;
+
+/** Something that is wrong with the service itself, and what to do. */
+export interface Trouble {
+  what: 'disk' | 'backup' | 'certificate' | 'clock';
+  /** bad: something is lost or refused now; look: it will be. */
+  state: 'look' | 'bad';
+  found: string;
+  remedy: string;
+}
+
+export interface Watched {
+  disk: DiskWatch['state'];
+  backups: () => BackupState | null;
+  /** When the certificate ends, epoch ms; null for none. */
+  certificateEnds: () => number | null;
+  clock: () => string | null;
+}
+
+/** What is wrong with the service itself just now. */
+export function troublesOf({ disk, backups, certificateEnds, clock }: Watched): Trouble[] {
+  const now = clockNow();
+  const troubles: Trouble[] = [];
+  const { state, free, fullAt } = disk();
+  const room =
+    'Make room, move the data folder to a larger disk, or keep readings of some datastreams for a shorter time.';
+  if (state === 'full')
+    troubles.push({
+      what: 'disk',
+      state: 'bad',
+      found: `The disk is full but for ${showBytes(free)}: readings are refused until there is room.`,
+      remedy: room,
+    });
+  else if (state !== 'good')
+    troubles.push({
+      what: 'disk',
+      state: state === 'low' ? 'bad' : 'look',
+      found: `${showBytes(free)} are free on the disk${fullAt === null ? '' : `; as it goes on it is full on ${showTime(fullAt).slice(0, 10)}`}.`,
+      remedy: room,
+    });
+  const backup = backups();
+  if (backup !== null && (backup.late || backup.problem !== ''))
+    troubles.push({
+      what: 'backup',
+      state: backup.late ? 'bad' : 'look',
+      found: `${backup.newestAt === null ? 'There is no backup yet' : `The newest backup is of ${showTime(backup.newestAt)}`}${backup.problem === '' ? '' : `: ${backup.problem.replace(/\.$/, '')}`}.`,
+      remedy: 'See that the folder of PEATMOOR_BACKUP_FOLDER is there, can be written to and has room.',
+    });
+  const ends = certificateEnds();
+  if (ends !== null && ends - now < ENDING_MS)
+    troubles.push({
+      what: 'certificate',
+      state: ends < now ? 'bad' : 'look',
+      found: `The certificate ${ends < now ? 'ended' : 'ends'} on ${showTime(ends).slice(0, 10)}.`,
+      remedy:
+        'Renew it: one that was made here by starting the service once more, another by whoever gave it, then start the service.',
+    });
+  const wrong = clock();
+  if (wrong !== null)
+    troubles.push({
+      what: 'clock',
+      state: 'bad',
+      found: wrong,
+      remedy: 'Set the clock of the computer, or let it be set by NTP.',
+    });
+  return troubles;
+}
+
+/** What owners were told of, and not yet that it is over. */
+async function toldOf(store: Store): Promise<Set<string>> {
+  const rows = await store.withConnection(
+    async (connection) =>
+      (await connection.query(
+        "SELECT name FROM serviceSecrets WHERE name LIKE 'service %' AND secret <> ''",
+      )) as { name: string }[],
+  );
+  return new Set(rows.map(({ name }) => name.replace('service ', '')));
+}
+
+/**
+ * Tells whoever made the first workspace, and its other owners, of what is wrong with the service itself: once when it begins, once when
+ * it is over. Of several services one tells.
+ */
+export function startTelling(
+  { store, mailer, publicUrl, log }: { store: Store; mailer: Mailer; publicUrl: () => string; log: Logger },
+  troubles: () => Trouble[],
+): { stop(): Promise<void> } {
+  const since = new Map<string, number>();
+  let under: Promise<unknown> = Promise.resolve();
+  /** Notes that a trouble is told of, or over; true where it is this service that does so. */
+  const claim = (what: string, state: string): Promise<boolean> =>
+    inRawTransaction(store, async (connection) => {
+      const name = `service ${what}`;
+      await connection.query('INSERT IGNORE INTO serviceSecrets (name, secret) VALUES (?, ?)', [name, '']);
+      const { affectedRows } = (await connection.query(
+        'UPDATE serviceSecrets SET secret = ? WHERE name = ? AND secret <> ?',
+        [state, name, state],
+      )) as { affectedRows: number };
+      return affectedRows === 1;
+    });
+  const write = async (subject: string, text: string): Promise<void> => {
+    const [first] = await findAll(store.models.workspaces, { order: ['id'], limit: 1 });
+    if (first === undefined) return;
+    const owners = await findAll(store.models.memberships, {
+      where: { workspaceId: first.id, role: 'owner' },
+    });
+    const people = await findAll(store.models.users, { where: { id: owners.map(({ userId }) => userId) } });
+    for (const { email } of people)
+      if (email !== null)
+        await mailer
+          .send({
+            to: email,
+            subject: `Peatmoor: ${subject}`,
+            text: `${text}\n\n${publicUrl()}`,
+            headers: { 'Auto-Submitted': 'auto-generated' },
+          })
+          .catch((error: Error) => {
+            if (error.message !== NO_MAIL)
+              log.warn({ err: error }, 'a mail about the service could not be sent');
+          });
+  };
+  const look = async (): Promise<void> => {
+    const now = clockNow();
+    const found = new Map(troubles().map((one) => [one.what, one]));
+    const told = await toldOf(store);
+    for (const what of ['disk', 'backup', 'certificate', 'clock'] as const) {
+      const trouble = found.get(what);
+      if (trouble === undefined) {
+        since.delete(what);
+        if (told.has(what) && (await claim(what, '')))
+          await write(
+            `${what}: all is well again`,
+            `What was wrong with the ${what} of the service is over.`,
+          );
+        continue;
+      }
+      if (!since.has(what)) since.set(what, now);
+      if (now - since.get(what)! < LASTS_MS || !(await claim(what, trouble.state))) continue;
+      log.warn({ what, found: trouble.found }, 'something is wrong with the service itself');
+      await write(`${what}: ${trouble.found}`.slice(0, 150), `${trouble.found}\n\n${trouble.remedy}`);
+    }
+  };
+  const timer = setInterval(() => {
+    under = under
+      .then(look)
+      .catch((error: Error) => log.debug({ err: error }, 'the service looks at itself later'));
+  }, LOOK_MS);
+  return {
+    async stop() {
+      clearInterval(timer);
+      await under;
+    },
+  };
+}
