@@ -20,6 +20,8 @@ interface Parts {
   /** Backups that are made by themselves; null for none. */
   backups(): BackupState | null;
   disk: DiskWatch['state'];
+  /** When the certificate ends, epoch ms; null for none. */
+  certificateEnds(): number | null;
   /** What is wrong with the service itself. */
   troubles(): Trouble[];
 }
@@ -39,6 +41,7 @@ export interface Health {
   pages: number;
   backup: BackupState | null;
   disk: ReturnType<DiskWatch['state']>;
+  certificate: { endsAt: number; daysLeft: number } | null;
   troubles: { what: string; state: string; found: string }[];
 }
 
@@ -50,6 +53,7 @@ export function createHealth({
   pages,
   backups,
   disk,
+  certificateEnds,
   troubles,
 }: Parts): () => Promise<Health> {
   // Asked for by many at once, looked up once.
@@ -80,7 +84,12 @@ export function createHealth({
       pages: pages(),
       backup: backups(),
       disk: disk(),
+      certificate: certificateOf(certificateEnds()),
       troubles: troubles().map(({ what, state, found: words }) => ({ what, state, found: words })),
     };
   };
+}
+
+function certificateOf(endsAt: number | null): Health['certificate'] {
+  return endsAt === null ? null : { endsAt, daysLeft: Math.floor((endsAt - clockNow()) / 86_400_000) };
 }

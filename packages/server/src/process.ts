@@ -1,19 +1,40 @@
-import { pino, type Logger } from 'pino';
+import { pino, type Logger, type LoggerOptions } from 'pino';
 import type { Config } from './config';
+import { createLogRate } from './logRate';
 
-/** The service's log: lines of JSON, or readable ones on a terminal. Tokens, keys and cookies are never in it. */
+const MINUTE_MS = 60_000;
+
+/**
+ * The service's log: lines of JSON, or readable ones on a terminal. Tokens, keys and cookies are never in it. Of what comes again and
+ * again a part is written, and each minute how much was left out.
+ */
 export function createLog(config: Pick<Config, 'logLevel'>): Logger {
-  const options = {
+  const rate = createLogRate(() => performance.now());
+  let telling = false;
+  const options: LoggerOptions = {
     level: config.logLevel,
     base: null,
     redact: ['*.token', '*.password', '*.authorization', '*.cookie'],
+    hooks: {
+      logMethod(args, method) {
+        const message = args.find((one): one is string => typeof one === 'string') ?? '';
+        if (telling || rate.admits(message)) method.apply(this, args);
+      },
+    },
   };
-  return process.stdout.isTTY
+  const log = process.stdout.isTTY
     ? pino({
         ...options,
         transport: { target: 'pino-pretty', options: { ignore: 'pid,hostname', translateTime: 'HH:MM:ss' } },
       })
     : pino(options);
+  setInterval(() => {
+    telling = true;
+    for (const [message, lines] of rate.leftOut())
+      log.warn({ message, lines }, 'lines were left out of the log');
+    telling = false;
+  }, MINUTE_MS).unref();
+  return log;
 }
 
 /** Waits for Ctrl-C, SIGTERM or the end of its terminal, then stops everything in order. A second Ctrl-C or SIGTERM, a second later or more, ends the process at once. */

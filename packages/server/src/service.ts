@@ -359,6 +359,7 @@ export async function startService({
       pages: () => hub.count(),
       backups: () => backups?.state() ?? null,
       disk: diskWatch.state,
+      certificateEnds: watched.certificateEnds,
       troubles,
     });
     metrics = createMetrics(health);

@@ -1,3 +1,4 @@
+import { randomBytes } from 'node:crypto';
 import { constants } from 'node:zlib';
 import compression from 'compression';
 import express, { type Express, type NextFunction, type Request, type Response } from 'express';
@@ -15,6 +16,7 @@ import {
   type Endpoint,
   type EndpointName,
 } from '@peatmoor/contract';
+import { isFromProxy } from '../listeners/address';
 import { isPublic } from '../listeners/web/certificate';
 import { ProblemError, unavailable } from '../problems';
 import { isLostConnection } from '../store/lost';
@@ -57,6 +59,10 @@ export function createApp(
   app.use(securityHeaders(parts.config.tls !== null && isPublic(parts.config.tls.cert)));
   app.use((request, response, next) => {
     const since = performance.now();
+    // By it a line of the log is found for an answer; a proxy in front may have given one.
+    const given = isFromProxy(request) ? request.get('x-request-id') : undefined;
+    const id = given !== undefined && /^[\w.-]{1,64}$/.test(given) ? given : randomBytes(8).toString('hex');
+    response.setHeader('x-request-id', id);
     response.once('finish', () =>
       metrics.answered(request.method, response.statusCode, (performance.now() - since) / 1000),
     );
@@ -116,7 +122,9 @@ export function createApp(
   serveConsole(app, consoleFolder);
   app.use((error: Error, request: Request, response: Response, _next: NextFunction) => {
     const problem = toProblem(error);
-    if (problem.status >= 500) log.error({ err: error, path: withoutSecret(request.path) }, 'a call failed');
+    const id = response.getHeader('x-request-id');
+    if (problem.status >= 500)
+      log.error({ err: error, request: id, path: withoutSecret(request.path) }, 'a call failed');
     if (problem.status === 401) response.setHeader('www-authenticate', 'Bearer realm="Peatmoor"');
     if (problem.retryAfterS !== undefined) response.setHeader('retry-after', String(problem.retryAfterS));
     response

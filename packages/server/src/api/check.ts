@@ -7,6 +7,7 @@ import { now as clockNow } from '../clock';
 import { countSetAside } from '../journal/setAside';
 import type { Store } from '../store/store';
 import { troublesOf, type Trouble } from '../watch/troubles';
+import { VERSION } from './account';
 import type { ApiParts, Handlers } from './context';
 
 const GIB = 2 ** 30;
@@ -22,6 +23,9 @@ export function checkHandlers(parts: ApiParts): Pick<Handlers, 'check'> {
         ...(await database(parts.store)),
         ...(await ports(parts)),
         addresses(parts.address().httpUrl),
+        await mail(parts),
+        push(parts),
+        program(),
       ],
     }),
   };
@@ -134,6 +138,55 @@ async function database(store: Store): Promise<Finding[]> {
     );
     return findings;
   });
+}
+
+async function mail({ mailer, config }: ApiParts): Promise<Finding> {
+  const remedy = 'Look at PEATMOOR_SMTP_URL: name, port, and whether it is smtp:// (587) or smtps:// (465).';
+  try {
+    if ((await mailer.verify()) === true)
+      return good('mail', 'The mail server answers, and takes mails from here.');
+    return {
+      what: 'mail',
+      state: 'look',
+      found: 'No mail server is set: nobody gets alerts, invitations or resets by mail.',
+      remedy: 'Set PEATMOOR_SMTP_URL, and PEATMOOR_MAIL_FROM to an address of yours.',
+    };
+  } catch (error) {
+    // What stands before the host is a name and a password.
+    const host = new URL(config.smtpUrl ?? 'smtp://-').host;
+    return {
+      what: 'mail',
+      state: 'bad',
+      found: `${host} does not take mails: ${(error as Error).message}`,
+      remedy,
+    };
+  }
+}
+
+/** Whether phones can be told: they install the page, and take pushes, only over https. */
+function push({ address }: ApiParts): Finding {
+  const { httpUrl } = address();
+  if (httpUrl.startsWith('https:')) return good('push', 'Phones can install the page and take alerts.');
+  return {
+    what: 'push',
+    state: 'look',
+    found: 'Phones take alerts only over https, and the address of this service is plain.',
+    remedy: 'Make a certificate by "peatmoor certificate --make", or set one of a public authority.',
+  };
+}
+
+const LEAST_NODE = [20, 19] as const;
+function program(): Finding {
+  const [major = 0, minor = 0] = process.versions.node.split('.').map(Number);
+  const found = `Peatmoor ${VERSION} on Node.js ${process.versions.node}.`;
+  return major > LEAST_NODE[0] || (major === LEAST_NODE[0] && minor >= LEAST_NODE[1])
+    ? good('version', found)
+    : {
+        what: 'version',
+        state: 'look',
+        found,
+        remedy: `Use Node.js ${LEAST_NODE.join('.')} or a later one.`,
+      };
 }
 
 async function ports({ config, address }: ApiParts): Promise<Finding[]> {

@@ -28,3 +28,8 @@ export function remoteAddress(request: IncomingMessage): string {
 export function socketAddress(socket: Pick<Socket, 'remoteAddress'>): string {
   return plainAddress(socket.remoteAddress);
 }
+
+/** True where a request comes from a proxy that is believed. */
+export function isFromProxy({ socket }: Pick<IncomingMessage, 'socket'>): boolean {
+  return socket.remoteAddress !== undefined && isTrusted(socket.remoteAddress, 0);
+}

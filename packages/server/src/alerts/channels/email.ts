@@ -39,6 +39,12 @@ export function createMailer({ smtpUrl, mailFrom }: ChannelParts['config']) {
         throw error;
       }
     },
+    /** Whether the mail server would take mails; null where none is set. Throws with what it said. */
+    async verify(): Promise<true | null> {
+      if (transport === null) return null;
+      await transport.verify();
+      return true;
+    },
     close: () => transport?.close(),
   };
 }
