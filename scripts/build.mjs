@@ -17,7 +17,7 @@ const entries = packages.flatMap((name) => {
       server: ['main.ts', 'tool.ts'],
       cli: ['main.ts'],
       demo: ['main.ts'],
-      bench: ['main.ts', 'many.ts', 'small.ts', 'abuse.ts', 'disk.ts', 'pages.ts', 'alerts.ts'],
+      bench: ['main.ts', 'many.ts', 'small.ts', 'abuse.ts', 'disk.ts', 'pages.ts', 'alerts.ts', 'soak.ts'],
     }[name] ?? [];
   return programs.map((file) => path.join(folder, file)).filter(existsSync);
 });

@@ -1,6 +1,7 @@
 import { spawn } from 'node:child_process';
 import fs from 'node:fs';
 import path from 'node:path';
+import { createInterface } from 'node:readline';
 import { fileURLToPath } from 'node:url';
 import { createClient, type Client } from '@peatmoor/contract';
 
@@ -13,11 +14,12 @@ export interface Started {
   stop(): Promise<unknown>;
 }
 
-/** Our service in a process of its own, on a data folder. `more`: settings beside the usual ones; `begun` is told its process. */
+/** Our service in a process of its own, on a data folder. `more`: settings beside the usual ones; `begun` is told its process, `heard` each line that it writes. */
 export async function startOurs(
   folder: string,
   more: Record<string, string> = {},
   begun?: (pid: number) => void,
+  heard?: (line: string) => void,
 ): Promise<Started> {
   const program = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../../server/dist/main.js');
   const start = performance.now();
@@ -37,6 +39,7 @@ export async function startOurs(
   // Whatever goes wrong here, it does not stay behind.
   process.once('exit', () => child.kill('SIGTERM'));
   begun?.(child.pid!);
+  if (heard !== undefined) createInterface({ input: child.stdout }).on('line', heard);
   const ended = new Promise((resolve) => child.once('close', resolve));
   const ports = await new Promise<{ httpPort: number; mqttPort: number }>((resolve) => {
     let text = '';
