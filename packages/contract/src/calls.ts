@@ -37,6 +37,7 @@ export const calls: Record<EndpointName, PlainCall> = {
   listKeys: ['GET', '/api/keys', 'self', 'all'],
   createKey: ['POST', '/api/keys', 'self', ''],
   deleteKey: ['DELETE', '/api/keys/:key', 'self', ''],
+  listTroubles: ['GET', '/api/troubles', 'people', ''],
   check: ['GET', '/api/check', 'people', ''],
   readCertificate: ['GET', '/api/certificate', 'open', ''],
   makeCertificate: ['POST', '/api/certificate', 'people', ''],

@@ -22,6 +22,8 @@ export function Overview(): ReactNode {
   const devices = useRead('listDevices');
   const kinds = useRead('listKinds').data;
   const clock = useRead('status').data?.clock ?? null;
+  const owns = useMay('people') && me !== undefined;
+  const troubles = useRead('listTroubles', undefined, owns, 60_000).data ?? [];
   const now = useHeardUntil();
   useEffect(() => devices.data && liveStore.seed(devices.data), [devices.data]);
   const [most, setMost] = useState(ROWS_AT_ONCE);
@@ -86,6 +88,13 @@ export function Overview(): ReactNode {
         )}
       </Heading>
       {clock !== null && <Notice>{clock}</Notice>}
+      {troubles
+        .filter(({ what }) => what !== 'clock')
+        .map(({ what, state, found, remedy }) => (
+          <Notice key={what} tone={state === 'bad' ? 'problem' : 'plain'}>
+            {found} {remedy}
+          </Notice>
+        ))}
       {devices.data.length > FEW && (
         <Box sx={{ display: 'flex', gap: 3, mb: 2 }}>
           <TextField

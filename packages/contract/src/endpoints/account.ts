@@ -149,6 +149,12 @@ export const accountEndpoints = {
     { body: account.newKeySchema, answer: account.madeKeySchema },
   ),
   deleteKey: endpoint<void>('DELETE /api/keys/:key', 'self', 'End an access key'),
+  listTroubles: endpoint<check.Finding[]>(
+    'GET /api/troubles',
+    'people',
+    'What is wrong with the service itself; told to owners of its first workspace, who look after it',
+    { answer: check.findingsSchema },
+  ),
   check: endpoint<check.Check>(
     'GET /api/check',
     'people',

@@ -12,5 +12,6 @@ export const findingSchema = object({
   remedy: string().defined(),
 });
 export type Finding = InferType<typeof findingSchema>;
-export const checkSchema = object({ findings: array(findingSchema).required() });
+export const findingsSchema = array(findingSchema).required();
+export const checkSchema = object({ findings: findingsSchema });
 export type Check = InferType<typeof checkSchema>;

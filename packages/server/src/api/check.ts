@@ -6,7 +6,7 @@ import { showTime } from '../backup/words';
 import { now as clockNow } from '../clock';
 import { countSetAside } from '../journal/setAside';
 import type { Store } from '../store/store';
-import { troublesOf, type Trouble } from '../watch/troubles';
+import { firstWorkspace, troublesOf, type Trouble } from '../watch/troubles';
 import { VERSION } from './account';
 import type { ApiParts, Handlers } from './context';
 
@@ -15,8 +15,10 @@ const GIB = 2 ** 30;
 const TRIED = ['10.6', '10.11', '11.4'];
 
 /** Looks at what the service stands on: clock, disk, database, ports and addresses. */
-export function checkHandlers(parts: ApiParts): Pick<Handlers, 'check'> {
+export function checkHandlers(parts: ApiParts): Pick<Handlers, 'check' | 'listTroubles'> {
   return {
+    listTroubles: async ({ scope }) =>
+      scope.workspaceId === (await firstWorkspace(parts.store)) ? troublesOf(parts.watched) : [],
     check: async () => ({
       findings: [
         ...itself(parts),

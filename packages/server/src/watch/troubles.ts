@@ -81,6 +81,12 @@ export function troublesOf({ disk, backups, certificateEnds, clock }: Watched): 
   return troubles;
 }
 
+/** The workspace of whoever set the service up: its owners look after it. */
+export async function firstWorkspace(store: Store): Promise<number | null> {
+  const [first] = await findAll(store.models.workspaces, { order: ['id'], limit: 1 });
+  return first?.id ?? null;
+}
+
 /** What owners were told of, and not yet that it is over. */
 async function toldOf(store: Store): Promise<Set<string>> {
   const rows = await store.withConnection(
@@ -114,11 +120,9 @@ export function startTelling(
       return affectedRows === 1;
     });
   const write = async (subject: string, text: string): Promise<void> => {
-    const [first] = await findAll(store.models.workspaces, { order: ['id'], limit: 1 });
-    if (first === undefined) return;
-    const owners = await findAll(store.models.memberships, {
-      where: { workspaceId: first.id, role: 'owner' },
-    });
+    const workspaceId = await firstWorkspace(store);
+    if (workspaceId === null) return;
+    const owners = await findAll(store.models.memberships, { where: { workspaceId, role: 'owner' } });
     const people = await findAll(store.models.users, { where: { id: owners.map(({ userId }) => userId) } });
     for (const { email } of people)
       if (email !== null)

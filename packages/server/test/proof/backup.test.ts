@@ -46,7 +46,7 @@ beforeAll(async () => {
   folder = newFolder();
   person = await newPerson(service);
   ({ token } = await newDevice(person.client));
-  const hour = Date.now() - 3_600_000;
+  const hour = Date.now() - 3_000_000;
   await post(
     service,
     token,
