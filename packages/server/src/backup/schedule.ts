@@ -2,7 +2,8 @@ import fs from 'node:fs';
 import path from 'node:path';
 import type { Logger } from 'pino';
 import { now as clockNow } from '../clock';
-import { makeBackup, type BackupParts } from './make';
+import { whyNotFolder } from '../database/folderLock';
+import { BackupError, makeBackup, type BackupParts } from './make';
 
 const HOUR_MS = 3_600_000;
 const LOOK_MS = 60_000;
@@ -61,7 +62,7 @@ export function startBackups(
     const stamp = new Date(now).toISOString().slice(0, 19).replace(/[-:]/g, '').replace('T', '-');
     const file = path.join(folder, `peatmoor-${stamp}.sql.gz${parts.passphrase === null ? '' : '.age'}`);
     try {
-      fs.mkdirSync(folder, { recursive: true, mode: 0o700 });
+      makeFolder(folder);
       const made = await makeBackup({ ...parts, file });
       problem = '';
       log.info({ file: made.file, bytes: made.bytes }, 'a backup was made');
@@ -87,4 +88,12 @@ export function startBackups(
       await running;
     },
   };
+}
+
+function makeFolder(folder: string): void {
+  try {
+    fs.mkdirSync(folder, { recursive: true, mode: 0o700 });
+  } catch (error) {
+    throw new BackupError(`${folder} cannot be used: ${whyNotFolder(error)}.`, { cause: error });
+  }
 }

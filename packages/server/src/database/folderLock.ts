@@ -50,10 +50,8 @@ function makeFolder(folder: string): void {
     fs.writeFileSync(trial, 'x');
     fs.rmSync(trial);
   } catch (error) {
-    const { code = '', message } = error as NodeJS.ErrnoException;
-    const remedy = REMEDIES[code] ?? message;
     throw new Error(
-      `The data folder ${folder} cannot be used: ${remedy}. Or set PEATMOOR_DATA to another folder.`,
+      `The data folder ${folder} cannot be used: ${whyNotFolder(error)}. Or set PEATMOOR_DATA to another folder.`,
       { cause: error },
     );
   }
@@ -69,4 +67,10 @@ function startedAt(pid: number): string {
   } catch {
     return 'gone';
   }
+}
+
+/** Why a folder cannot be made or written to, in words. */
+export function whyNotFolder(error: unknown): string {
+  const { code = '', message } = error as NodeJS.ErrnoException;
+  return REMEDIES[code] ?? message;
 }
