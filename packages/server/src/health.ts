@@ -39,10 +39,11 @@ export interface Health {
   clock: string;
   mqtt: { port: number | null; sessions: number };
   pages: number;
-  backup: BackupState | null;
+  backup: (Omit<BackupState, 'problem'> & { failed: boolean }) | null;
   disk: ReturnType<DiskWatch['state']>;
   certificate: { endsAt: number; daysLeft: number } | null;
-  troubles: { what: string; state: string; found: string }[];
+  /** What is wrong with the service itself; the words are for its owners. */
+  troubles: { what: string; state: string }[];
 }
 
 export function createHealth({
@@ -82,14 +83,21 @@ export function createHealth({
       clock: troubleOfClock() ?? 'right',
       mqtt: mqtt(),
       pages: pages(),
-      backup: backups(),
+      backup: backupOf(backups()),
       disk: disk(),
       certificate: certificateOf(certificateEnds()),
-      troubles: troubles().map(({ what, state, found: words }) => ({ what, state, found: words })),
+      troubles: troubles().map(({ what, state }) => ({ what, state })),
     };
   };
 }
 
 function certificateOf(endsAt: number | null): Health['certificate'] {
   return endsAt === null ? null : { endsAt, daysLeft: Math.floor((endsAt - clockNow()) / 86_400_000) };
+}
+
+/** Anybody may ask for the health: paths and errors are not said. */
+function backupOf(state: BackupState | null): Health['backup'] {
+  if (state === null) return null;
+  const { problem, ...rest } = state;
+  return { ...rest, failed: problem !== '' };
 }

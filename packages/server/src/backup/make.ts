@@ -4,6 +4,7 @@ import fs from 'node:fs';
 import path from 'node:path';
 import { PassThrough, Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
+import { setTimeout as sleep } from 'node:timers/promises';
 import { createGzip } from 'node:zlib';
 import { Encrypter } from 'age-encryption';
 import { createConnection, type Connection } from 'mariadb';
@@ -41,7 +42,11 @@ const OF_MACHINE =
   /^(mariadb|tmp|database-.*|reset-key|service\.lock|demo\.json|disk-uses\.json|backups?)$|\.sock$|^trial-/;
 const LARGEST_FILE = 1024 * 1024;
 /** How long writing may be held up for the beginning of a backup, in s. */
-const HELD_S = 10;
+const HELD_S = 2;
+const LOCK_WAIT = 1205;
+/** How often it is tried, and how long it rests between, in ms: a long question to the database may be under way. */
+const HOLD_TRIES = 6;
+const HOLD_REST_MS = 3000;
 
 /** Makes a backup while the service runs: all of one moment. Writes beside the file and renames, so that a half one has no name. */
 export async function makeBackup(parts: BackupParts): Promise<Made> {
@@ -198,15 +203,17 @@ async function hold(connection: Connection): Promise<boolean> {
   // A service of the cluster that holds up its writing holds up all: there dump and counting are of two moments.
   const [cluster] = (await connection.query("SHOW STATUS LIKE 'wsrep_cluster_size'")) as { Value: string }[];
   if (Number(cluster?.Value ?? 0) > 1) return false;
-  try {
-    // The statement before belongs to the transaction whose snapshot is taken.
-    await connection.query('SET SESSION TRANSACTION ISOLATION LEVEL REPEATABLE READ');
-    await connection.query(`SET SESSION lock_wait_timeout = ${HELD_S}`);
-    await connection.query('FLUSH TABLES WITH READ LOCK');
-    return true;
-  } catch {
-    return false;
-  }
+  for (let attempt = 1; attempt <= HOLD_TRIES; attempt++)
+    try {
+      await connection.query('SET SESSION TRANSACTION ISOLATION LEVEL REPEATABLE READ');
+      await connection.query(`SET SESSION lock_wait_timeout = ${HELD_S}`);
+      await connection.query('FLUSH TABLES WITH READ LOCK');
+      return true;
+    } catch (error) {
+      if ((error as { errno?: number }).errno !== LOCK_WAIT) return false;
+      await sleep(HOLD_REST_MS);
+    }
+  return false;
 }
 
 /** Certificates and the like; small, and few. */

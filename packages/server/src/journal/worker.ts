@@ -68,6 +68,8 @@ const LONGEST_REST_MS = 5000;
 const FIRST_MS = 300;
 /** How long an offset may be kept in memory only, while nothing has to be written: here, and where others may take over. */
 const LAZY_MS = { sole: 300_000, shared: 30_000 };
+/** Entries after which it is kept all the same, so that the journal can be trimmed and little is looked at again. */
+const LAZY_ENTRIES = 200;
 /** How long `settled` waits for another service to do the work. */
 const OTHERS_MS = 20_000;
 
@@ -94,6 +96,7 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
   /** Places looked at whose offset is not kept yet, and since when. */
   const ahead = new Map<string, JournalPlace>();
   let aheadSince = 0;
+  let aheadEntries = 0;
 
   const gather = async (connection: Connection, most: number, looks: number): Promise<Looked> => {
     const all: Looked = { entries: [], damaged: [], more: true };
@@ -146,7 +149,8 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
   /** Looks at what comes next without writing; null where a step is needed, else whether there is more. */
   const glance = async (): Promise<boolean | null> => {
     if (work.look === undefined || failures > 0) return null;
-    if (ahead.size > 0 && performance.now() - aheadSince > lazyMs) return null;
+    if (ahead.size > 0 && (performance.now() - aheadSince > lazyMs || aheadEntries > LAZY_ENTRIES))
+      return null;
     const { entries, damaged, more } = await store.withConnection((connection) =>
       gather(connection, work.entries, work.looks),
     );
@@ -154,7 +158,11 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
     const keep = work.look(entries, !more);
     if (keep === null) return null;
     keep();
-    if (ahead.size === 0) aheadSince = performance.now();
+    if (ahead.size === 0) {
+      aheadSince = performance.now();
+      aheadEntries = 0;
+    }
+    aheadEntries += entries.length;
     for (const { writer, part, seq } of entries) ahead.set(lineOf({ writer, part }), { writer, part, seq });
     if (ahead.size > 0) at(lazyMs + 100);
     return more;
