@@ -1,3 +1,4 @@
+import { counted } from '@peatmoor/core';
 import { SingleBar } from 'cli-progress';
 import { managedWhereabouts } from './database/managed';
 import { whereaboutsOf } from './backup/address';
@@ -53,14 +54,14 @@ try {
       });
       stop();
       say(
-        `${made.file}: ${showBytes(made.bytes)}${made.counted ? `, ${made.rows} rows of ${made.tables} tables` : ''}${passphrase === null ? '. It is not enciphered: whoever reads it reads everything. Set PEATMOOR_BACKUP_PASSPHRASE to encipher' : ', enciphered'}.`,
+        `${made.file}: ${showBytes(made.bytes)}${made.counted ? `, ${counted(made.rows, 'row')} of ${counted(made.tables, 'table')}` : ''}${passphrase === null ? '. It is not enciphered: whoever reads it reads everything. Set PEATMOOR_BACKUP_PASSPHRASE to encipher' : ', enciphered'}.`,
       );
     }
     if (verb === 'verify' || (verb === 'backup' && more.includes('--verify'))) {
       const { head, rows, compared } = await verifyBackup({ file, passphrase, log, onProgress });
       stop();
       say(
-        `${file} of ${showTime(head.madeAt)}, by Peatmoor ${head.version}, can be restored: ${rows} rows${compared ? ', all as they were when it was made' : '. It was made of a cluster, so that nothing was counted to compare with'}.`,
+        `${file} of ${showTime(head.madeAt)}, by Peatmoor ${head.version}, can be restored: ${counted(rows, 'row')}${compared ? ', all as they were when it was made' : '. It was made of a cluster, so that nothing was counted to compare with'}.`,
       );
     }
     if (verb === 'restore') {
@@ -78,7 +79,7 @@ try {
         .map(([what, count]) => `  ${what}: ${count}`);
       say(
         [
-          `Restored the backup of ${showTime(head.madeAt)}: ${rows} rows, ${files} files.`,
+          `Restored the backup of ${showTime(head.madeAt)}: ${counted(rows, 'row')}, ${counted(files, 'file')}.`,
           ...(let_.length > 0
             ? [
                 'Let go, so that nothing old happens (everybody signs in anew; wanted values are told once somebody wants them again):',

@@ -1,4 +1,5 @@
 import type { Connection } from 'mariadb';
+import { counted as inWords } from '@peatmoor/core';
 import { group } from 'd3-array';
 import type { BackupEnd, Counted } from './marks';
 
@@ -61,8 +62,8 @@ export function differences(
       const place = part === '' ? table : `${table} of series ${part}`;
       return [
         a?.rows === b?.rows
-          ? `${place}: ${a?.rows} rows, not the same`
-          : `${place}: ${a?.rows ?? 0} rows before, ${b?.rows ?? 0} after`,
+          ? `${place}: ${inWords(a?.rows ?? 0, 'row')}, not the same`
+          : `${place}: ${inWords(a?.rows ?? 0, 'row')} before, ${b?.rows ?? 0} after`,
       ];
     }),
   );

@@ -3,6 +3,7 @@ import path from 'node:path';
 import { gunzipSync, gzipSync } from 'node:zlib';
 import { pino } from 'pino';
 import { createClient } from '@peatmoor/contract';
+import { VERSION } from '../../src/api/account';
 import { makeBackup } from '../../src/backup/make';
 import { restoreBackup, verifyBackup } from '../../src/backup/restore';
 import { startBackups } from '../../src/backup/schedule';
@@ -33,7 +34,7 @@ const passphrase = 'sphagnum, sundew and heather';
 const parts = (file: string, secret: string | null = null) => ({
   at: databaseOf(service),
   dataFolder: service.dataFolder,
-  version: '0.3.0',
+  version: VERSION,
   settings: { PEATMOOR_SMTP_URL: 'smtp://x' },
   file: path.join(folder, file),
   passphrase: secret,
