@@ -5,7 +5,7 @@ import { countSetAside } from './journal/setAside';
 import type { JournalWriter } from './journal/writer';
 import type { Store } from './store/store';
 import type { DiskWatch } from './watch/disk';
-import type { Trouble } from './watch/troubles';
+import { troublesOf, type Watched } from './watch/troubles';
 import { now as clockNow, troubleOfClock } from './clock';
 
 /** How long the database may take before it counts as not answering, in ms. */
@@ -17,13 +17,8 @@ interface Parts {
   recent: Recent;
   mqtt(): { port: number | null; sessions: number };
   pages(): number;
-  /** Backups that are made by themselves; null for none. */
-  backups(): BackupState | null;
-  disk: DiskWatch['state'];
-  /** When the certificate ends, epoch ms; null for none. */
-  certificateEnds(): number | null;
-  /** What is wrong with the service itself. */
-  troubles(): Trouble[];
+  /** What the service looks at of itself. */
+  watched: Watched;
 }
 
 /** What balancers and people are told of the service; `ok` false makes it a 503. Answers within a second. */
@@ -46,17 +41,7 @@ export interface Health {
   troubles: { what: string; state: string }[];
 }
 
-export function createHealth({
-  store,
-  journal,
-  recent,
-  mqtt,
-  pages,
-  backups,
-  disk,
-  certificateEnds,
-  troubles,
-}: Parts): () => Promise<Health> {
+export function createHealth({ store, journal, recent, mqtt, pages, watched }: Parts): () => Promise<Health> {
   // Asked for by many at once, looked up once.
   let looking: Promise<Pick<Health, 'behind' | 'setAside'> | null> | null = null;
   const look = (): Promise<Pick<Health, 'behind' | 'setAside'> | null> =>
@@ -83,10 +68,10 @@ export function createHealth({
       clock: troubleOfClock() ?? 'right',
       mqtt: mqtt(),
       pages: pages(),
-      backup: backupOf(backups()),
-      disk: disk(),
-      certificate: certificateOf(certificateEnds()),
-      troubles: troubles().map(({ what, state }) => ({ what, state })),
+      backup: backupOf(watched.backups()),
+      disk: watched.disk(),
+      certificate: certificateOf(watched.certificateEnds()),
+      troubles: troublesOf(watched).map(({ what, state }) => ({ what, state })),
     };
   };
 }

@@ -15,16 +15,13 @@ import { readPushKeys } from './alerts/secrets';
 import { writeMachineKey } from './auth/resets';
 import { readSealer, readSigner } from './auth/secrets';
 import { startOutbox } from './alerts/outbox';
-import { VERSION } from './api/account';
 import { createApp } from './api/app';
-import { whereaboutsOf } from './backup/address';
-import { startBackups } from './backup/schedule';
 import { createBus } from './bus';
 import { localPair, readAuthority } from './certificate/local';
-import { endOf, startRenewing } from './certificate/renewing';
+import { startRenewing } from './certificate/renewing';
 import { startTimetables } from './timetables/worker';
 import { createCommands } from './commands/commands';
-import { reachableHost, settingsOf, type Config } from './config';
+import { reachableHost, type Config } from './config';
 import { trustProxies } from './listeners/address';
 import { lockFolder } from './database/folderLock';
 import { startManagedDatabase, type ManagedDatabase } from './database/managed';
@@ -48,7 +45,7 @@ import { createVerbs } from './ingest/verbs';
 import { createReport } from './ingest/verbs/report';
 import { createWorkRate } from './ingest/workRate';
 import { openDerivedWriter } from './journal/derived';
-import { beginClock, now as clockNow, troubleOfClock } from './clock';
+import { beginClock, now as clockNow } from './clock';
 import { readAway, readMark, readTail } from './journal/tail';
 import { startHeartbeat, startJournalWriter, type Committed } from './journal/writer';
 import { createClaiming } from './definitions/claiming';
@@ -69,8 +66,7 @@ import { startRuleWorker } from './rules/worker';
 import { startUsual } from './rules/usual';
 import type { EventRow } from './store/models';
 import { openStore, type Store } from './store/store';
-import { startDiskWatch } from './watch/disk';
-import { startTelling, troublesOf, type Trouble } from './watch/troubles';
+import { startWatching } from './watch';
 
 export interface Service {
   address: Address;
@@ -152,13 +148,6 @@ export async function startService({
       },
       () => beside(),
     );
-    // A database elsewhere has a disk of its own.
-    const diskWatch = startDiskWatch(
-      config.dataFolder,
-      (full) => database !== null && journal.refuse(full),
-      log,
-    );
-    stops.push(diskWatch.stop);
     // Nobody could be heard meanwhile.
     const away = await readAway(store);
     if (away !== null) journal.addFact({ kind: 'began', at: clockNow(), from: away });
@@ -328,39 +317,24 @@ export async function startService({
               authority: local === null ? '' : (readAuthority(config.dataFolder)?.toString('utf8') ?? ''),
             },
     });
-    const backups =
-      config.backups === null
-        ? null
-        : startBackups(
-            config.backups,
-            {
-              at: database ?? whereaboutsOf(config.databaseUrl!),
-              dataFolder: config.dataFolder,
-              version: VERSION,
-              settings: settingsOf(process.env),
-              passphrase: config.backupPassphrase,
-            },
-            log,
-          );
-    if (backups !== null) stops.push(backups.stop);
-    const watched = {
-      disk: diskWatch.state,
-      backups: () => backups?.state() ?? null,
-      certificateEnds: () => renewing.endsAt() ?? endOf(config.tls),
-      clock: troubleOfClock,
-    };
-    const troubles = (): Trouble[] => troublesOf(watched);
-    stops.push(startTelling({ store, mailer, publicUrl, log }, troubles).stop);
+    const watching = startWatching({
+      config,
+      database,
+      store,
+      journal,
+      renewing,
+      mailer,
+      publicUrl,
+      log,
+    });
+    stops.push(watching.stop);
     const health = createHealth({
       store,
       journal,
       recent,
       mqtt: () => ({ port: mqtt.port, sessions: presence.count() }),
       pages: () => hub.count(),
-      backups: () => backups?.state() ?? null,
-      disk: diskWatch.state,
-      certificateEnds: watched.certificateEnds,
-      troubles,
+      watched: watching.watched,
     });
     metrics = createMetrics(health);
     const app = createApp(
@@ -393,7 +367,7 @@ export async function startService({
         log,
         wakeAlerts: onAlerts,
         renewCertificate: renewing.renew,
-        watched,
+        watched: watching.watched,
         address,
       },
       consoleFolder,

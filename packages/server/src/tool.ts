@@ -1,10 +1,10 @@
-import { counted } from '@peatmoor/core';
+import { counted, showBytes } from '@peatmoor/core';
 import { SingleBar } from 'cli-progress';
 import { managedWhereabouts } from './database/managed';
 import { whereaboutsOf } from './backup/address';
 import { BackupError, makeBackup } from './backup/make';
 import { restoreBackup, verifyBackup } from './backup/restore';
-import { showBytes, showTime } from './backup/words';
+import { showTime } from './backup/words';
 import { readConfig, settingsOf, SettingError } from './config';
 import { createLog } from './process';
 import { VERSION } from './api/account';
@@ -74,16 +74,16 @@ try {
         onProgress,
       });
       stop();
-      const let_ = Object.entries(calmed)
+      const letGo = Object.entries(calmed)
         .filter(([what, count]) => count > 0 && what !== 'leases')
         .map(([what, count]) => `  ${what}: ${count}`);
       say(
         [
           `Restored the backup of ${showTime(head.madeAt)}: ${counted(rows, 'row')}, ${counted(files, 'file')}.`,
-          ...(let_.length > 0
+          ...(letGo.length > 0
             ? [
                 'Let go, so that nothing old happens (everybody signs in anew; wanted values are told once somebody wants them again):',
-                ...let_,
+                ...letGo,
               ]
             : []),
           `Its settings are in ${dataFolder}/settings-of-the-backup.env. Start the service.`,

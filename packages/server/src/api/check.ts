@@ -52,7 +52,9 @@ function itself({ watched, config }: ApiParts): Finding[] {
       'backup',
       backup === null
         ? null
-        : `${counted(backup.count, 'backup')}, the newest of ${showTime(backup.newestAt ?? 0)}.`,
+        : backup.newestAt === null
+          ? 'None was made yet; the first is on its way.'
+          : `${counted(backup.count, 'backup')}, the newest of ${showTime(backup.newestAt)}.`,
     ],
     ['certificate', ends === null ? null : `The certificate ends on ${day(ends)}.`],
   ];

@@ -79,6 +79,16 @@ const UNSEEN = {
   pictureAt: null,
 } satisfies Partial<Device>;
 
+/** Whether a device is there, and when it was heard last, as this service has seen. */
+export function presentNow(
+  presence: ApiParts['presence'],
+  { rowId, lastSeenAt: known, intervalS }: DeviceEntry,
+): Pick<Device, 'lastSeenAt' | 'connected' | 'presence'> {
+  const lastSeenAt = presence.lastSeen(rowId) ?? known;
+  const connected = presence.sessions(rowId).size > 0;
+  return { lastSeenAt, connected, presence: presenceOf({ connected, lastSeenAt, intervalS }, clockNow()) };
+}
+
 function describe(
   { presence, recent }: Parts,
   entry: DeviceEntry,
@@ -87,17 +97,13 @@ function describe(
   gateways: ReadonlyMap<number, string>,
   pictures: ReadonlyMap<number, number>,
 ): Device {
-  const lastSeenAt = presence.lastSeen(entry.rowId) ?? entry.lastSeenAt;
-  const connected = presence.sessions(entry.rowId).size > 0;
   return {
     id: entry.id,
     name: entry.name,
     kindId: entry.kindId,
     kindTitle: entry.kindTitle,
     createdAt: row.createdAt,
-    lastSeenAt,
-    connected,
-    presence: presenceOf({ connected, lastSeenAt, intervalS: entry.intervalS }, clockNow()),
+    ...presentNow(presence, entry),
     proof: entry.proof,
     newest: newestOf(entry, recent),
     openEvents,

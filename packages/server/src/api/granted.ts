@@ -1,10 +1,9 @@
 import type { Granted } from '@peatmoor/contract';
-import { presenceOf } from '@peatmoor/core';
-import { now as clockNow } from '../clock';
 import { newestOf } from '../history/newest';
 import { narrowed, seesAll } from '../sharing/reach';
 import { findAll, listIn } from '../store/rows';
 import type { ApiParts, Handlers } from './context';
+import { presentNow } from './describeDevices';
 import { member, type Scope } from './scope';
 
 /** Workspaces, and devices and dashboards of each, that are listed at the most. */
@@ -24,14 +23,12 @@ export function grantedHandlers(parts: ApiParts): Pick<Handlers, 'listGranted'> 
       .filter(({ workspaceId }) => workspaceId === scope.workspaceId)
       .map((whole) => {
         const entry = narrowed(scope, whole);
-        const connected = presence.sessions(entry.rowId).size > 0;
-        const lastSeenAt = presence.lastSeen(entry.rowId) ?? entry.lastSeenAt;
         const newest = newestOf(entry, recent);
         return {
           id: entry.id,
           name: entry.name,
           kindTitle: entry.kindTitle,
-          presence: presenceOf({ connected, lastSeenAt, intervalS: entry.intervalS }, clockNow()),
+          presence: presentNow(presence, entry).presence,
           values: entry.streams
             .filter(({ type, direction }) => type !== 'image' && direction !== 'control')
             .flatMap((stream) => {

@@ -1,6 +1,7 @@
 import { spawn } from 'node:child_process';
 import { once } from 'node:events';
 import fs from 'node:fs';
+import fsp from 'node:fs/promises';
 import path from 'node:path';
 import { PassThrough, Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
@@ -44,6 +45,8 @@ const LARGEST_FILE = 1024 * 1024;
 /** How long writing may be held up for the beginning of a backup, in s. */
 const HELD_S = 2;
 const LOCK_WAIT = 1205;
+/** Within this the dump must have begun, in ms: all writing waits for it. */
+const BEGIN_MS = 5000;
 /** How often it is tried, and how long it rests between, in ms: a long question to the database may be under way. */
 const HOLD_TRIES = 6;
 const HOLD_REST_MS = 3000;
@@ -51,36 +54,39 @@ const HOLD_REST_MS = 3000;
 /** Makes a backup while the service runs: all of one moment. Writes beside the file and renames, so that a half one has no name. */
 export async function makeBackup(parts: BackupParts): Promise<Made> {
   const { at, file, passphrase, onProgress = () => undefined } = parts;
-  if (fs.existsSync(file))
-    throw new BackupError(`${file} is there already. Choose another name, or delete it first.`);
+  const isThere = await fsp.stat(file).then(
+    () => true,
+    () => false,
+  );
+  if (isThere) throw new BackupError(`${file} is there already. Choose another name, or delete it first.`);
   const half = `${file}.part`;
   const connection = await createConnection(connectorOptions(at)).catch((error: Error) => {
     throw new BackupError(`The database does not answer: ${error.message}`, { cause: error });
   });
   try {
     // Where nothing can be written, it is said before anything is read.
-    const fd = fs.openSync(half, 'w', 0o600);
+    const handle = await fsp.open(half, 'w', 0o600);
     const into = new PassThrough({ highWaterMark: 1024 * 1024 });
     into.on('error', () => undefined);
     const written = pipeline(
       await enciphered(into.pipe(createGzip({ level: 6 })), passphrase),
-      fs.createWriteStream(half, { fd }),
+      handle.createWriteStream(),
     );
     written.catch((error: Error) => into.destroy(error));
     const end = await dump(parts, connection, { into, written }, onProgress);
     into.end(writeMark({ kind: 'end', value: end }));
     await written;
-    keep(half, file);
+    await keep(half, file);
     const counted = Object.values(end.tables ?? {});
     return {
       file,
-      bytes: fs.statSync(file).size,
+      bytes: (await fsp.stat(file)).size,
       tables: counted.length,
       rows: counted.flatMap((one) => Object.values(one)).reduce((sum, { rows }) => sum + rows, 0),
       counted: end.tables !== null,
     };
   } catch (error) {
-    fs.rmSync(half, { force: true });
+    await fsp.rm(half, { force: true }).catch(() => undefined);
     if (error instanceof BackupError) throw error;
     const { code, message } = error as NodeJS.ErrnoException;
     throw new BackupError(
@@ -103,14 +109,15 @@ async function enciphered(plain: Readable, passphrase: string | null): Promise<R
 }
 
 /** Onto the disk under its name, so that a power cut leaves a whole one or none. */
-function keep(half: string, file: string): void {
-  const handle = fs.openSync(half, 'r+');
-  fs.fsyncSync(handle);
-  fs.closeSync(handle);
-  fs.renameSync(half, file);
-  const folder = fs.openSync(path.dirname(path.resolve(file)), 'r');
-  fs.fsyncSync(folder);
-  fs.closeSync(folder);
+async function keep(half: string, file: string): Promise<void> {
+  await synced(half, 'r+');
+  await fsp.rename(half, file);
+  await synced(path.dirname(path.resolve(file)), 'r');
+}
+
+async function synced(place: string, flags: string): Promise<void> {
+  const handle = await fsp.open(place, flags);
+  await handle.sync().finally(() => handle.close());
 }
 
 async function dump(
@@ -167,11 +174,14 @@ async function dump(
     );
   });
   ended.catch(() => undefined);
+  // One that does not begin holds nobody up: it is ended, and so is the backup.
+  const late = setTimeout(() => held && program.kill('SIGKILL'), BEGIN_MS);
   let bytes = 0;
   let isFree = !held;
   const free = async (): Promise<void> => {
     if (isFree) return;
     isFree = true;
+    clearTimeout(late);
     // What is counted below is of the moment that the dump is of.
     await connection.query('START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY');
     await connection.query('UNLOCK TABLES');
@@ -189,6 +199,7 @@ async function dump(
     await ended;
     await free();
   } finally {
+    clearTimeout(late);
     if (!isFree) await connection.query('UNLOCK TABLES').catch(() => undefined);
     program.kill();
   }

@@ -49,10 +49,12 @@ export async function restoreBackup(parts: RestoreParts): Promise<Restored> {
   const unlock = lockFolder(dataFolder);
   let database: ManagedDatabase | null = null;
   let done = false;
+  let loaded: Whereabouts | null = null;
   try {
     if (databaseUrl === null) database = await startManagedDatabase(dataFolder, log);
     const at = database ?? whereaboutsOf(databaseUrl!);
     const { read, rows, compared } = await loadAndCompare(parts, at);
+    loaded = plain(at);
     const store = await openStore(database ?? { url: databaseUrl! }, log);
     await store.close();
     const connection = await createConnection(connectorOptions(plain(at)));
@@ -62,8 +64,9 @@ export async function restoreBackup(parts: RestoreParts): Promise<Restored> {
     done = true;
     return { head: read.head, rows, compared, calmed, files: read.files.length };
   } finally {
-    await database?.stop();
     // Half of a backup would look like a service.
+    if (!done && loaded !== null && database === null) await emptyAgain(loaded);
+    await database?.stop();
     if (!done && database !== null) fs.rmSync(folder, { recursive: true, force: true });
     unlock();
   }
@@ -133,6 +136,13 @@ async function loadAndCompare(
     if (isOurs) await dropTables(connection).catch(() => undefined);
     await connection.end().catch(() => undefined);
   }
+}
+
+async function emptyAgain(at: Whereabouts): Promise<void> {
+  const connection = await createConnection(connectorOptions(at)).catch(() => null);
+  if (connection === null) return;
+  await dropTables(connection).catch(() => undefined);
+  await connection.end().catch(() => undefined);
 }
 
 /** A database that was empty is empty again where it could not be filled. */

@@ -1,4 +1,4 @@
-import fs from 'node:fs';
+import fs from 'node:fs/promises';
 import path from 'node:path';
 import type { Logger } from 'pino';
 import { now as clockNow } from '../clock';
@@ -44,29 +44,22 @@ export function startBackups(
   let failedAt = -Infinity;
   let running: Promise<unknown> = Promise.resolve();
   const began = clockNow();
-  const list = (): { file: string; at: number }[] => {
-    try {
-      return fs
-        .readdirSync(folder)
-        .filter((name) => NAME.test(name))
-        .map((name) => ({ file: path.join(folder, name), at: fs.statSync(path.join(folder, name)).mtimeMs }))
-        .sort((a, b) => b.at - a.at);
-    } catch {
-      return [];
-    }
-  };
+  /** As it was found last: a share that does not answer keeps nobody waiting who asks how it stands. */
+  let found: Backup[] = [];
+  const list = async (): Promise<Backup[]> => (found = await backupsIn(folder));
   const make = async (): Promise<void> => {
     const now = clockNow();
-    const newest = list()[0]?.at ?? -Infinity;
+    const newest = (await list())[0]?.at ?? -Infinity;
     if (now - newest < everyHours * HOUR_MS || now - failedAt < AGAIN_MS) return;
     const stamp = new Date(now).toISOString().slice(0, 19).replace(/[-:]/g, '').replace('T', '-');
     const file = path.join(folder, `peatmoor-${stamp}.sql.gz${parts.passphrase === null ? '' : '.age'}`);
     try {
-      makeFolder(folder);
+      await makeFolder(folder);
       const made = await makeBackup({ ...parts, file });
       problem = '';
       log.info({ file: made.file, bytes: made.bytes }, 'a backup was made');
-      for (const old of list().slice(keep)) fs.rmSync(old.file, { force: true });
+      for (const old of (await list()).slice(keep)) await fs.rm(old.file, { force: true });
+      await list();
     } catch (error) {
       failedAt = now;
       problem = (error as Error).message;
@@ -78,10 +71,9 @@ export function startBackups(
   look();
   return {
     state() {
-      const all = list();
-      const newestAt = all[0]?.at ?? null;
+      const newestAt = found[0]?.at ?? null;
       const late = clockNow() - (newestAt ?? began) > 2 * everyHours * HOUR_MS;
-      return { newestAt, count: all.length, problem, late };
+      return { newestAt, count: found.length, problem, late };
     },
     async stop() {
       clearInterval(timer);
@@ -90,9 +82,28 @@ export function startBackups(
   };
 }
 
-function makeFolder(folder: string): void {
+interface Backup {
+  file: string;
+  at: number;
+}
+
+/** The whole ones in a folder, the newest first. */
+async function backupsIn(folder: string): Promise<Backup[]> {
+  const names = await fs.readdir(folder).catch(() => []);
+  const all = await Promise.all(
+    names
+      .filter((name) => NAME.test(name))
+      .map(async (name) => {
+        const file = path.join(folder, name);
+        return { file, at: (await fs.stat(file).catch(() => null))?.mtimeMs ?? 0 };
+      }),
+  );
+  return all.sort((a, b) => b.at - a.at);
+}
+
+async function makeFolder(folder: string): Promise<void> {
   try {
-    fs.mkdirSync(folder, { recursive: true, mode: 0o700 });
+    await fs.mkdir(folder, { recursive: true, mode: 0o700 });
   } catch (error) {
     throw new BackupError(`${folder} cannot be used: ${whyNotFolder(error)}.`, { cause: error });
   }

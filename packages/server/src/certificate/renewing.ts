@@ -15,17 +15,20 @@ export function startRenewing(
   endsAt(): number | null;
   stop(): void;
 } {
+  const readEnd = (): number | null => (isLocal ? (readLocalCertificate(dataFolder)?.endsAt ?? null) : null);
+  let end = readEnd();
   const renew = async (): Promise<void> => {
     const pair = isLocal ? await localPair(dataFolder) : null;
-    if (pair !== null) answerBy(pair);
+    if (pair === null) return;
+    answerBy(pair);
+    end = readEnd();
   };
   const timer = setInterval(
     () =>
       void renew().catch((error: Error) => log.warn({ err: error }, 'the certificate could not be renewed')),
     LOOK_MS,
   );
-  const endsAt = (): number | null => (isLocal ? (readLocalCertificate(dataFolder)?.endsAt ?? null) : null);
-  return { renew, endsAt, stop: () => clearInterval(timer) };
+  return { renew, endsAt: () => end, stop: () => clearInterval(timer) };
 }
 
 /** When a certificate ends (the first of a chain, PEM), epoch ms; null for none. */

@@ -1,7 +1,7 @@
+import { showBytes } from '@peatmoor/core';
 import type { Logger } from 'pino';
-import type { Mailer } from '../alerts/channels/email';
-import { NO_MAIL } from '../alerts/channels/email';
-import { showBytes, showTime } from '../backup/words';
+import { NO_MAIL, type Mailer } from '../alerts/channels/email';
+import { showTime } from '../backup/words';
 import type { BackupState } from '../backup/schedule';
 import { now as clockNow } from '../clock';
 import { findAll } from '../store/rows';
@@ -88,14 +88,21 @@ export async function firstWorkspace(store: Store): Promise<number | null> {
 }
 
 /** What owners were told of, and not yet that it is over. */
-async function toldOf(store: Store): Promise<Set<string>> {
+async function toldOf(store: Store): Promise<Map<string, string>> {
   const rows = await store.withConnection(
     async (connection) =>
       (await connection.query(
-        "SELECT name FROM serviceSecrets WHERE name LIKE 'service %' AND secret <> ''",
-      )) as { name: string }[],
+        "SELECT name, secret FROM serviceSecrets WHERE name LIKE 'service %' AND secret <> ''",
+      )) as { name: string; secret: string }[],
   );
-  return new Set(rows.map(({ name }) => name.replace('service ', '')));
+  return new Map(rows.map(({ name, secret }) => [name.replace('service ', ''), secret]));
+}
+
+export interface Telling {
+  store: Store;
+  mailer: Mailer;
+  publicUrl: () => string;
+  log: Logger;
 }
 
 /**
@@ -103,7 +110,7 @@ async function toldOf(store: Store): Promise<Set<string>> {
  * it is over. Of several services one tells.
  */
 export function startTelling(
-  { store, mailer, publicUrl, log }: { store: Store; mailer: Mailer; publicUrl: () => string; log: Logger },
+  { store, mailer, publicUrl, log }: Telling,
   troubles: () => Trouble[],
 ): { stop(): Promise<void> } {
   const since = new Map<string, number>();
@@ -119,24 +126,32 @@ export function startTelling(
       )) as { affectedRows: number };
       return affectedRows === 1;
     });
-  const write = async (subject: string, text: string): Promise<void> => {
+  /** False where nobody could be reached just now. */
+  const write = async (subject: string, text: string): Promise<boolean> => {
     const workspaceId = await firstWorkspace(store);
-    if (workspaceId === null) return;
+    if (workspaceId === null) return true;
     const owners = await findAll(store.models.memberships, { where: { workspaceId, role: 'owner' } });
     const people = await findAll(store.models.users, { where: { id: owners.map(({ userId }) => userId) } });
-    for (const { email } of people)
-      if (email !== null)
-        await mailer
-          .send({
-            to: email,
-            subject: `Peatmoor: ${subject}`,
-            text: `${text}\n\n${publicUrl()}`,
-            headers: { 'Auto-Submitted': 'auto-generated' },
-          })
-          .catch((error: Error) => {
-            if (error.message !== NO_MAIL)
-              log.warn({ err: error }, 'a mail about the service could not be sent');
-          });
+    const addresses = people.flatMap(({ email }) => email ?? []);
+    let failed = 0;
+    for (const to of addresses)
+      await mailer
+        .send({
+          to,
+          subject: `Peatmoor: ${subject}`,
+          text: `${text}\n\n${publicUrl()}`,
+          headers: { 'Auto-Submitted': 'auto-generated' },
+        })
+        .catch((error: Error) => {
+          if (error.message === NO_MAIL) return;
+          failed++;
+          log.warn({ err: error }, 'a mail about the service could not be sent');
+        });
+    return failed === 0 || failed < addresses.length;
+  };
+  /** Tells where it is this service that does so; what could not be told is told when it is looked at next. */
+  const tell = async (what: string, before: string, state: string, mail: [string, string]): Promise<void> => {
+    if ((await claim(what, state)) && !(await write(...mail))) await claim(what, before);
   };
   const look = async (): Promise<void> => {
     const now = clockNow();
@@ -146,17 +161,18 @@ export function startTelling(
       const trouble = found.get(what);
       if (trouble === undefined) {
         since.delete(what);
-        if (told.has(what) && (await claim(what, '')))
-          await write(
-            `${what}: all is well again`,
-            `What was wrong with the ${what} of the service is over.`,
-          );
+        const over = `What was wrong with the ${what} of the service is over.`;
+        if (told.has(what)) await tell(what, told.get(what)!, '', [`${what}: all is well again`, over]);
         continue;
       }
       if (!since.has(what)) since.set(what, now);
-      if (now - since.get(what)! < LASTS_MS || !(await claim(what, trouble.state))) continue;
+      if (now - since.get(what)! < LASTS_MS || told.get(what) === trouble.state) continue;
       log.warn({ what, found: trouble.found }, 'something is wrong with the service itself');
-      await write(`${what}: ${trouble.found}`.slice(0, 150), `${trouble.found}\n\n${trouble.remedy}`);
+      const subject = `${what}: ${trouble.found}`.slice(0, 150);
+      await tell(what, told.get(what) ?? '', trouble.state, [
+        subject,
+        `${trouble.found}\n\n${trouble.remedy}`,
+      ]);
     }
   };
   const timer = setInterval(() => {

@@ -209,6 +209,24 @@ it('says why none was made, and leaves no half of one', async () => {
   await post(service, token, { level: 2 });
 });
 
+it('holds nobody up where the program that reads the database hangs', async () => {
+  const programs = newFolder();
+  fs.writeFileSync(path.join(programs, 'mariadb-dump'), '#!/bin/sh\nexec sleep 60\n', { mode: 0o755 });
+  const before = process.env.PATH;
+  process.env.PATH = `${programs}:${before}`;
+  try {
+    const making = makeBackup(parts('hangs.gz'));
+    making.catch(() => undefined);
+    await new Promise((resolve) => setTimeout(resolve, 500));
+    // Waits for the end of it, and is kept.
+    expect((await post(service, token, { level: 3 })).status).toBe(200);
+    await expect(making).rejects.toThrow(/mariadb-dump failed/);
+  } finally {
+    process.env.PATH = before;
+  }
+  expect((await post(service, token, { level: 4 })).status).toBe(200);
+});
+
 it('comes by itself, keeps so many, and says when the last was and what went wrong', async () => {
   const place = path.join(folder, 'by-itself');
   const { file: _, ...rest } = parts('');
@@ -224,9 +242,13 @@ it('comes by itself, keeps so many, and says when the last was and what went wro
     const at = Date.now() / 1000 - days * 86_400;
     fs.utimesSync(path.join(place, name), at, at);
   }
+  // While none can be made, those that there are grow old.
+  const failing = startBackups(plan, { ...rest, at: { ...rest.at, password: 'wrong' } }, log);
+  await until(() => failing.state().problem !== '');
+  expect(failing.state()).toMatchObject({ late: true, count: 2 });
+  await failing.stop();
   const backups = startBackups(plan, rest, log);
-  expect(backups.state()).toMatchObject({ late: true });
-  await until(() => backups.state().late === false);
+  await until(() => backups.state().count > 0 && !backups.state().late);
   await backups.stop();
   expect(backups.state()).toMatchObject({ count: 2, problem: '', late: false });
   expect(fs.existsSync(path.join(place, 'mine.sql.gz'))).toBe(true);

@@ -1,0 +1,51 @@
+import type { Logger } from 'pino';
+import { VERSION } from '../api/account';
+import { whereaboutsOf } from '../backup/address';
+import { startBackups } from '../backup/schedule';
+import { endOf } from '../certificate/renewing';
+import { troubleOfClock } from '../clock';
+import { settingsOf, type Config } from '../config';
+import type { ManagedDatabase } from '../database/managed';
+import type { JournalWriter } from '../journal/writer';
+import { startDiskWatch } from './disk';
+import { startTelling, troublesOf, type Telling, type Watched } from './troubles';
+
+interface Parts extends Omit<Telling, 'log'> {
+  config: Config;
+  /** Null for one elsewhere. */
+  database: ManagedDatabase | null;
+  journal: Pick<JournalWriter, 'refuse'>;
+  renewing: { endsAt(): number | null };
+  log: Logger;
+}
+
+/** What the service looks at of itself, the backups that it makes, and telling what is wrong. */
+export interface Watching {
+  watched: Watched;
+  stop(): Promise<void>;
+}
+
+export function startWatching({ config, database, journal, renewing, log, ...telling }: Parts): Watching {
+  const { dataFolder, databaseUrl, backupPassphrase: passphrase, tls } = config;
+  // A database elsewhere has a disk of its own.
+  const disk = startDiskWatch(dataFolder, (full) => database !== null && journal.refuse(full), log);
+  const at = database ?? whereaboutsOf(databaseUrl!);
+  const made = { at, dataFolder, version: VERSION, settings: settingsOf(process.env), passphrase };
+  const backups = config.backups === null ? null : startBackups(config.backups, made, log);
+  const givenEnds = endOf(tls);
+  const watched: Watched = {
+    disk: disk.state,
+    backups: () => backups?.state() ?? null,
+    certificateEnds: () => renewing.endsAt() ?? givenEnds,
+    clock: troubleOfClock,
+  };
+  const told = startTelling({ ...telling, log }, () => troublesOf(watched));
+  return {
+    watched,
+    async stop() {
+      disk.stop();
+      await told.stop();
+      await backups?.stop();
+    },
+  };
+}
