@@ -1,7 +1,7 @@
 import { spawn } from 'node:child_process';
 import { once } from 'node:events';
 import fs from 'node:fs';
-import { Readable } from 'node:stream';
+import { pipeline, Readable } from 'node:stream';
 import { createGunzip } from 'node:zlib';
 import { Decrypter } from 'age-encryption';
 import { programOptions, type Whereabouts } from './address';
@@ -33,24 +33,22 @@ async function openBackup(
   } catch (error) {
     throw new BackupError(`${file} cannot be read: ${(error as Error).message}`, { cause: error });
   }
-  const raw = fs.createReadStream(file, { highWaterMark: 1024 * 1024 });
-  if (begin.toString('latin1') !== ENCIPHERED) {
-    if (begin[0] !== 0x1f || begin[1] !== 0x8b)
-      throw new BackupError(`${file} is not a backup of Peatmoor: it is neither compressed nor enciphered.`);
-    return { plain: raw.pipe(createGunzip()), size };
-  }
-  if (passphrase === null)
+  const isEnciphered = begin.toString('latin1') === ENCIPHERED;
+  if (!isEnciphered && (begin[0] !== 0x1f || begin[1] !== 0x8b))
+    throw new BackupError(`${file} is not a backup of Peatmoor: it is neither compressed nor enciphered.`);
+  if (isEnciphered && passphrase === null)
     throw new BackupError(`${file} is enciphered. Give its passphrase: PEATMOOR_BACKUP_PASSPHRASE.`);
+  const raw = fs.createReadStream(file, { highWaterMark: 1024 * 1024 });
+  // What goes wrong in one of them, or is no longer wanted at the end, closes the file.
+  const unpacked = (packed: Readable): Readable => pipeline(packed, createGunzip(), () => raw.destroy());
+  if (!isEnciphered) return { plain: unpacked(raw), size };
   const decrypter = new Decrypter();
-  decrypter.addPassphrase(passphrase);
+  decrypter.addPassphrase(passphrase!);
   try {
     const stream = await decrypter.decrypt(Readable.toWeb(raw) as ReadableStream<Uint8Array>);
-    const unpacked = createGunzip();
-    Readable.fromWeb(stream as never)
-      .on('error', (error) => unpacked.destroy(error))
-      .pipe(unpacked);
-    return { plain: unpacked, size };
+    return { plain: unpacked(Readable.fromWeb(stream as never)), size };
   } catch (error) {
+    raw.destroy();
     throw new BackupError(`The passphrase is not that of ${file}, or the file is damaged.`, { cause: error });
   }
 }
