@@ -3,6 +3,7 @@ import { ROLES, type Role } from '@peatmoor/core';
 import { GRANT_ROLES, GRANT_SORTS } from '@peatmoor/contract';
 import { showField } from '@peatmoor/core';
 import { done, print, readCount, readMoment, showTime, table } from './output';
+import { personByName } from './personByName';
 import { signedInClient, UsageError } from './settings';
 
 function roleOf(text: string): Role {
@@ -119,9 +120,11 @@ export function peopleCommands(program: Command): void {
   people
     .command('reset <person>')
     .description('a link with which somebody of this workspace alone sets a new password')
-    .addHelpText('after', '\nExample:\n  peatmoor people reset person-2')
+    .addHelpText('after', '\nExample:\n  peatmoor people reset Ranger')
     .action(async (person: string, _options: unknown, command: Command) => {
-      const made = await signedInClient().call('resetPerson', { params: { person } });
+      const client = signedInClient();
+      const { id } = await personByName(client, person);
+      const made = await client.call('resetPerson', { params: { person: id } });
       print(command, made, ({ link, endsAt }) => `Works once, until ${showTime(endsAt)}:\n${link}`);
     });
   people
@@ -151,7 +154,7 @@ export function peopleCommands(program: Command): void {
     .option('--device <device>', 'one device')
     .option('--label <label>', 'every device with a label')
     .option('--dashboard <number>', 'exactly what a dashboard shows')
-    .addHelpText('after', '\nExample:\n  peatmoor people grant person-2 --role operator --device sluice-west')
+    .addHelpText('after', '\nExample:\n  peatmoor people grant Ranger --role operator --device sluice-west')
     .action(
       async (
         person: string,
@@ -168,9 +171,10 @@ export function peopleCommands(program: Command): void {
           throw new UsageError(
             `"${options.role}" is not a role of a grant; there are: ${GRANT_ROLES.join(', ')}.`,
           );
-        const userId = Number(/^person-(\d{1,9})$/.exec(person)?.[1]);
-        if (!(userId > 0)) throw new UsageError(`"${person}" is not a person; see peatmoor people list.`);
-        const made = await signedInClient().call('createGrant', {
+        const client = signedInClient();
+        const { userId, name } = await personByName(client, person);
+        if (userId === null) throw new UsageError(`${name} has not joined yet. Grant it once they have.`);
+        const made = await client.call('createGrant', {
           body: { userId, role: options.role as 'viewer', ...said[0]! },
         });
         print(
@@ -193,10 +197,12 @@ export function peopleCommands(program: Command): void {
     .command('change <person>')
     .description('change what somebody may do')
     .requiredOption('--role <role>', `what they may do: ${ROLES.join(', ')}`)
-    .addHelpText('after', '\nExample:\n  peatmoor people change person-2 --role editor')
+    .addHelpText('after', '\nExample:\n  peatmoor people change Ranger --role editor')
     .action(async (person: string, options: { role: string }, command: Command) => {
-      const changed = await signedInClient().call('changePerson', {
-        params: { person },
+      const client = signedInClient();
+      const { id } = await personByName(client, person);
+      const changed = await client.call('changePerson', {
+        params: { person: id },
         body: { role: roleOf(options.role) },
       });
       print(command, changed, ({ name, role }) => `${name} is ${role} now.`);
@@ -204,9 +210,11 @@ export function peopleCommands(program: Command): void {
   people
     .command('remove <person>')
     .description('remove somebody, or take a link back')
-    .addHelpText('after', '\nExample:\n  peatmoor people remove person-2')
+    .addHelpText('after', '\nExample:\n  peatmoor people remove Ranger')
     .action(async (person: string, _options: unknown, command: Command) => {
-      await signedInClient().call('removePerson', { params: { person } });
-      done(command, { person, removed: true }, 'Removed.');
+      const client = signedInClient();
+      const { id } = await personByName(client, person);
+      await client.call('removePerson', { params: { person: id } });
+      done(command, { person: id, removed: true }, 'Removed.');
     });
 }

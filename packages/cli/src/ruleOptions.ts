@@ -1,8 +1,9 @@
 import type { Command } from 'commander';
-import { CONDITIONS, readSetTime, type ConditionSettings } from '@peatmoor/core';
-import type { Client, Rule, RuleIn } from '@peatmoor/contract';
+import { CONDITIONS, readSetTime, showDuration, type ConditionSettings } from '@peatmoor/core';
+import { ApiError, type Client, type Rule, type RuleIn } from '@peatmoor/contract';
 import { kindByName } from './kindByName';
 import { readDuration, readNumber } from './output';
+import { personByName } from './personByName';
 import { UsageError } from './settings';
 
 /** What may be said of a rule on the command line. */
@@ -231,20 +232,11 @@ export async function ruleOf(
   const { looks } = CONDITIONS[condition.comparison];
   if (stream === undefined && looks === undefined)
     throw new UsageError('Name the datastream, or the key of the event.');
-  const needsPeople = options.person !== undefined || options.escalate !== undefined;
-  // Who has not joined yet cannot be alerted.
-  const people = needsPeople
-    ? (await client.call('listPeople')).filter(({ linkEndsAt }) => linkEndsAt === null)
-    : [];
-  const personOf = (name: string): number => {
-    const found = people.find((one) =>
-      [one.name, one.email].some((text) => text?.toLowerCase() === name.toLowerCase()),
-    );
-    if (found === undefined)
-      throw new UsageError(
-        `"${name}" is nobody of the workspace; there are ${people.map((one) => one.name).join(', ')}.`,
-      );
-    return Number(found.id.replace('person-', ''));
+  const personOf = async (name: string): Promise<number> => {
+    const { userId } = await personByName(client, name);
+    // Who has not joined yet cannot be alerted.
+    if (userId === null) throw new UsageError(`"${name}" has not joined yet, so nobody could be alerted.`);
+    return userId;
   };
   const hooks = options.webhook === undefined ? [] : await client.call('listWebhooks');
   const webhooks = (options.webhook ?? []).map((title) => {
@@ -270,10 +262,10 @@ export async function ruleOf(
     message: options.message ?? '',
     repeatMs: options.remind === undefined ? null : readDuration(options.remind),
     escalateMs: after === undefined ? null : readDuration(after),
-    escalateTo: after === undefined ? null : personOf(name.join(' ')),
+    escalateTo: after === undefined ? null : await personOf(name.join(' ')),
     mostAlerts: readNumber(options.most ?? '12', '--most'),
     emails: options.email ?? [],
-    people: (options.person ?? []).map(personOf),
+    people: await Promise.all((options.person ?? []).map(personOf)),
     roles: (options.role ?? []) as RuleIn['roles'] & string[],
     webhooks,
     actions: [
@@ -281,6 +273,51 @@ export async function ruleOf(
       ...actionsOf(options.setBack, 'closed', undefined),
     ],
   } as RuleIn;
+}
+
+/** What each field of a rule is called on the command line. */
+const OPTIONS: Record<string, string> = {
+  limit: 'the limit',
+  low: 'the lower value',
+  high: 'the upper value',
+  amount: 'the amount',
+  spreads: '--unusual',
+  text: 'the text',
+  area: 'the place',
+  closeLimit: '--back',
+  margin: '--margin',
+  holdMs: '--for',
+  closeHoldMs: '--back-for',
+  withinMs: '--within',
+  hours: '--hours',
+  repeatMs: '--remind',
+  escalateMs: '--escalate',
+  escalateTo: '--escalate',
+  mostAlerts: '--most',
+  emails: '--email',
+  expression: '--expression',
+  message: '--message',
+  title: '--title',
+  severity: '--severity',
+  deviceId: '--device',
+  label: '--label',
+  actions: '--set',
+};
+
+/** Awaits a call about a rule; what is refused is said of the option that was given, and times with their units. */
+export async function asOptions<T>(call: Promise<T>): Promise<T> {
+  try {
+    return await call;
+  } catch (error) {
+    const first = error instanceof ApiError ? error.problem.errors?.[0] : undefined;
+    const field = first?.field.replace(/^rule\./, '') ?? '';
+    const option = OPTIONS[/^\w+/.exec(field)?.[0] ?? ''];
+    if (first === undefined || option === undefined) throw error;
+    const reason = field.endsWith('Ms')
+      ? first.reason.replace(/\d+/, (number) => showDuration(Number(number)))
+      : first.reason;
+    throw new UsageError(`${option} ${reason.replace(/\.$/, '')}. ${first.remedy}`);
+  }
 }
 
 /** The name of a rule to which nobody gave one. */

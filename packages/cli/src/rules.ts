@@ -3,7 +3,7 @@ import { counted, showDuration, showReading, watched } from '@peatmoor/core';
 import type { Client, Mute, Rule, TrialResult } from '@peatmoor/contract';
 import { done, print, readDuration, readNumber, showTime, table } from './output';
 import { eventCommands } from './events';
-import { autoTitle, ruleOf, withRuleOptions, type RuleOptions } from './ruleOptions';
+import { asOptions, autoTitle, ruleOf, withRuleOptions, type RuleOptions } from './ruleOptions';
 import { signedInClient, UsageError } from './settings';
 
 /** What of a rule is sent back when it is changed. */
@@ -29,7 +29,9 @@ Examples:
     )
     .action(async (stream: string | undefined, options: RuleOptions, command: Command) => {
       const client = signedInClient();
-      const made = await client.call('createRule', { body: await ruleOf(client, stream, options) });
+      const made = await asOptions(
+        client.call('createRule', { body: await ruleOf(client, stream, options) }),
+      );
       print(command, made, (one) => `Rule ${one.id} is made. ${one.sentence}`);
       await warnOfRange(client, made);
     });
@@ -57,7 +59,7 @@ Examples:
             : bodyOf(await client.call('readRule', { params: { rule: options.rule } }));
         const to = Date.now();
         const from = to - readDuration(options.last);
-        const result = await client.call('tryRule', { body: { rule: body, from, to } });
+        const result = await asOptions(client.call('tryRule', { body: { rule: body, from, to } }));
         const show = await valuesOf(client, body);
         print(command, result, (one) => trialText(one, options.last, show));
       },
@@ -150,7 +152,9 @@ Examples:
         };
         print(
           command,
-          await client.call('changeRule', { params: { rule: id }, body, ifVersion: before.version }),
+          await asOptions(
+            client.call('changeRule', { params: { rule: id }, body, ifVersion: before.version }),
+          ),
           (one) => `${one.active ? '' : 'Switched off: '}${one.sentence}`,
         );
         await warnOfRange(client, body);

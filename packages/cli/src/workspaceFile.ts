@@ -109,11 +109,17 @@ function readFile(file: string): { text: string; document: WorkspaceDocument } {
 /** What the service refused, at its line and column in the file. */
 function placed(error: unknown, file: string, text: string): unknown {
   if (!(error instanceof ApiError)) return error;
-  const [first] = error.problem.errors ?? [];
-  if (first === undefined) return error;
-  const { line, column } = placeInText(text, first.field);
-  const field = first.field.replace(/^document\.?/, '');
-  return new Error(`${file}:${line}:${column}: ${field} ${first.reason}. ${first.remedy}`);
+  const problems = error.problem.errors ?? [];
+  if (problems.length === 0) return error;
+  return new Error(
+    problems
+      .map((one) => {
+        const { line, column } = placeInText(text, one.field);
+        const field = one.field.replace(/^document\.?/, '');
+        return `${file}:${line}:${column}: ${field} ${one.reason}. ${one.remedy}`;
+      })
+      .join('\n'),
+  );
 }
 
 function showPlan(plan: Plan, sentences: boolean): string {

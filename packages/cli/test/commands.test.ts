@@ -173,6 +173,21 @@ it('writes what it can read again, and a program that was used in a wrong way sa
   expect((await run('device', 'list', '--colour')).code).toBe(2);
 });
 
+it('says what is wrong with a rule by the options that were given', async () => {
+  const rule = (...said: string[]) => run('rule', 'new', 'visitors', '--device', 'footbridge', ...said);
+  const wrong = async (...said: string[]) => (await rule(...said)).err;
+  expect(await wrong('--above', '400', '--remind', '0.2s')).toContain('--remind must be 1 s or more.');
+  expect(await wrong('--above', '400', '--back', '500')).toContain(
+    '--back lies on the wrong side of the limit.',
+  );
+  expect(await wrong('--expression', 'visitor < 3')).toMatch(
+    /--expression cannot be read at character 1\. No datastream is called "visitor"/,
+  );
+  expect((await run('rule', 'try', 'visitor', '--device', 'footbridge', '--above', '400')).err).toMatch(
+    /visitor" is not a datastream of .*\. The nearest is "visitors"\./,
+  );
+});
+
 it('keeps a rule and its name together, says what is switched off, and warns of a limit nobody can pass', async () => {
   const made = await run('rule', 'new', 'visitors', '--device', 'footbridge', '--above', '400');
   expect(made.code).toBe(0);

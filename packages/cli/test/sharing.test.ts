@@ -83,9 +83,11 @@ it('says what is wrong in a file at its line and column, and does nothing', asyn
       .readFileSync(file, 'utf8')
       .split('\n')
       .findIndex((one) => one.includes('kind: Dipwell')) + 1;
-  const refused = await run('workspace', 'apply', file);
-  expect(refused.err).toContain(`moss.yaml:${line}:`);
-  expect(refused.err).toContain('"Dipwell" is not a kind of this workspace or of the file');
+  for (const act of ['plan', 'apply']) {
+    const refused = await run('workspace', act, file);
+    expect(refused.err).toContain(`moss.yaml:${line}:`);
+    expect(refused.err).toContain('"Dipwell" is not a kind of this workspace or of the file');
+  }
   expect(await run('workspace', 'plan', path.join(folder, 'nothing.yaml'))).toMatchObject({ code: 1 });
   edit('kind: Dipwell', 'kind: Dipwell North kind');
 });
@@ -148,8 +150,11 @@ it('adds a class, grants, resets, and tells who changed what', async () => {
   expect((await run('people', 'list')).out).toMatch(/Pupil .*pupil .*viewer/);
   const pupil = (await client.call('listPeople')).find(({ name }) => name === 'Pupil')!;
   expect(await run('people', 'grant', pupil.id)).toMatchObject({ code: 1 });
-  expect((await run('people', 'grant', pupil.id, '--role', 'operator', '--device', NORTH)).out).toBe(
+  expect((await run('people', 'grant', 'pupil', '--role', 'operator', '--device', NORTH)).out).toBe(
     'Pupil may look at and steer Dipwell North, and nothing else by this.\n',
+  );
+  expect((await run('people', 'grant', 'Nobody', '--device', NORTH)).err).toMatch(
+    /"Nobody" is nobody of the workspace; there are .*Pupil/,
   );
   expect((await run('people', 'grants')).out).toContain('look and steer');
   const [grant] = await client.call('listGrants');

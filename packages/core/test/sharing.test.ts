@@ -15,6 +15,7 @@ import {
   nearestWord,
   pictureShapes,
   planChanges,
+  wrongNames,
   planLines,
   ROLES,
   sayShown,
@@ -166,6 +167,36 @@ describe('a plan', () => {
     expect(
       planChanges({ kinds: kinds(1), devices: [{ id: 'north' }] }, { kinds: [] }, true).steps.map(sayStep),
     ).toEqual(['Deletes the kind Dipwell.']);
+  });
+
+  it('is none where a name is nobody’s: each is told with its place and the nearest', () => {
+    const now = {
+      kinds: kinds(1),
+      dashboards: [{ name: 'Moss', kind: null, widgets: [{ sources: [{ device: 'long-gone' }] }] }],
+    };
+    const wanted = {
+      devices: [
+        { id: 'north', kind: 'Dipwel', gateway: null, dashboard: 'Moss' },
+        { id: 'south', kind: 'Dipwell', gateway: 'north', dashboard: null },
+      ],
+      dashboards: [{ name: 'Two', widgets: [{ sources: [{ device: 'long-gone' }, { device: 'nroth' }] }] }],
+      rules: [
+        { kind: null, deviceId: 'xyz', people: ['Ranger', 'Rangr'], webhooks: ['pond'], escalateTo: null },
+      ],
+      grants: [{ person: 'Ranger', sort: 'label', target: 'anything' }],
+      links: [{ dashboard: 'Two', deviceId: null }],
+    };
+    expect(
+      wrongNames(now, wanted, ['Ranger']).map(({ field, reason, remedy }) => `${field} ${reason}. ${remedy}`),
+    ).toEqual([
+      'devices[0].kind "Dipwel" is not a kind of this workspace or of the file. The nearest is "Dipwell".',
+      'dashboards[0].widgets[0].sources[1].device "nroth" is not a device of this workspace or of the file. The nearest is "north".',
+      'rules[0].deviceId "xyz" is not a device of this workspace or of the file. Correct the name.',
+      'rules[0].people[1] "Rangr" is not a person of this workspace. The nearest is "Ranger".',
+      'rules[0].webhooks[0] "pond" is not a webhook of this workspace or of the file. Correct the name.',
+    ]);
+    const many = { devices: Array.from({ length: 50_000 }, (_, i) => ({ id: `d${i}`, kind: `K${i}` })) };
+    expect(wrongNames(now, many, [])).toHaveLength(20);
   });
 
   it('of something new says what it holds, and not once more what it is named by', () => {

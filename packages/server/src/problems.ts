@@ -51,6 +51,13 @@ export function wrongField(field: string, reason: string, remedy: string): Probl
   });
 }
 
+/** 422: several fields are wrong; the first one is said in the sentence. */
+export function wrongFields(problems: readonly FieldProblem[]): ProblemError {
+  const [first] = problems;
+  const one = wrongField(first!.field, first!.reason, first!.remedy);
+  return new ProblemError('not-accepted', one.message, { errors: [...problems] });
+}
+
 /** 409: the change does not fit the state things are in now. */
 export function conflict(detail: string, errors?: FieldProblem[]): ProblemError {
   return new ProblemError('conflict', detail, errors === undefined ? {} : { errors });

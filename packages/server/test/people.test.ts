@@ -110,6 +110,13 @@ describe('roles', () => {
     const { user } = await client.call('me');
     const { secret } = await client.call('createKey', { body: { title: 'mine' } });
     const person = `person-${user.id}`;
+    const keyed = createClient({ baseUrl: service.url, headers: { authorization: `Bearer ${secret}` } });
+    // Who works from the command line alone was here too.
+    const seenAt = async (): Promise<number> =>
+      (await owner.client.call('listPeople')).find(({ id }) => id === person)!.seenAt!;
+    const before = await seenAt();
+    await keyed.call('listDevices');
+    expect(await seenAt()).toBeGreaterThan(before);
     await expect(client.call('createKind', { body: { title: 'x' } })).rejects.toThrow(
       'needs the role editor',
     );
@@ -124,7 +131,6 @@ describe('roles', () => {
     await owner.client.call('removePerson', { params: { person } });
     await until(() => code === 4401);
     await expect(client.call('me')).rejects.toThrow(/Sign in/);
-    const keyed = createClient({ baseUrl: service.url, headers: { authorization: `Bearer ${secret}` } });
     await expect(keyed.call('listDevices')).rejects.toThrow(/Sign in/);
   });
 

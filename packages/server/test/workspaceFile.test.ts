@@ -105,7 +105,7 @@ it('gives an empty workspace the same pages, tokens once, and nothing to do a se
   const document = await fileOf(client);
   const other = await newPerson(service, 'Elsewhere');
   // People are of their own workspace: the file says so at their place.
-  await expect(apply(other.client, document)).rejects.toThrow(/rules\[0\]\.people "warden1@quillmere/);
+  await expect(apply(other.client, document)).rejects.toThrow(/rules\[0\]\.people\[0\] "warden1@quillmere/);
   expect(await other.client.call('listKinds')).toEqual([]);
   expect(await other.client.call('listDevices')).toEqual([]);
   const theirs = copy(document);

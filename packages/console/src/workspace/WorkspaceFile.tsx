@@ -1,5 +1,5 @@
 import { Box, Button, Checkbox, FormControlLabel, Typography } from '@mui/material';
-import { useEffect, useState, type ReactNode } from 'react';
+import { useEffect, useMemo, useState, type ReactNode } from 'react';
 import { planLines, type Plan } from '@peatmoor/core';
 import { ApiError, type WorkspaceDocument } from '@peatmoor/contract';
 import { api, useChange } from '../api';
@@ -176,22 +176,29 @@ function PlanView({ plan, name }: { plan: Plan; name: string }): ReactNode {
   );
 }
 
-/** What the service refused, at its line in the file. */
+/** What the service refused, each at its line in the file. */
 function Refusal({ error, text, name }: { error: Error; text: string; name: string }): ReactNode {
-  const [place, setPlace] = useState('');
-  const first = error instanceof ApiError ? error.problem.errors?.[0] : undefined;
-  const field = first?.field ?? '';
+  const [places, setPlaces] = useState<string[]>([]);
+  const problems = useMemo(() => (error instanceof ApiError ? (error.problem.errors ?? []) : []), [error]);
   useEffect(() => {
-    void textOf().then(({ placeInText }) => {
-      const { line, column } = placeInText(text, field);
-      setPlace(`${name}, line ${line}, column ${column}: `);
-    });
-  }, [text, name, field]);
-  if (first === undefined) return <Notice error={error} />;
+    void textOf().then(({ placeInText }) =>
+      setPlaces(
+        problems.map(({ field }) => {
+          const { line, column } = placeInText(text, field);
+          return `${name}, line ${line}, column ${column}: `;
+        }),
+      ),
+    );
+  }, [text, name, problems]);
+  if (problems.length === 0) return <Notice error={error} />;
   return (
     <Notice>
-      {place}
-      {first.field.replace(/^document\.?/, '')} {first.reason}. {first.remedy}
+      {problems.map(({ field, reason, remedy }, i) => (
+        <Box key={field}>
+          {places[i]}
+          {field.replace(/^document\.?/, '')} {reason}. {remedy}
+        </Box>
+      ))}
     </Notice>
   );
 }

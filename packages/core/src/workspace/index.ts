@@ -1,2 +1,3 @@
 export * from './plan';
 export * from './names';
+export * from './references';

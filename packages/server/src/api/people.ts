@@ -71,8 +71,12 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
     const rows = await store.withConnection(
       async (connection) =>
         (await connection.query(
-          'SELECT userId, MAX(COALESCE(seenAt, createdAt)) AS seenAt FROM sessions WHERE workspaceId = ? GROUP BY userId',
-          [workspaceId],
+          // In the browser, or with a key of their own, as the command line keeps one.
+          `SELECT userId, MAX(at) AS seenAt FROM (
+             SELECT userId, COALESCE(seenAt, createdAt) AS at FROM sessions WHERE workspaceId = ?
+             UNION ALL SELECT userId, usedAt FROM accessKeys WHERE workspaceId = ? AND usedAt IS NOT NULL
+           ) AS uses GROUP BY userId`,
+          [workspaceId, workspaceId],
         )) as { userId: number; seenAt: number }[],
     );
     return new Map(rows.map(({ userId, seenAt }) => [userId, Number(seenAt)]));

@@ -1,6 +1,7 @@
 import {
   CONDITIONS,
   SETTING_NAMES,
+  nearestWord,
   readCondition,
   storeCondition,
   type ConditionSettings,
@@ -89,11 +90,15 @@ export async function toRuleRow(
     const looks =
       sort.watches === 'facts' ? (one.comparison === 'raised' ? null : 'stream') : (sort.looks ?? 'stream');
     const stream = streams.find(({ key }) => key === one.stream) ?? null;
+    const nearest = nearestWord(
+      one.stream ?? '',
+      streams.map(({ key }) => key),
+    );
     if (looks === 'stream' && stream === null)
       throw wrongField(
         `${path}stream`,
         `"${one.stream}" is not a datastream of ${kind?.title ?? 'these devices'}`,
-        'Choose one of its datastreams.',
+        nearest === undefined ? 'Choose one of its datastreams.' : `The nearest is "${nearest}".`,
       );
     if (one.comparison === 'not-confirmed' && stream?.follow == null)
       throw wrongField(

@@ -1,8 +1,8 @@
 import { sum } from 'd3-array';
-import { mayDo, planChanges, type Plan, type PlanStep } from '@peatmoor/core';
+import { mayDo, planChanges, wrongNames, type Plan, type PlanStep } from '@peatmoor/core';
 import type { Applied, WorkspaceDocument } from '@peatmoor/contract';
 import { createBus, type Bus } from '../bus';
-import { notFound, ProblemError } from '../problems';
+import { notFound, ProblemError, wrongFields } from '../problems';
 import { createRegistry } from '../registry';
 import { afterCommit, within } from '../store/ambient';
 import { listIn } from '../store/rows';
@@ -37,6 +37,8 @@ export function workspaceFileHandlers(
   };
   const planOf = async (scope: Scope, document: WorkspaceDocument, deletes: boolean): Promise<Plan> => {
     const named = await readDocument(store, scope);
+    const wrong = wrongNames(named.document, document, [...named.people.keys()]);
+    if (wrong.length > 0) throw wrongFields(wrong);
     const plan = planChanges(named.document, document, deletes);
     for (const step of plan.steps)
       if (step.sign === '-' && (step.what === 'device' || step.what === 'datastream'))
