@@ -106,12 +106,13 @@ async function embedded(context) {
 /** Commands and `peatmoor follow` in a terminal. */
 async function terminal() {
   if (!wants('follow')) return;
-  await inTerminal('follow', 36_000, [
-    'say peatmoor device list',
+  await inTerminal('follow', 30_000, [
     'say peatmoor set sluice-mill automatic off',
     'say peatmoor set sluice-mill opening_wanted 30',
-    'say peatmoor timetable list',
     'say peatmoor set sluice-mill automatic on',
+    'say peatmoor workspace export moss.yaml',
+    "say sed -i 's/title: Peat temperature/title: Temperature of the peat/; s/id: well-9/id: well-11/' moss.yaml",
+    'say peatmoor workspace plan moss.yaml --delete',
     'say peatmoor follow --for 60s',
   ]);
 }
@@ -206,5 +207,15 @@ const withChart = mails.findIndex(
   ({ html, subject }) => html.includes('data:image') && !subject.startsWith('closed'),
 );
 await picture('mail', phone, `${mailPage}/mail/${Math.max(0, withChart)}`);
+if (wants('mail')) {
+  // The push messages of the same alerts, beside it.
+  const [mail, push] = ['mail', 'push'].map((name) => path.join(target, `${name}.png`));
+  const tab = await phone.newPage();
+  await tab.goto(facts.pushPage ?? 'http://127.0.0.1:8426');
+  await tab.screenshot({ path: push });
+  await tab.close();
+  execFileSync('convert', [mail, push, '+append', '+repage', mail]);
+  fs.rmSync(push);
+}
 await browser.close();
 await terminal();

@@ -18,10 +18,13 @@ export function done(command: Command, facts: Record<string, unknown>, text: str
 
 /** A word of a table in the colour of what it means, on a terminal that has colours (NO_COLOR is obeyed). */
 function coloured(cell: string): string {
-  if (/^(open|no reading since|refused|expired|✗)/.test(cell.trim())) return colours.red(cell);
-  if (/^(online|applied|confirmed)/.test(cell.trim())) return colours.green(cell);
+  if (/^(open|no reading since|refused|expired|✗)(?!\w)/.test(cell.trim())) return colours.red(cell);
+  if (/^(online|applied|confirmed)(?!\w)/.test(cell.trim())) return colours.green(cell);
   return cell;
 }
+
+/** A number, with a unit or as a length of time; not a date, and not a sentence that begins with one. */
+const NUMBER = /^(–|-?[\d.,]+( \S+)?( [\d.]+ \S+)*)$/;
 
 /** Rows as a table with aligned columns; numbers to the right, but for the first column, which names the row. */
 export function table(head: string[], rows: (string | number | null)[][], empty: string): string {
@@ -30,11 +33,7 @@ export function table(head: string[], rows: (string | number | null)[][], empty:
   const widths = head.map((name, i) =>
     Math.max(name.length, ...cells.map((row) => [...(row[i] ?? '')].length)),
   );
-  const right = head.map(
-    (_, i) =>
-      i > 0 &&
-      rows.every((row) => typeof row[i] === 'number' || /^(?!\d{4}-)[-\d]/.test(String(row[i] ?? '–'))),
-  );
+  const right = head.map((_, i) => i > 0 && cells.every((row) => NUMBER.test(row[i] ?? '–')));
   const line = (row: string[], paint: (cell: string) => string): string => {
     const last = row.findLastIndex((cell) => cell !== '');
     return row

@@ -31,7 +31,7 @@ export function shareCommands(program: Command): void {
             `${shows.split(';')[0]!}${waiting.length > 0 ? ` (${waiting.length} not shared)` : ''}`,
             opened,
             showTime(openedAt),
-            endsAt === null ? 'withdrawn' : showTime(endsAt),
+            endsAt === null ? 'no end' : showTime(endsAt),
             address,
           ]),
           'Nothing is shared.',

@@ -69,7 +69,7 @@ export const theme: Theme = createTheme({
           flexShrink: 0,
         },
         contained: {
-          '&.MuiButton-colorPrimary': {
+          '&.MuiButton-colorPrimary, &.MuiButton-colorInherit': {
             backgroundColor: ink.ink,
             color: ink.paper,
             '&:hover': { backgroundColor: ink.heather },

@@ -1,6 +1,16 @@
 import { createHash } from 'node:crypto';
 import { storeCondition, type ConditionName, type ConditionSettings } from '@peatmoor/core';
-import { addTo, findOne, insert, listIn, recipientBy, type Store } from '@peatmoor/server';
+import {
+  addTo,
+  findOne,
+  insert,
+  listIn,
+  recipientBy,
+  sentenceOf,
+  whom,
+  type RuleRow,
+  type Store,
+} from '@peatmoor/server';
 import { QUILLMERE_FENCE, type PushCatcher, type QuillmereKind } from '@peatmoor/standins';
 
 const MINUTE = 60_000;
@@ -108,7 +118,7 @@ export async function addRules(
       more: { hours: { days: [1, 2, 3, 4, 5, 6, 7], from: 7 * 60, to: 21 * 60 } },
     },
   ];
-  const ids = new Map<string, number>();
+  const ids = new Map<string, RuleRow>();
   for (const { title, severity, device, kind, label, stream, sort, settings, more = {} } of rules) {
     const limit = sort === 'above' || sort === 'below' ? { comparison: sort, closeLimit: null } : {};
     const row = await addTo(store.models.rules, workspaceId, {
@@ -124,7 +134,7 @@ export async function addRules(
       more,
       active: true,
     });
-    ids.set(title, row.id);
+    ids.set(title, row);
   }
   const now = Date.now();
   const past: [
@@ -144,12 +154,15 @@ export async function addRules(
   for (const [title, device, ago, lasted, value, extreme, remark] of past) {
     const rule = rules.find((one) => one.title === title)!;
     const entry = devices.find(({ id }) => id === device)!;
+    const row = ids.get(title)!;
+    const streams = await listIn(store.models.streams, workspaceId, { where: { kindId: entry.kindId } });
+    const kindTitle = rule.kind ?? '';
     const openedAt = now - ago;
     await addTo(store.models.events, workspaceId, {
-      ruleId: ids.get(title)!,
+      ruleId: row.id,
       deviceRowId: entry.rowId,
       title,
-      sentence: `As the rule was then: ${title}.`,
+      sentence: sentenceOf(row, whom(row, { name: entry.name, kindTitle }), streams, () => undefined),
       severity: rule.severity,
       deviceName: entry.name,
       deviceId: device,

@@ -94,6 +94,7 @@ export function EventPage(): ReactNode {
           {event.acknowledgedAt === null && (
             <Button
               variant="contained"
+              color="primary"
               disabled={!may || acknowledge.isPending}
               onClick={() => acknowledge.mutate({ params: { event: event.id }, body: { remark } })}
             >
