@@ -4,6 +4,7 @@ import { backupCommands } from './backup';
 import { calibrationCommands } from './calibrations';
 import { certificateCommand } from './certificate';
 import { checkCommand } from './check';
+import { nodeCommands } from './nodes';
 import { completionCommands } from './completion';
 import { dataCommands } from './data';
 import { dashboardCommands } from './dashboards';
@@ -49,6 +50,7 @@ export function createProgram(): Command {
   workspaceCommands(program);
   timetableCommands(program);
   checkCommand(program);
+  nodeCommands(program);
   certificateCommand(program);
   backupCommands(program);
   completionCommands(program);

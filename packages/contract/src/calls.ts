@@ -38,6 +38,7 @@ export const calls: Record<EndpointName, PlainCall> = {
   createKey: ['POST', '/api/keys', 'self', ''],
   deleteKey: ['DELETE', '/api/keys/:key', 'self', ''],
   listTroubles: ['GET', '/api/troubles', 'people', ''],
+  listNodes: ['GET', '/api/nodes', 'people', ''],
   check: ['GET', '/api/check', 'people', ''],
   readCertificate: ['GET', '/api/certificate', 'open', ''],
   makeCertificate: ['POST', '/api/certificate', 'people', ''],

@@ -28,6 +28,8 @@ export type LiveMessage =
   | { type: 'beat'; now: number }
   /** What is shown of the past of these datastreams is no longer right: late readings, deleted ones, others made right. */
   | { type: 'past'; device: string; streams: string[] }
+  /** Something may have been missed between the services: the page reads again what it shows. */
+  | { type: 'again' }
   /** What the page says it shows is heard from now on. */
   | { type: 'watching' }
   /** New readings of one device: `values` are [datastream key, time in ms, value]. */

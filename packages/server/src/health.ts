@@ -17,6 +17,7 @@ interface Parts {
   recent: Recent;
   mqtt(): { port: number | null; sessions: number };
   pages(): number;
+  nodes(): Health['nodes'];
   /** What the service looks at of itself. */
   watched: Watched;
 }
@@ -34,6 +35,8 @@ export interface Health {
   clock: string;
   mqtt: { port: number | null; sessions: number };
   pages: number;
+  /** Services on this database that give signs of life, this one too; `draining`: it takes nothing new, and is to be left. */
+  nodes: { alive: number; draining: boolean };
   backup: (Omit<BackupState, 'problem'> & { failed: boolean }) | null;
   disk: ReturnType<DiskWatch['state']>;
   certificate: { endsAt: number; daysLeft: number } | null;
@@ -41,7 +44,15 @@ export interface Health {
   troubles: { what: string; state: string }[];
 }
 
-export function createHealth({ store, journal, recent, mqtt, pages, watched }: Parts): () => Promise<Health> {
+export function createHealth({
+  store,
+  journal,
+  recent,
+  mqtt,
+  pages,
+  nodes,
+  watched,
+}: Parts): () => Promise<Health> {
   // Asked for by many at once, looked up once.
   let looking: Promise<Pick<Health, 'behind' | 'setAside'> | null> | null = null;
   const look = (): Promise<Pick<Health, 'behind' | 'setAside'> | null> =>
@@ -59,7 +70,7 @@ export function createHealth({ store, journal, recent, mqtt, pages, watched }: P
     const found = down ? null : await Promise.race([look(), late()]);
     const { readings, ageMs } = recent.status(clockNow());
     return {
-      ok: found !== null,
+      ok: found !== null && !nodes().draining,
       database: found !== null ? 'answers' : 'does not answer',
       queue: { readings: queued },
       unfolded: { readings, ageMs },
@@ -68,6 +79,7 @@ export function createHealth({ store, journal, recent, mqtt, pages, watched }: P
       clock: troubleOfClock() ?? 'right',
       mqtt: mqtt(),
       pages: pages(),
+      nodes: nodes(),
       backup: backupOf(watched.backups()),
       disk: watched.disk(),
       certificate: certificateOf(watched.certificateEnds()),

@@ -51,8 +51,10 @@ import { startHeartbeat, startJournalWriter, type Committed } from './journal/wr
 import { createClaiming } from './definitions/claiming';
 import { createFirmwareBook } from './definitions/firmware';
 import { createHealth } from './health';
+import { startNodes, type Nodes } from './nodes';
 import { createMetrics, type Metrics } from './metrics';
 import { createDeviceHttp } from './listeners/http/deviceHttp';
+import { createLastingRows, NO_ROWS } from './listeners/mqtt/lastingRows';
 import { startMqttListener } from './listeners/mqtt/listener';
 import { createOnePort } from './listeners/web/onePort';
 import { portProblem, redirectPages } from './listeners/web/pages';
@@ -139,11 +141,13 @@ export async function startService({
     const times = createTimes(tail.lastAt);
     let metrics: Metrics | null = null;
     let beside = (): void => undefined;
+    let nodes: Nodes | null = null;
     const journal = await startJournalWriter(
       store,
       log,
       (committed, tookMs) => {
         onCommit(committed);
+        nodes?.committed(committed);
         metrics?.committed(committed.batch.series.length + committed.others.length, tookMs / 1000);
       },
       () => beside(),
@@ -164,8 +168,28 @@ export async function startService({
     const tell = (fact: Fact): void => {
       if (journal.takes()) journal.addFact(fact);
     };
-    const presence = startPresence(store, tell, log);
+    const isElsewhere = (rowId: number): boolean => nodes?.has(rowId) ?? false;
+    const presence = startPresence({ store, bus, tell, isElsewhere, log });
     stops.push(presence.stop);
+    // Before anything is read into memory: what changes elsewhere from now on is heard of.
+    nodes = await startNodes({
+      config,
+      store,
+      bus,
+      registry,
+      recent,
+      hub,
+      presence,
+      log,
+      writers: [journal.id, derived.id],
+      tail: tail.entries,
+      isShared: database === null,
+      tell,
+      wakeReaders: () => wakeReaders(),
+      does: () => workers.filter(({ holds }) => holds()).map(({ name }) => name),
+    });
+    stops.push(nodes.stop);
+    const workers: { name: string; holds(): boolean }[] = [{ name: 'folding', holds: folding.holds }];
     const tokenUse = startTokenUse(store, log);
     stops.push(tokenUse.stop);
     const arrivals = startArrivals({ store, bus, times, tell, log });
@@ -187,6 +211,7 @@ export async function startService({
       ...shared,
     });
     stops.push(computing.stop);
+    workers.push({ name: 'rules', holds: rules.holds }, { name: 'computing', holds: computing.holds });
     wakeReaders = () => {
       rules.wake();
       computing.wake();
@@ -266,6 +291,8 @@ export async function startService({
     const keeping = startKeeping(store, log);
     stops.push(keeping.stop);
 
+    const lastingRows = database === null ? createLastingRows(store, log) : NO_ROWS;
+    stops.push(lastingRows.stop);
     const { host: listenHost, mqttPort, mqttsPort, tls } = config;
     const places = { host: listenHost, port: mqttPort, tls: tls && { ...tls, port: mqttsPort } };
     const mqtt = await startMqttListener(places, {
@@ -279,6 +306,7 @@ export async function startService({
       presence,
       journal,
       bus,
+      lastingRows,
       log,
     }).catch((error: NodeJS.ErrnoException & { port?: number }) =>
       error.port === mqttsPort && tls !== null
@@ -334,6 +362,7 @@ export async function startService({
       recent,
       mqtt: () => ({ port: mqtt.port, sessions: presence.count() }),
       pages: () => hub.count(),
+      nodes: () => nodes.health(),
       watched: watching.watched,
     });
     metrics = createMetrics(health);
@@ -368,6 +397,7 @@ export async function startService({
         wakeAlerts: onAlerts,
         renewCertificate: renewing.renew,
         watched: watching.watched,
+        nodes,
         address,
       },
       consoleFolder,
@@ -416,6 +446,7 @@ export async function startService({
       planned.wake();
     };
     stops.push(startUsual({ store, registry, history, journal, bus, log, holds: rules.holds }).stop);
+    await nodes.join(address().httpUrl);
     const life = startLife({
       config,
       store,
@@ -425,6 +456,8 @@ export async function startService({
       log,
     });
     stops.push(life.stop);
+    // First of all it is said that nothing new is taken: the balancer sends what comes to the others.
+    stops.push(() => (nodes.health().alive > 1 ? mqtt.letGo(config.leaveMs) : undefined), nodes.leave);
     return {
       address: address(),
       httpPort,

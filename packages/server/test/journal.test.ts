@@ -141,17 +141,17 @@ describe('the journal', () => {
     );
     expect(await mine('rules')).toEqual([5, 6]);
     expect(await mine('folding')).toEqual([1, 2, 3, 4, 5, 6]);
-    await inRawTransaction(store, (connection) => trimJournal(connection));
+    await inRawTransaction(store, (connection) => trimJournal(connection, Date.now()));
     expect(await mine('folding')).toEqual([1, 2, 3, 4, 5, 6]);
     await inRawTransaction(store, async (connection) => {
       await keepOffsets(connection, 'folding', [{ writer: writer.id, part: 0, seq: 5 }]);
-      await trimJournal(connection);
+      await trimJournal(connection, Date.now());
     });
     expect((await mine('computing')).length).toBe(6);
     const before = await store.withConnection(readersBehind);
     await inRawTransaction(store, async (connection) => {
       await passJournal(connection, 'computing');
-      await trimJournal(connection);
+      await trimJournal(connection, Date.now());
     });
     expect(before.computing).toBeGreaterThanOrEqual(6);
     expect((await store.withConnection(readersBehind)).computing).toBe(0);

@@ -6,3 +6,4 @@ export * from './quillmere/history';
 export { noise, QUILLMERE_FENCE, rainRate } from './quillmere/signals';
 export * from './push';
 export * from './hook';
+export * from './bus';

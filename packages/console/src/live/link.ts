@@ -131,6 +131,8 @@ function readPastAgain(client: QueryClient, device: string): void {
 const HEARD = 'peatmoor heard';
 /** Without a word for so long, a link is dead, in ms. */
 const SILENT_MS = 3 * BEAT_MS;
+/** Within so long pages read again what they may have missed, in ms. */
+const READ_AGAIN_MS = 1500;
 /** Close code of a page that is signed out (RFC 6455 §7.4.2). */
 const SIGNED_OUT = 4401;
 
@@ -174,6 +176,9 @@ export function openLink({ client, onState }: LinkParts): { end(): void } {
       greeted();
       onState(() => ({ connected: true, lostAt: null }));
     }
+    // Not all pages at the same moment.
+    if (message.type === 'again')
+      setTimeout(() => void client.invalidateQueries(), Math.random() * READ_AGAIN_MS);
     if (message.type === 'changed') onState(() => ({ changed: { ...message, at: Date.now() } }));
     if (message.type === 'firstOnline')
       onState(({ arrived }) => ({ arrived: [...arrived, message].slice(-5) }));

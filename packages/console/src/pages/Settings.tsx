@@ -13,6 +13,7 @@ import { ink, MONO } from '../theme';
 
 const Security = lazy(() => import('../account/Security').then((file) => ({ default: file.Security })));
 const Leaving = lazy(() => import('../account/Security').then((file) => ({ default: file.Leaving })));
+const Nodes = lazy(() => import('../workspace/Nodes').then((file) => ({ default: file.Nodes })));
 const WorkspaceFile = lazy(() =>
   import('../workspace/WorkspaceFile').then((file) => ({ default: file.WorkspaceFile })),
 );
@@ -70,6 +71,11 @@ export function Settings(): ReactNode {
         )}
       </Section>
       <Certificate owner={me.role === 'owner'} />
+      {me.role === 'owner' && (
+        <Suspense>
+          <Nodes />
+        </Suspense>
+      )}
       <AccessKeys />
       <Section
         title="Command line and documentation"

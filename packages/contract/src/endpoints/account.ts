@@ -155,6 +155,12 @@ export const accountEndpoints = {
     'What is wrong with the service itself; told to owners of its first workspace, who look after it',
     { answer: check.findingsSchema },
   ),
+  listNodes: endpoint<check.Node[]>(
+    'GET /api/nodes',
+    'people',
+    'The services on this database, each with its sign of life; told to owners of the first workspace',
+    { answer: check.nodesSchema },
+  ),
   check: endpoint<check.Check>(
     'GET /api/check',
     'people',

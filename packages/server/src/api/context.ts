@@ -25,6 +25,7 @@ import { notFound } from '../problems';
 import type { DeviceEntry, Registry } from '../registry';
 import type { RuleWorker } from '../rules/worker';
 import { narrowed, seesDevice } from '../sharing/reach';
+import type { Nodes } from '../nodes';
 import type { Watched } from '../watch/troubles';
 import type { Store } from '../store/store';
 import type { Timetables } from '../timetables/worker';
@@ -65,6 +66,8 @@ export interface ApiParts {
   renewCertificate(): Promise<void>;
   /** What the service looks at of itself: disk, backups, certificate, clock. */
   watched: Watched;
+  /** The services on this database. */
+  nodes: Pick<Nodes, 'list'>;
   address(): Address;
 }
 

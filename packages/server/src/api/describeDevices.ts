@@ -85,7 +85,7 @@ export function presentNow(
   { rowId, lastSeenAt: known, intervalS }: DeviceEntry,
 ): Pick<Device, 'lastSeenAt' | 'connected' | 'presence'> {
   const lastSeenAt = presence.lastSeen(rowId) ?? known;
-  const connected = presence.sessions(rowId).size > 0;
+  const connected = presence.isConnected(rowId);
   return { lastSeenAt, connected, presence: presenceOf({ connected, lastSeenAt, intervalS }, clockNow()) };
 }
 

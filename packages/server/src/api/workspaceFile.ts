@@ -74,7 +74,6 @@ export function workspaceFileHandlers(
       const inner = createBus();
       const waiting: Bus = {
         ...inner,
-        on: inner.on,
         emit(name, message) {
           inner.emit(name, message);
           later.push(() => bus.emit(name, message));

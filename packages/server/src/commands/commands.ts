@@ -110,7 +110,19 @@ export function createCommands({ store, registry, presence, bus, recent, tell, l
     await Promise.any(hearing.map(([session, path]) => session.want(path, wanted.value, press)));
     await book.delivered(entry, [wanted]);
   };
-  bus.on('wanted', ({ deviceRowId, ...wanted }) => {
+  /** One that was wanted at another node is followed here too: the device may be connected here, or report here. */
+  const follow = async (commandId: number): Promise<void> => {
+    const row = await findOne(commands, { id: commandId });
+    if (row === null || !isPending(row.state)) return;
+    life.notePending(row);
+    following.note(row);
+    if (row.until !== null) deadlines.plan(row.until);
+  };
+  bus.on('wanted', ({ deviceRowId, ...wanted }, node) => {
+    if (node !== undefined && wanted.commandId !== null)
+      follow(wanted.commandId).catch((error: Error) =>
+        log.debug({ err: error }, 'a wanted value of another node is looked at as its time ends'),
+      );
     waiters.wake(deviceRowId);
     registry
       .byRow(deviceRowId)
@@ -121,8 +133,8 @@ export function createCommands({ store, registry, presence, bus, recent, tell, l
   });
 
   // A kind changed, perhaps its interval: whoever waits looks again.
-  bus.on('definitions', ({ kindId }) => {
-    if (kindId !== undefined) waiters.wakeAll();
+  bus.on('definitions', ({ kindId, all }) => {
+    if (kindId !== undefined || all) waiters.wakeAll();
   });
 
   /** A report of a `both` datastream: applied, if it is the value asked for. */

@@ -26,6 +26,8 @@ export interface ComputingWorker {
   watchDisturbance(seriesId: number): void;
   /** Resolves when everything committed up to now has been looked at. */
   settled(): Promise<void>;
+  /** True where it is done here. */
+  holds(): boolean;
   stop(): Promise<void>;
 }
 
@@ -161,6 +163,7 @@ export function startComputing(parts: Parts): ComputingWorker {
       return from;
     },
     settled: worker.settled,
+    holds: worker.holds,
     stop: worker.stop,
   };
 }

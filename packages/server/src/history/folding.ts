@@ -26,12 +26,16 @@ const CALM_READINGS = 50_000;
 const CALM_COMMITS = 10_000;
 /** How often it is looked what another service has folded. */
 const OTHERS_MS = 5000;
+/** So long what is folded stays in the journal for other nodes, in ms. */
+const FOLLOWED_MS = 15_000;
 
 export interface Folding {
   /** Folds everything that is in the journal now. */
   foldAll(): Promise<void>;
   /** Does something when all is folded and nothing is being folded. */
   alone<T>(work: () => Promise<T>): Promise<T>;
+  /** True where it is done here. */
+  holds(): boolean;
   /** Something was committed. */
   wake(): void;
   stop(): Promise<void>;
@@ -77,7 +81,8 @@ export function startFolding({ store, recent, log, holder, sole }: Parts): Foldi
           await closeDays(connection, [...bySeries.keys()], clockNow(), log);
         }
         commits = 0;
-        if (caughtUp) await trimJournal(connection);
+        if (caughtUp)
+          await trimJournal(connection, sole ? Number.MAX_SAFE_INTEGER : clockNow() - FOLLOWED_MS);
         return {
           after(reached) {
             tookMs = performance.now() - start;
@@ -92,6 +97,7 @@ export function startFolding({ store, recent, log, holder, sole }: Parts): Foldi
   }, OTHERS_MS);
   return {
     foldAll: worker.settled,
+    holds: worker.holds,
     async alone(work) {
       await worker.settled();
       return worker.alone(work);

@@ -33,10 +33,13 @@ export async function openDerivedWriter(store: Store): Promise<DerivedWriter> {
     },
     settle: (committed) => void (seq = committed.seq),
     async find(connection) {
+      // Asked at another node of a cluster perhaps, which may not have heard of it yet.
+      await connection.query('SET SESSION wsrep_sync_wait = 1').catch(() => undefined);
       const [row] = (await connection.query(
         'SELECT COALESCE(MAX(seq), 0) AS seq FROM (SELECT seq FROM journal WHERE writer = ? UNION ALL SELECT seq FROM journalOffsets WHERE writer = ?) known',
         [id, id],
       )) as { seq: number }[];
+      await connection.query('SET SESSION wsrep_sync_wait = 0').catch(() => undefined);
       seq = Math.max(seq, Number(row!.seq));
     },
   };

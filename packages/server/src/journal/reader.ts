@@ -126,9 +126,9 @@ export async function readersBehind(connection: Connection): Promise<Record<Read
 /**
  * Deletes journal rows that every reader has read, and what is kept of writers that have been silent for a month. Whether a
  * writer still lives cannot be known (it may be paused): its rows are found by themselves, so nothing it commits later is
- * passed over.
+ * passed over. What was committed after `before` (epoch ms) stays for the other nodes, which follow it.
  */
-export async function trimJournal(connection: Connection): Promise<void> {
+export async function trimJournal(connection: Connection, before: number): Promise<void> {
   const rows = (await connection.query(
     `SELECT o.writer, o.part, MIN(o.seq) AS seq FROM journalOffsets o
       JOIN (SELECT DISTINCT writer, part FROM journal) j ON j.writer = o.writer AND j.part = o.part
@@ -136,11 +136,10 @@ export async function trimJournal(connection: Connection): Promise<void> {
     [READERS.length],
   )) as JournalPlace[];
   for (const { writer, part, seq } of rows)
-    await connection.execute('DELETE FROM journal WHERE writer = ? AND part = ? AND seq <= ?', [
-      writer,
-      part,
-      seq,
-    ]);
+    await connection.execute(
+      'DELETE FROM journal WHERE writer = ? AND part = ? AND seq <= ? AND committedAt <= ?',
+      [writer, part, seq, before],
+    );
   const silent = `SELECT id FROM journalWriters w WHERE COALESCE(heartbeatAt, FROM_UNIXTIME(startedAt / 1000)) < NOW(3) - INTERVAL 30 DAY
     AND NOT EXISTS (SELECT 1 FROM journal j WHERE j.writer = w.id) LIMIT 100`;
   const old = (await connection.query(silent)) as { id: number }[];

@@ -15,6 +15,8 @@ const MOST_OTHER_BYTES = 64 * 1024 * 1024;
 const MOST_IN_COMMIT = 50_000;
 const MOST_OTHER_BYTES_IN_COMMIT = 8 * 1024 * 1024;
 const DUPLICATE_KEY = 1062;
+const DEADLOCK = 1213;
+const MOST_CONFLICTS = 5;
 const HEARTBEAT_MS = 30_000;
 
 /** The journal takes nothing just now: its queue is full, or the database does not answer. Nothing was stored. */
@@ -156,6 +158,8 @@ export async function startJournalWriter(
       } catch (error) {
         if ((error as { errno?: number }).errno === DUPLICATE_KEY) break;
         await dropOwn();
+        // On a cluster another node may have committed something beside it: it is tried again.
+        if ((error as { errno?: number }).errno === DEADLOCK && attempt < MOST_CONFLICTS) continue;
         if (!cannotWrite(error as Error)) throw error;
         if (!down)
           log.error(

@@ -64,6 +64,10 @@ export interface LiveHub {
     anew: () => Promise<Holder | null>,
   ): Promise<void>;
   committed(committed: Committed): void;
+  /** A picture came to another node. */
+  pictured(series: number, at: number, facts: Value): void;
+  /** Pages may have missed something: they read again what they show. */
+  readAgain(): void;
   count(): number;
   stop(): void;
 }
@@ -346,6 +350,15 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
         else late.add(series);
       }
       if (fresh.size > 0 || late.size > 0) plan();
+    },
+    pictured(series, at, facts) {
+      if (devices.isEmpty()) return;
+      fresh.set(series, { at, value: facts });
+      plan();
+    },
+    readAgain() {
+      const text = JSON.stringify({ type: 'again' } satisfies LiveMessage);
+      for (const sockets of pages.values()) for (const socket of sockets) socket.send(text);
     },
     count: () => [...pages.values()].reduce((sum, sockets) => sum + sockets.size, 0),
     stop() {

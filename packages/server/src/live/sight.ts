@@ -32,6 +32,7 @@ export const HEARD_BY: Record<LiveMessage['type'], 'all' | 'shown' | 'follow' | 
   hello: 'all',
   beat: 'all',
   watching: 'all',
+  again: 'all',
   readings: 'shown',
   past: 'shown',
   command: 'follow',

@@ -1,5 +1,6 @@
 import type { Fact } from '@peatmoor/core';
 import type { Logger } from 'pino';
+import type { Bus } from '../bus';
 import { writeMany, type Store } from '../store/store';
 import { latestPossible, now as clockNow } from '../clock';
 
@@ -13,6 +14,8 @@ export interface Press {
 export interface DeviceSession {
   deviceRowId: number;
   tokenId: number;
+  /** The name it chose, among those of its device. */
+  name: string;
   from: string;
   openedAt: number;
   /**
@@ -29,8 +32,15 @@ export interface DeviceSession {
 /** Who is connected and when each device was last heard. */
 export interface PresenceBook {
   seen(deviceRowId: number, at: number): void;
+  /** The same of what another node heard, which writes it down. */
+  heard(deviceRowId: number, at: number): void;
   lastSeen(deviceRowId: number): number | null;
+  /** Its sessions at this node. */
   sessions(deviceRowId: number): ReadonlySet<DeviceSession>;
+  /** True where it has a session at any node. */
+  isConnected(deviceRowId: number): boolean;
+  /** Devices that have a session at this node. */
+  here(): Iterable<number>;
   open(session: DeviceSession): void;
   close(session: DeviceSession): void;
   count(): number;
@@ -41,8 +51,17 @@ export interface PresenceBook {
 const SAVE_MS = 60_000;
 const NONE: ReadonlySet<DeviceSession> = new Set();
 
+interface Parts {
+  store: Store;
+  bus: Bus;
+  tell: (fact: Fact) => void;
+  /** True where another node holds a connection of a device. */
+  isElsewhere: (deviceRowId: number) => boolean;
+  log: Logger;
+}
+
 /** Keeps presence in memory, tells the journal when a device's first connection opens and its last one ends, and writes the times of last messages down now and then. */
-export function startPresence(store: Store, tell: (fact: Fact) => void, log: Logger): PresenceBook {
+export function startPresence({ store, bus, tell, isElsewhere, log }: Parts): PresenceBook {
   const lastSeen = new Map<number, number>();
   const unsaved = new Set<number>();
   const sessions = new Map<number, Set<DeviceSession>>();
@@ -58,26 +77,37 @@ export function startPresence(store: Store, tell: (fact: Fact) => void, log: Log
     );
   };
   const timer = setInterval(() => void save(), SAVE_MS);
+  const heard = (deviceRowId: number, at: number): void => {
+    const known = lastSeen.get(deviceRowId) ?? 0;
+    // One that a wrong clock gave, far ahead, makes place.
+    lastSeen.set(deviceRowId, known > latestPossible() ? at : Math.max(at, known));
+  };
   return {
+    heard,
     seen(deviceRowId, at) {
-      const known = lastSeen.get(deviceRowId) ?? 0;
-      // One that a wrong clock gave, far ahead, makes place.
-      lastSeen.set(deviceRowId, known > latestPossible() ? at : Math.max(at, known));
+      heard(deviceRowId, at);
       unsaved.add(deviceRowId);
     },
     lastSeen: (deviceRowId) => lastSeen.get(deviceRowId) ?? null,
     sessions: (deviceRowId) => sessions.get(deviceRowId) ?? NONE,
+    isConnected: (deviceRowId) => sessions.has(deviceRowId) || isElsewhere(deviceRowId),
+    here: () => sessions.keys(),
     open(session) {
-      const known = sessions.get(session.deviceRowId);
+      const { deviceRowId } = session;
+      bus.emit('opened', { deviceRowId, client: session.name });
+      const known = sessions.get(deviceRowId);
       if (known !== undefined) return void known.add(session);
-      sessions.set(session.deviceRowId, new Set([session]));
-      tell({ kind: 'online', device: session.deviceRowId, at: clockNow() });
+      sessions.set(deviceRowId, new Set([session]));
+      // One that comes from another node was never away.
+      if (!isElsewhere(deviceRowId)) tell({ kind: 'online', device: deviceRowId, at: clockNow() });
     },
     close(session) {
       const known = sessions.get(session.deviceRowId);
       if (known === undefined || !known.delete(session) || known.size > 0) return;
-      sessions.delete(session.deviceRowId);
-      tell({ kind: 'offline', device: session.deviceRowId, at: clockNow() });
+      const { deviceRowId } = session;
+      sessions.delete(deviceRowId);
+      bus.emit('closed', { deviceRowId });
+      if (!isElsewhere(deviceRowId)) tell({ kind: 'offline', device: deviceRowId, at: clockNow() });
     },
     count: () => [...sessions.values()].reduce((sum, one) => sum + one.size, 0),
     async stop() {

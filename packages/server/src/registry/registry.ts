@@ -26,6 +26,10 @@ export interface Registry {
   /** All sub-devices of a gateway. */
   behind(gateway: DeviceEntry): Promise<DeviceEntry[]>;
   verify(token: string): Promise<TokenVerdict>;
+  /** Of some tokens those that are there and not withdrawn. */
+  validTokens(ids: readonly number[]): Promise<Set<number>>;
+  /** The device of a series, where it is in memory; no waiting. */
+  ownerKnown(seriesId: number): DeviceEntry | undefined;
   /** The one device of this ID in all workspaces; null where there is none, or more than one. */
   named(id: string): Promise<DeviceEntry | null>;
   /** The verdict on a whole token that was right before and whose device is unchanged since; no waiting. */
@@ -70,8 +74,9 @@ export function createRegistry(store: Store, bus: Bus): Registry {
     for (const stream of entry?.streams ?? []) owners.delete(stream.seriesId);
     tokens.forget(rowId);
   };
-  bus.on('definitions', ({ kindId, deviceRowId }) => {
+  bus.on('definitions', ({ kindId, deviceRowId, all }) => {
     changes++;
+    if (all) for (const rowId of [...entries.keys()]) forget(rowId);
     if (deviceRowId !== undefined) forget(deviceRowId);
     if (kindId !== undefined)
       for (const rowId of [...entries.keys()]) {
@@ -149,6 +154,14 @@ export function createRegistry(store: Store, bus: Bus): Registry {
       return [...(await registry.load([...rows])).values()];
     },
     verify: (token) => tokens.verify(token),
+    async validTokens(ids) {
+      const rows = await findAll(models.deviceTokens, {
+        where: { id: [...new Set(ids)], withdrawnAt: null },
+        attributes: ['id'],
+      });
+      return new Set(rows.map(({ id }) => id));
+    },
+    ownerKnown: (seriesId) => owners.get(seriesId)?.entry,
     async named(id) {
       const rowId = await lookUpName(id);
       return rowId === null ? null : registry.byRow(rowId);

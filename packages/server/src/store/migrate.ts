@@ -27,6 +27,7 @@ import {
   TABLE_FORM,
 } from './schema';
 import { rollUpEarlyChunks } from './earlyChunks';
+import { NODES } from './nodes';
 import { SHARING } from './sharing';
 
 /** A program that is older than its database would write what the newer one cannot read. */
@@ -144,6 +145,12 @@ function migrationsOf(sequelize: Sequelize): Migration[] {
         for (const statement of FIRMWARE_PARTS) await sequelize.query(withForm(statement));
       },
     },
+    {
+      name: '0019-nodes',
+      up: async () => {
+        for (const statement of NODES) await sequelize.query(withForm(statement));
+      },
+    },
   ];
 }
 
@@ -167,7 +174,7 @@ export async function migrate(sequelize: Sequelize, log: Logger): Promise<void> 
     storage: {
       executed: done,
       async logMigration({ name }) {
-        await sequelize.query('INSERT INTO migrations (name) VALUES (?)', { replacements: [name] });
+        await sequelize.query('INSERT IGNORE INTO migrations (name) VALUES (?)', { replacements: [name] });
       },
       async unlogMigration({ name }) {
         await sequelize.query('DELETE FROM migrations WHERE name = ?', { replacements: [name] });

@@ -5,6 +5,7 @@ import { QueryTypes, Sequelize, Transaction } from 'sequelize';
 import { migrate } from './migrate';
 import { defineModels, type Models } from './models';
 import { ambientTransaction } from './ambient';
+import { hearFailure, splitHosts, useHosts } from './hosts';
 import { refuseSettings } from './settings';
 import { guardConnections, inTransaction } from './oneConnection';
 
@@ -50,10 +51,12 @@ export async function openStore(address: DatabaseAddress, log: Logger): Promise<
     pool: { max: 12, min: 0, idle: 30_000, acquire: 8000 },
     define: { charset: 'utf8mb4' },
   };
+  const { url, hosts } = splitHosts('url' in address ? address.url.replace(/^mysql:/, 'mariadb:') : '');
   const sequelize =
     'url' in address
-      ? new Sequelize(address.url.replace(/^mysql:/, 'mariadb:'), options)
+      ? new Sequelize(url, options)
       : new Sequelize(address.database, address.user, address.password, options);
+  useHosts(sequelize, hosts, log);
   // Transactions of calls may wait for each other's rows; they never hold so many connections that nothing else is answered.
   const transactions = new PQueue({ concurrency: MOST_TRANSACTIONS });
   const models = defineModels(sequelize);
@@ -97,6 +100,7 @@ export async function openStore(address: DatabaseAddress, log: Logger): Promise<
         pool.releaseConnection(connection);
         return result;
       } catch (error) {
+        hearFailure(sequelize, error, connection);
         await pool.destroyConnection(connection).catch(() => undefined);
         throw error;
       }

@@ -3,12 +3,22 @@ import { Readable } from 'node:stream';
 import { now as clockNow } from '../../clock';
 
 /** Sessions that outlast their connection, for each device, and how long. */
-const MOST_LASTING = 5;
+export const MOST_LASTING = 5;
 const LASTING_MS = 86_400_000;
 
 interface Persistence {
   cleanSubscriptions(client: { id: string }): Promise<unknown>;
+  addSubscriptions(client: { id: string }, filters: { topic: string; qos: number }[]): Promise<unknown>;
 }
+
+/** Puts what was subscribed at another node in the place of what is known here of a session. */
+export async function goOnWith(broker: Aedes, id: string, filters: Record<string, number>): Promise<void> {
+  const persistence = persistenceOf(broker);
+  await persistence.cleanSubscriptions({ id });
+  const list = Object.entries(filters).map(([topic, qos]) => ({ topic, qos }));
+  if (list.length > 0) await persistence.addSubscriptions({ id }, list);
+}
+
 const persistenceOf = (broker: Aedes): Persistence & Record<string, unknown> =>
   (broker as unknown as { persistence: Persistence & Record<string, unknown> }).persistence;
 

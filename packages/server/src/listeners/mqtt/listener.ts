@@ -1,4 +1,5 @@
 import net from 'node:net';
+import { setTimeout as sleep } from 'node:timers/promises';
 import { createServer as createTlsServer } from 'node:tls';
 import { Aedes, type AuthenticateError, type Subscription } from 'aedes';
 import { isRefusal, refusal } from '@peatmoor/core';
@@ -16,7 +17,8 @@ import type { JournalWriter } from '../../journal/writer';
 import type { DeviceEntry, Registry } from '../../registry';
 import { socketAddress } from '../address';
 import { LONGEST_FILTER, matches, mayHear, MOST_FILTERS } from './filters';
-import { createLastingSessions, keepNothingOutgoing } from './lasting';
+import { createLastingSessions, goOnWith, keepNothingOutgoing } from './lasting';
+import { NO_ROWS, type LastingRows } from './lastingRows';
 import { createPublishes } from './publishes';
 import { createSession, type Connected, type Session } from './session';
 import { DeviceSocket, type Transport } from './socket';
@@ -32,6 +34,8 @@ const SINK_TOPIC = 'journaled';
 const MOST_UNRELEASED = 100;
 /** A session that subscribes again and again is ended when its device is so far behind its rate, in ms. */
 const MOST_BEHIND_MS = 2000;
+/** In how many groups boards are let go. */
+const GROUPS = 20;
 /** How long a board may leave what it is sent unread before it is cut off, in ms. */
 const UNREAD_MS = 30_000;
 
@@ -46,6 +50,8 @@ interface Parts {
   presence: PresenceBook;
   journal: JournalWriter;
   bus: Bus;
+  /** What goes on at another node. */
+  lastingRows: LastingRows;
   log: Logger;
 }
 
@@ -56,6 +62,8 @@ export interface MqttListener {
   tlsPort: number | null;
   /** Takes a connection that came another way, such as a WebSocket. */
   accept(transport: Transport): void;
+  /** Takes no more, and lets those who are connected go in small groups within a time (ms), so that other nodes can take them. */
+  letGo(withinMs: number): Promise<void>;
   stop(): Promise<void>;
   /** Answers by another certificate from now on, where it speaks TLS. */
   renew(pair: { cert: Buffer; key: Buffer }): void;
@@ -94,6 +102,16 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
     tlsPort: secure === null ? null : (secure.address() as net.AddressInfo).port,
     accept,
     renew: (pair) => secure?.setSecureContext(pair),
+    async letGo(withinMs) {
+      server?.close();
+      secure?.close();
+      const sessions = Object.values(clientsOf(broker)).flatMap(({ session }) => session ?? []);
+      const lot = Math.max(1, Math.ceil(sessions.length / GROUPS));
+      for (let i = 0; i < sessions.length; i += lot) {
+        for (const session of sessions.slice(i, i + lot)) session.close();
+        await sleep(withinMs / GROUPS);
+      }
+    },
     async stop() {
       server?.close();
       secure?.close();
@@ -157,7 +175,14 @@ function serveSessions(broker: Aedes, parts: Parts): void {
     announce(session.entry);
   });
   broker.on('unsubscribe', (filters, client) => {
-    for (const filter of filters) (client as Connected | null)?.session?.filters.delete(filter);
+    const session = (client as Connected | null)?.session;
+    if (session === undefined) return;
+    for (const filter of filters) session.filters.delete(filter);
+    keepFilters(parts.lastingRows, session);
+  });
+  broker.on('subscribe', (_subscriptions, client) => {
+    const session = (client as Connected | null)?.session;
+    if (session !== undefined) keepFilters(parts.lastingRows, session);
   });
   broker.on('ack', (_packet, client) => (client as Connected | null)?.session?.onAcknowledged?.());
   broker.on('clientError', (client, error) =>
@@ -222,6 +247,11 @@ function serveSessions(broker: Aedes, parts: Parts): void {
     );
   };
 
+  // A board that came to another node has left this one, though nobody may have heard of it here.
+  bus.on('opened', ({ deviceRowId, client }, node) => {
+    if (node === undefined) return;
+    for (const session of presence.sessions(deviceRowId)) if (session.name === client) session.close();
+  });
   followDefinitions(broker, parts);
   bus.on('dismiss', ({ deviceRowId, tokenId }) => {
     const isMeant = (session: { tokenId: number }): boolean =>
@@ -231,6 +261,20 @@ function serveSessions(broker: Aedes, parts: Parts): void {
     for (const session of joining)
       if (session.deviceRowId === deviceRowId && isMeant(session)) joining.delete(session);
   });
+}
+
+/** What a session that outlasts its connection has subscribed to is written down, for the node to which it comes next. */
+function keepFilters(rows: LastingRows, { client, deviceRowId, name }: Session): void {
+  const { clean, subscriptions } = client as unknown as {
+    clean: boolean;
+    subscriptions: Record<string, { qos: number }>;
+  };
+  if (clean || rows === NO_ROWS) return;
+  rows.keep(
+    deviceRowId,
+    name,
+    Object.fromEntries(Object.entries(subscriptions).map(([topic, { qos }]) => [topic, qos])),
+  );
 }
 
 const subscribing = ({ from }: Session, receivedAt: number): MessageFacts => ({
@@ -254,7 +298,11 @@ const connecting = (from: string): MessageFacts => ({
 const clientsOf = (broker: Aedes): Record<string, Connected> =>
   (broker as unknown as { clients: Record<string, Connected> }).clients;
 
-function admitClients(broker: Aedes, { admission, log }: Parts, opened: (session: Session) => void): void {
+function admitClients(
+  broker: Aedes,
+  { admission, lastingRows, log }: Parts,
+  opened: (session: Session) => void,
+): void {
   broker.authenticate = (client, userName, password, done) => {
     const connected = client as Connected;
     const from = socketAddress(connected.conn);
@@ -263,10 +311,15 @@ function admitClients(broker: Aedes, { admission, log }: Parts, opened: (session
     const facts = connecting(from);
     admission
       .admit(password?.toString('utf8') ?? '', facts, userName ?? '')
-      .then((admitted) => {
+      .then(async (admitted) => {
         if (isRefusal(admitted)) return fail(4);
         // Client IDs belong to a device: the same one chosen by another device evicts nobody.
         Object.assign(client, { id: `${admitted.entry.rowId}/${client.id.slice(0, 200)}` });
+        const { id: name, clean } = client as unknown as { id: string; clean: boolean };
+        if (lastingRows !== NO_ROWS) {
+          if (clean) lastingRows.forget(admitted.entry.rowId, name);
+          else await goOnWith(broker, name, (await lastingRows.restore(admitted.entry.rowId, name)) ?? {});
+        }
         const session = createSession(connected, admitted.entry, admitted.tokenId, from);
         connected.session = session;
         opened(session);
@@ -294,7 +347,8 @@ function noteVersion5({ admission, log }: Parts, connect: Buffer, from: string):
 
 /** Sessions of a kind that changed: they know their device anew, and hear of a new interval. */
 function followDefinitions(broker: Aedes, { registry, bus, log }: Parts): void {
-  bus.on('definitions', ({ kindId }) => {
+  bus.on('definitions', ({ kindId, all }) => {
+    if (all) return endWithdrawn(broker, { registry, log });
     if (kindId === undefined) return;
     for (const { session } of Object.values(clientsOf(broker))) {
       if (session === undefined || session.filters.size === 0 || session.entry.kindId !== kindId) continue;
@@ -310,6 +364,17 @@ function followDefinitions(broker: Aedes, { registry, bus, log }: Parts): void {
         .catch((error: Error) => log.debug({ err: error }, 'a changed kind waits for the next connection'));
     }
   });
+}
+
+/** What happened meanwhile is not known: sessions whose device or token is no more end. */
+function endWithdrawn(broker: Aedes, { registry, log }: Pick<Parts, 'registry' | 'log'>): void {
+  const sessions = Object.values(clientsOf(broker)).flatMap(({ session }) => session ?? []);
+  registry
+    .validTokens(sessions.map(({ tokenId }) => tokenId))
+    .then((valid) => {
+      for (const session of sessions) if (!valid.has(session.tokenId)) session.close();
+    })
+    .catch((error: Error) => log.debug({ err: error }, 'open sessions are looked at later'));
 }
 
 function listen(server: net.Server, port: number, host: string): Promise<void> {

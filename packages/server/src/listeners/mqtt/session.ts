@@ -80,6 +80,7 @@ export function createSession(client: Connected, entry: DeviceEntry, tokenId: nu
     entry,
     deviceRowId: entry.rowId,
     tokenId,
+    name: client.id,
     from,
     openedAt: clockNow(),
     filters: createFilters(),

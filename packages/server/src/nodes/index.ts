@@ -1,0 +1,239 @@
+import { randomBytes } from 'node:crypto';
+import { hostname } from 'node:os';
+import { setTimeout as sleep } from 'node:timers/promises';
+import type { Fact } from '@peatmoor/core';
+import type { Logger } from 'pino';
+import { VERSION } from '../api/account';
+import { secretOf } from '../auth/secrets';
+import type { Bus } from '../bus';
+import type { Config } from '../config';
+import { now as clockNow } from '../clock';
+import type { Recent } from '../history/recent';
+import { offsetsOf, type JournalPlace } from '../journal/reader';
+import type { Committed } from '../journal/writer';
+import type { LiveHub } from '../live/hub';
+import type { PresenceBook } from '../presence/presence';
+import type { Registry } from '../registry';
+import type { Store } from '../store/store';
+import { startNodeBook, type NodeBook, type NodeFacts } from './book';
+import { startConnections, type Connections, type Elsewhere } from './connections';
+import { createSaying, startFollowing, type Following } from './following';
+import { openLink, type Link } from './link';
+import { startNews, type News } from './news';
+
+export type { NodeFacts } from './book';
+
+/** The services on one database, as one of them knows them. */
+export interface Nodes extends Elsewhere {
+  /** True where several services may be on the database. */
+  readonly isShared: boolean;
+  list(): Promise<NodeFacts[]>;
+  /** Something was committed here. */
+  committed(committed: Committed): void;
+  /** From now on this node is one of those that are listed. */
+  join(address: string): Promise<void>;
+  /** Takes nothing new, and waits until the balancer has seen so in `/health`; at once where this is the only node. */
+  leave(): Promise<void>;
+  health(): { alive: number; draining: boolean };
+  stop(): Promise<void>;
+}
+
+interface Parts {
+  store: Store;
+  bus: Bus;
+  registry: Registry;
+  recent: Recent;
+  hub: LiveHub;
+  presence: PresenceBook;
+  log: Logger;
+  /** Writers of this process; the first one is this node's number. */
+  writers: readonly number[];
+  /** What of the journal is in memory already. */
+  tail: readonly JournalPlace[];
+  config: Pick<Config, 'busUrl' | 'leaveMs'>;
+  /** True where others may be on this database. */
+  isShared: boolean;
+  tell: (fact: Fact) => void;
+  wakeReaders: () => void;
+  /** What of the journal's readers is done here. */
+  does: () => string[];
+}
+
+/** The nodes of this database; to be started before anything is read into memory. */
+export async function startNodes(parts: Parts): Promise<Nodes> {
+  const startedAt = clockNow();
+  let readings = 0;
+  let draining = false;
+  const counted = (committed: Committed): void => void (readings += committed.batch.series.length);
+  const self = (address: string): Omit<NodeFacts, 'silentMs'> => ({
+    id: parts.writers[0]!,
+    name: `${hostname()} ${process.pid}`,
+    version: VERSION,
+    address,
+    startedAt,
+    draining,
+    load: {
+      sessions: parts.presence.count(),
+      pages: parts.hub.count(),
+      readings,
+      memory: process.memoryUsage.rss(),
+      does: parts.does(),
+    },
+  });
+  if (parts.isShared) {
+    const shared = await startShared(parts, self);
+    return {
+      ...shared,
+      isShared: true,
+      health: () => ({ alive: shared.alive(), draining }),
+      committed(committed) {
+        counted(committed);
+        shared.committed(committed);
+      },
+      async leave() {
+        draining = true;
+        await shared.beat();
+        if (shared.alive() > 1) await sleep(parts.config.leaveMs);
+      },
+    };
+  }
+  let address = '';
+  return {
+    isShared: false,
+    has: () => false,
+    committed: counted,
+    join: (at) => Promise.resolve(void (address = at)),
+    leave: () => Promise.resolve(void (draining = true)),
+    health: () => ({ alive: 1, draining }),
+    list: () => Promise.resolve([{ ...self(address), silentMs: 0 }]),
+    stop: () => Promise.resolve(),
+  };
+}
+
+type Shared = Pick<Nodes, 'has' | 'committed' | 'join' | 'list' | 'stop'> & {
+  beat(): Promise<void>;
+  alive(): number;
+};
+
+/** One of several services on a database. */
+async function startShared(
+  parts: Parts,
+  self: (address: string) => Omit<NodeFacts, 'silentMs'>,
+): Promise<Shared> {
+  const { store, bus, registry, recent, hub, presence, log, writers, tail, tell } = parts;
+  const { busUrl } = parts.config;
+  const id = writers[0]!;
+  let book: NodeBook | null = null;
+  let link: Link | null = null;
+  const news: News = await startNews({
+    store,
+    bus,
+    node: id,
+    log,
+    link: () => link,
+    hasOthers: () => book?.hasOthers() ?? true,
+  });
+  const connections: Connections = await startConnections({
+    store,
+    bus,
+    node: id,
+    here: presence.here,
+    isHere: (rowId) => presence.sessions(rowId).size > 0,
+    tell,
+    log,
+  });
+  const following: Following = startFollowing({
+    store,
+    log,
+    mine: writers,
+    reached: await reachedOf(store, tail),
+    onCommit: take,
+    onMissed: () => bus.arrive('definitions', { workspaceId: 0, all: true }, 0),
+    isTold: () => link?.isUp() ?? false,
+  });
+  if (busUrl !== null)
+    link = openLink(busUrl, await channelOf(store), {
+      log,
+      node: id,
+      heard(text, from) {
+        if (text === 'look') news.look();
+        else if (text === 'commit') following.look();
+        else if (text.startsWith('live ')) bus.arrive('live', JSON.parse(text.slice(5)) as never, from);
+      },
+      changed() {
+        // What was said meanwhile is in the database, and pages read again what they show.
+        news.look();
+        following.look();
+        hub.readAgain();
+      },
+    });
+  const sayCommit = createSaying(() => link?.say('commit'));
+
+  /** A commit of another node: as one of this, but that it is durable and told already. */
+  function take(committed: Committed): void {
+    recent.add(committed);
+    hub.committed(committed);
+    const now = clockNow();
+    const { series } = committed.batch;
+    for (let i = 0; i < series.length; i++) {
+      const entry = registry.ownerKnown(series[i]!);
+      if (entry !== undefined) presence.heard(entry.rowId, now);
+    }
+    parts.wakeReaders();
+  }
+  bus.on('picture', ({ series, at, type, size }, from) => {
+    if (from === undefined) return;
+    recent.noteNewest(series, at, { type, size } as never);
+    hub.pictured(series, at, { type, size } as never);
+  });
+  return {
+    has: connections.has,
+    committed({ others }) {
+      sayCommit();
+      for (const { series, at, value } of others)
+        if (typeof value === 'object' && 'bytes' in value)
+          bus.outward('picture', { series, at, type: value.type, size: value.size });
+    },
+    async join(address) {
+      book = await startNodeBook({
+        store,
+        log,
+        id,
+        self: () => self(address),
+        onDead(dead) {
+          // It may have died between a change and telling of it.
+          news.forgetAll();
+          connections
+            .buried(dead)
+            .catch((error: Error) => log.warn({ err: error }, 'what a dead node held is looked at later'));
+        },
+        onAwake() {
+          news.forgetAll();
+          connections.rewrite();
+          for (const deviceRowId of presence.here()) bus.outward('opened', { deviceRowId, client: '' });
+        },
+      });
+    },
+    alive: () => book?.alive() ?? 1,
+    beat: async () => book?.beat().catch(() => undefined),
+    list: async () => (await book?.list()) ?? [],
+    async stop() {
+      following.stop();
+      await connections.stop();
+      await news.stop();
+      await link?.stop();
+      await book?.stop();
+    },
+  };
+}
+
+/** Of each writer the newest commit that is in chunks or in memory. */
+async function reachedOf(store: Store, tail: readonly JournalPlace[]): Promise<JournalPlace[]> {
+  const folded = await store.withConnection((connection) => offsetsOf(connection, 'folding'));
+  return [...folded, ...tail];
+}
+
+/** Several deployments may use one bus: each has a channel of its own. */
+async function channelOf(store: Store): Promise<string> {
+  return `peatmoor:${await secretOf(store, 'bus', () => randomBytes(12).toString('hex'))}`;
+}

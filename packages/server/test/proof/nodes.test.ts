@@ -1,0 +1,240 @@
+import { WebSocket } from 'ws';
+import type { MqttClient } from 'mqtt';
+import { createClient, LIVE_PATH, type Client, type LiveMessage } from '@peatmoor/contract';
+import { startBusStandIn, type BusStandIn } from '@peatmoor/standins';
+import {
+  startSharedDatabase,
+  urlOf,
+  type Node,
+  type SharedDatabase,
+} from '../../../../test/support/sharedDatabase';
+import {
+  mqttAs,
+  newDevice,
+  post,
+  sessionFetch,
+  until,
+  type TestService,
+} from '../../../../test/support/service';
+
+// Several nodes on one database: whatever is asked of one of them is right, whichever node it happened at.
+jest.setTimeout(60_000);
+
+let shared: SharedDatabase;
+let bus: BusStandIn;
+let first: Node;
+let second: Node;
+let here: Client;
+let there: Client;
+let key: string;
+let token: string;
+const id = 'dipwell-north';
+
+const report = (node: Node, body: object, by = token) => post({ url: urlOf(node) } as TestService, by, body);
+const within = async (ms: number, test: () => unknown, what: string): Promise<number> => {
+  const since = Date.now();
+  await until(test, what, ms + 5000);
+  const took = Date.now() - since;
+  expect({ what, late: took > ms ? took : 0 }).toEqual({ what, late: 0 });
+  return took;
+};
+const newestOf = async (client: Client, stream: string): Promise<unknown> =>
+  (await client.call('readDevice', { params: { device: id } })).newest.find((one) => one.key === stream)
+    ?.value;
+
+/** A page that is open at a node and shows the device. */
+async function openPage(node: Node): Promise<{ heard: LiveMessage[]; page: WebSocket }> {
+  const page = new WebSocket(urlOf(node).replace('http', 'ws') + LIVE_PATH, {
+    headers: { authorization: `Bearer ${key}` },
+  });
+  const heard: LiveMessage[] = [];
+  page.on('message', (data) => heard.push(JSON.parse((data as Buffer).toString()) as LiveMessage));
+  await new Promise((resolve, reject) => page.once('open', resolve).once('error', reject));
+  page.send(JSON.stringify({ type: 'watch', devices: [id], arrivals: [id] }));
+  await until(() => heard.some(({ type }) => type === 'watching'));
+  return { heard, page };
+}
+
+/** A board at a node, and what it is told. */
+async function board(
+  node: Node,
+  options: { password?: string; clientId?: string; clean?: boolean } = {},
+): Promise<{ client: MqttClient; told: string[]; state: { closed: boolean } }> {
+  const at = { mqttUrl: `mqtt://127.0.0.1:${node.ready.mqttPort}` } as TestService;
+  const told: string[] = [];
+  const state = { closed: false };
+  const { password = token, ...rest } = options;
+  const client = await mqttAs(at, id, password, rest);
+  client.on('message', (topic, payload) => told.push(`${topic} ${payload.toString()}`));
+  client.on('close', () => (state.closed = true));
+  client.on('error', () => undefined);
+  return { client, told, state };
+}
+
+beforeAll(async () => {
+  shared = await startSharedDatabase();
+  bus = await startBusStandIn();
+  const environment = { PEATMOOR_BUS_URL: bus.url };
+  first = await shared.startNode(environment);
+  second = await shared.startNode(environment);
+  const session = createClient({ baseUrl: urlOf(first), fetch: sessionFetch() });
+  await session.call('createAccount', {
+    body: {
+      email: 'warden@quillmere.example',
+      password: 'sphagnum and heather',
+      name: 'Warden',
+      workspace: 'Moss',
+    },
+  });
+  key = (await session.call('createKey', { body: { title: 'test', scope: 'everything' } })).secret;
+  [here, there] = [first, second].map((node) =>
+    createClient({ baseUrl: urlOf(node), headers: { authorization: `Bearer ${key}` } }),
+  ) as [Client, Client];
+  ({ token } = await newDevice(here));
+}, 120_000);
+afterAll(async () => {
+  await shared.stop();
+  await bus.stop();
+}, 60_000);
+
+it('lists all, each with its sign of life', async () => {
+  const nodes = await until(async () => {
+    const found = await there.call('listNodes');
+    return found.length === 2 && found;
+  });
+  expect(nodes.map(({ alive, draining, version }) => ({ alive, draining, version }))).toEqual(
+    Array.from({ length: 2 }, () => ({
+      alive: true,
+      draining: false,
+      version: expect.stringMatching(/^\d/),
+    })),
+  );
+  expect(nodes.flatMap(({ does }) => does).sort()).toEqual(['computing', 'folding', 'rules']);
+});
+
+it('what is reported to one is shown at the other: readings, texts, pictures, arrivals, within moments', async () => {
+  const { heard, page } = await openPage(first);
+  // Read into memory at the other node before.
+  await newestOf(here, 'level');
+  expect((await report(second, { level: -12.5 })).status).toBe(200);
+  const shows = (stream: string, value: unknown) => () =>
+    heard.some(
+      (one) =>
+        one.type === 'readings' &&
+        one.values.some(
+          ([name, , shown]) => name === stream && JSON.stringify(shown) === JSON.stringify(value),
+        ),
+    );
+  await within(1000, shows('level', -12.5), 'a reading of the other node');
+  expect(await newestOf(here, 'level')).toBe(-12.5);
+  await until(() => heard.some(({ type }) => type === 'arrival'));
+  page.terminate();
+});
+
+it('a definition that changed at one is right at the other at once, with the bus and without', async () => {
+  for (const isUp of [true, false]) {
+    if (!isUp) await bus.stop();
+    const { kindId } = await there.call('readDevice', { params: { device: id } });
+    const stream = isUp ? 'depth' : 'slope';
+    await here.call('createStream', {
+      params: { kind: String(kindId) },
+      body: { key: stream, title: stream, type: 'number' },
+    });
+    await within(
+      2000,
+      async () => (await report(second, { [stream]: 4 })).status === 200,
+      `${stream} is known`,
+    );
+    // A token that is withdrawn at one ends its session at the other.
+    const made = await here.call('createToken', { params: { device: id }, body: {} });
+    const { state, client } = await board(second, { password: made.secret });
+    await here.call('withdrawToken', { params: { device: id, token: String(made.id) } });
+    await within(2000, () => state.closed, `the session ends, bus ${isUp ? 'up' : 'down'}`);
+    expect((await report(second, { level: 1 }, made.secret)).status).toBe(401);
+    client.end(true);
+  }
+  // Pages hear by the database meanwhile, and readings come.
+  const { heard, page } = await openPage(first);
+  await report(second, { level: 77 });
+  await within(
+    1500,
+    () => heard.some((one) => one.type === 'readings' && one.values.some(([, , value]) => value === 77)),
+    'a reading without the bus',
+  );
+  bus = await startBusStandIn(bus.port);
+  await within(4000, () => heard.some(({ type }) => type === 'again'), 'pages read again once it is back');
+  page.terminate();
+});
+
+it('a board that comes to another node leaves the one before, and is there all the while', async () => {
+  const before = await board(first, { clientId: 'north', clean: false });
+  await new Promise((resolve) => before.client.subscribe(`moor/${id}/wanted/#`, { qos: 1 }, resolve));
+  const isThere = async (client: Client) =>
+    (await client.call('readDevice', { params: { device: id } })).connected;
+  await within(2000, () => isThere(there), 'the other node knows of it');
+  await until(async () => (await shared.rows('SELECT 1 FROM lastingSessions')).length === 1);
+  const facts = async () => (await here.call('listEvents', { query: { limit: 100 } })).length;
+  const rule = await here.call('createRule', {
+    body: { title: 'Gone', deviceId: id, comparison: 'offline' },
+  });
+  const count = await facts();
+  const after = await board(second, { clientId: 'north', clean: false });
+  await within(2000, () => before.state.closed, 'the session before ends');
+  expect([await isThere(here), await isThere(there)]).toEqual([true, true]);
+  // What it had subscribed to goes on, and what is wanted at one node reaches it at the other.
+  const { id: command } = await here.call('createCommand', {
+    params: { device: id },
+    body: { stream: 'pump', value: true },
+  });
+  await within(2000, () => after.told.some((one) => one === `moor/${id}/wanted/pump 1`), 'what is wanted');
+  after.client.publish(`moor/${id}/applied/pump`, '', { qos: 1 });
+  const stateOf = async () =>
+    (await here.call('readCommand', { params: { command: String(command) } })).state;
+  await within(2000, async () => (await stateOf()) === 'applied', 'it is applied');
+  await new Promise((resolve) => setTimeout(resolve, 1000));
+  expect(await facts()).toBe(count);
+  after.client.end(true);
+  await within(3000, async () => (await facts()) === count + 1, 'it is gone');
+  expect(await isThere(here)).toBe(false);
+  await here.call('deleteRule', { params: { rule: String(rule.id) } });
+});
+
+it('a node that is killed is noticed: what it held is gone, and others go on with its work', async () => {
+  const third = await shared.startNode({ PEATMOOR_BUS_URL: bus.url });
+  await here.call('createRule', { body: { title: 'Gone', deviceId: id, comparison: 'offline' } });
+  const at = await board(third);
+  await until(async () => (await here.call('readDevice', { params: { device: id } })).connected);
+  await until(async () => (await shared.rows('SELECT 1 FROM connections')).length === 1);
+  await third.kill();
+  await within(
+    14_000,
+    async () => !(await here.call('readDevice', { params: { device: id } })).connected,
+    'nobody is there any more',
+  );
+  await until(
+    async () => (await there.call('listEvents', { query: { state: 'open' } })).length === 1,
+    'told once',
+  );
+  expect(await shared.rows('SELECT 1 FROM connections')).toEqual([]);
+  expect((await here.call('listNodes')).filter(({ alive }) => alive)).toHaveLength(2);
+  at.client.end(true);
+});
+
+it('a node that leaves says so first, lets its boards go, and nothing of it stays', async () => {
+  const third = await shared.startNode({ PEATMOOR_BUS_URL: bus.url, PEATMOOR_LEAVE_SECONDS: '2' });
+  const { state, client } = await board(third, { clientId: 'leaves' });
+  await until(async () => (await here.call('listNodes')).filter(({ alive }) => alive).length === 3);
+  const health = async () => {
+    const answer = await fetch(`${urlOf(third)}/health`).catch(() => null);
+    return answer === null ? 0 : answer.status;
+  };
+  const gone = third.stop();
+  await until(async () => (await health()) === 503, 'the balancer is told');
+  // It goes on for whoever comes all the same.
+  expect((await report(third, { level: 3 })).status).toBe(200);
+  expect(await gone).toBe(0);
+  expect(state.closed).toBe(true);
+  expect((await here.call('listNodes')).filter(({ alive }) => alive)).toHaveLength(2);
+  await until(async () => (await newestOf(there, 'level')) === 3);
+  client.end(true);
+});
