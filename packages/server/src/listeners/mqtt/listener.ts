@@ -19,6 +19,7 @@ import { socketAddress } from '../address';
 import { LONGEST_FILTER, matches, mayHear, MOST_FILTERS } from './filters';
 import { createLastingSessions, goOnWith, keepNothingOutgoing } from './lasting';
 import { NO_ROWS, type LastingRows } from './lastingRows';
+import { takeProxied } from './proxied';
 import { createPublishes } from './publishes';
 import { createSession, type Connected, type Session } from './session';
 import { DeviceSocket, type Transport } from './socket';
@@ -93,7 +94,8 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
     void broker.handle(new DeviceSocket(transport, (connect) => noteVersion5(parts, connect, from)));
   };
   const { host, port, tls } = places;
-  const server = port === null ? null : net.createServer({ noDelay: true }, accept);
+  const server =
+    port === null ? null : net.createServer({ noDelay: true }, (socket) => takeProxied(socket, accept));
   const secure = tls === null ? null : createTlsServer({ cert: tls.cert, key: tls.key }, accept);
   if (server !== null) await listen(server, port!, host);
   if (secure !== null) await listen(secure, tls!.port, host);
