@@ -2,16 +2,8 @@ import fs from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { createLog, readConfig, runUntilStopped, SettingError, startService } from '@peatmoor/server';
-import {
-  boardModel,
-  QUILLMERE_DEVICES,
-  QUILLMERE_KINDS,
-  startHttpBoard,
-  startMailCatcher,
-  startPushCatcher,
-  startMqttBoard,
-  type Board,
-} from '@peatmoor/standins';
+import { startMailCatcher, startPushCatcher, type Board } from '@peatmoor/standins';
+import { startBoards } from './boards';
 import { addPhone } from './rules';
 import { shareQuillmere } from './sharing';
 import { seedQuillmere, type DemoFacts } from './seed';
@@ -70,20 +62,7 @@ async function demo(): Promise<void> {
   }, say);
   const { email, password, tokens } = facts!;
   say('Switching the simulated boards on …');
-  for (const { id, kind, via, seed, gateway } of QUILLMERE_DEVICES) {
-    if (gateway !== undefined) continue;
-    const behind = QUILLMERE_DEVICES.filter((one) => one.gateway === id);
-    const options = {
-      deviceId: id,
-      token: tokens[id]!,
-      mqttUrl: `mqtt://127.0.0.1:${service.mqttPort}`,
-      httpUrl: `http://127.0.0.1:${service.httpPort}`,
-      intervalS: QUILLMERE_KINDS[kind].intervalS,
-      model: boardModel(kind, seed),
-      behind: Object.fromEntries(behind.map((one) => [one.serial!, boardModel(one.kind, one.seed)])),
-    };
-    boards.push(via === 'mqtt' ? await startMqttBoard(options) : startHttpBoard(options));
-  }
+  boards.push(...(await startBoards(tokens, service)));
   await shareQuillmere(`http://127.0.0.1:${service.httpPort}`, { email, password });
   const { httpUrl, host } = service.address;
   const mailPage = `http://${host}:${new URL(catcher.pageUrl).port}`;

@@ -12,5 +12,5 @@ export { whom } from './rules/definition';
 export { sentenceOf } from './rules/events';
 export { createLog, runUntilStopped } from './process';
 export type { RuleRow } from './store/models';
-export { inRawTransaction, type Store } from './store/store';
+export { inRawTransaction, openStore, type Store } from './store/store';
 export { addTo, changeIn, findAll, findOne, insert, listIn } from './store/rows';

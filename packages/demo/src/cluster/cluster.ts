@@ -1,0 +1,351 @@
+import { spawnSync } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
+import fs from 'node:fs';
+import os from 'node:os';
+import path from 'node:path';
+import { createConnection } from 'mariadb';
+import { createRunning, freePorts, listens, type Running } from './processes';
+import { unpackPrograms } from './unpack';
+
+/** Three database nodes, a bus, three services and a balancer before them, all on this machine. */
+export interface Cluster {
+  databases: Running[];
+  bus: Running;
+  services: Running[];
+  balancer: Running;
+  httpPort: number;
+  mqttPort: number;
+  /** Where each service listens itself. */
+  servicePorts: { http: number; mqtt: number }[];
+  databaseUrl: string;
+  databasePorts: number[];
+  password: string;
+  /** Everything in its order; the first database node makes the cluster anew where none is up. */
+  start(): Promise<void>;
+  /** A database node that has gone comes back to the others. */
+  rejoin(index: number): Promise<void>;
+  stop(): Promise<void>;
+}
+
+interface ClusterOptions {
+  folder: string;
+  /** Where programs are unpacked. */
+  programs: string;
+  count?: number;
+  httpPort: number;
+  mqttPort: number;
+  host: string;
+  serviceProgram: string;
+  environment: Record<string, string>;
+  /** Runs once the databases are up and before any service is. */
+  prepare?: (databaseUrl: string) => Promise<void>;
+  say: (text: string) => void;
+}
+
+/** `nobody`: as root the transfer between database nodes fails, as its rsync gives up root's rights. */
+const NOBODY = 65_534;
+
+export async function createCluster(options: ClusterOptions): Promise<Cluster> {
+  const { folder, count = 3, say } = options;
+  const programs = unpackPrograms(options.programs, say);
+  fs.mkdirSync(folder, { recursive: true });
+  const isRoot = process.getuid?.() === 0;
+  const secretFile = path.join(folder, 'password');
+  if (!fs.existsSync(secretFile)) fs.writeFileSync(secretFile, randomBytes(12).toString('hex'));
+  const password = fs.readFileSync(secretFile, 'utf8');
+  const ports = await freePorts(count * 6 + 1);
+  const take = (): number => ports.pop()!;
+  const at = Array.from({ length: count }, () => ({
+    sql: take(),
+    group: take(),
+    ist: take(),
+    sst: take(),
+    http: take(),
+    mqtt: take(),
+  }));
+  const busPort = take();
+  const hosts = at.map(({ sql }) => `127.0.0.1:${sql}`);
+  const urlFor = (first: number): string =>
+    // Each service has a node of its own, and the others to fall back on.
+    `mariadb://moor:${password}@${[...hosts.slice(first), ...hosts.slice(0, first)].join(',')}/peatmoor`;
+  const init = path.join(folder, 'init.sql');
+  fs.writeFileSync(
+    init,
+    [
+      'CREATE DATABASE IF NOT EXISTS peatmoor CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;',
+      `CREATE USER IF NOT EXISTS 'moor'@'127.0.0.1' IDENTIFIED BY '${password}';`,
+      "GRANT ALL ON *.* TO 'moor'@'127.0.0.1';",
+    ].join('\n'),
+  );
+
+  /** True for the one that makes the cluster anew: only where no other is there. */
+  let makesAnew: number | null = null;
+  const state = async (port: number): Promise<string> => {
+    const connection = await createConnection({
+      host: '127.0.0.1',
+      port,
+      user: 'moor',
+      password,
+      connectTimeout: 1000,
+    });
+    try {
+      const [row] = (await connection.query("SHOW STATUS LIKE 'wsrep_local_state_comment'")) as {
+        Value: string;
+      }[];
+      return row?.Value ?? '';
+    } finally {
+      connection.end().catch(() => undefined);
+    }
+  };
+  const databases = at.map(({ sql, group, ist, sst }, i) => {
+    const data = path.join(folder, `database-${i + 1}`);
+    if (!fs.existsSync(data)) install(data, isRoot);
+    return createRunning({
+      name: `database ${i + 1}`,
+      program: '/usr/sbin/mariadbd',
+      args: () => [
+        '--no-defaults',
+        `--datadir=${data}`,
+        `--socket=${path.join(data, 's.sock')}`,
+        `--pid-file=${path.join(data, 'server.pid')}`,
+        `--port=${sql}`,
+        '--bind-address=127.0.0.1',
+        '--skip-name-resolve',
+        '--binlog-format=ROW',
+        '--innodb-autoinc-lock-mode=2',
+        '--innodb-flush-log-at-trx-commit=1',
+        '--innodb-buffer-pool-size=96M',
+        '--max-allowed-packet=64M',
+        '--max-connections=200',
+        '--performance-schema=OFF',
+        '--wsrep-on=ON',
+        `--wsrep-provider=${programs.galera}`,
+        '--wsrep-cluster-name=peatmoor',
+        `--wsrep-cluster-address=gcomm://${makesAnew === i ? '' : at.map((one) => `127.0.0.1:${one.group}`).join(',')}`,
+        '--wsrep-node-address=127.0.0.1',
+        `--wsrep-node-name=node${i + 1}`,
+        '--wsrep-sst-method=rsync',
+        `--wsrep-sst-receive-address=127.0.0.1:${sst}`,
+        `--wsrep-provider-options=base_host=127.0.0.1;base_port=${group};gmcast.listen_addr=tcp://127.0.0.1:${group};ist.recv_addr=127.0.0.1:${ist};gcache.size=64M;pc.recovery=TRUE`,
+        ...(makesAnew === i ? [`--init-file=${init}`] : []),
+      ],
+      environment: programs.environment,
+      logFile: path.join(folder, `database-${i + 1}.log`),
+      isReady: async () => (await state(sql)) === 'Synced',
+      readyMs: 120_000,
+      uid: isRoot ? NOBODY : undefined,
+    });
+  });
+  if (isRoot) spawnSync('chown', ['-R', `${NOBODY}:${NOBODY}`, folder]);
+  const bus = createRunning({
+    name: 'bus',
+    program: programs.redis,
+    args: () => ['--port', String(busPort), '--bind', '127.0.0.1', '--save', '', '--appendonly', 'no'],
+    environment: programs.environment,
+    logFile: path.join(folder, 'bus.log'),
+    isReady: () => listens(busPort),
+  });
+  const services = at.map(({ http, mqtt }, i) =>
+    createRunning({
+      name: `service ${i + 1}`,
+      program: process.execPath,
+      args: () => [options.serviceProgram],
+      environment: {
+        ...Object.fromEntries(Object.entries(process.env).filter(([name]) => !name.startsWith('PEATMOOR_'))),
+        PEATMOOR_HOST: '127.0.0.1',
+        PEATMOOR_DATA: path.join(folder, `service-${i + 1}`),
+        PEATMOOR_HTTP_PORT: String(http),
+        PEATMOOR_MQTT_PORT: String(mqtt),
+        PEATMOOR_DATABASE_URL: urlFor(i),
+        PEATMOOR_BUS_URL: `redis://127.0.0.1:${busPort}`,
+        PEATMOOR_TRUST_PROXY: '127.0.0.1',
+        PEATMOOR_PUBLIC_URL: `http://${options.host}:${options.httpPort}`,
+        PEATMOOR_LOG: 'info',
+        ...options.environment,
+      },
+      logFile: path.join(folder, `service-${i + 1}.log`),
+      isReady: async () => {
+        const answer = await fetch(`http://127.0.0.1:${http}/health`);
+        await answer.arrayBuffer();
+        return answer.ok;
+      },
+      stopSignal: 'SIGTERM',
+    }),
+  );
+  const configuration = path.join(folder, 'balancer.cfg');
+  fs.writeFileSync(
+    configuration,
+    balancerConfiguration({ ...options, services: at.map(({ http, mqtt }) => ({ http, mqtt })) }),
+  );
+  const balancer = createRunning({
+    name: 'balancer',
+    program: programs.balancer,
+    args: () => ['-db', '-f', configuration],
+    environment: programs.environment,
+    logFile: path.join(folder, 'balancer.log'),
+    isReady: () => listens(options.httpPort),
+    // Its connections end with it.
+    stopSignal: 'SIGTERM',
+  });
+  const everything = [...databases, bus, ...services, balancer];
+  return {
+    databases,
+    bus,
+    services,
+    balancer,
+    httpPort: options.httpPort,
+    mqttPort: options.mqttPort,
+    servicePorts: at.map(({ http, mqtt }) => ({ http, mqtt })),
+    databaseUrl: urlFor(0),
+    databasePorts: at.map(({ sql }) => sql),
+    password,
+    async start() {
+      say('Starting three database nodes …');
+      const first = newestOf(folder, count);
+      makesAnew = first;
+      allowAnew(folder, first);
+      await databases[first]!.start();
+      makesAnew = null;
+      for (const [i, one] of databases.entries()) if (i !== first) await one.start();
+      await options.prepare?.(urlFor(first));
+      say('Starting the bus, three services and the balancer …');
+      await bus.start();
+      // One after the other: the first brings the tables up to date.
+      for (const one of services) await one.start();
+      await balancer.start();
+    },
+    rejoin: (index) => databases[index]!.start(),
+    async stop() {
+      await balancer.stop();
+      await Promise.all(services.map((one) => one.stop()));
+      await bus.stop();
+      for (const one of [...databases].reverse()) await one.stop();
+      for (const one of everything) await one.kill();
+    },
+  };
+}
+
+function install(data: string, isRoot: boolean): void {
+  const user = os.userInfo().username;
+  const made = spawnSync(
+    'mariadb-install-db',
+    [
+      '--no-defaults',
+      `--datadir=${data}`,
+      '--auth-root-authentication-method=socket',
+      `--auth-root-socket-user=${user}`,
+      '--skip-test-db',
+      ...(isRoot ? ['--user=root'] : []),
+    ],
+    { encoding: 'utf8' },
+  );
+  if (made.status !== 0) throw new Error(`A database folder could not be made: ${made.stderr}`);
+}
+
+/** What each database node wrote of itself when it ended; -1 where it was killed. */
+function positionOf(folder: string, index: number): { seqno: number; isSafe: boolean } {
+  const file = path.join(folder, `database-${index + 1}`, 'grastate.dat');
+  if (!fs.existsSync(file)) return { seqno: -2, isSafe: false };
+  const text = fs.readFileSync(file, 'utf8');
+  return {
+    seqno: Number(/seqno:\s*(-?\d+)/.exec(text)?.[1] ?? -2),
+    isSafe: /safe_to_bootstrap:\s*1/.test(text),
+  };
+}
+
+/** The node that ended last, or that has committed most: it makes the cluster anew. */
+function newestOf(folder: string, count: number): number {
+  const all = Array.from({ length: count }, (_, i) => ({ i, ...positionOf(folder, i) }));
+  const safe = all.find(({ isSafe }) => isSafe);
+  if (safe !== undefined) return safe.i;
+  // After a power cut none of them knows: what each has committed is in its engine.
+  const recovered = all.map((one) => ({ ...one, seqno: recoveredOf(folder, one.i) }));
+  return recovered.reduce((best, one) => (one.seqno > best.seqno ? one : best)).i;
+}
+
+/** The last transaction that a node has in its engine; -1 where it cannot be read. */
+function recoveredOf(folder: string, index: number): number {
+  const data = path.join(folder, `database-${index + 1}`);
+  const isRoot = process.getuid?.() === 0;
+  const found = spawnSync(
+    '/usr/sbin/mariadbd',
+    [
+      '--no-defaults',
+      `--datadir=${data}`,
+      '--wsrep-recover',
+      `--log-error=${path.join(data, 'recover.log')}`,
+      ...(isRoot ? ['--user=root'] : []),
+    ],
+    { encoding: 'utf8' },
+  );
+  if (found.error) return -1;
+  const log = path.join(data, 'recover.log');
+  const text = fs.existsSync(log) ? fs.readFileSync(log, 'utf8') : '';
+  fs.rmSync(log, { force: true });
+  if (isRoot) spawnSync('chown', ['-R', `${NOBODY}:${NOBODY}`, data]);
+  return Number([...text.matchAll(/Recovered position: [0-9a-f-]+:(-?\d+)/g)].at(-1)?.[1] ?? -1);
+}
+
+/** The node that was found to be newest may begin a cluster, whatever it wrote of itself. */
+function allowAnew(folder: string, index: number): void {
+  const file = path.join(folder, `database-${index + 1}`, 'grastate.dat');
+  if (!fs.existsSync(file)) return;
+  fs.writeFileSync(
+    file,
+    fs.readFileSync(file, 'utf8').replace(/safe_to_bootstrap:\s*0/, 'safe_to_bootstrap: 1'),
+  );
+}
+
+/** What the balancer does: sends to nodes that say they are well, tells whose a connection is, and waits longer than boards do. */
+export function balancerConfiguration({
+  host,
+  httpPort,
+  mqttPort,
+  services,
+}: {
+  host: string;
+  httpPort: number;
+  mqttPort: number;
+  services: readonly { http: number; mqtt: number }[];
+}): string {
+  const servers = (of: 'http' | 'mqtt', more = ''): string[] =>
+    services.map(
+      (one, i) =>
+        `  server node${i + 1} 127.0.0.1:${one[of]} check port ${one.http} inter 1s fall 2 rise 1 on-marked-down shutdown-sessions${more}`,
+    );
+  return `${[
+    'global',
+    '  maxconn 9000',
+    'defaults',
+    '  timeout connect 3s',
+    // Longer than a page's and a board's silence: live channels beat every few seconds, boards within their keep-alive.
+    '  timeout client 10m',
+    '  timeout server 10m',
+    '  timeout tunnel 1h',
+    '  timeout http-keep-alive 75s',
+    '  retries 3',
+    '  option redispatch 1',
+    'frontend web',
+    '  mode http',
+    `  bind ${host}:${httpPort}`,
+    '  option forwardfor',
+    '  default_backend web_nodes',
+    'backend web_nodes',
+    '  mode http',
+    '  balance roundrobin',
+    '  option httpchk GET /health',
+    '  http-check expect status 200',
+    ...servers('http'),
+    'frontend boards',
+    '  mode tcp',
+    `  bind ${host}:${mqttPort}`,
+    '  option clitcpka',
+    '  default_backend board_nodes',
+    'backend board_nodes',
+    '  mode tcp',
+    '  balance leastconn',
+    '  option httpchk GET /health',
+    '  http-check expect status 200',
+    ...servers('mqtt', ' send-proxy-v2'),
+  ].join('\n')}\n`;
+}
