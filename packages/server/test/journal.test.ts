@@ -124,6 +124,32 @@ describe('the journal', () => {
     await writer.stop();
   });
 
+  it('is read in the order in which several services committed, however little is read at once', async () => {
+    const writers = [(await newWriter()).writer, (await newWriter()).writer];
+    for (let i = 1; i <= 8; i++) {
+      const writer = writers[i % 3 === 0 ? 1 : 0]!;
+      writer.add(5, i, i);
+      await durable(writer);
+      await new Promise((resolve) => setTimeout(resolve, 3));
+    }
+    for (const most of [1, 2, 3, 5, 100]) {
+      const ids = writers.map(({ id }) => id);
+      const seen: number[] = [];
+      const reached = new Map<string, number>();
+      for (let more = true; more;)
+        await inRawTransaction(store, async (connection) => {
+          const looked = await readJournal(connection, 'computing', most, reached);
+          more = looked.more;
+          for (const { writer, part, seq, batch } of looked.entries) {
+            reached.set(`${writer}/${part}`, seq);
+            if (ids.includes(writer)) seen.push(...Array.from(batch.values));
+          }
+        });
+      expect([most, seen]).toEqual([most, [1, 2, 3, 4, 5, 6, 7, 8]]);
+    }
+    for (const writer of writers) await writer.stop();
+  });
+
   it('is read by each reader from where it had come, and cut off behind all of them', async () => {
     const { writer } = await newWriter();
     for (let i = 1; i <= 6; i++) {

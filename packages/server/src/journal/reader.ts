@@ -33,8 +33,9 @@ export const lineOf = ({ writer, part }: Pick<JournalPlace, 'writer' | 'part'>):
   `${writer}/${part}`;
 
 /**
- * The next entries after a reader's offsets, in order for each writer and part; at most `most`. `reached` tells of
- * places up to which was read in this transaction already.
+ * The next entries after a reader's offsets, at most `most` of each writer and part: in order for each of them, and all together in
+ * the order in which they were committed, so that a device that comes to another node is read in its order. `reached` tells of places
+ * up to which was read in this transaction already.
  */
 export async function readJournal(
   connection: Connection,
@@ -48,31 +49,63 @@ export async function readJournal(
       LEFT JOIN journalOffsets o ON o.writer = j.writer AND o.part = j.part AND o.reader = ? WHERE j.newest > COALESCE(o.seq, 0) ORDER BY j.writer, j.part`,
     [reader],
   )) as (JournalPlace & { newest: number })[];
-  const looked: Looked = { entries: [], damaged: [], more: false };
-  let count = 0;
-  for (const { writer, part, seq, newest } of lines) {
+  const open = lines.flatMap(({ writer, part, seq, newest }): Line[] => {
     const from = Math.max(Number(seq), reached.get(lineOf({ writer, part })) ?? 0);
-    if (Number(newest) <= from) continue;
-    if (count >= most) {
-      looked.more = true;
-      break;
-    }
-    const rows = (await connection.execute(
-      'SELECT seq, body FROM journal WHERE writer = ? AND part = ? AND seq > ? ORDER BY seq LIMIT ?',
-      [writer, part, from, most - count],
-    )) as { seq: number; body: Buffer }[];
-    count += rows.length;
-    for (const row of rows) {
-      const place = { writer, part, seq: Number(row.seq) };
-      try {
-        looked.entries.push({ ...place, ...unpackBatch(row.body) });
-      } catch (error) {
-        looked.damaged.push({ ...place, body: row.body, reason: (error as Error).message });
-      }
+    return Number(newest) <= from ? [] : [{ writer, part, from, to: Number(newest) }];
+  });
+  const looked: Looked = { entries: [], damaged: [], more: false };
+  const rows: Row[] = [];
+  // What is behind the end of a line that was not read whole waits for the next look, of all lines.
+  let until = Infinity;
+  for (const line of open) {
+    const read = await readLine(connection, line, most);
+    rows.push(...read);
+    if (read.length < most) continue;
+    looked.more = true;
+    until = Math.min(until, read.at(-1)!.order);
+  }
+  // Within a line the order holds anyway; sorting is stable.
+  if (open.length > 1) rows.sort((a, b) => a.order - b.order);
+  for (const { place, body, order } of rows) {
+    if (order > until) break;
+    try {
+      looked.entries.push({ ...place, ...unpackBatch(body) });
+    } catch (error) {
+      looked.damaged.push({ ...place, body, reason: (error as Error).message });
     }
   }
-  looked.more ||= count >= most;
   return looked;
+}
+
+interface Line {
+  writer: number;
+  part: number;
+  from: number;
+  /** Up to here it was there when all lines were looked at: what came since may follow something of another line that is not read. */
+  to: number;
+}
+
+interface Row {
+  place: JournalPlace;
+  body: Buffer;
+  /** When it was committed, epoch ms; never less than of those before it in its line. */
+  order: number;
+}
+
+async function readLine(
+  connection: Connection,
+  { writer, part, from, to }: Line,
+  most: number,
+): Promise<Row[]> {
+  const rows = (await connection.execute(
+    'SELECT seq, committedAt, body FROM journal WHERE writer = ? AND part = ? AND seq > ? AND seq <= ? ORDER BY seq LIMIT ?',
+    [writer, part, from, to, most],
+  )) as { seq: number; committedAt: number; body: Buffer }[];
+  let order = -Infinity;
+  return rows.map(({ seq, committedAt, body }) => {
+    order = Math.max(order, Number(committedAt));
+    return { place: { writer, part, seq: Number(seq) }, body, order };
+  });
 }
 
 /** Keeps how far a reader has come; to be called in the transaction of what it did. */

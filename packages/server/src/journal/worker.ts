@@ -66,6 +66,7 @@ export interface JournalWorker {
 const FAILURES = 2;
 const LONGEST_REST_MS = 5000;
 const FIRST_MS = 300;
+const CONFLICT = 1213;
 /** How long an offset may be kept in memory only, while nothing has to be written: here, and where others may take over. */
 const LAZY_MS = { sole: 300_000, shared: 30_000 };
 /** Entries after which it is kept all the same, so that the journal can be trimmed and little is looked at again. */
@@ -230,7 +231,9 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
       if (error instanceof LeaseLostError) held = false;
       else {
         if (!isPassing(error)) failures++;
-        log.warn({ err: error, reader: work.name }, 'a reader of the journal waits');
+        // Several nodes of a database cluster that write one row at once: one of them comes again.
+        const level = (error as { errno?: number }).errno === CONFLICT ? 'debug' : 'warn';
+        log[level]({ err: error, reader: work.name }, 'a reader of the journal waits');
       }
       throw error;
     }) as Promise<boolean>;
@@ -297,5 +300,7 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
 /** True for what passes by itself: a lost connection, a lost lease, a lock that was waited for too long. */
 function isPassing(error: unknown): boolean {
   const { errno } = error as { errno?: number };
-  return error instanceof LeaseLostError || cannotWrite(error as Error) || errno === 1213 || errno === 1205;
+  return (
+    error instanceof LeaseLostError || cannotWrite(error as Error) || errno === CONFLICT || errno === 1205
+  );
 }

@@ -31,6 +31,9 @@ interface Parts {
 
 const WRITE_MS = 250;
 const ROWS_AT_ONCE = 500;
+/** How often what dead nodes held is looked for, in ms, and how long they have been silent by then, in seconds. */
+const LOOK_MS = 10_000;
+const FORGOTTEN_S = 12;
 
 /** Which nodes hold connections of which devices: told by news, kept in rows for those who start later or survive. */
 export async function startConnections({
@@ -91,37 +94,63 @@ export async function startConnections({
   const timer = setInterval(() => (writing = writing.then(write)), WRITE_MS);
   // Exactly one of those who are left tells what became of a dead node's devices.
   const lease = createLease(store, { name: 'nodes', holder: String(node), alone: false });
+  const bury = async (dead: number): Promise<void> => {
+    if ((await lease.hold()) === null) return;
+    for (;;) {
+      const lost = await inRawTransaction(store, async (connection) => {
+        await lease.fence(connection);
+        const found = (await connection.query('SELECT deviceRowId FROM connections WHERE node = ? LIMIT ?', [
+          dead,
+          ROWS_AT_ONCE,
+        ])) as { deviceRowId: number }[];
+        const ids = found.map(({ deviceRowId }) => Number(deviceRowId));
+        if (ids.length > 0)
+          await connection.query('DELETE FROM connections WHERE node = ? AND deviceRowId IN (?)', [
+            dead,
+            ids,
+          ]);
+        return ids;
+      });
+      for (const device of lost)
+        if (!nodesOf.has(device) && !isHere(device)) tell({ kind: 'offline', device, at: clockNow() });
+      if (lost.length < ROWS_AT_ONCE) break;
+    }
+    await lease.release();
+  };
+  /** Also what a node left that was buried by one that died over it. */
+  const lookForDead = async (): Promise<void> => {
+    const rows = await store.withConnection(
+      async (connection) =>
+        (await connection.query(
+          `SELECT DISTINCT c.node FROM connections c LEFT JOIN nodes n ON n.id = c.node AND n.heartbeatAt > NOW(3) - INTERVAL ? SECOND
+            WHERE n.id IS NULL AND c.node <> ?`,
+          [FORGOTTEN_S, node],
+        )) as { node: number }[],
+    );
+    for (const { node: dead } of rows) {
+      for (const rowId of [...nodesOf.keys()]) drop(rowId, Number(dead));
+      await bury(Number(dead));
+    }
+  };
+  const looking = setInterval(
+    () =>
+      void lookForDead().catch((error: Error) =>
+        log.debug({ err: error }, 'what dead nodes held is looked at later'),
+      ),
+    LOOK_MS,
+  );
   return {
     has: (deviceRowId) => nodesOf.has(deviceRowId),
     async buried(dead) {
       for (const rowId of [...nodesOf.keys()]) drop(rowId, dead);
-      if ((await lease.hold()) === null) return;
-      for (;;) {
-        const lost = await inRawTransaction(store, async (connection) => {
-          await lease.fence(connection);
-          const found = (await connection.query(
-            'SELECT deviceRowId FROM connections WHERE node = ? LIMIT ?',
-            [dead, ROWS_AT_ONCE],
-          )) as { deviceRowId: number }[];
-          const ids = found.map(({ deviceRowId }) => Number(deviceRowId));
-          if (ids.length > 0)
-            await connection.query('DELETE FROM connections WHERE node = ? AND deviceRowId IN (?)', [
-              dead,
-              ids,
-            ]);
-          return ids;
-        });
-        for (const device of lost)
-          if (!nodesOf.has(device) && !isHere(device)) tell({ kind: 'offline', device, at: clockNow() });
-        if (lost.length < ROWS_AT_ONCE) break;
-      }
-      await lease.release();
+      await bury(dead);
     },
     rewrite() {
       for (const rowId of here()) changed.set(rowId, true);
     },
     async stop() {
       clearInterval(timer);
+      clearInterval(looking);
       await writing;
       await write();
     },

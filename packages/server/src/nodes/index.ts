@@ -205,7 +205,7 @@ async function startShared(
           news.forgetAll();
           connections
             .buried(dead)
-            .catch((error: Error) => log.warn({ err: error }, 'what a dead node held is looked at later'));
+            .catch((error: Error) => log.debug({ err: error }, 'what a dead node held is looked at later'));
         },
         onAwake() {
           news.forgetAll();

@@ -7,7 +7,10 @@ import type { Logger } from 'pino';
 const REACH_MS = 1500;
 const AWAY_MS = 5000;
 /** A node of a cluster that is not in its primary part answers everything with this. */
-export const NOT_PRIMARY = 1047;
+const NOT_PRIMARY = 1047;
+/** The same where it is noticed in a commit. */
+const CUT_IN_COMMIT = 1180;
+const isOut = (errno: number | undefined): boolean => errno === NOT_PRIMARY || errno === CUT_IN_COMMIT;
 
 export interface Host {
   host: string;
@@ -81,7 +84,7 @@ export function useHosts(sequelize: Sequelize, hosts: readonly Host[], log: Logg
   // Whoever hears that its node is out of the primary part leaves it for all.
   const hear = (error: unknown): void => {
     const { errno, parent } = error as { errno?: number; parent?: { errno?: number } };
-    if ((errno ?? parent?.errno) === NOT_PRIMARY)
+    if (isOut(errno ?? parent?.errno))
       for (const host of hosts) if (!isAway(host)) return leave(host, 'it says that it is not ready');
   };
   const query = driver.query.bind(driver);
@@ -93,7 +96,7 @@ export function useHosts(sequelize: Sequelize, hosts: readonly Host[], log: Logg
   heard.set(sequelize, (error, connection) => {
     const { errno } = error as { errno?: number };
     const host = hostOf.get(connection);
-    if (errno === NOT_PRIMARY && host !== undefined) leave(host, 'it says that it is not ready');
+    if (isOut(errno) && host !== undefined) leave(host, 'it says that it is not ready');
   });
 }
 

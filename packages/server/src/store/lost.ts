@@ -2,7 +2,8 @@ import { BaseError as SequelizeError, ConnectionError } from 'sequelize';
 
 /** Errors of the server that say nothing about the statement: it stops, starts, is full, or takes no changes just now. */
 const PASSING = new Set([
-  1040, 1047, 1053, 1077, 1079, 1152, 1158, 1159, 1160, 1161, 1184, 1203, 1290, 1836, 1927, 2006, 2013, 3024,
+  1040, 1047, 1053, 1077, 1079, 1152, 1158, 1159, 1160, 1161, 1180, 1184, 1203, 1290, 1836, 1927, 2006, 2013,
+  3024,
 ]);
 /** The disk is full, or cannot be written. */
 const NO_ROOM = new Set([1021, 1026, 1114, 1030, 1041, 1037]);

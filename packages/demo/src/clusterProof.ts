@@ -1,0 +1,450 @@
+import fs from 'node:fs';
+import os from 'node:os';
+import path from 'node:path';
+import { setTimeout as sleep } from 'node:timers/promises';
+import { fileURLToPath } from 'node:url';
+import { createConnection } from 'mariadb';
+import { createClient, LIVE_PATH, type Client, type LiveMessage } from '@peatmoor/contract';
+import { startHookCatcher, type HookCatcher } from '@peatmoor/standins';
+import { WebSocket } from 'ws';
+import { createCluster, type Cluster } from './cluster/cluster';
+import { connectBoard, startLoad, within, type Sent } from './cluster/load';
+import { freePorts } from './cluster/processes';
+
+/** How often each fault comes: `PROOF_SHORT=1` for a few of each. */
+const short = process.env.PROOF_SHORT === '1';
+const ROUNDS = short
+  ? { service: 3, database: 2, bus: 1, paused: 1, split: 1, power: 1 }
+  : { service: 20, database: 10, bus: 5, paused: 5, split: 3, power: 2 };
+const DEVICES = Number(process.env.PROOF_DEVICES ?? 200);
+/** Beside them: devices whose crossings are counted; they send again until they are acknowledged. */
+const CROSSING = 4;
+/** An hour has sixty alerts of one rule at the most, and each crossing makes two. */
+const CROSSING_MS = short ? 12_000 : 60_000;
+const PASSWORD = 'sphagnum and heather';
+
+const say = (text: string): void => void process.stdout.write(`${text}\n`);
+const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../../..');
+
+interface Crossing {
+  id: string;
+  highs: number[];
+}
+
+async function main(): Promise<void> {
+  const folder = fs.mkdtempSync(path.join(os.tmpdir(), 'peatmoor-cluster-'));
+  fs.chmodSync(folder, 0o755);
+  const hooks = await startHookCatcher();
+  const [httpPort, mqttPort] = (await freePorts(2)) as [number, number];
+  const cluster = await createCluster({
+    folder,
+    programs: path.join(root, 'node_modules/.cache/peatmoor-cluster'),
+    httpPort,
+    mqttPort,
+    host: '127.0.0.1',
+    serviceProgram: path.join(root, 'packages/server/dist/main.js'),
+    environment: { PEATMOOR_PRIVATE_ADDRESSES: 'allow', PEATMOOR_SIGN_UP: 'open', PEATMOOR_LOG: 'warn' },
+    say,
+  });
+  let failed = true;
+  try {
+    await cluster.start();
+    failed = !(await prove(cluster, hooks, `http://127.0.0.1:${httpPort}`));
+  } finally {
+    await cluster.stop();
+    await hooks.stop();
+    if (failed) say(`The logs are in ${folder}`);
+    else fs.rmSync(folder, { recursive: true, force: true });
+  }
+  process.exit(failed ? 1 : 0);
+}
+
+async function prove(cluster: Cluster, hooks: HookCatcher, url: string): Promise<boolean> {
+  const client = await signedIn(url);
+  const { id: kindId } = await client.call('createKind', {
+    body: {
+      title: 'Post',
+      intervalS: 1,
+      streams: [
+        { key: 'level', title: 'Level', type: 'number' },
+        { key: 'gate', title: 'Gate', type: 'boolean', direction: 'control' },
+      ],
+    },
+  });
+  const devices: { id: string; token: string }[] = [];
+  for (let i = 0; i < DEVICES + CROSSING + 1; i++) {
+    const { device, token } = await client.call('createDevice', { body: { name: `Post ${i}`, kindId } });
+    devices.push({ id: device.id, token });
+  }
+  const crossers = devices.slice(DEVICES, DEVICES + CROSSING);
+  const steered = devices[DEVICES + CROSSING]!;
+  const hook = await client.call('createWebhook', {
+    body: { title: 'caught', url: hooks.url, template: '' },
+  });
+  for (const { id } of crossers)
+    await client.call('createRule', {
+      body: {
+        title: `High ${id}`,
+        deviceId: id,
+        stream: 'level',
+        comparison: 'above',
+        limit: 100,
+        webhooks: [hook.id],
+        mostAlerts: 60,
+      },
+    });
+  const caught = new Map<string, number>();
+  const collect = (): void => {
+    for (const { headers } of hooks.hooks()) {
+      const id = String(headers['webhook-id']);
+      caught.set(id, (caught.get(id) ?? 0) + 1);
+    }
+    (hooks.hooks() as unknown[]).length = 0;
+  };
+  const collecting = setInterval(collect, 500);
+
+  const load = startLoad(devices.slice(0, DEVICES), cluster);
+  const page = openPage(url, await keyOf(client), devices[1]!.id);
+  const crossing = crossers.map(({ id, token }) => cross(url, id, token));
+  const board = steer(cluster.mqttPort, steered.id, steered.token);
+  await sleep(5000);
+
+  const commands: number[] = [];
+  const behind: number[] = [];
+  const after = async (what: string): Promise<void> => {
+    const since = performance.now();
+    await page.rightWithin(60_000, load.sent[1]!);
+    behind.push(performance.now() - since);
+    const started = performance.now();
+    await obeyed(client, steered.id);
+    commands.push(performance.now() - started);
+    say(
+      `  ${what}: page right after ${(behind.at(-1)! / 1000).toFixed(1)} s, a command applied in ${(commands.at(-1)! / 1000).toFixed(1)} s; ${load.acknowledged()} acknowledged`,
+    );
+  };
+  const faults: [name: string, rounds: number, work: (round: number) => Promise<void>][] = [
+    ['a service killed', ROUNDS.service, (i) => again(cluster.services[i % 3]!)],
+    ['a database node killed', ROUNDS.database, (i) => again(cluster.databases[i % 3]!)],
+    ['the bus killed', ROUNDS.bus, () => again(cluster.bus, 3000)],
+    ['a service paused for 20 s', ROUNDS.paused, (i) => pause(cluster.services[i % 3]!)],
+    ['a database node split off', ROUNDS.split, (i) => split(cluster, i % 3)],
+    ['everything cut off as by a power cut', ROUNDS.power, () => powerCut(cluster)],
+  ];
+  for (const [name, rounds, work] of faults) {
+    say(`${name} × ${rounds}`);
+    for (let round = 0; round < rounds; round++) {
+      await work(round);
+      await after(`${name} ${round + 1}`);
+      await sleep(1000);
+    }
+  }
+  await load.stop();
+  const highs: Crossing[] = [];
+  for (const one of crossing) highs.push(await one.stop());
+  await board.stop();
+  page.stop();
+  await sleep(8000);
+  const problems = [
+    ...(await lookUp(client, load.sent)),
+    ...(await lookAtEvents(client, highs)),
+    ...(await lookAtAlerts(cluster, caught, () => collect())),
+  ];
+  clearInterval(collecting);
+  const readings = load.sent.reduce((sum, { kept }) => sum + kept.size, 0);
+  const unknown = load.sent.reduce((sum, one) => sum + one.unknown.size, 0);
+  say(`
+${readings} readings acknowledged, ${unknown} without an answer, ${load.turnedAway()} turned away.
+${highs.reduce((sum, one) => sum + one.highs.length, 0)} crossings, ${caught.size} messages to the webhook, ${[...caught.values()].filter((n) => n > 1).length} of them twice.
+Pages right again after ${median(behind)} s (half of the times), ${longest(behind)} s at the most; commands applied in ${median(commands)} s, ${longest(commands)} s.
+${problems.length === 0 ? 'Nothing lost, nothing doubled.' : problems.join('\n')}`);
+  return problems.length === 0;
+}
+
+const median = (list: number[]): string =>
+  ([...list].sort((a, b) => a - b)[list.length >> 1]! / 1000).toFixed(1);
+const longest = (list: number[]): string => (Math.max(...list) / 1000).toFixed(1);
+
+async function signedIn(url: string): Promise<Client> {
+  let cookie = '';
+  const session = createClient({
+    baseUrl: url,
+    fetch: async (input, init) => {
+      const answer = await fetch(input, { ...init, headers: { ...init?.headers, cookie, origin: url } });
+      cookie = answer.headers.getSetCookie()[0]?.split(';')[0] ?? cookie;
+      return answer;
+    },
+  });
+  await session.call('createAccount', {
+    body: { email: 'warden@quillmere.example', password: PASSWORD, name: 'Warden', workspace: 'Moss' },
+  });
+  const { secret } = await session.call('createKey', { body: { title: 'proof', scope: 'everything' } });
+  const client = createClient({ baseUrl: url, headers: { authorization: `Bearer ${secret}` } });
+  keys.set(client, secret);
+  return client;
+}
+const keys = new WeakMap<Client, string>();
+const keyOf = (client: Client): Promise<string> => Promise.resolve(keys.get(client)!);
+
+/** Killed, and started again a moment later. */
+async function again(one: Cluster['services'][number], restMs = 1500): Promise<void> {
+  await one.kill();
+  await sleep(restMs);
+  await one.start();
+}
+
+async function pause(one: Cluster['services'][number]): Promise<void> {
+  one.signal('SIGSTOP');
+  await sleep(20_000);
+  one.signal('SIGCONT');
+  await sleep(2000);
+}
+
+/** A database node hears nobody for a while. */
+async function split(cluster: Cluster, index: number): Promise<void> {
+  const connection = await createConnection({
+    host: '127.0.0.1',
+    port: cluster.databasePorts[index]!,
+    user: 'moor',
+    password: cluster.password,
+  });
+  try {
+    await connection.query("SET GLOBAL wsrep_provider_options = 'gmcast.isolate=1'");
+    await sleep(15_000);
+    await connection.query("SET GLOBAL wsrep_provider_options = 'gmcast.isolate=0'");
+  } finally {
+    await connection.end();
+  }
+  await sleep(8000);
+}
+
+async function powerCut(cluster: Cluster): Promise<void> {
+  await Promise.all(
+    [cluster.balancer, ...cluster.services, cluster.bus, ...cluster.databases].map((one) => one.kill()),
+  );
+  await cluster.start();
+}
+
+/** A device that crosses its limit again and again, with times of its own, and sends each reading until it is acknowledged. */
+function cross(url: string, id: string, token: string): { stop(): Promise<Crossing> } {
+  let stopped = false;
+  const highs: number[] = [];
+  const send = async (at: number, level: number): Promise<void> => {
+    for (;;)
+      try {
+        const answer = await fetch(`${url}/device/report`, {
+          method: 'POST',
+          headers: { authorization: `Bearer ${token}`, 'content-type': 'application/json' },
+          body: JSON.stringify({ at, level }),
+          signal: AbortSignal.timeout(8000),
+        });
+        await answer.arrayBuffer();
+        if (answer.status === 200) return;
+        await sleep(300);
+      } catch {
+        await sleep(300);
+      }
+  };
+  const loop = (async () => {
+    while (!stopped) {
+      const at = Date.now();
+      await send(at, 200);
+      highs.push(at);
+      await send(at + 1, 0);
+      for (let waited = 0; waited < CROSSING_MS && !stopped; waited += 200) await sleep(200);
+    }
+  })();
+  return {
+    async stop() {
+      stopped = true;
+      await loop;
+      return { id, highs };
+    },
+  };
+}
+
+/** A board that does what is wanted, wherever it is connected. */
+function steer(port: number, id: string, token: string): { stop(): Promise<void> } {
+  let stopped = false;
+  const loop = (async () => {
+    while (!stopped) {
+      try {
+        const client = await connectBoard(port, id, token);
+        client.on('message', (topic, payload) => {
+          const name = topic.split('/').at(-1)!;
+          client.publish(`moor/${id}/applied/${name}`, payload, { qos: 1 });
+        });
+        await within(4000, client.subscribeAsync(`moor/${id}/wanted/#`, { qos: 1 }));
+        while (!stopped && client.connected) await sleep(100);
+        client.end(true);
+      } catch {
+        await sleep(300);
+      }
+    }
+  })();
+  return {
+    async stop() {
+      stopped = true;
+      await loop;
+    },
+  };
+}
+
+async function obeyed(client: Client, device: string): Promise<void> {
+  const until = performance.now() + 60_000;
+  const patiently = async <T>(work: () => Promise<T>): Promise<T> => {
+    for (;;)
+      try {
+        return await within(8000, work());
+      } catch (error) {
+        if (performance.now() > until) throw error;
+        await sleep(300);
+      }
+  };
+  const { id } = await patiently(() =>
+    client.call('createCommand', { params: { device }, body: { stream: 'gate', value: true } }),
+  );
+  while (
+    (await patiently(() => client.call('readCommand', { params: { command: String(id) } }))).state !==
+    'applied'
+  ) {
+    if (performance.now() > until) throw new Error('a command was not applied within a minute');
+    await sleep(100);
+  }
+}
+
+/** A page that shows one device, opened again whenever it is lost, as the console does. */
+function openPage(url: string, key: string, device: string) {
+  let stopped = false;
+  let shown = 0;
+  let socket: WebSocket | null = null;
+  let heardAt = performance.now();
+  const connect = (): void => {
+    if (stopped) return;
+    const one = new WebSocket(url.replace('http', 'ws') + LIVE_PATH, {
+      headers: { authorization: `Bearer ${key}` },
+    });
+    socket = one;
+    heardAt = performance.now();
+    one.on('open', () => one.send(JSON.stringify({ type: 'watch', devices: [device], arrivals: [] })));
+    one.on('message', (data) => {
+      heardAt = performance.now();
+      const message = JSON.parse((data as Buffer).toString()) as LiveMessage;
+      if (message.type !== 'readings' || message.device !== device) return;
+      for (const [name, , value] of message.values)
+        if (name === 'level' && typeof value === 'number') shown = value;
+    });
+    one.on('error', () => undefined);
+    one.on('close', () => setTimeout(connect, 500));
+  };
+  connect();
+  const watch = setInterval(() => {
+    if (performance.now() - heardAt > 9000) socket?.terminate();
+  }, 500);
+  return {
+    /** Waits until it shows something that was acknowledged after this call. */
+    async rightWithin(ms: number, sent: Sent): Promise<void> {
+      const from = Math.max(0, ...sent.kept.keys());
+      const end = performance.now() + ms;
+      while (shown <= from) {
+        if (performance.now() > end) throw new Error('a page does not become right');
+        await sleep(50);
+      }
+    },
+    stop() {
+      stopped = true;
+      clearInterval(watch);
+      socket?.terminate();
+    },
+  };
+}
+
+/** Every acknowledged reading is there once; of those without an answer each is there at most once. */
+async function lookUp(client: Client, all: readonly Sent[]): Promise<string[]> {
+  const problems: string[] = [];
+  let lost = 0;
+  let doubled = 0;
+  let unasked = 0;
+  for (const { device, kept, unknown } of all) {
+    const { lines } = await client.call('history', {
+      params: { device },
+      query: { streams: 'level', from: Date.now() - 6 * 3_600_000, to: Date.now() + 600_000 },
+    });
+    const counts = new Map<number, number>();
+    for (const value of lines[0]!.values) counts.set(value!, (counts.get(value!) ?? 0) + 1);
+    for (const value of kept.keys()) if (!counts.has(value)) lost++;
+    for (const [value, count] of counts) {
+      if (count > 1) doubled++;
+      if (!kept.has(value) && !unknown.has(value)) unasked++;
+    }
+  }
+  if (lost > 0) problems.push(`${lost} acknowledged readings are LOST.`);
+  if (doubled > 0) problems.push(`${doubled} readings are there TWICE.`);
+  if (unasked > 0) problems.push(`${unasked} readings are there that were refused.`);
+  return problems;
+}
+
+async function lookAtEvents(client: Client, crossings: readonly Crossing[]): Promise<string[]> {
+  const problems: string[] = [];
+  for (const { id, highs } of crossings) {
+    const opened: number[] = [];
+    let after: string | undefined;
+    do {
+      const page = await client.call('listEvents', {
+        query: { device: id, limit: 200, ...(after !== undefined && { after }) },
+      });
+      for (const event of page) opened.push(event.openedAt);
+      after = page.length === 200 ? String(page.at(-1)!.id) : undefined;
+    } while (after !== undefined);
+    const wanted = new Set(highs);
+    const missed = highs.filter((at) => !opened.includes(at)).length;
+    const more = opened.filter((at) => !wanted.has(at)).length;
+    if (missed > 0 || more > 0 || opened.length !== highs.length)
+      problems.push(
+        `${id}: ${highs.length} crossings, ${opened.length} events: ${missed} MISSED, ${more} too many.`,
+      );
+  }
+  return problems;
+}
+
+/** What the alerts say of themselves, and what was caught of them. */
+async function lookAtAlerts(
+  cluster: Cluster,
+  caught: ReadonlyMap<string, number>,
+  collect: () => void,
+): Promise<string[]> {
+  const connection = await createConnection({
+    host: '127.0.0.1',
+    port: cluster.databasePorts[0]!,
+    user: 'moor',
+    password: cluster.password,
+    database: 'peatmoor',
+    bigIntAsNumber: true,
+  });
+  try {
+    const read = async (): Promise<{ state: string; count: number }[]> =>
+      (await connection.query('SELECT state, COUNT(*) AS count FROM alerts GROUP BY state')) as {
+        state: string;
+        count: number;
+      }[];
+    // What still waits goes out meanwhile.
+    for (let i = 0; i < 60 && (await read()).some(({ state }) => state !== 'sent'); i++) await sleep(1000);
+    collect();
+    const states = await read();
+    const [twice] = (await connection.query(
+      'SELECT COUNT(*) AS count FROM (SELECT eventId, phase FROM alerts GROUP BY eventId, phase, channel, recipient HAVING COUNT(*) > 1) AS more',
+    )) as { count: number }[];
+    say(`Alerts: ${states.map(({ state, count }) => `${count} ${state}`).join(', ')}`);
+    return [
+      ...(states.some(({ state }) => state !== 'sent') ? ['Not all alerts were sent.'] : []),
+      ...(Number(twice!.count) > 0 ? [`${twice!.count} alerts were WRITTEN TWICE.`] : []),
+      ...(caught.size === 0 ? ['Nothing was caught.'] : []),
+    ];
+  } finally {
+    await connection.end();
+  }
+}
+
+main().catch((error: Error) => {
+  process.stderr.write(`${error.stack ?? error.message}\n`);
+  process.exit(1);
+});
