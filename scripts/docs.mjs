@@ -22,6 +22,7 @@ const GROUPS = {
     'docs/keep-it-in-a-file.md',
     'docs/from-your-program.md',
     'docs/run-it.md',
+    'docs/cluster.md',
     'docs/back-it-up.md',
   ],
   Reference: ['docs/wire.md', 'docs/api.md', 'docs/calls.md', 'docs/command-line.md'],

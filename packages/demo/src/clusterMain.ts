@@ -28,6 +28,7 @@ async function main(): Promise<void> {
     mqttPort: config.mqttPort ?? 1883,
     host: '127.0.0.1',
     serviceProgram: path.join(root, 'packages/server/dist/main.js'),
+    balancerFile: path.join(root, 'deploy/balancer.cfg'),
     environment: { PEATMOOR_SMTP_URL: catcher.smtpUrl, PEATMOOR_PRIVATE_ADDRESSES: 'allow' },
     async prepare(url) {
       const store = await openStore({ url }, createLog(config));

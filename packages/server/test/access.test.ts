@@ -170,6 +170,7 @@ it('has an entry for every route and every sort of live message', () => {
   for (const [name, { access }] of routes)
     expect([name, ['open', ...Object.keys(ACTIONS)]]).toEqual([name, expect.arrayContaining([access])]);
   expect(Object.keys(HEARD_BY).sort()).toEqual([
+    'again',
     'alert',
     'arrival',
     'beat',

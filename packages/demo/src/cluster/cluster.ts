@@ -3,6 +3,7 @@ import { randomBytes } from 'node:crypto';
 import fs from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
+import { setTimeout as sleep } from 'node:timers/promises';
 import { createConnection } from 'mariadb';
 import { createRunning, freePorts, listens, type Running } from './processes';
 import { unpackPrograms } from './unpack';
@@ -36,6 +37,8 @@ interface ClusterOptions {
   mqttPort: number;
   host: string;
   serviceProgram: string;
+  /** deploy/balancer.cfg */
+  balancerFile: string;
   environment: Record<string, string>;
   /** Runs once the databases are up and before any service is. */
   prepare?: (databaseUrl: string) => Promise<void>;
@@ -80,6 +83,7 @@ export async function createCluster(options: ClusterOptions): Promise<Cluster> {
 
   /** True for the one that makes the cluster anew: only where no other is there. */
   let makesAnew: number | null = null;
+  let startsAt: string | null = null;
   const state = async (port: number): Promise<string> => {
     const connection = await createConnection({
       host: '127.0.0.1',
@@ -128,6 +132,7 @@ export async function createCluster(options: ClusterOptions): Promise<Cluster> {
         `--wsrep-sst-receive-address=127.0.0.1:${sst}`,
         `--wsrep-provider-options=base_host=127.0.0.1;base_port=${group};gmcast.listen_addr=tcp://127.0.0.1:${group};ist.recv_addr=127.0.0.1:${ist};gcache.size=64M;pc.recovery=TRUE`,
         ...(makesAnew === i ? [`--init-file=${init}`] : []),
+        ...(makesAnew === i && startsAt !== null ? [`--wsrep-start-position=${startsAt}`] : []),
       ],
       environment: programs.environment,
       logFile: path.join(folder, `database-${i + 1}.log`),
@@ -175,7 +180,10 @@ export async function createCluster(options: ClusterOptions): Promise<Cluster> {
   const configuration = path.join(folder, 'balancer.cfg');
   fs.writeFileSync(
     configuration,
-    balancerConfiguration({ ...options, services: at.map(({ http, mqtt }) => ({ http, mqtt })) }),
+    balancerConfiguration(fs.readFileSync(options.balancerFile, 'utf8'), {
+      ...options,
+      services: at.map(({ http, mqtt }) => ({ http, mqtt })),
+    }),
   );
   const balancer = createRunning({
     name: 'balancer',
@@ -201,17 +209,19 @@ export async function createCluster(options: ClusterOptions): Promise<Cluster> {
     password,
     async start() {
       say('Starting three database nodes …');
-      const first = newestOf(folder, count);
+      const { index: first, position } = newestOf(folder, count);
       makesAnew = first;
+      startsAt = position;
       allowAnew(folder, first);
       await databases[first]!.start();
       makesAnew = null;
+      startsAt = null;
       for (const [i, one] of databases.entries()) if (i !== first) await one.start();
       await options.prepare?.(urlFor(first));
       say('Starting the bus, three services and the balancer …');
       await bus.start();
       // One after the other: the first brings the tables up to date.
-      for (const one of services) await one.start();
+      for (const one of services) await patiently(() => one.start());
       await balancer.start();
     },
     rejoin: (index) => databases[index]!.start(),
@@ -223,6 +233,17 @@ export async function createCluster(options: ClusterOptions): Promise<Cluster> {
       for (const one of everything) await one.kill();
     },
   };
+}
+
+/** Once more where it did not work, as the system does with a service that ends. */
+async function patiently(work: () => Promise<void>): Promise<void> {
+  for (let attempt = 1; ; attempt++)
+    try {
+      return await work();
+    } catch (error) {
+      if (attempt === 5) throw error;
+      await sleep(1000);
+    }
 }
 
 function install(data: string, isRoot: boolean): void {
@@ -253,37 +274,36 @@ function positionOf(folder: string, index: number): { seqno: number; isSafe: boo
   };
 }
 
-/** The node that ended last, or that has committed most: it makes the cluster anew. */
-function newestOf(folder: string, count: number): number {
-  const all = Array.from({ length: count }, (_, i) => ({ i, ...positionOf(folder, i) }));
+/** The node that ended last, or that has committed most, and where it stands: it makes the cluster anew. */
+function newestOf(folder: string, count: number): { index: number; position: string | null } {
+  const all = Array.from({ length: count }, (_, index) => ({ index, ...positionOf(folder, index) }));
   const safe = all.find(({ isSafe }) => isSafe);
-  if (safe !== undefined) return safe.i;
+  // What a node wrote of itself is believed only where all of them ended in order.
+  if (all.every(({ seqno }) => seqno >= 0) && safe !== undefined)
+    return { index: safe.index, position: null };
+  if (all.every(({ seqno }) => seqno === -2)) return { index: 0, position: null };
   // After a power cut none of them knows: what each has committed is in its engine.
-  const recovered = all.map((one) => ({ ...one, seqno: recoveredOf(folder, one.i) }));
-  return recovered.reduce((best, one) => (one.seqno > best.seqno ? one : best)).i;
+  const recovered = all.map(({ index }) => ({ index, position: recoveredOf(folder, index) }));
+  const seqnoOf = (position: string | null): number => Number(position?.split(':')[1] ?? -1);
+  return recovered.reduce((best, one) => (seqnoOf(one.position) > seqnoOf(best.position) ? one : best));
 }
 
-/** The last transaction that a node has in its engine; -1 where it cannot be read. */
-function recoveredOf(folder: string, index: number): number {
+/** The last transaction that a node has in its engine, as `uuid:number`; null where it cannot be read. */
+function recoveredOf(folder: string, index: number): string | null {
   const data = path.join(folder, `database-${index + 1}`);
   const isRoot = process.getuid?.() === 0;
-  const found = spawnSync(
-    '/usr/sbin/mariadbd',
-    [
-      '--no-defaults',
-      `--datadir=${data}`,
-      '--wsrep-recover',
-      `--log-error=${path.join(data, 'recover.log')}`,
-      ...(isRoot ? ['--user=root'] : []),
-    ],
-    { encoding: 'utf8' },
-  );
-  if (found.error) return -1;
   const log = path.join(data, 'recover.log');
+  spawnSync('/usr/sbin/mariadbd', [
+    '--no-defaults',
+    `--datadir=${data}`,
+    '--wsrep-recover',
+    `--log-error=${log}`,
+    ...(isRoot ? ['--user=root'] : []),
+  ]);
   const text = fs.existsSync(log) ? fs.readFileSync(log, 'utf8') : '';
   fs.rmSync(log, { force: true });
   if (isRoot) spawnSync('chown', ['-R', `${NOBODY}:${NOBODY}`, data]);
-  return Number([...text.matchAll(/Recovered position: [0-9a-f-]+:(-?\d+)/g)].at(-1)?.[1] ?? -1);
+  return [...text.matchAll(/Recovered position: ([0-9a-f-]+:-?\d+)/g)].at(-1)?.[1] ?? null;
 }
 
 /** The node that was found to be newest may begin a cluster, whatever it wrote of itself. */
@@ -296,56 +316,37 @@ function allowAnew(folder: string, index: number): void {
   );
 }
 
-/** What the balancer does: sends to nodes that say they are well, tells whose a connection is, and waits longer than boards do. */
-export function balancerConfiguration({
-  host,
-  httpPort,
-  mqttPort,
-  services,
-}: {
-  host: string;
-  httpPort: number;
-  mqttPort: number;
-  services: readonly { http: number; mqtt: number }[];
-}): string {
-  const servers = (of: 'http' | 'mqtt', more = ''): string[] =>
-    services.map(
-      (one, i) =>
-        `  server node${i + 1} 127.0.0.1:${one[of]} check port ${one.http} inter 1s fall 2 rise 1 on-marked-down shutdown-sessions${more}`,
-    );
-  return `${[
-    'global',
-    '  maxconn 9000',
-    'defaults',
-    '  timeout connect 3s',
-    // Longer than a page's and a board's silence: live channels beat every few seconds, boards within their keep-alive.
-    '  timeout client 10m',
-    '  timeout server 10m',
-    '  timeout tunnel 1h',
-    '  timeout http-keep-alive 75s',
-    '  retries 3',
-    '  option redispatch 1',
-    'frontend web',
-    '  mode http',
-    `  bind ${host}:${httpPort}`,
-    '  option forwardfor',
-    '  default_backend web_nodes',
-    'backend web_nodes',
-    '  mode http',
-    '  balance roundrobin',
-    '  option httpchk GET /health',
-    '  http-check expect status 200',
-    ...servers('http'),
-    'frontend boards',
-    '  mode tcp',
-    `  bind ${host}:${mqttPort}`,
-    '  option clitcpka',
-    '  default_backend board_nodes',
-    'backend board_nodes',
-    '  mode tcp',
-    '  balance leastconn',
-    '  option httpchk GET /health',
-    '  http-check expect status 200',
-    ...servers('mqtt', ' send-proxy-v2'),
-  ].join('\n')}\n`;
+/** The balancer's configuration of `deploy`, with addresses of its own. */
+export function balancerConfiguration(
+  template: string,
+  {
+    host,
+    httpPort,
+    mqttPort,
+    services,
+  }: {
+    host: string;
+    httpPort: number;
+    mqttPort: number;
+    services: readonly { http: number; mqtt: number }[];
+  },
+): string {
+  const ports = { 8420: httpPort, 1883: mqttPort };
+  return template
+    .split('\n')
+    .flatMap((line) => {
+      const bind = /^ {2}bind :(8420|1883)$/.exec(line);
+      if (bind !== null) return [`  bind ${host}:${ports[Number(bind[1]) as 8420 | 1883]}`];
+      // Each service has a port of its own for the question whether it is well.
+      const server = /^ {2}server node(\d) \S+:(8420|1883)$/.exec(line);
+      if (server !== null) {
+        const one = services[Number(server[1]) - 1];
+        if (one === undefined) return [];
+        return [
+          `  server node${server[1]} 127.0.0.1:${server[2] === '8420' ? one.http : one.mqtt} port ${one.http}`,
+        ];
+      }
+      return [line];
+    })
+    .join('\n');
 }

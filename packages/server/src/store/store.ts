@@ -1,3 +1,4 @@
+import { setTimeout as sleep } from 'node:timers/promises';
 import type { Connection } from 'mariadb';
 import type { Logger } from 'pino';
 import PQueue from 'p-queue';
@@ -11,6 +12,9 @@ import { guardConnections, inTransaction } from './oneConnection';
 
 /** Transactions of calls at once, of a pool of twelve connections. */
 const MOST_TRANSACTIONS = 4;
+
+/** How long the nodes of a database cluster may take to find each other, in ms. */
+const PATIENCE_MS = 30_000;
 
 /** Where the database is: by URL, or by socket. */
 export type DatabaseAddress =
@@ -61,7 +65,7 @@ export async function openStore(address: DatabaseAddress, log: Logger): Promise<
   const transactions = new PQueue({ concurrency: MOST_TRANSACTIONS });
   const models = defineModels(sequelize);
   try {
-    await sequelize.authenticate();
+    await reach(sequelize, hosts.length > 1 ? PATIENCE_MS : 0);
     await refuseSettings(sequelize);
     await migrate(sequelize, log);
   } catch (error) {
@@ -114,6 +118,18 @@ export async function openStore(address: DatabaseAddress, log: Logger): Promise<
       ),
     close: () => sequelize.close(),
   };
+}
+
+/** Connects; to a cluster within a while, as its nodes may be about to find each other. */
+async function reach(sequelize: Sequelize, patienceMs: number): Promise<void> {
+  const until = performance.now() + patienceMs;
+  for (;;)
+    try {
+      return await sequelize.authenticate();
+    } catch (error) {
+      if (performance.now() > until) throw error;
+      await sleep(500);
+    }
 }
 
 /**

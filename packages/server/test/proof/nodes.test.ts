@@ -127,6 +127,32 @@ it('what is reported to one is shown at the other: readings, texts, pictures, ar
     );
   await within(1000, shows('level', -12.5), 'a reading of the other node');
   expect(await newestOf(here, 'level')).toBe(-12.5);
+  const { kindId } = await here.call('readDevice', { params: { device: id } });
+  for (const [stream, type] of [
+    ['note', 'text'],
+    ['camera', 'image'],
+  ] as const)
+    await here.call('createStream', {
+      params: { kind: String(kindId) },
+      body: { key: stream, title: stream, type },
+    });
+  await until(async () => (await report(second, { note: 'sphagnum' })).status === 200);
+  await within(1000, shows('note', 'sphagnum'), 'a text of the other node');
+  const picture = Buffer.from(
+    'iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg==',
+    'base64',
+  );
+  const sent = await fetch(`${urlOf(second)}/device/report?name=camera`, {
+    method: 'POST',
+    headers: { authorization: `Bearer ${token}`, 'content-type': 'image/png' },
+    body: picture,
+  });
+  expect(sent.status).toBe(200);
+  await within(
+    1000,
+    async () => JSON.stringify(await newestOf(here, 'camera'))?.includes('image/png'),
+    'a picture of the other node',
+  );
   await until(() => heard.some(({ type }) => type === 'arrival'));
   page.terminate();
 });

@@ -1,0 +1,143 @@
+import fs from 'node:fs';
+import os from 'node:os';
+import path from 'node:path';
+import { setTimeout as sleep } from 'node:timers/promises';
+import { fileURLToPath } from 'node:url';
+import { createClient } from '@peatmoor/contract';
+import { createCluster, type Cluster } from './cluster/cluster';
+import { connectBoard } from './cluster/load';
+import { freePorts, type Running } from './cluster/processes';
+
+/** Readings of one run, boards that send them, and how many each has under way. */
+const READINGS = Number(process.env.COST_READINGS ?? 100_000);
+const BOARDS = 30;
+const WINDOW = 20;
+const say = (text: string): void => void process.stdout.write(`${text}\n`);
+const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../../..');
+
+/** Seconds of processor time that some processes have used, with those they waited for. */
+function processorS(all: readonly Running[]): number {
+  const ticks = all.reduce((sum, one) => {
+    const text = fs.readFileSync(`/proc/${one.pid()}/stat`, 'utf8');
+    const fields = text.slice(text.lastIndexOf(')') + 2).split(' ');
+    return sum + Number(fields[11]) + Number(fields[12]);
+  }, 0);
+  return ticks / 100;
+}
+
+/** What readings cost the services and the databases, on one node and on three. */
+async function main(): Promise<void> {
+  const folder = fs.mkdtempSync(path.join(os.tmpdir(), 'peatmoor-cluster-'));
+  fs.chmodSync(folder, 0o755);
+  const [httpPort, mqttPort] = (await freePorts(2)) as [number, number];
+  const cluster = await createCluster({
+    folder,
+    programs: path.join(root, 'node_modules/.cache/peatmoor-cluster'),
+    httpPort,
+    mqttPort,
+    host: '127.0.0.1',
+    serviceProgram: path.join(root, 'packages/server/dist/main.js'),
+    balancerFile: path.join(root, 'deploy/balancer.cfg'),
+    environment: { PEATMOOR_SIGN_UP: 'open', PEATMOOR_LOG: 'error', PEATMOOR_DEVICE_RATE: '0' },
+    say,
+  });
+  try {
+    await cluster.start();
+    const boards = await makeBoards(`http://127.0.0.1:${httpPort}`);
+    await run(cluster, boards, 10_000);
+    const three = await run(cluster, boards, READINGS);
+    for (const one of cluster.services.slice(1)) await one.stop();
+    await sleep(5000);
+    const one = await run(cluster, boards, READINGS);
+    const row = (name: string, { services, databases, tookS }: Cost): string =>
+      `| ${name} | ${services.toFixed(1)} | ${databases.toFixed(1)} | ${Math.round(READINGS / tookS).toLocaleString('en')} |`;
+    say(`
+| ${READINGS.toLocaleString('en')} readings, one by one over MQTT | services, s of processor | databases, s | a second |
+|---|---|---|---|
+${row('three nodes', three)}
+${row('one node', one)}
+
+Three nodes ÷ one: ${(three.services / one.services).toFixed(2)} for the services (aim 1.3).`);
+  } finally {
+    await cluster.stop();
+    fs.rmSync(folder, { recursive: true, force: true });
+  }
+}
+
+interface Cost {
+  services: number;
+  databases: number;
+  tookS: number;
+}
+
+async function makeBoards(url: string): Promise<{ id: string; token: string }[]> {
+  let cookie = '';
+  const session = createClient({
+    baseUrl: url,
+    fetch: async (input, init) => {
+      const answer = await fetch(input, { ...init, headers: { ...init?.headers, cookie, origin: url } });
+      cookie = answer.headers.getSetCookie()[0]?.split(';')[0] ?? cookie;
+      return answer;
+    },
+  });
+  await session.call('createAccount', {
+    body: {
+      email: 'warden@quillmere.example',
+      password: 'sphagnum and heather',
+      name: 'Warden',
+      workspace: 'Moss',
+    },
+  });
+  const { id: kindId } = await session.call('createKind', {
+    body: { title: 'Post', intervalS: 1, streams: [{ key: 'level', title: 'Level', type: 'number' }] },
+  });
+  const boards: { id: string; token: string }[] = [];
+  for (let i = 0; i < BOARDS; i++) {
+    const { device, token } = await session.call('createDevice', { body: { name: `Post ${i}`, kindId } });
+    boards.push({ id: device.id, token });
+  }
+  return boards;
+}
+
+let time = Date.now() - 40 * 86_400_000;
+
+async function run(
+  cluster: Cluster,
+  boards: readonly { id: string; token: string }[],
+  readings: number,
+): Promise<Cost> {
+  const up = cluster.services.filter((one) => one.isUp());
+  const before = [processorS(up), processorS(cluster.databases)] as const;
+  const since = performance.now();
+  let left = readings;
+  await Promise.all(
+    boards.map(async ({ id, token }) => {
+      const client = await connectBoard(cluster.mqttPort, id, token);
+      const lane = async (): Promise<void> => {
+        while (left > 0) {
+          left--;
+          time += 7;
+          await client.publishAsync(`moor/${id}/report`, `{"at":${time},"level":${time % 1000}}`, { qos: 1 });
+        }
+      };
+      await Promise.all(Array.from({ length: WINDOW }, lane));
+      await client.endAsync();
+    }),
+  );
+  const tookS = (performance.now() - since) / 1000;
+  // What follows from them is worked off too.
+  await sleep(15_000);
+  return {
+    services: processorS(up) - before[0],
+    databases: processorS(cluster.databases) - before[1],
+    tookS,
+  };
+}
+
+main().then(
+  () => process.exit(0),
+  (error: Error) => {
+    process.stderr.write(`${error.stack ?? error.message}\n`);
+    process.exit(1);
+  },
+);
