@@ -66,6 +66,7 @@ export interface JournalWorker {
 const FAILURES = 2;
 const LONGEST_REST_MS = 5000;
 const FIRST_MS = 300;
+const NOT_HELD_MS = 1000;
 const CONFLICT = 1213;
 /** How long an offset may be kept in memory only, while nothing has to be written: here, and where others may take over. */
 const LAZY_MS = { sole: 300_000, shared: 30_000 };
@@ -277,7 +278,8 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
   };
 
   return {
-    wake: () => at(work.gatherMs()),
+    // Where another service does it, it is looked now and then whether it still does.
+    wake: () => at(held || sole ? work.gatherMs() : Math.max(NOT_HELD_MS, work.gatherMs())),
     wakeIn: at,
     async settled() {
       if (!(await run())) await othersSettled();
