@@ -50,10 +50,14 @@ it('is believed from a proxy that is trusted, and from nobody else', async () =>
       socket.write(Buffer.concat([Buffer.from(begin.slice(9)), connect]));
       await new Promise((resolve) => socket.once('close', resolve));
     }
-    const seen = await until(async () => {
-      const found = await client.call('listArrivals', { params: { device: 'dipwell-north' } });
-      return found.length >= (isTrusted ? 2 : 1) && found;
-    }, 'the arrivals', 8000);
+    const seen = await until(
+      async () => {
+        const found = await client.call('listArrivals', { params: { device: 'dipwell-north' } });
+        return found.length >= (isTrusted ? 2 : 1) && found;
+      },
+      'the arrivals',
+      8000,
+    );
     expect(seen.map(({ from }) => from).sort()).toEqual(
       isTrusted ? ['127.0.0.1', '203.0.113.9'] : ['127.0.0.1'],
     );
