@@ -10,6 +10,8 @@ import {
   ALERTING,
   CHUNK_PARTS,
   FAMILIES,
+  FIRMWARE,
+  FIRMWARE_PARTS,
   CLAIM_TABLES,
   CLOCK,
   COMPUTING_TABLES,
@@ -24,9 +26,11 @@ import {
   LOOKS,
   PRESSES,
   TIMETABLES,
+  UNITS_BESIDE,
   RULE_PARTS,
   SHARED_WORK,
 } from '../../src/store/schema';
+import { NODES } from '../../src/store/nodes';
 import { SHARING } from '../../src/store/sharing';
 import { newFolder, post, sessionFetch, startService, until } from '../../../../test/support/service';
 
@@ -118,6 +122,10 @@ it('no migration that has run anywhere has changed since', () => {
       ALERTING,
       SHARING,
       FAMILIES,
+      UNITS_BESIDE,
+      FIRMWARE,
+      FIRMWARE_PARTS,
+      NODES,
     }).map(([name, statements]) => [name, createHash('sha256').update(statements.join(';')).digest('hex')]),
   );
   if (process.env.KEEP_MIGRATIONS !== undefined)
