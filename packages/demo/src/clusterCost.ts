@@ -3,7 +3,7 @@ import os from 'node:os';
 import path from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { fileURLToPath } from 'node:url';
-import { createClient } from '@peatmoor/contract';
+import { newAccount } from './cluster/account';
 import { createCluster, type Cluster } from './cluster/cluster';
 import { connectBoard } from './cluster/load';
 import { freePorts, type Running } from './cluster/processes';
@@ -71,29 +71,13 @@ interface Cost {
 }
 
 async function makeBoards(url: string): Promise<{ id: string; token: string }[]> {
-  let cookie = '';
-  const session = createClient({
-    baseUrl: url,
-    fetch: async (input, init) => {
-      const answer = await fetch(input, { ...init, headers: { ...init?.headers, cookie, origin: url } });
-      cookie = answer.headers.getSetCookie()[0]?.split(';')[0] ?? cookie;
-      return answer;
-    },
-  });
-  await session.call('createAccount', {
-    body: {
-      email: 'warden@quillmere.example',
-      password: 'sphagnum and heather',
-      name: 'Warden',
-      workspace: 'Moss',
-    },
-  });
-  const { id: kindId } = await session.call('createKind', {
+  const { client } = await newAccount(url);
+  const { id: kindId } = await client.call('createKind', {
     body: { title: 'Post', intervalS: 1, streams: [{ key: 'level', title: 'Level', type: 'number' }] },
   });
   const boards: { id: string; token: string }[] = [];
   for (let i = 0; i < BOARDS; i++) {
-    const { device, token } = await session.call('createDevice', { body: { name: `Post ${i}`, kindId } });
+    const { device, token } = await client.call('createDevice', { body: { name: `Post ${i}`, kindId } });
     boards.push({ id: device.id, token });
   }
   return boards;

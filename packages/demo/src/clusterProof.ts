@@ -4,9 +4,10 @@ import path from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { fileURLToPath } from 'node:url';
 import { createConnection } from 'mariadb';
-import { createClient, LIVE_PATH, type Client, type LiveMessage } from '@peatmoor/contract';
+import { LIVE_PATH, type Client, type LiveMessage } from '@peatmoor/contract';
 import { startHookCatcher, type HookCatcher } from '@peatmoor/standins';
 import { WebSocket } from 'ws';
+import { newAccount } from './cluster/account';
 import { createCluster, type Cluster } from './cluster/cluster';
 import { connectBoard, startLoad, within, type Sent } from './cluster/load';
 import { freePorts } from './cluster/processes';
@@ -21,7 +22,6 @@ const DEVICES = Number(process.env.PROOF_DEVICES ?? 200);
 const CROSSING = 4;
 /** An hour has sixty alerts of one rule at the most, and each crossing makes two. */
 const CROSSING_MS = short ? 12_000 : 60_000;
-const PASSWORD = 'sphagnum and heather';
 
 const say = (text: string): void => void process.stdout.write(`${text}\n`);
 const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../../..');
@@ -61,7 +61,7 @@ async function main(): Promise<void> {
 }
 
 async function prove(cluster: Cluster, hooks: HookCatcher, url: string): Promise<boolean> {
-  const client = await signedIn(url);
+  const { client, key } = await newAccount(url);
   const { id: kindId } = await client.call('createKind', {
     body: {
       title: 'Post',
@@ -105,7 +105,7 @@ async function prove(cluster: Cluster, hooks: HookCatcher, url: string): Promise
   const collecting = setInterval(collect, 500);
 
   const load = startLoad(devices.slice(0, DEVICES), cluster);
-  const page = openPage(url, await keyOf(client), devices[1]!.id);
+  const page = openPage(url, key, devices[1]!.id);
   const crossing = crossers.map(({ id, token }) => cross(url, id, token));
   const board = steer(cluster.mqttPort, steered.id, steered.token);
   await sleep(5000);
@@ -165,27 +165,6 @@ ${problems.length === 0 ? 'Nothing lost, nothing doubled.' : problems.join('\n')
 const median = (list: number[]): string =>
   ([...list].sort((a, b) => a - b)[list.length >> 1]! / 1000).toFixed(1);
 const longest = (list: number[]): string => (Math.max(...list) / 1000).toFixed(1);
-
-async function signedIn(url: string): Promise<Client> {
-  let cookie = '';
-  const session = createClient({
-    baseUrl: url,
-    fetch: async (input, init) => {
-      const answer = await fetch(input, { ...init, headers: { ...init?.headers, cookie, origin: url } });
-      cookie = answer.headers.getSetCookie()[0]?.split(';')[0] ?? cookie;
-      return answer;
-    },
-  });
-  await session.call('createAccount', {
-    body: { email: 'warden@quillmere.example', password: PASSWORD, name: 'Warden', workspace: 'Moss' },
-  });
-  const { secret } = await session.call('createKey', { body: { title: 'proof', scope: 'everything' } });
-  const client = createClient({ baseUrl: url, headers: { authorization: `Bearer ${secret}` } });
-  keys.set(client, secret);
-  return client;
-}
-const keys = new WeakMap<Client, string>();
-const keyOf = (client: Client): Promise<string> => Promise.resolve(keys.get(client)!);
 
 /** Killed, and started again a moment later. */
 async function again(one: Cluster['services'][number], restMs = 1500): Promise<void> {

@@ -446,7 +446,9 @@ export async function startService({
       planned.wake();
     };
     stops.push(startUsual({ store, registry, history, journal, bus, log, holds: rules.holds }).stop);
-    await nodes.join(address().httpUrl);
+    // Its own address, behind whatever balancer.
+    const own = reachableHost({ publicUrl: null, host: config.host });
+    await nodes.join(`${tls === null ? 'http' : 'https'}://${own}:${httpPort}`);
     const life = startLife({
       config,
       store,
