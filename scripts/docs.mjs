@@ -117,7 +117,8 @@ export async function makeDocs(root, target, esbuild) {
     );
   for (const folder of ['screenshots'])
     cpSync(path.join(root, 'docs', folder), path.join(target, folder), { recursive: true });
-  for (const file of ['folding.svg', 'cluster.svg']) cpSync(path.join(root, 'docs', file), path.join(target, file));
+  for (const file of ['folding.svg', 'cluster.svg'])
+    cpSync(path.join(root, 'docs', file), path.join(target, file));
 }
 
 function frame(page, body, pages, titleOf) {
