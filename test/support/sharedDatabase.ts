@@ -3,8 +3,9 @@ import fs from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
 import { createConnection, type Connection } from 'mariadb';
+import { createClient, type Client } from '@peatmoor/contract';
 import { built, startProgram, type Program } from './program';
-import { newFolder, until } from './service';
+import { newFolder, sessionFetch, until } from './service';
 
 export type Node = Program<{ httpPort: number; mqttPort: number }>;
 
@@ -12,6 +13,8 @@ export type Node = Program<{ httpPort: number; mqttPort: number }>;
 export interface SharedDatabase {
   nodes: Node[];
   startNode(environment?: Record<string, string>): Promise<Node>;
+  /** The first account, and a client of it with a key. */
+  newOwner(node: Node): Promise<{ client: Client; key: string }>;
   connect(): Promise<Connection>;
   /** One connection for all looks at the database. */
   rows<R>(sql: string): Promise<R[]>;
@@ -95,6 +98,22 @@ export async function startSharedDatabase(): Promise<SharedDatabase> {
       });
       nodes.push(node);
       return node;
+    },
+    async newOwner(node) {
+      const session = createClient({ baseUrl: urlOf(node), fetch: sessionFetch() });
+      await session.call('createAccount', {
+        body: {
+          email: 'warden@quillmere.example',
+          password: 'sphagnum and heather',
+          name: 'Warden',
+          workspace: 'Moss',
+        },
+      });
+      const { secret: key } = await session.call('createKey', {
+        body: { title: 'test', scope: 'everything' },
+      });
+      const headers = { authorization: `Bearer ${key}` };
+      return { client: createClient({ baseUrl: urlOf(node), headers }), key };
     },
     async rows<R>(sql: string) {
       looking ??= await connect();

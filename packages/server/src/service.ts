@@ -133,21 +133,21 @@ export async function startService({
     const onCommit = (committed: Committed): void => {
       recent.add(committed);
       hub.committed(committed);
+      nodes?.committed(committed);
       wakeReaders();
     };
+    let nodes: Nodes | null = null;
     // Taken before anything is journalled: what a service before has left there.
     const tail = await readTail(store);
     for (const committed of tail.entries) recent.add(committed);
     const times = createTimes(tail.lastAt);
     let metrics: Metrics | null = null;
     let beside = (): void => undefined;
-    let nodes: Nodes | null = null;
     const journal = await startJournalWriter(
       store,
       log,
       (committed, tookMs) => {
         onCommit(committed);
-        nodes?.committed(committed);
         metrics?.committed(committed.batch.series.length + committed.others.length, tookMs / 1000);
       },
       () => beside(),
@@ -171,6 +171,8 @@ export async function startService({
     const isElsewhere = (rowId: number): boolean => nodes?.has(rowId) ?? false;
     const presence = startPresence({ store, bus, tell, isElsewhere, log });
     stops.push(presence.stop);
+    const workers: { name: string; holds(): boolean }[] = [{ name: 'folding', holds: folding.holds }];
+    let ownAddress = (): string => '';
     // Before anything is read into memory: what changes elsewhere from now on is heard of.
     nodes = await startNodes({
       config,
@@ -187,9 +189,9 @@ export async function startService({
       tell,
       wakeReaders: () => wakeReaders(),
       does: () => workers.filter(({ holds }) => holds()).map(({ name }) => name),
+      address: () => ownAddress(),
     });
     stops.push(nodes.stop);
-    const workers: { name: string; holds(): boolean }[] = [{ name: 'folding', holds: folding.holds }];
     const tokenUse = startTokenUse(store, log);
     stops.push(tokenUse.stop);
     const arrivals = startArrivals({ store, bus, times, tell, log });
@@ -446,9 +448,9 @@ export async function startService({
       planned.wake();
     };
     stops.push(startUsual({ store, registry, history, journal, bus, log, holds: rules.holds }).stop);
-    // Its own address, behind whatever balancer.
+    // Behind whatever balancer.
     const own = reachableHost({ publicUrl: null, host: config.host });
-    await nodes.join(`${tls === null ? 'http' : 'https'}://${own}:${httpPort}`);
+    ownAddress = () => `${tls === null ? 'http' : 'https'}://${own}:${httpPort}`;
     const life = startLife({
       config,
       store,

@@ -25,6 +25,9 @@ const CALM: [what: string, statement: string, values?: (note: string) => unknown
     "INSERT INTO journalOffsets (reader, writer, part, seq) SELECT 'rules', writer, part, MAX(seq) FROM journal GROUP BY writer, part ON DUPLICATE KEY UPDATE seq = GREATEST(seq, VALUES(seq))",
   ],
   ['sessions', 'DELETE FROM sessions'],
+  ['connections', 'DELETE FROM connections'],
+  ['nodes', 'DELETE FROM nodes'],
+  ['news between nodes', 'DELETE FROM news'],
   ['leases', 'UPDATE leases SET until = NOW(3) - INTERVAL 1 SECOND'],
   ['answers kept for repeated calls', 'DELETE FROM repeats'],
 ];

@@ -13,8 +13,8 @@ export interface Elsewhere {
 export interface Connections extends Elsewhere {
   /** A node is dead: what it held is gone, and one of the others says so to the journal. */
   buried(node: number): Promise<void>;
-  /** Writes down anew what is held here: others may have taken this node for dead. */
-  rewrite(): void;
+  /** Says anew what is held here: others took this node for dead, and its devices for gone. */
+  sayAgain(): void;
   stop(): Promise<void>;
 }
 
@@ -92,10 +92,18 @@ export async function startConnections({
   };
   let writing = Promise.resolve();
   const timer = setInterval(() => (writing = writing.then(write)), WRITE_MS);
+  const tellGone = (devices: readonly number[]): void => {
+    for (const device of devices)
+      if (!nodesOf.has(device) && !isHere(device)) tell({ kind: 'offline', device, at: clockNow() });
+  };
   // Exactly one of those who are left tells what became of a dead node's devices.
   const lease = createLease(store, { name: 'nodes', holder: String(node), alone: false });
+  /** What is known of it here goes beside its rows: it may have died before it wrote one. Told twice is told once. */
   const bury = async (dead: number): Promise<void> => {
+    const known = [...nodesOf].flatMap(([rowId, nodes]) => (nodes.has(dead) ? [rowId] : []));
+    for (const rowId of known) drop(rowId, dead);
     if ((await lease.hold()) === null) return;
+    tellGone(known);
     for (;;) {
       const lost = await inRawTransaction(store, async (connection) => {
         await lease.fence(connection);
@@ -111,8 +119,7 @@ export async function startConnections({
           ]);
         return ids;
       });
-      for (const device of lost)
-        if (!nodesOf.has(device) && !isHere(device)) tell({ kind: 'offline', device, at: clockNow() });
+      tellGone(lost);
       if (lost.length < ROWS_AT_ONCE) break;
     }
     await lease.release();
@@ -127,10 +134,7 @@ export async function startConnections({
           [FORGOTTEN_S, node],
         )) as { node: number }[],
     );
-    for (const { node: dead } of rows) {
-      for (const rowId of [...nodesOf.keys()]) drop(rowId, Number(dead));
-      await bury(Number(dead));
-    }
+    for (const { node: dead } of rows) await bury(Number(dead));
   };
   const looking = setInterval(
     () =>
@@ -141,12 +145,13 @@ export async function startConnections({
   );
   return {
     has: (deviceRowId) => nodesOf.has(deviceRowId),
-    async buried(dead) {
-      for (const rowId of [...nodesOf.keys()]) drop(rowId, dead);
-      await bury(dead);
-    },
-    rewrite() {
-      for (const rowId of here()) changed.set(rowId, true);
+    buried: bury,
+    sayAgain() {
+      for (const deviceRowId of here()) {
+        changed.set(deviceRowId, true);
+        bus.outward('opened', { deviceRowId, client: '' });
+        tell({ kind: 'online', device: deviceRowId, at: clockNow() });
+      }
     },
     async stop() {
       clearInterval(timer);

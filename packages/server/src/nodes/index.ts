@@ -25,13 +25,9 @@ export type { NodeFacts } from './book';
 
 /** The services on one database, as one of them knows them. */
 export interface Nodes extends Elsewhere {
-  /** True where several services may be on the database. */
-  readonly isShared: boolean;
   list(): Promise<NodeFacts[]>;
   /** Something was committed here. */
   committed(committed: Committed): void;
-  /** From now on this node is one of those that are listed. */
-  join(address: string): Promise<void>;
   /** Takes nothing new, and waits until the balancer has seen so in `/health`; at once where this is the only node. */
   leave(): Promise<void>;
   health(): { alive: number; draining: boolean };
@@ -57,6 +53,8 @@ interface Parts {
   wakeReaders: () => void;
   /** What of the journal's readers is done here. */
   does: () => string[];
+  /** Where this node itself is reached; empty before it listens. */
+  address: () => string;
 }
 
 /** The nodes of this database; to be started before anything is read into memory. */
@@ -65,11 +63,11 @@ export async function startNodes(parts: Parts): Promise<Nodes> {
   let readings = 0;
   let draining = false;
   const counted = (committed: Committed): void => void (readings += committed.batch.series.length);
-  const self = (address: string): Omit<NodeFacts, 'silentMs'> => ({
+  const self = (): Omit<NodeFacts, 'silentMs'> => ({
     id: parts.writers[0]!,
     name: `${hostname()} ${process.pid}`,
     version: VERSION,
-    address,
+    address: parts.address(),
     startedAt,
     draining,
     load: {
@@ -84,7 +82,6 @@ export async function startNodes(parts: Parts): Promise<Nodes> {
     const shared = await startShared(parts, self);
     return {
       ...shared,
-      isShared: true,
       health: () => ({ alive: shared.alive(), draining }),
       committed(committed) {
         counted(committed);
@@ -97,33 +94,27 @@ export async function startNodes(parts: Parts): Promise<Nodes> {
       },
     };
   }
-  let address = '';
   return {
-    isShared: false,
     has: () => false,
     committed: counted,
-    join: (at) => Promise.resolve(void (address = at)),
     leave: () => Promise.resolve(void (draining = true)),
     health: () => ({ alive: 1, draining }),
-    list: () => Promise.resolve([{ ...self(address), silentMs: 0 }]),
+    list: () => Promise.resolve([{ ...self(), silentMs: 0 }]),
     stop: () => Promise.resolve(),
   };
 }
 
-type Shared = Pick<Nodes, 'has' | 'committed' | 'join' | 'list' | 'stop'> & {
+type Shared = Pick<Nodes, 'has' | 'committed' | 'list' | 'stop'> & {
   beat(): Promise<void>;
   alive(): number;
 };
 
 /** One of several services on a database. */
-async function startShared(
-  parts: Parts,
-  self: (address: string) => Omit<NodeFacts, 'silentMs'>,
-): Promise<Shared> {
+async function startShared(parts: Parts, self: () => Omit<NodeFacts, 'silentMs'>): Promise<Shared> {
   const { store, bus, registry, recent, hub, presence, log, writers, tail, tell } = parts;
   const { busUrl } = parts.config;
   const id = writers[0]!;
-  let book: NodeBook | null = null;
+  let hasOthers = (): boolean => true;
   let link: Link | null = null;
   const news: News = await startNews({
     store,
@@ -131,7 +122,7 @@ async function startShared(
     node: id,
     log,
     link: () => link,
-    hasOthers: () => book?.hasOthers() ?? true,
+    hasOthers: () => hasOthers(),
   });
   const connections: Connections = await startConnections({
     store,
@@ -142,6 +133,24 @@ async function startShared(
     tell,
     log,
   });
+  const book: NodeBook = await startNodeBook({
+    store,
+    log,
+    id,
+    self,
+    onDead(dead) {
+      // It may have died between a change and telling of it.
+      news.forgetAll();
+      connections
+        .buried(dead)
+        .catch((error: Error) => log.debug({ err: error }, 'what a dead node held is looked at later'));
+    },
+    onAwake() {
+      news.forgetAll();
+      connections.sayAgain();
+    },
+  });
+  hasOthers = book.hasOthers;
   const following: Following = startFollowing({
     store,
     log,
@@ -194,35 +203,15 @@ async function startShared(
         if (typeof value === 'object' && 'bytes' in value)
           bus.outward('picture', { series, at, type: value.type, size: value.size });
     },
-    async join(address) {
-      book = await startNodeBook({
-        store,
-        log,
-        id,
-        self: () => self(address),
-        onDead(dead) {
-          // It may have died between a change and telling of it.
-          news.forgetAll();
-          connections
-            .buried(dead)
-            .catch((error: Error) => log.debug({ err: error }, 'what a dead node held is looked at later'));
-        },
-        onAwake() {
-          news.forgetAll();
-          connections.rewrite();
-          for (const deviceRowId of presence.here()) bus.outward('opened', { deviceRowId, client: '' });
-        },
-      });
-    },
-    alive: () => book?.alive() ?? 1,
-    beat: async () => book?.beat().catch(() => undefined),
-    list: async () => (await book?.list()) ?? [],
+    alive: book.alive,
+    beat: () => book.beat().catch(() => undefined),
+    list: book.list,
     async stop() {
       following.stop();
       await connections.stop();
       await news.stop();
       await link?.stop();
-      await book?.stop();
+      await book.stop();
     },
   };
 }

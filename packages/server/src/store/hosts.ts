@@ -44,7 +44,7 @@ export function useHosts(sequelize: Sequelize, hosts: readonly Host[], log: Logg
   if (hosts.length < 2) return;
   const driver = sequelize as unknown as Driver;
   const awayUntil = new Map<Host, number>();
-  const hostOf = new WeakMap<Connection, Host>();
+  const madeBy = new WeakMap<Connection, { host: Host; at: number }>();
   const leave = (host: Host, reason: string): void => {
     if ((awayUntil.get(host) ?? 0) < performance.now())
       log.warn({ database: `${host.host}:${host.port}`, reason }, 'a node of the database is left');
@@ -68,7 +68,7 @@ export function useHosts(sequelize: Sequelize, hosts: readonly Host[], log: Logg
   driver.addHook('afterConnect', async (connection: never, config: never) => {
     const host = chosen.get(config) ?? hosts[0]!;
     const made = connection as Connection;
-    hostOf.set(made, host);
+    madeBy.set(made, { host, at: performance.now() });
     const [state] = (await made.query("SHOW GLOBAL STATUS LIKE 'wsrep_ready'")) as { Value: string }[];
     if (state === undefined || state.Value === 'ON') return;
     leave(host, 'it is not in the primary part of its cluster');
@@ -77,15 +77,15 @@ export function useHosts(sequelize: Sequelize, hosts: readonly Host[], log: Logg
   });
   const { connectionManager } = driver;
   const valid = connectionManager.validate.bind(connectionManager);
+  let suspected = -Infinity;
   connectionManager.validate = (connection) => {
-    const host = hostOf.get(connection);
-    return valid(connection) && (host === undefined || !isAway(host));
+    const made = madeBy.get(connection);
+    return valid(connection) && (made === undefined || (!isAway(made.host) && made.at > suspected));
   };
-  // Whoever hears that its node is out of the primary part leaves it for all.
   const hear = (error: unknown): void => {
     const { errno, parent } = error as { errno?: number; parent?: { errno?: number } };
-    if (isOut(errno ?? parent?.errno))
-      for (const host of hosts) if (!isAway(host)) return leave(host, 'it says that it is not ready');
+    // Which node it was is found out as connections are made anew.
+    if (isOut(errno ?? parent?.errno)) suspected = performance.now();
   };
   const query = driver.query.bind(driver);
   driver.query = (...given) =>
@@ -93,18 +93,14 @@ export function useHosts(sequelize: Sequelize, hosts: readonly Host[], log: Logg
       hear(error);
       throw error;
     });
-  heard.set(sequelize, (error, connection) => {
-    const { errno } = error as { errno?: number };
-    const host = hostOf.get(connection);
-    if (isOut(errno) && host !== undefined) leave(host, 'it says that it is not ready');
-  });
+  heard.set(sequelize, hear);
 }
 
-const heard = new WeakMap<Sequelize, (error: unknown, connection: Connection) => void>();
+const heard = new WeakMap<Sequelize, (error: unknown) => void>();
 
-/** Something failed on a connection: where its node is no more of the cluster, it is left. */
-export function hearFailure(sequelize: Sequelize, error: unknown, connection: Connection): void {
-  heard.get(sequelize)?.(error, connection);
+/** Something failed on a lent connection: where its node is no more of the cluster, it is left. */
+export function hearFailure(sequelize: Sequelize, error: unknown): void {
+  heard.get(sequelize)?.(error);
 }
 
 /** Null where a place can be reached; otherwise why not. */

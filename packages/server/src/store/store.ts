@@ -104,7 +104,7 @@ export async function openStore(address: DatabaseAddress, log: Logger): Promise<
         pool.releaseConnection(connection);
         return result;
       } catch (error) {
-        hearFailure(sequelize, error, connection);
+        hearFailure(sequelize, error);
         await pool.destroyConnection(connection).catch(() => undefined);
         throw error;
       }

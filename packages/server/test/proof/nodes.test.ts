@@ -8,14 +8,7 @@ import {
   type Node,
   type SharedDatabase,
 } from '../../../../test/support/sharedDatabase';
-import {
-  mqttAs,
-  newDevice,
-  post,
-  sessionFetch,
-  until,
-  type TestService,
-} from '../../../../test/support/service';
+import { mqttAs, newDevice, post, until, type TestService } from '../../../../test/support/service';
 
 // Several nodes on one database: whatever is asked of one of them is right, whichever node it happened at.
 jest.setTimeout(60_000);
@@ -77,16 +70,7 @@ beforeAll(async () => {
   const environment = { PEATMOOR_BUS_URL: bus.url };
   first = await shared.startNode(environment);
   second = await shared.startNode(environment);
-  const session = createClient({ baseUrl: urlOf(first), fetch: sessionFetch() });
-  await session.call('createAccount', {
-    body: {
-      email: 'warden@quillmere.example',
-      password: 'sphagnum and heather',
-      name: 'Warden',
-      workspace: 'Moss',
-    },
-  });
-  key = (await session.call('createKey', { body: { title: 'test', scope: 'everything' } })).secret;
+  ({ key } = await shared.newOwner(first));
   [here, there] = [first, second].map((node) =>
     createClient({ baseUrl: urlOf(node), headers: { authorization: `Bearer ${key}` } }),
   ) as [Client, Client];
@@ -244,6 +228,25 @@ it('a node that is killed is noticed: what it held is gone, and others go on wit
   expect(await shared.rows('SELECT 1 FROM connections')).toEqual([]);
   expect((await here.call('listNodes')).filter(({ alive }) => alive)).toHaveLength(2);
   at.client.end(true);
+});
+
+it('a node that slept says of its boards that they are there after all', async () => {
+  const rule = await here.call('createRule', {
+    body: { title: 'Away', deviceId: id, comparison: 'offline' },
+  });
+  const { client, state } = await board(second, { clientId: 'sleeps' });
+  const isOpen = async (): Promise<boolean> =>
+    (await here.call('listEvents', { query: { rule: rule.id, state: 'open' } })).length === 1;
+  await until(async () => (await here.call('readDevice', { params: { device: id } })).connected);
+  second.child.kill('SIGSTOP');
+  await until(isOpen, 'the others take it for dead', 25_000);
+  second.child.kill('SIGCONT');
+  await until(async () => !(await isOpen()), 'it is awake, and so is its board', 15_000);
+  expect(state.closed).toBe(false);
+  expect((await here.call('readDevice', { params: { device: id } })).connected).toBe(true);
+  await until(async () => (await shared.rows('SELECT 1 FROM connections')).length === 1);
+  await here.call('deleteRule', { params: { rule: String(rule.id) } });
+  client.end(true);
 });
 
 it('a node that leaves says so first, lets its boards go, and nothing of it stays', async () => {

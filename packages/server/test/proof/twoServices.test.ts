@@ -1,11 +1,11 @@
-import { createClient, type Client } from '@peatmoor/contract';
+import type { Client } from '@peatmoor/contract';
 import {
   startSharedDatabase,
   urlOf,
   type Node,
   type SharedDatabase,
 } from '../../../../test/support/sharedDatabase';
-import { newDevice, post, sessionFetch, until, type TestService } from '../../../../test/support/service';
+import { newDevice, post, until, type TestService } from '../../../../test/support/service';
 
 // Two services on one database: each piece of work is done once, whoever is killed or paused.
 let shared: SharedDatabase;
@@ -21,18 +21,7 @@ const pidOf = (text: string): number => Number(text.split(' ')[1]);
 beforeAll(async () => {
   shared = await startSharedDatabase();
   const [first] = [await shared.startNode(), await shared.startNode()];
-  const keeping = sessionFetch();
-  const session = createClient({ baseUrl: urlOf(first), fetch: keeping });
-  await session.call('createAccount', {
-    body: {
-      email: 'warden@quillmere.example',
-      password: 'sphagnum and heather',
-      name: 'Warden',
-      workspace: 'Moss',
-    },
-  });
-  const { secret } = await session.call('createKey', { body: { title: 'test' } });
-  client = createClient({ baseUrl: urlOf(first), headers: { authorization: `Bearer ${secret}` } });
+  ({ client } = await shared.newOwner(first));
   ({ token } = await newDevice(client));
 }, 120_000);
 afterAll(() => shared.stop(), 60_000);
