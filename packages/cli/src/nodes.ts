@@ -1,5 +1,5 @@
 import type { Command } from 'commander';
-import { showDuration } from '@peatmoor/core';
+import { nodeState } from '@peatmoor/core';
 import { print, showTime, table } from './output';
 import { signedInClient } from './settings';
 
@@ -18,7 +18,7 @@ export function nodeCommands(program: Command): void {
             one.id,
             one.name,
             one.version,
-            stateOf(one),
+            nodeState(one),
             showTime(one.startedAt),
             one.sessions,
             one.pages,
@@ -30,17 +30,4 @@ export function nodeCommands(program: Command): void {
         ),
       );
     });
-}
-
-function stateOf({
-  alive,
-  draining,
-  silentMs,
-}: {
-  alive: boolean;
-  draining: boolean;
-  silentMs: number;
-}): string {
-  if (!alive) return `silent for ${showDuration(Math.round(silentMs / 1000) * 1000)}`;
-  return draining ? 'going' : 'there';
 }

@@ -17,3 +17,4 @@ export * from './people';
 export * from './words';
 export * from './timetables';
 export * from './watch/disk';
+export * from './watch/node';

@@ -1,19 +1,16 @@
 import fs from 'node:fs';
-import os from 'node:os';
-import path from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
-import { fileURLToPath } from 'node:url';
 import { newAccount } from './cluster/account';
-import { createCluster, type Cluster } from './cluster/cluster';
+import type { Cluster } from './cluster/cluster';
 import { connectBoard } from './cluster/load';
-import { freePorts, type Running } from './cluster/processes';
+import type { Running } from './cluster/processes';
+import { withCluster } from './cluster/temporary';
 
 /** Readings of one run, boards that send them, and how many each has under way. */
 const READINGS = Number(process.env.COST_READINGS ?? 100_000);
 const BOARDS = 30;
 const WINDOW = 20;
 const say = (text: string): void => void process.stdout.write(`${text}\n`);
-const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../../..');
 
 /** Seconds of processor time that some processes have used, with those they waited for. */
 function processorS(all: readonly Running[]): number {
@@ -26,42 +23,23 @@ function processorS(all: readonly Running[]): number {
 }
 
 /** What readings cost the services and the databases, on one node and on three. */
-async function main(): Promise<void> {
-  const folder = fs.mkdtempSync(path.join(os.tmpdir(), 'peatmoor-cluster-'));
-  fs.chmodSync(folder, 0o755);
-  const [httpPort, mqttPort] = (await freePorts(2)) as [number, number];
-  const cluster = await createCluster({
-    folder,
-    programs: path.join(root, 'node_modules/.cache/peatmoor-cluster'),
-    httpPort,
-    mqttPort,
-    host: '127.0.0.1',
-    serviceProgram: path.join(root, 'packages/server/dist/main.js'),
-    balancerFile: path.join(root, 'deploy/balancer.cfg'),
-    environment: { PEATMOOR_SIGN_UP: 'open', PEATMOOR_LOG: 'error', PEATMOOR_DEVICE_RATE: '0' },
-    say,
-  });
-  try {
-    await cluster.start();
-    const boards = await makeBoards(`http://127.0.0.1:${httpPort}`);
-    await run(cluster, boards, 10_000);
-    const three = await run(cluster, boards, READINGS);
-    for (const one of cluster.services.slice(1)) await one.stop();
-    await sleep(5000);
-    const one = await run(cluster, boards, READINGS);
-    const row = (name: string, { services, databases, tookS }: Cost): string =>
-      `| ${name} | ${services.toFixed(1)} | ${databases.toFixed(1)} | ${Math.round(READINGS / tookS).toLocaleString('en')} |`;
-    say(`
+async function compare(cluster: Cluster, url: string): Promise<boolean> {
+  const boards = await makeBoards(url);
+  await run(cluster, boards, 10_000);
+  const three = await run(cluster, boards, READINGS);
+  for (const one of cluster.services.slice(1)) await one.stop();
+  await sleep(5000);
+  const one = await run(cluster, boards, READINGS);
+  const row = (name: string, { services, databases, tookS }: Cost): string =>
+    `| ${name} | ${services.toFixed(1)} | ${databases.toFixed(1)} | ${Math.round(READINGS / tookS).toLocaleString('en')} |`;
+  say(`
 | ${READINGS.toLocaleString('en')} readings, one by one over MQTT | services, s of processor | databases, s | a second |
 |---|---|---|---|
 ${row('three nodes', three)}
 ${row('one node', one)}
 
 Three nodes ÷ one: ${(three.services / one.services).toFixed(2)} for the services (aim 1.3).`);
-  } finally {
-    await cluster.stop();
-    fs.rmSync(folder, { recursive: true, force: true });
-  }
+  return true;
 }
 
 interface Cost {
@@ -118,7 +96,11 @@ async function run(
   };
 }
 
-main().then(
+withCluster(
+  { PEATMOOR_SIGN_UP: 'open', PEATMOOR_LOG: 'error', PEATMOOR_DEVICE_RATE: '0' },
+  say,
+  compare,
+).then(
   () => process.exit(0),
   (error: Error) => {
     process.stderr.write(`${error.stack ?? error.message}\n`);

@@ -1,15 +1,13 @@
 import fs from 'node:fs';
-import path from 'node:path';
-import { fileURLToPath } from 'node:url';
 import { createLog, openStore, readConfig, runUntilStopped } from '@peatmoor/server';
 import { startMailCatcher, startPushCatcher, type Board } from '@peatmoor/standins';
 import { startBoards } from './boards';
 import { addPhone } from './rules';
 import { seedQuillmere, type DemoFacts } from './seed';
 import { createCluster } from './cluster/cluster';
+import { PLACES } from './cluster/temporary';
 
 const say = (text: string): void => void process.stdout.write(`${text}\n`);
-const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../../..');
 
 /** A whole cluster on this machine, with the demo data. */
 async function main(): Promise<void> {
@@ -23,12 +21,9 @@ async function main(): Promise<void> {
   let facts: DemoFacts | null = null;
   const cluster = await createCluster({
     folder: config.dataFolder,
-    programs: path.join(root, 'node_modules/.cache/peatmoor-cluster'),
+    ...PLACES,
     httpPort: config.httpPort,
     mqttPort: config.mqttPort ?? 1883,
-    host: '127.0.0.1',
-    serviceProgram: path.join(root, 'packages/server/dist/main.js'),
-    balancerFile: path.join(root, 'deploy/balancer.cfg'),
     environment: { PEATMOOR_SMTP_URL: catcher.smtpUrl, PEATMOOR_PRIVATE_ADDRESSES: 'allow' },
     async prepare(url) {
       const store = await openStore({ url }, createLog(config));

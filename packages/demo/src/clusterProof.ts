@@ -1,16 +1,13 @@
-import fs from 'node:fs';
-import os from 'node:os';
-import path from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
-import { fileURLToPath } from 'node:url';
 import { createConnection } from 'mariadb';
 import { LIVE_PATH, type Client, type LiveMessage } from '@peatmoor/contract';
 import { startHookCatcher, type HookCatcher } from '@peatmoor/standins';
 import { WebSocket } from 'ws';
 import { newAccount } from './cluster/account';
-import { createCluster, type Cluster } from './cluster/cluster';
+import type { Cluster } from './cluster/cluster';
 import { connectBoard, startLoad, within, type Sent } from './cluster/load';
-import { freePorts } from './cluster/processes';
+import { lookAtAlerts, lookAtEvents, lookUp, type Crossing } from './cluster/lookUp';
+import { withCluster } from './cluster/temporary';
 
 /** How often each fault comes: `PROOF_SHORT=1` for a few of each. */
 const short = process.env.PROOF_SHORT === '1';
@@ -24,41 +21,6 @@ const CROSSING = 4;
 const CROSSING_MS = short ? 12_000 : 60_000;
 
 const say = (text: string): void => void process.stdout.write(`${text}\n`);
-const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../../..');
-
-interface Crossing {
-  id: string;
-  highs: number[];
-}
-
-async function main(): Promise<void> {
-  const folder = fs.mkdtempSync(path.join(os.tmpdir(), 'peatmoor-cluster-'));
-  fs.chmodSync(folder, 0o755);
-  const hooks = await startHookCatcher();
-  const [httpPort, mqttPort] = (await freePorts(2)) as [number, number];
-  const cluster = await createCluster({
-    folder,
-    programs: path.join(root, 'node_modules/.cache/peatmoor-cluster'),
-    httpPort,
-    mqttPort,
-    host: '127.0.0.1',
-    serviceProgram: path.join(root, 'packages/server/dist/main.js'),
-    balancerFile: path.join(root, 'deploy/balancer.cfg'),
-    environment: { PEATMOOR_PRIVATE_ADDRESSES: 'allow', PEATMOOR_SIGN_UP: 'open', PEATMOOR_LOG: 'warn' },
-    say,
-  });
-  let failed = true;
-  try {
-    await cluster.start();
-    failed = !(await prove(cluster, hooks, `http://127.0.0.1:${httpPort}`));
-  } finally {
-    await cluster.stop();
-    await hooks.stop();
-    if (failed) say(`The logs are in ${folder}`);
-    else fs.rmSync(folder, { recursive: true, force: true });
-  }
-  process.exit(failed ? 1 : 0);
-}
 
 async function prove(cluster: Cluster, hooks: HookCatcher, url: string): Promise<boolean> {
   const { client, key } = await newAccount(url);
@@ -149,7 +111,7 @@ async function prove(cluster: Cluster, hooks: HookCatcher, url: string): Promise
   const problems = [
     ...(await lookUp(client, load.sent)),
     ...(await lookAtEvents(client, highs)),
-    ...(await lookAtAlerts(cluster, caught, () => collect())),
+    ...(await lookAtAlerts(cluster, caught, collect, say)),
   ];
   clearInterval(collecting);
   const readings = load.sent.reduce((sum, { kept }) => sum + kept.size, 0);
@@ -339,93 +301,15 @@ function openPage(url: string, key: string, device: string) {
   };
 }
 
-/** Every acknowledged reading is there once; of those without an answer each is there at most once. */
-async function lookUp(client: Client, all: readonly Sent[]): Promise<string[]> {
-  const problems: string[] = [];
-  let lost = 0;
-  let doubled = 0;
-  let unasked = 0;
-  for (const { device, kept, unknown } of all) {
-    const { lines } = await client.call('history', {
-      params: { device },
-      query: { streams: 'level', from: Date.now() - 6 * 3_600_000, to: Date.now() + 600_000 },
-    });
-    const counts = new Map<number, number>();
-    for (const value of lines[0]!.values) counts.set(value!, (counts.get(value!) ?? 0) + 1);
-    for (const value of kept.keys()) if (!counts.has(value)) lost++;
-    for (const [value, count] of counts) {
-      if (count > 1) doubled++;
-      if (!kept.has(value) && !unknown.has(value)) unasked++;
-    }
-  }
-  if (lost > 0) problems.push(`${lost} acknowledged readings are LOST.`);
-  if (doubled > 0) problems.push(`${doubled} readings are there TWICE.`);
-  if (unasked > 0) problems.push(`${unasked} readings are there that were refused.`);
-  return problems;
-}
-
-async function lookAtEvents(client: Client, crossings: readonly Crossing[]): Promise<string[]> {
-  const problems: string[] = [];
-  for (const { id, highs } of crossings) {
-    const opened: number[] = [];
-    let after: string | undefined;
-    do {
-      const page = await client.call('listEvents', {
-        query: { device: id, limit: 200, ...(after !== undefined && { after }) },
-      });
-      for (const event of page) opened.push(event.openedAt);
-      after = page.length === 200 ? String(page.at(-1)!.id) : undefined;
-    } while (after !== undefined);
-    const wanted = new Set(highs);
-    const missed = highs.filter((at) => !opened.includes(at)).length;
-    const more = opened.filter((at) => !wanted.has(at)).length;
-    if (missed > 0 || more > 0 || opened.length !== highs.length)
-      problems.push(
-        `${id}: ${highs.length} crossings, ${opened.length} events: ${missed} MISSED, ${more} too many.`,
-      );
-  }
-  return problems;
-}
-
-/** What the alerts say of themselves, and what was caught of them. */
-async function lookAtAlerts(
-  cluster: Cluster,
-  caught: ReadonlyMap<string, number>,
-  collect: () => void,
-): Promise<string[]> {
-  const connection = await createConnection({
-    host: '127.0.0.1',
-    port: cluster.databasePorts[0]!,
-    user: 'moor',
-    password: cluster.password,
-    database: 'peatmoor',
-    bigIntAsNumber: true,
-  });
-  try {
-    const read = async (): Promise<{ state: string; count: number }[]> =>
-      (await connection.query('SELECT state, COUNT(*) AS count FROM alerts GROUP BY state')) as {
-        state: string;
-        count: number;
-      }[];
-    // What still waits goes out meanwhile.
-    for (let i = 0; i < 60 && (await read()).some(({ state }) => state !== 'sent'); i++) await sleep(1000);
-    collect();
-    const states = await read();
-    const [twice] = (await connection.query(
-      'SELECT COUNT(*) AS count FROM (SELECT eventId, phase FROM alerts GROUP BY eventId, phase, channel, recipient HAVING COUNT(*) > 1) AS more',
-    )) as { count: number }[];
-    say(`Alerts: ${states.map(({ state, count }) => `${count} ${state}`).join(', ')}`);
-    return [
-      ...(states.some(({ state }) => state !== 'sent') ? ['Not all alerts were sent.'] : []),
-      ...(Number(twice!.count) > 0 ? [`${twice!.count} alerts were WRITTEN TWICE.`] : []),
-      ...(caught.size === 0 ? ['Nothing was caught.'] : []),
-    ];
-  } finally {
-    await connection.end();
-  }
-}
-
-main().catch((error: Error) => {
-  process.stderr.write(`${error.stack ?? error.message}\n`);
-  process.exit(1);
-});
+const hooks = await startHookCatcher();
+withCluster(
+  { PEATMOOR_PRIVATE_ADDRESSES: 'allow', PEATMOOR_SIGN_UP: 'open', PEATMOOR_LOG: 'warn' },
+  say,
+  (cluster, url) => prove(cluster, hooks, url),
+).then(
+  (isWell) => process.exit(isWell ? 0 : 1),
+  (error: Error) => {
+    process.stderr.write(`${error.stack ?? error.message}\n`);
+    process.exit(1);
+  },
+);

@@ -1,6 +1,6 @@
 import { Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
 import type { ReactNode } from 'react';
-import { showDuration } from '@peatmoor/core';
+import { nodeState } from '@peatmoor/core';
 import { useRead } from '../api';
 import { Section } from '../parts/Heading';
 
@@ -27,13 +27,7 @@ export function Nodes(): ReactNode {
                   {one.address}
                 </Typography>
               </TableCell>
-              <TableCell>
-                {!one.alive
-                  ? `silent for ${showDuration(Math.round(one.silentMs / 1000) * 1000)}`
-                  : one.draining
-                    ? 'going'
-                    : 'there'}
-              </TableCell>
+              <TableCell>{nodeState(one)}</TableCell>
               <TableCell>{one.version}</TableCell>
               <TableCell>{one.sessions}</TableCell>
               <TableCell>{one.pages}</TableCell>

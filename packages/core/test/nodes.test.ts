@@ -1,0 +1,9 @@
+import { nodeState } from '../src/watch/node';
+
+it('says of a service on a database whether it is there, going, or silent', () => {
+  const node = { alive: true, draining: false, silentMs: 1200 };
+  expect(nodeState(node)).toBe('there');
+  expect(nodeState({ ...node, draining: true })).toBe('going');
+  // Who gives no sign of life is silent, whatever it said before.
+  expect(nodeState({ alive: false, draining: true, silentMs: 63_400 })).toBe('silent for 1 min 3 s');
+});

@@ -1,0 +1,132 @@
+import fs from 'node:fs';
+import { pino } from 'pino';
+import { createBus, type Bus, type BusEvents } from '../src/bus';
+import { startManagedDatabase, type ManagedDatabase } from '../src/database/managed';
+import { createLastingRows } from '../src/listeners/mqtt/lastingRows';
+import { startNews, type News } from '../src/nodes/news';
+import { openStore, type Store } from '../src/store/store';
+import { newFolder, until } from '../../../test/support/service';
+
+const log = pino({ level: 'silent' });
+const folder = newFolder();
+let database: ManagedDatabase;
+let store: Store;
+const started: News[] = [];
+
+beforeAll(async () => {
+  database = await startManagedDatabase(folder, log, null);
+  store = await openStore(database, log);
+}, 60_000);
+afterEach(async () => {
+  for (const one of started.splice(0)) await one.stop();
+});
+afterAll(async () => {
+  await store.close();
+  await database.stop();
+  fs.rmSync(folder, { recursive: true, force: true });
+}, 30_000);
+
+/** A node with its bus, and the definitions that it hears of from others. */
+async function newNode(node: number): Promise<{ bus: Bus; heard: BusEvents['definitions'][]; news: News }> {
+  const bus = createBus();
+  const heard: BusEvents['definitions'][] = [];
+  bus.on('definitions', (event, from) => {
+    if (from !== undefined) heard.push(event);
+  });
+  const news = await startNews({ store, bus, node, log, link: () => null, hasOthers: () => true });
+  started.push(news);
+  return { bus, heard, news };
+}
+const write = (id: number | null, node: number, body: string): Promise<unknown> =>
+  store.withConnection((connection) =>
+    connection.query('INSERT INTO news (id, node, at, name, body) VALUES (?, ?, NOW(3), ?, ?)', [
+      id,
+      node,
+      'definitions',
+      body,
+    ]),
+  );
+const rowsOf = <R>(sql: string): Promise<R[]> =>
+  store.withConnection(async (connection) => (await connection.query(sql)) as R[]);
+
+describe('news between nodes', () => {
+  it('comes to all others once, and not back', async () => {
+    const [one, two] = [await newNode(1), await newNode(2)];
+    one.bus.emit('definitions', { workspaceId: 1, deviceRowId: 5 });
+    await until(() => two.heard.length > 0);
+    two.news.look();
+    one.news.look();
+    await new Promise((resolve) => setTimeout(resolve, 1200));
+    expect([one.heard, two.heard]).toEqual([[], [{ workspaceId: 1, deviceRowId: 5 }]]);
+  });
+
+  it('is found though its number is lower than one that came before it', async () => {
+    const { heard, news } = await newNode(3);
+    await write(5000, 9, '{"workspaceId":5000}');
+    await until(() => heard.length === 1);
+    await write(4000, 9, '{"workspaceId":4000}');
+    news.look();
+    await until(() => heard.length === 2);
+    expect(heard.map(({ workspaceId }) => workspaceId)).toEqual([5000, 4000]);
+  });
+
+  it('that nobody can read holds up nothing that comes after it', async () => {
+    const { heard } = await newNode(4);
+    await write(null, 9, 'no JSON');
+    await write(null, 9, '{"workspaceId":7}');
+    await until(() => heard.length === 1);
+    expect(heard).toEqual([{ workspaceId: 7 }]);
+  });
+
+  it('of before a node started is not told to it', async () => {
+    await write(null, 9, '{"workspaceId":8}');
+    const { heard } = await newNode(5);
+    await new Promise((resolve) => setTimeout(resolve, 1300));
+    expect(heard).toEqual([]);
+  });
+
+  it('is bounded while it cannot be written: more than that, and others read everything anew', async () => {
+    const [one, two] = [await newNode(6), await newNode(7)];
+    // All in one turn, before anything can be written.
+    for (let i = 0; i < 20_001; i++) one.bus.emit('closed', { deviceRowId: i });
+    one.bus.emit('dismiss', { deviceRowId: 3 });
+    let dismissed = 0;
+    two.bus.on('dismiss', () => dismissed++);
+    await until(() => dismissed === 1);
+    expect(two.heard).toEqual([{ workspaceId: 0, all: true }]);
+    const [{ count }] = (await rowsOf<{ count: number }>(
+      "SELECT COUNT(*) AS count FROM news WHERE node = 6 AND name = 'closed'",
+    )) as [{ count: number }];
+    expect(Number(count)).toBeLessThan(10);
+  }, 30_000);
+});
+
+describe('subscriptions that outlast their connection', () => {
+  it('are kept for five sessions of a device, known at once, and forgotten by one that begins anew', async () => {
+    // Of devices that are not there in this database.
+    await rowsOf('ALTER TABLE lastingSessions DROP FOREIGN KEY lastingSessions_device');
+    const rows = createLastingRows(store, log);
+    const clients = Array.from({ length: 7 }, (_, i) => `77/board-${i}`);
+    for (const client of clients) {
+      rows.keep(77, client, { 'moor/north/wanted/#': 1 });
+      // Not written yet, and known all the same.
+      expect(await rows.restore(77, client)).toEqual({ 'moor/north/wanted/#': 1 });
+      await until(
+        async () =>
+          (await rowsOf<{ client: string }>('SELECT client FROM lastingSessions')).some(
+            (row) => row.client === client,
+          ),
+        client,
+      );
+    }
+    const kept = (await rowsOf<{ client: string }>('SELECT client FROM lastingSessions ORDER BY at')).map(
+      ({ client }) => client,
+    );
+    expect(kept).toEqual(clients.slice(2));
+    rows.forget(77, clients[6]!);
+    expect(await rows.restore(77, clients[6]!)).toBeNull();
+    await rows.stop();
+    expect(await createLastingRows(store, log).restore(77, clients[6]!)).toBeNull();
+    expect(await rowsOf('SELECT 1 FROM lastingSessions')).toHaveLength(4);
+  }, 20_000);
+});
