@@ -1,5 +1,6 @@
 import { setTimeout as sleep } from 'node:timers/promises';
 import { createConnection } from 'mariadb';
+import { counted } from '@peatmoor/core';
 import { LIVE_PATH, type Client, type LiveMessage } from '@peatmoor/contract';
 import { startHookCatcher, type HookCatcher } from '@peatmoor/standins';
 import { WebSocket } from 'ws';
@@ -117,7 +118,7 @@ async function prove(cluster: Cluster, hooks: HookCatcher, url: string): Promise
   const readings = load.sent.reduce((sum, { kept }) => sum + kept.size, 0);
   const unknown = load.sent.reduce((sum, one) => sum + one.unknown.size, 0);
   say(`
-${readings} readings acknowledged, ${unknown} without an answer, ${load.turnedAway()} turned away.
+${counted(readings, 'reading')} acknowledged, ${unknown} without an answer, ${load.turnedAway()} turned away.
 ${highs.reduce((sum, one) => sum + one.highs.length, 0)} crossings, ${caught.size} messages to the webhook, ${[...caught.values()].filter((n) => n > 1).length} of them twice.
 Pages right again after ${median(behind)} s (half of the times), ${longest(behind)} s at the most; commands applied in ${median(commands)} s, ${longest(commands)} s.
 ${problems.length === 0 ? 'Nothing lost, nothing doubled.' : problems.join('\n')}`);

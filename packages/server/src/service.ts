@@ -337,7 +337,7 @@ export async function startService({
         config.publicUrl ??
         `${tls === null ? 'http' : 'https'}://${host}:${(server.address() as AddressInfo).port}`,
       host,
-      mqttPort: mqtt.port ?? mqtt.tlsPort ?? 0,
+      mqttPort: config.publicMqttPort ?? mqtt.port ?? mqtt.tlsPort ?? 0,
       localName: announced?.name ?? null,
       tls:
         mqtt.tlsPort === null

@@ -165,6 +165,7 @@ export async function createCluster(options: ClusterOptions): Promise<Cluster> {
         PEATMOOR_BUS_URL: `redis://127.0.0.1:${busPort}`,
         PEATMOOR_TRUST_PROXY: '127.0.0.1',
         PEATMOOR_PUBLIC_URL: `http://${options.host}:${options.httpPort}`,
+        PEATMOOR_PUBLIC_MQTT_PORT: String(options.mqttPort),
         PEATMOOR_LOG: 'info',
         ...options.environment,
       },

@@ -1,5 +1,6 @@
 import { setTimeout as sleep } from 'node:timers/promises';
 import { createConnection } from 'mariadb';
+import { counted } from '@peatmoor/core';
 import type { Client } from '@peatmoor/contract';
 import type { Cluster } from './cluster';
 import type { Sent } from './load';
@@ -29,9 +30,9 @@ export async function lookUp(client: Client, all: readonly Sent[]): Promise<stri
       if (!kept.has(value) && !unknown.has(value)) unasked++;
     }
   }
-  if (lost > 0) problems.push(`${lost} acknowledged readings are LOST.`);
-  if (doubled > 0) problems.push(`${doubled} readings are there TWICE.`);
-  if (unasked > 0) problems.push(`${unasked} readings are there that were refused.`);
+  if (lost > 0) problems.push(`${counted(lost, 'acknowledged reading is', 'acknowledged readings are')} LOST.`);
+  if (doubled > 0) problems.push(`${counted(doubled, 'reading is', 'readings are')} there TWICE.`);
+  if (unasked > 0) problems.push(`${counted(unasked, 'reading is', 'readings are')} there that ${unasked === 1 ? 'was' : 'were'} refused.`);
   return problems;
 }
 
@@ -52,7 +53,7 @@ export async function lookAtEvents(client: Client, crossings: readonly Crossing[
     const more = opened.filter((at) => !wanted.has(at)).length;
     if (missed > 0 || more > 0 || opened.length !== highs.length)
       problems.push(
-        `${id}: ${highs.length} crossings, ${opened.length} events: ${missed} MISSED, ${more} too many.`,
+        `${id}: ${counted(highs.length, 'crossing')}, ${counted(opened.length, 'event')}: ${missed} MISSED, ${more} too many.`,
       );
   }
   return problems;
@@ -89,7 +90,7 @@ export async function lookAtAlerts(
     say(`Alerts: ${states.map(({ state, count }) => `${count} ${state}`).join(', ')}`);
     return [
       ...(states.some(({ state }) => state !== 'sent') ? ['Not all alerts were sent.'] : []),
-      ...(Number(twice!.count) > 0 ? [`${twice!.count} alerts were WRITTEN TWICE.`] : []),
+      ...(Number(twice!.count) > 0 ? [`${counted(Number(twice!.count), 'alert was', 'alerts were')} WRITTEN TWICE.`] : []),
       ...(caught.size === 0 ? ['Nothing was caught.'] : []),
     ];
   } finally {

@@ -75,7 +75,7 @@ export async function startNodeBook({ store, log, id, self, onDead, onAwake }: P
     await store.withConnection((connection) =>
       connection.query(
         `INSERT INTO nodes (id, name, version, address, startedAt, heartbeatAt, draining, state) VALUES (?, ?, ?, ?, ?, NOW(3), ?, ?)
-          ON DUPLICATE KEY UPDATE heartbeatAt = NOW(3), draining = VALUES(draining), state = VALUES(state)`,
+          ON DUPLICATE KEY UPDATE heartbeatAt = NOW(3), address = VALUES(address), draining = VALUES(draining), state = VALUES(state)`,
         [id, name, version, address, startedAt, draining ? 1 : 0, JSON.stringify(load)],
       ),
     );

@@ -67,7 +67,7 @@ async function board(
 beforeAll(async () => {
   shared = await startSharedDatabase();
   bus = await startBusStandIn();
-  const environment = { PEATMOOR_BUS_URL: bus.url };
+  const environment = { PEATMOOR_BUS_URL: bus.url, PEATMOOR_PUBLIC_MQTT_PORT: '2883' };
   first = await shared.startNode(environment);
   second = await shared.startNode(environment);
   ({ key } = await shared.newOwner(first));
@@ -93,7 +93,17 @@ it('lists all, each with its sign of life', async () => {
       version: expect.stringMatching(/^\d/),
     })),
   );
+  // Each by its own address, which it knows once it listens.
+  const addresses = [first, second].map(urlOf).sort();
+  await until(async () => {
+    const listed = (await there.call('listNodes')).map(({ address }) => address).sort();
+    return JSON.stringify(listed) === JSON.stringify(addresses);
+  });
   expect(nodes.flatMap(({ does }) => does).sort()).toEqual(['computing', 'folding', 'rules']);
+});
+
+it('tells boards the port of the balancer', async () => {
+  expect((await there.call('me')).address.mqttPort).toBe(2883);
 });
 
 it('what is reported to one is shown at the other: readings, texts, pictures, arrivals, within moments', async () => {
