@@ -30,9 +30,13 @@ export async function lookUp(client: Client, all: readonly Sent[]): Promise<stri
       if (!kept.has(value) && !unknown.has(value)) unasked++;
     }
   }
-  if (lost > 0) problems.push(`${counted(lost, 'acknowledged reading is', 'acknowledged readings are')} LOST.`);
+  if (lost > 0)
+    problems.push(`${counted(lost, 'acknowledged reading is', 'acknowledged readings are')} LOST.`);
   if (doubled > 0) problems.push(`${counted(doubled, 'reading is', 'readings are')} there TWICE.`);
-  if (unasked > 0) problems.push(`${counted(unasked, 'reading is', 'readings are')} there that ${unasked === 1 ? 'was' : 'were'} refused.`);
+  if (unasked > 0)
+    problems.push(
+      `${counted(unasked, 'reading is', 'readings are')} there that ${unasked === 1 ? 'was' : 'were'} refused.`,
+    );
   return problems;
 }
 
@@ -90,7 +94,9 @@ export async function lookAtAlerts(
     say(`Alerts: ${states.map(({ state, count }) => `${count} ${state}`).join(', ')}`);
     return [
       ...(states.some(({ state }) => state !== 'sent') ? ['Not all alerts were sent.'] : []),
-      ...(Number(twice!.count) > 0 ? [`${counted(Number(twice!.count), 'alert was', 'alerts were')} WRITTEN TWICE.`] : []),
+      ...(Number(twice!.count) > 0
+        ? [`${counted(Number(twice!.count), 'alert was', 'alerts were')} WRITTEN TWICE.`]
+        : []),
       ...(caught.size === 0 ? ['Nothing was caught.'] : []),
     ];
   } finally {
