@@ -13,8 +13,8 @@ export type Node = Program<{ httpPort: number; mqttPort: number }>;
 export interface SharedDatabase {
   nodes: Node[];
   startNode(environment?: Record<string, string>): Promise<Node>;
-  /** The first account, and a client of it with a key. */
-  newOwner(node: Node): Promise<{ client: Client; key: string }>;
+  /** An account with a workspace of its own, and a client of it with a key. */
+  newOwner(node: Node, name?: string): Promise<{ client: Client; key: string }>;
   connect(): Promise<Connection>;
   /** One connection for all looks at the database. */
   rows<R>(sql: string): Promise<R[]>;
@@ -99,11 +99,11 @@ export async function startSharedDatabase(): Promise<SharedDatabase> {
       nodes.push(node);
       return node;
     },
-    async newOwner(node) {
+    async newOwner(node, name = 'warden') {
       const session = createClient({ baseUrl: urlOf(node), fetch: sessionFetch() });
       await session.call('createAccount', {
         body: {
-          email: 'warden@quillmere.example',
+          email: `${name}@quillmere.example`,
           password: 'sphagnum and heather',
           name: 'Warden',
           workspace: 'Moss',

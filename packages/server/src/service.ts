@@ -3,7 +3,6 @@ import https from 'node:https';
 import { hostname } from 'node:os';
 import type { AddressInfo } from 'node:net';
 import type { Address } from '@peatmoor/contract';
-import type { Fact } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import { chartOfEvent } from './alerts/chart';
 import { startChannels } from './alerts/channels';
@@ -47,6 +46,8 @@ import { createWorkRate } from './ingest/workRate';
 import { openDerivedWriter } from './journal/derived';
 import { beginClock, now as clockNow } from './clock';
 import { readAway, readMark, readTail } from './journal/tail';
+import { nodeFor, readParts, whatIsDone, type AllParts, type Share } from './journal/parts';
+import { createTelling } from './journal/telling';
 import { startHeartbeat, startJournalWriter, type Committed } from './journal/writer';
 import { createClaiming } from './definitions/claiming';
 import { createFirmwareBook } from './definitions/firmware';
@@ -64,7 +65,7 @@ import { createMqttOverWeb } from './listeners/mqtt/overWeb';
 import { createLiveHub } from './live/hub';
 import { createRegistry } from './registry';
 import { createRaisedEvents } from './rules/raised';
-import { startRuleWorker } from './rules/worker';
+import { startRules } from './rules/worker';
 import { startUsual } from './rules/usual';
 import type { EventRow } from './store/models';
 import { openStore, type Store } from './store/store';
@@ -129,12 +130,12 @@ export async function startService({
     registry.onNewest = recent.noteNewest;
     const hub = createLiveHub({ store, registry, recent, bus, log });
     stops.push(hub.stop);
-    let wakeReaders = (): void => undefined;
+    let wakeReaders: (part: number) => void = () => undefined;
     const onCommit = (committed: Committed): void => {
       recent.add(committed);
       hub.committed(committed);
       nodes?.committed(committed);
-      wakeReaders();
+      wakeReaders(committed.part);
     };
     let nodes: Nodes | null = null;
     // Taken before anything is journalled: what a service before has left there.
@@ -143,6 +144,7 @@ export async function startService({
     const times = createTimes(tail.lastAt);
     let metrics: Metrics | null = null;
     let beside = (): void => undefined;
+    const parts = await readParts(store, config.journalParts);
     const journal = await startJournalWriter(
       store,
       log,
@@ -151,27 +153,36 @@ export async function startService({
         metrics?.committed(committed.batch.series.length + committed.others.length, tookMs / 1000);
       },
       () => beside(),
+      parts,
     );
     // Nobody could be heard meanwhile.
     const away = await readAway(store);
-    if (away !== null) journal.addFact({ kind: 'began', at: clockNow(), from: away });
+    if (away !== null) journal.addFact('all', { kind: 'began', at: clockNow(), from: away });
     const derived = await openDerivedWriter(store);
     stops.push(startHeartbeat(store, [journal.id, derived.id]));
     // A database of our own belongs to the one service that holds its folder.
-    const shared = { holder: `${hostname()} ${process.pid} ${journal.id}`, sole: database !== null };
-    const folding = startFolding({ store, recent, log, ...shared });
+    const holder = `${hostname()} ${process.pid} ${journal.id}`;
+    const shares = Array.from({ length: parts }, (_, part): Share => ({
+      part,
+      parts,
+      holder,
+      sole: database !== null,
+      isMine(reader) {
+        const { index, count } = nodes?.place() ?? { index: 0, count: 1 };
+        return nodeFor(reader, part, count) === index;
+      },
+    }));
+    const folding = startFolding({ store, recent, log, shares });
     stops.push(folding.stop);
     // Begun now, not waited for: what was left is in memory and found there.
-    void folding.foldAll().catch((error: Error) => log.warn({ err: error }, 'folding waits'));
+    void folding.settled().catch((error: Error) => log.warn({ err: error }, 'folding waits'));
     const history = createHistoryReader(store, recent);
     // What happens with devices beside readings: rules are worked out from the journal alone.
-    const tell = (fact: Fact): void => {
-      if (journal.takes()) journal.addFact(fact);
-    };
+    const tell = createTelling(journal, registry, log);
     const isElsewhere = (rowId: number): boolean => nodes?.has(rowId) ?? false;
     const presence = startPresence({ store, bus, tell, isElsewhere, log });
     stops.push(presence.stop);
-    const workers: { name: string; holds(): boolean }[] = [{ name: 'folding', holds: folding.holds }];
+    const workers: [name: string, Pick<AllParts, 'held'>][] = [['folding', folding]];
     let ownAddress = (): string => '';
     // Before anything is read into memory: what changes elsewhere from now on is heard of.
     nodes = await startNodes({
@@ -187,8 +198,8 @@ export async function startService({
       tail: tail.entries,
       isShared: database === null,
       tell,
-      wakeReaders: () => wakeReaders(),
-      does: () => workers.filter(({ holds }) => holds()).map(({ name }) => name),
+      wakeReaders: (part) => wakeReaders(part),
+      does: () => whatIsDone(workers),
       address: () => ownAddress(),
     });
     stops.push(nodes.stop);
@@ -200,7 +211,7 @@ export async function startService({
     // What sends is started once everything it sends about is there.
     let wakeAlerts = (): void => undefined;
     const onAlerts = (): void => wakeAlerts();
-    const rules = startRuleWorker({ store, registry, bus, log, onAlerts, ...shared });
+    const rules = startRules({ store, registry, bus, log, onAlerts, shares });
     stops.push(rules.stop);
     const computing = startComputing({
       store,
@@ -210,14 +221,14 @@ export async function startService({
       bus,
       log,
       onCommit,
-      ...shared,
+      shares,
     });
     stops.push(computing.stop);
-    workers.push({ name: 'rules', holds: rules.holds }, { name: 'computing', holds: computing.holds });
-    wakeReaders = () => {
-      rules.wake();
-      computing.wake();
-      folding.wake();
+    workers.push(['rules', rules], ['computing', computing]);
+    wakeReaders = (part) => {
+      rules.wake(part);
+      computing.wake(part);
+      folding.wake(part);
     };
     const recomputing = startRecomputing({
       store,

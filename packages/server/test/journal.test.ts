@@ -2,6 +2,7 @@ import fs from 'node:fs';
 import { pino } from 'pino';
 import { startManagedDatabase, type ManagedDatabase } from '../src/database/managed';
 import { keepOffsets, passJournal, readersBehind, readJournal, trimJournal } from '../src/journal/reader';
+import { readParts } from '../src/journal/parts';
 import { startJournalWriter, type Committed, type JournalWriter } from '../src/journal/writer';
 import { inRawTransaction, openStore, type Store } from '../src/store/store';
 import { newFolder, until } from '../../../test/support/service';
@@ -30,12 +31,15 @@ async function newWriter() {
 const durable = (writer: Pick<JournalWriter, 'onDurable'>) =>
   new Promise<void>((resolve) => writer.onDurable(() => resolve()));
 const read = (reader: 'folding' | 'rules' | 'computing', most = 1000) =>
-  inRawTransaction(store, async (connection) => (await readJournal(connection, reader, most)).entries);
+  inRawTransaction(
+    store,
+    async (connection) => (await readJournal(connection, { reader, part: 0 }, most)).entries,
+  );
 
 describe('the journal', () => {
   it('says durable only when a reader finds the readings there', async () => {
     const { writer } = await newWriter();
-    writer.add(1, 1000, 1.5);
+    writer.add(0, 1, 1000, 1.5);
     await durable(writer);
     const entries = (await read('folding')).filter((entry) => entry.writer === writer.id);
     expect(entries.map(({ batch }) => Array.from(batch.values))).toEqual([[1.5]]);
@@ -46,7 +50,7 @@ describe('the journal', () => {
     const { writer, committed } = await newWriter();
     const order: number[] = [];
     for (let i = 0; i < 500; i++) {
-      writer.add(7, i, i);
+      writer.add(0, 7, i, i);
       writer.onDurable(() => order.push(i));
       if (i % 50 === 0) await new Promise((resolve) => setImmediate(resolve));
     }
@@ -64,7 +68,7 @@ describe('the journal', () => {
     writer.onDurable(() => (called = true));
     expect(called).toBe(true);
     const before = writer.commitNumber();
-    writer.add(1, 1, 1);
+    writer.add(0, 1, 1, 1);
     expect(writer.commitNumber()).toBe(before);
     await durable(writer);
     expect(writer.commitNumber()).not.toBe(before);
@@ -80,14 +84,14 @@ describe('the journal', () => {
     );
     const { writer, committed } = await newWriter();
     for (let i = 0; i < 3; i++) {
-      writer.addOther({ series: 900, at: 5000, value: 'dry', bytes: 6 });
-      writer.addOther({
+      writer.addOther(0, { series: 900, at: 5000, value: 'dry', bytes: 6 });
+      writer.addOther(0, {
         series: 900,
         at: 6000,
         value: { lat: 1, lon: 2, alt: null },
         bytes: 40,
       });
-      writer.add(900, 7000, 1);
+      writer.add(0, 900, 7000, 1);
     }
     await durable(writer);
     const count = async (table: string) =>
@@ -106,17 +110,17 @@ describe('the journal', () => {
 
   it('takes nothing while the database is gone, and goes on by itself with nothing lost or doubled', async () => {
     const { writer, committed } = await newWriter();
-    writer.add(3, 1, 1);
+    writer.add(0, 3, 1, 1);
     await durable(writer);
     process.kill(database.pid()!, 'SIGKILL');
     await new Promise((resolve) => setTimeout(resolve, 50));
-    writer.add(3, 2, 2);
+    writer.add(0, 3, 2, 2);
     const second = durable(writer);
     await until(() => !writer.takes(), 'that nothing more is taken');
     expect(writer.status()).toMatchObject({ down: true, queued: 1 });
     await Promise.all([second, writer.ready()]);
     expect(writer.takes()).toBe(true);
-    writer.add(3, 3, 3);
+    writer.add(0, 3, 3, 3);
     await durable(writer);
     const mine = (await read('rules')).filter((entry) => entry.writer === writer.id);
     expect(mine.flatMap(({ batch }) => Array.from(batch.values))).toEqual([1, 2, 3]);
@@ -128,7 +132,7 @@ describe('the journal', () => {
     const writers = [(await newWriter()).writer, (await newWriter()).writer];
     for (let i = 1; i <= 8; i++) {
       const writer = writers[i % 3 === 0 ? 1 : 0]!;
-      writer.add(5, i, i);
+      writer.add(0, 5, i, i);
       await durable(writer);
       await new Promise((resolve) => setTimeout(resolve, 3));
     }
@@ -138,7 +142,7 @@ describe('the journal', () => {
       const reached = new Map<string, number>();
       for (let more = true; more;)
         await inRawTransaction(store, async (connection) => {
-          const looked = await readJournal(connection, 'computing', most, reached);
+          const looked = await readJournal(connection, { reader: 'computing', part: 0 }, most, reached);
           more = looked.more;
           for (const { writer, part, seq, batch } of looked.entries) {
             reached.set(`${writer}/${part}`, seq);
@@ -153,7 +157,7 @@ describe('the journal', () => {
   it('is read by each reader from where it had come, and cut off behind all of them', async () => {
     const { writer } = await newWriter();
     for (let i = 1; i <= 6; i++) {
-      writer.add(5, i, i);
+      writer.add(0, 5, i, i);
       await durable(writer);
     }
     const mine = async (reader: 'folding' | 'rules' | 'computing') =>
@@ -167,17 +171,17 @@ describe('the journal', () => {
     );
     expect(await mine('rules')).toEqual([5, 6]);
     expect(await mine('folding')).toEqual([1, 2, 3, 4, 5, 6]);
-    await inRawTransaction(store, (connection) => trimJournal(connection, Date.now()));
+    await inRawTransaction(store, (connection) => trimJournal(connection, 0, Date.now()));
     expect(await mine('folding')).toEqual([1, 2, 3, 4, 5, 6]);
     await inRawTransaction(store, async (connection) => {
       await keepOffsets(connection, 'folding', [{ writer: writer.id, part: 0, seq: 5 }]);
-      await trimJournal(connection, Date.now());
+      await trimJournal(connection, 0, Date.now());
     });
     expect((await mine('computing')).length).toBe(6);
     const before = await store.withConnection(readersBehind);
     await inRawTransaction(store, async (connection) => {
-      await passJournal(connection, 'computing');
-      await trimJournal(connection, Date.now());
+      await passJournal(connection, { reader: 'computing', part: 0 });
+      await trimJournal(connection, 0, Date.now());
     });
     expect(before.computing).toBeGreaterThanOrEqual(6);
     expect((await store.withConnection(readersBehind)).computing).toBe(0);
@@ -189,6 +193,73 @@ describe('the journal', () => {
     );
     expect(left.map(({ seq }) => Number(seq))).toEqual([5, 6]);
     await writer.stop();
+  });
+
+  it('keeps each workspace in its part, each part numbered and read by itself; one commit is there in all of them', async () => {
+    const committed: Committed[] = [];
+    const writer = await startJournalWriter(
+      store,
+      log,
+      (one) => committed.push(one),
+      () => undefined,
+      3,
+    );
+    for (let round = 0; round < 4; round++) {
+      for (let workspace = 1; workspace <= 5; workspace++) {
+        // The first one has something in every second round only.
+        if (workspace === 3 && round % 2 === 1) continue;
+        writer.add(workspace, workspace * 10, round, workspace);
+      }
+      if (round === 1) writer.addFact('all', { kind: 'began', at: 1, from: 0 });
+      if (round === 2) writer.addFact(4, { kind: 'online', device: 4, at: 2 });
+      await durable(writer);
+    }
+    const seen = async (part: number) =>
+      (
+        await inRawTransaction(store, (connection) =>
+          readJournal(connection, { reader: 'folding', part }, 1000),
+        )
+      ).entries
+        .filter((entry) => entry.writer === writer.id)
+        .map(({ seq, batch, facts }) => [seq, Array.from(batch.series), facts.map(({ kind }) => kind)]);
+    expect(await seen(0)).toEqual([
+      [1, [30], []],
+      [2, [], ['began']],
+      [3, [30], []],
+    ]);
+    expect(await seen(1)).toEqual([
+      [1, [10, 40], []],
+      [2, [10, 40], ['began']],
+      [3, [10, 40], ['online']],
+      [4, [10, 40], []],
+    ]);
+    expect((await seen(2)).length).toBe(4);
+    expect(committed.map(({ part, seq }) => `${part}/${seq}`)).toEqual(
+      ['0/1 1/1 2/1', '0/2 1/2 2/2', '0/3 1/3 2/3', '1/4 2/4'].flatMap((one) => one.split(' ')),
+    );
+    // Passing over a part leaves the others to be read.
+    await inRawTransaction(store, (connection) => passJournal(connection, { reader: 'folding', part: 1 }));
+    expect([(await seen(0)).length, (await seen(1)).length, (await seen(2)).length]).toEqual([3, 0, 4]);
+    await writer.stop();
+  });
+
+  it('has the number of parts that it was made with; it changes only where all is read and nobody is there', async () => {
+    const change = (statement: string) =>
+      store.withConnection((connection) => connection.query(statement) as Promise<unknown>);
+    // One that was there before there were parts has one, whatever the setting says.
+    await change("DELETE FROM shape WHERE name = 'journalParts'");
+    expect(await readParts(store, null)).toBe(1);
+    await expect(readParts(store, 6)).rejects.toThrow('while no service uses the database');
+    await change('UPDATE journalWriters SET heartbeatAt = NOW(3) - INTERVAL 1 HOUR');
+    await expect(readParts(store, 6)).rejects.toThrow('not read yet');
+    for (const reader of ['folding', 'rules', 'computing'] as const)
+      await inRawTransaction(store, (connection) => passJournal(connection, { reader, part: 'all' }));
+    expect(await readParts(store, 6)).toBe(6);
+    expect(await readParts(store, null)).toBe(6);
+    // A new one takes the setting.
+    await change("DELETE FROM shape WHERE name = 'journalParts'");
+    await change('DELETE FROM journalWriters');
+    expect(await readParts(store, 4)).toBe(4);
   });
 
   it('takes nothing once it is stopped', async () => {

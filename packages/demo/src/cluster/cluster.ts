@@ -162,6 +162,7 @@ export async function createCluster(options: ClusterOptions): Promise<Cluster> {
         PEATMOOR_HTTP_PORT: String(http),
         PEATMOOR_MQTT_PORT: String(mqtt),
         PEATMOOR_DATABASE_URL: urlFor(i),
+        PEATMOOR_JOURNAL_PARTS: '6',
         PEATMOOR_BUS_URL: `redis://127.0.0.1:${busPort}`,
         PEATMOOR_TRUST_PROXY: '127.0.0.1',
         PEATMOOR_PUBLIC_URL: `http://${options.host}:${options.httpPort}`,

@@ -23,7 +23,7 @@ import type { Verbs } from '../ingest/verbs';
 import type { PresenceBook } from '../presence/presence';
 import { notFound } from '../problems';
 import type { DeviceEntry, Registry } from '../registry';
-import type { RuleWorker } from '../rules/worker';
+import type { AllParts } from '../journal/parts';
 import { narrowed, seesDevice } from '../sharing/reach';
 import type { Nodes } from '../nodes';
 import type { Watched } from '../watch/troubles';
@@ -49,7 +49,7 @@ export interface ApiParts {
   recent: Recent;
   history: HistoryReader;
   recomputing: Recomputing;
-  rules: RuleWorker;
+  rules: AllParts;
   timetables: Timetables;
   firmware: FirmwareBook;
   mailer: Mailer;

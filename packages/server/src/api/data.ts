@@ -76,9 +76,9 @@ export function dataHandlers(parts: ApiParts): DataHandlers {
       if (body.try === true || accepted.length === 0) return result;
       if (!journal.takes()) throw unavailable();
       for (const { stream, at, value } of accepted)
-        if (typeof value === 'number') journal.add(stream.seriesId, at, value);
+        if (typeof value === 'number') journal.add(scope.workspaceId, stream.seriesId, at, value);
         else
-          journal.addOther({
+          journal.addOther(scope.workspaceId, {
             series: stream.seriesId,
             at,
             value,

@@ -125,6 +125,7 @@ export function eventHandlers(parts: ApiParts): EventHandlers {
   const close = (scope: Scope, events: readonly EventRow[], remark: string): Promise<void> =>
     tellRules(
       parts,
+      scope.workspaceId,
       events.map(({ id }) => ({
         kind: 'event-closed',
         event: id,

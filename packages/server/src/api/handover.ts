@@ -106,7 +106,7 @@ export function handoverHandlers(parts: ApiParts): HandoverHandlers {
     },
     takeDevice: async ({ scope, body }) => {
       demandPerson(scope);
-      await parts.folding.foldAll();
+      await parts.folding.settled();
       await parts.arrivals.save();
       const done = await store.transaction(async (transaction) => {
         const offer = await offerOf(body.secret, transaction);

@@ -185,7 +185,7 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
       if (next.type !== stream.type) {
         const series = await findAll(models.series, { where: { streamId: stream.id } });
         if (series.some(({ id, newestAt }) => newestAt !== null || recent.newest(id) !== undefined)) {
-          await parts.folding.foldAll();
+          await parts.folding.settled();
           const { readings, devices } = await effectOf(scope, stream);
           throw conflict(
             `"${stream.key}" has ${counted(readings, 'reading')} of type ${stream.type} on ${counted(devices, 'device')} already. Make a new datastream for ${next.type} values, so that they keep their meaning.`,
@@ -205,7 +205,7 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
         past,
         sends: wanted.sentUnit,
         effect: async () => {
-          await parts.folding.foldAll();
+          await parts.folding.settled();
           return effectOf(scope, stream);
         },
       });
@@ -255,6 +255,7 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
       await afterCommit(() =>
         tellRules(
           parts,
+          workspaceId,
           units.rules.map(({ id }) => ({ kind: 'rule-changed', rule: id, at })),
         ),
       );

@@ -52,7 +52,7 @@ export async function moveDevices(
   const strange = ids.find((id) => !rows.some((row) => row.id === id));
   if (strange !== undefined)
     throw wrongField('devices', `: "${strange}" is not a device of this workspace`, 'Choose its devices.');
-  await folding.foldAll();
+  await folding.settled();
   const target = await listIn(models.streams, workspaceId, { where: { kindId: kind.id } });
   const result: Moved = { moved: 0, keeps: [], loses: [], rowIds: [], from: [] };
   const keeps = new Set<string>();

@@ -111,7 +111,9 @@ export function ruleHandlers(parts: ApiParts): RuleHandlers {
   /** Open events of a rule that is no longer what it was are closed, now; a new one begins to watch. */
   const renew = async (scope: Scope, ruleId: number): Promise<void> => {
     bus.emit('rules', { workspaceId: scope.workspaceId, ruleId });
-    await afterCommit(() => tellRules(parts, [{ kind: 'rule-changed', rule: ruleId, at: clockNow() }]));
+    await afterCommit(() =>
+      tellRules(parts, scope.workspaceId, [{ kind: 'rule-changed', rule: ruleId, at: clockNow() }]),
+    );
     tell(scope, ruleId);
   };
   const toMute = ({ id, sort, target, until, madeBy, reason }: MuteRow) => ({

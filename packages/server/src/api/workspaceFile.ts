@@ -80,10 +80,10 @@ export function workspaceFileHandlers(
         },
       };
       // What works on beside is told when it is committed, and what has to be folded was before.
-      await parts.folding.foldAll();
+      await parts.folding.settled();
       const quiet: Pick<ApiParts, 'clearing' | 'folding' | 'recomputing' | 'timetables'> = {
         clearing: { ...clearing, wake: () => undefined },
-        folding: { ...parts.folding, foldAll: () => Promise.resolve() },
+        folding: { ...parts.folding, settled: () => Promise.resolve() },
         recomputing: {
           ...parts.recomputing,
           pastChanged: (...past) => afterCommit(() => parts.recomputing.pastChanged(...past)),

@@ -6,7 +6,6 @@ import {
   showValue,
   takeValue,
   wireValue,
-  type Fact,
   type Refusal,
 } from '@peatmoor/core';
 import type { Command } from '@peatmoor/contract';
@@ -26,6 +25,7 @@ import { createNewestCommands, newestOf, REPLACED, replaceCommand, takePress, ty
 export { ClaimedError } from './keeping';
 import { createFollowing, type Following } from './following';
 import { createCommandLife, valueOf } from './life';
+import type { DeviceFact } from '../journal/telling';
 import { createWaiters } from './waiters';
 
 /** The one wanted name that every device understands without a datastream: seconds between its reports. */
@@ -82,7 +82,7 @@ interface Parts {
   presence: PresenceBook;
   bus: Bus;
   recent: Recent;
-  tell: (fact: Fact) => void;
+  tell: (fact: DeviceFact) => void;
   log: Logger;
 }
 

@@ -5,7 +5,6 @@ import {
   showValue,
   type CommandHappening,
   type CommandState,
-  type Fact,
 } from '@peatmoor/core';
 import type { Command } from '@peatmoor/contract';
 import type { Bus } from '../bus';
@@ -13,6 +12,7 @@ import { now as clockNow } from '../clock';
 import type { DeviceEntry } from '../registry';
 import type { CommandRow } from '../store/models';
 import { changeIn, findOne } from '../store/rows';
+import type { DeviceFact } from '../journal/telling';
 import type { Store } from '../store/store';
 
 /** The value of a command: a text for a text control, a number for all others. */
@@ -46,7 +46,7 @@ const ENDS_FOLLOWING: ReadonlySet<CommandState> = new Set([
 export function createCommandLife(
   store: Store,
   bus: Bus,
-  tell: (fact: Fact) => void,
+  tell: (fact: DeviceFact) => void,
   onFollow: (until: number) => void,
 ): CommandLife {
   const { commands } = store.models;

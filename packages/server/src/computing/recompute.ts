@@ -24,7 +24,7 @@ import { inRawTransaction, type Store } from '../store/store';
 import { enqueueRecomputation } from './jobs';
 import { targetsOf, type Target } from './targets';
 import { inputsOver, newestOf } from './work';
-import type { ComputingWorker } from './worker';
+import type { Computing } from './worker';
 import { now as clockNow } from '../clock';
 
 const LOOK_MS = 20_000;
@@ -34,6 +34,8 @@ const TELL_MS = 400;
 /** A recomputation that fails is tried again: the database may have been away. */
 const MOST_FAILURES = 3;
 const RETRY_MS = 2000;
+/** How often it is looked whether what waits is to be done here by now. */
+const NOT_MINE_MS = 1000;
 
 /** Works computed datastreams out anew over history, one after the other, each in steps of a day. */
 export interface Recomputing {
@@ -50,13 +52,13 @@ interface Parts {
   history: HistoryReader;
   recent: Recent;
   folding: Folding;
-  worker: ComputingWorker;
+  worker: Computing;
   bus: Bus;
   log: Logger;
 }
 
 export function startRecomputing(parts: Parts): Recomputing {
-  const { store, registry, bus, log } = parts;
+  const { store, registry, worker, bus, log } = parts;
   const { recomputations } = store.models;
   let stopped = false;
   let running: Promise<void> | null = null;
@@ -81,14 +83,15 @@ export function startRecomputing(parts: Parts): Recomputing {
       parts,
       target,
       from,
-      () => stopped,
+      () => stopped || !isMine(row),
       async (doneDays, days) => {
         if (clockNow() - told < TELL_MS) return;
         told = clockNow();
         await note(row, { doneDays, days });
       },
     );
-    if (stopped) return;
+    if (stopped || !isMine(row)) return void begun.delete(row.id);
+    begun.delete(row.id);
     const days = await recomputations.findByPk(row.id, { raw: true });
     await note(row, {
       state: 'done',
@@ -97,19 +100,32 @@ export function startRecomputing(parts: Parts): Recomputing {
     });
     await recomputing.pastChanged(target.entry, target.stream, from, row.userName);
   };
-  // What a killed service, or a database that went away, left half done is begun again.
-  let interrupted = true;
+  // It belongs to whoever computes for the workspace, who alone knows what comes late meanwhile.
+  const isMine = ({ workspaceId }: RecomputationRow): boolean => worker.holds(workspaceId);
+  /** Those that were begun here; what another service, or one before, has left half done is begun again. */
+  const begun = new Set<number>();
   const failed = new Map<number, number>();
+  let later: NodeJS.Timeout | undefined;
+  const nextOne = async (): Promise<RecomputationRow | undefined> => {
+    const rows = await findAll(recomputations, {
+      where: { state: ['waiting', 'running'] },
+      order: ['id'],
+    });
+    const mine = rows.find((row) => isMine(row) && !(row.state === 'running' && begun.has(row.id)));
+    // It may become ours: work is taken over, at the start too.
+    if (mine === undefined && rows.some((row) => !begun.has(row.id))) later = setTimeout(begin, NOT_MINE_MS);
+    return mine;
+  };
   const look = async (): Promise<void> => {
-    if (interrupted) await recomputations.update({ state: 'waiting' }, { where: { state: 'running' } });
-    interrupted = false;
     for (;;) {
-      const [row] = await findAll(recomputations, { where: { state: 'waiting' }, order: ['id'], limit: 1 });
+      const row = await nextOne();
       if (row === undefined || stopped) return;
+      begun.add(row.id);
       await note(row, { state: 'running' });
       try {
         await run(row);
       } catch (error) {
+        begun.delete(row.id);
         log.warn({ err: error }, 'a recomputation failed');
         const failures = (failed.get(row.id) ?? 0) + 1;
         failed.set(row.id, failures);
@@ -124,7 +140,7 @@ export function startRecomputing(parts: Parts): Recomputing {
   const begin = (): void => {
     running ??= look()
       .catch((error: Error) => {
-        interrupted = true;
+        begun.clear();
         log.debug({ err: error }, 'recomputing waits');
       })
       .finally(() => (running = null));
@@ -162,6 +178,7 @@ export function startRecomputing(parts: Parts): Recomputing {
     async stop() {
       stopped = true;
       clearInterval(timer);
+      clearTimeout(later);
       if (soon !== null) clearTimeout(soon);
       await running;
     },
@@ -181,7 +198,7 @@ async function recomputeTarget(
   const from = exactFrom(computing.computation, asked);
   const own = { seriesId: stream.seriesId, calibrations: [] };
   worker.watchDisturbance(stream.seriesId);
-  await folding.foldAll();
+  await folding.settled();
   const daysFrom = (start: number): Promise<number[]> =>
     store.withConnection(async (connection) => {
       const ids = [stream, ...inputs].map(({ seriesId }) => seriesId).join(',');

@@ -22,8 +22,12 @@ export function targetsOf(entry: DeviceEntry): Target[] {
   }));
 }
 
-/** Computed datastreams of all devices, by the series that they read. */
-export async function allTargets(store: Store, registry: Registry): Promise<Map<number, Target[]>> {
+/** Computed datastreams of all devices of some workspaces, by the series that they read. */
+export async function allTargets(
+  store: Store,
+  registry: Registry,
+  isMine: (workspaceId: number) => boolean,
+): Promise<Map<number, Target[]>> {
   const rows = await store.withConnection(
     async (connection) =>
       (await connection.query('SELECT DISTINCT kindId FROM streams WHERE computation IS NOT NULL')) as {
@@ -37,6 +41,7 @@ export async function allTargets(store: Store, registry: Registry): Promise<Map<
     attributes: ['rowId'],
   });
   for (const entry of (await registry.load(devices.map(({ rowId }) => rowId))).values()) {
+    if (!isMine(entry.workspaceId)) continue;
     for (const target of targetsOf(entry))
       for (const { seriesId } of target.inputs)
         result.set(seriesId, [...(result.get(seriesId) ?? []), target]);

@@ -5,6 +5,7 @@ import type { Bus } from '../bus';
 import type { HistoryReader } from '../history/read';
 import type { DerivedWriter } from '../journal/derived';
 import type { JournalEntry } from '../journal/reader';
+import { aloneInAll, isInShare, together, type AllParts, type Share } from '../journal/parts';
 import { startJournalWorker, type JournalWorker } from '../journal/worker';
 import type { Committed } from '../journal/writer';
 import type { Registry } from '../registry';
@@ -16,20 +17,20 @@ import { goOn, workOut, type Tail } from './work';
 
 const ENTRIES_AT_ONCE = 100;
 
-export interface ComputingWorker {
-  /** Something was committed: look at it soon. */
-  wake(): void;
+export interface Computing extends AllParts {
   /** Does something while nothing is being computed; what is remembered of a series is forgotten with it. */
   alone<T>(seriesId: number, work: () => Promise<T>): Promise<T>;
   /** Earliest time from which late readings changed a series while it was worked out anew, and forgets it. */
   disturbance(seriesId: number): number | null;
   watchDisturbance(seriesId: number): void;
-  /** Resolves when everything committed up to now has been looked at. */
-  settled(): Promise<void>;
-  /** True where it is done here. */
-  holds(): boolean;
-  stop(): Promise<void>;
 }
+
+type ComputingPart = Pick<Computing, 'disturbance' | 'watchDisturbance'> &
+  Pick<JournalWorker, 'wake' | 'settled' | 'holds' | 'stop'> & {
+    /** Forgets what is remembered of a series. */
+    forget(seriesId: number): void;
+    alone: JournalWorker['alone'];
+  };
 
 interface Parts {
   store: Store;
@@ -38,8 +39,7 @@ interface Parts {
   writer: DerivedWriter;
   bus: Bus;
   log: Logger;
-  holder: string;
-  sole: boolean;
+  share: Share;
   /** Called with what was computed and committed. */
   onCommit: (committed: Committed) => void;
 }
@@ -55,8 +55,31 @@ interface Round {
  * The reader that takes the journal to computed datastreams. What it makes is journalled in the transaction that keeps
  * its offset, and read by rules, folding and pages like any other reading; by itself too, for what is computed from it.
  */
-export function startComputing(parts: Parts): ComputingWorker {
-  const { store, registry, history, writer, bus, log, holder, sole, onCommit } = parts;
+export function startComputing({
+  shares,
+  ...parts
+}: Omit<Parts, 'share'> & { shares: readonly Share[] }): Computing {
+  const readers = shares.map((share) => startComputingPart({ ...parts, share }));
+  return {
+    ...together(readers),
+    alone: (seriesId, work) =>
+      aloneInAll(readers, () => {
+        for (const one of readers) one.forget(seriesId);
+        return work();
+      }),
+    watchDisturbance(seriesId) {
+      for (const one of readers) one.watchDisturbance(seriesId);
+    },
+    disturbance(seriesId) {
+      const all = readers.map((one) => one.disturbance(seriesId)).filter((from) => from !== null);
+      return all.length === 0 ? null : Math.min(...all);
+    },
+  };
+}
+
+function startComputingPart(parts: Parts): ComputingPart {
+  const { store, registry, history, writer, bus, log, share, onCommit } = parts;
+  const { sole, part } = share;
   let targets = new Map<number, Target[]>();
   const tails = new Map<number, Tail>();
   const disturbed = new Map<number, number | null>();
@@ -105,7 +128,7 @@ export function startComputing(parts: Parts): ComputingWorker {
       for (let i = 0; i < times.length; i++) made.add(seriesId, times[i]!, values[i]!);
       kept.set(seriesId, worked.tail);
     }
-    return { committed: made.length === 0 ? null : await writer.stage(connection, made), kept, late };
+    return { committed: made.length === 0 ? null : await writer.stage(connection, part, made), kept, late };
   };
   const keep = ({ committed, kept, late }: Round): void => {
     for (const [seriesId, tail] of kept)
@@ -120,7 +143,7 @@ export function startComputing(parts: Parts): ComputingWorker {
   };
 
   const worker: JournalWorker = startJournalWorker(
-    { store, log, holder, sole },
+    { store, log, share },
     {
       name: 'computing',
       entries: ENTRIES_AT_ONCE,
@@ -132,13 +155,13 @@ export function startComputing(parts: Parts): ComputingWorker {
       async begin() {
         stale = true;
         tails.clear();
-        await store.withConnection((connection) => writer.find(connection));
+        await store.withConnection((connection) => writer.find(connection, part));
       },
       async prepare() {
         if (stale) {
           stale = false;
           tails.clear();
-          targets = await allTargets(store, registry);
+          targets = await allTargets(store, registry, (workspaceId) => isInShare(share, workspaceId));
         }
         return targets.size === 0 ? 'pass' : 'work';
       },
@@ -151,11 +174,8 @@ export function startComputing(parts: Parts): ComputingWorker {
   );
   return {
     wake: () => (targets.size > 0 || stale) && worker.wake(),
-    alone: (seriesId, work) =>
-      worker.alone(async () => {
-        tails.delete(seriesId);
-        return work();
-      }),
+    forget: (seriesId) => void tails.delete(seriesId),
+    alone: worker.alone,
     watchDisturbance: (seriesId) => void disturbed.set(seriesId, null),
     disturbance(seriesId) {
       const from = disturbed.get(seriesId) ?? null;

@@ -2,6 +2,7 @@ import type { Columns } from '@peatmoor/core';
 import type { Connection } from 'mariadb';
 import type { Logger } from 'pino';
 import { offsetsOf, trimJournal, type JournalEntry } from '../journal/reader';
+import { aloneInAll, together, type AllParts, type Share } from '../journal/parts';
 import { startJournalWorker, type JournalWorker } from '../journal/worker';
 import type { Store } from '../store/store';
 import { closeDays, mergeIntoChunks } from './chunks';
@@ -29,36 +30,39 @@ const OTHERS_MS = 5000;
 /** So long what is folded stays in the journal for other nodes, in ms. */
 const FOLLOWED_MS = 15_000;
 
-export interface Folding {
-  /** Folds everything that is in the journal now. */
-  foldAll(): Promise<void>;
+export interface Folding extends AllParts {
   /** Does something when all is folded and nothing is being folded. */
   alone<T>(work: () => Promise<T>): Promise<T>;
-  /** True where it is done here. */
-  holds(): boolean;
-  /** Something was committed. */
-  wake(): void;
-  stop(): Promise<void>;
 }
+
+type JournalReader = Pick<JournalWorker, 'wake' | 'settled' | 'alone' | 'holds' | 'stop'>;
 
 interface Parts {
   store: Store;
   recent: Recent;
   log: Logger;
-  holder: string;
-  sole: boolean;
+  share: Share;
 }
 
-/** The reader that takes the journal into chunks and rollups. */
-export function startFolding({ store, recent, log, holder, sole }: Parts): Folding {
+/** The reader that takes the journal into chunks and rollups, on all its parts. */
+export function startFolding({
+  shares,
+  ...parts
+}: Omit<Parts, 'share'> & { shares: readonly Share[] }): Folding {
+  const readers = shares.map((share) => startFoldingPart({ ...parts, share }));
+  return { ...together(readers), alone: (work) => aloneInAll(readers, work) };
+}
+
+function startFoldingPart({ store, recent, log, share }: Parts): JournalReader {
+  const { sole, part } = share;
   let tookMs = 0;
   let commits = 0;
   const drop = async (): Promise<void> => {
     for (const place of await store.withConnection((connection) => offsetsOf(connection, 'folding')))
-      recent.drop(place);
+      if (place.part === part) recent.drop(place);
   };
   const worker: JournalWorker = startJournalWorker(
-    { store, log, holder, sole },
+    { store, log, share },
     {
       name: 'folding',
       entries: ENTRIES_AT_ONCE,
@@ -82,7 +86,7 @@ export function startFolding({ store, recent, log, holder, sole }: Parts): Foldi
         }
         commits = 0;
         if (caughtUp)
-          await trimJournal(connection, sole ? Number.MAX_SAFE_INTEGER : clockNow() - FOLLOWED_MS);
+          await trimJournal(connection, part, sole ? Number.MAX_SAFE_INTEGER : clockNow() - FOLLOWED_MS);
         return {
           after(reached) {
             tookMs = performance.now() - start;
@@ -96,7 +100,7 @@ export function startFolding({ store, recent, log, holder, sole }: Parts): Foldi
     if (!worker.holds()) void drop().catch(() => undefined);
   }, OTHERS_MS);
   return {
-    foldAll: worker.settled,
+    settled: worker.settled,
     holds: worker.holds,
     async alone(work) {
       await worker.settled();

@@ -1,11 +1,4 @@
-import {
-  showRaw,
-  withoutSecrets,
-  type DecodedReport,
-  type Fact,
-  type Refusal,
-  type TakenReport,
-} from '@peatmoor/core';
+import { showRaw, withoutSecrets, type DecodedReport, type Refusal, type TakenReport } from '@peatmoor/core';
 import type { Arrival } from '@peatmoor/contract';
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
@@ -17,6 +10,7 @@ import type { Store } from '../store/store';
 import type { MessageFacts } from './message';
 import { showPayload, strikeSecrets } from './payload';
 import { shownTime, type Times } from './times';
+import type { DeviceFact } from '../journal/telling';
 import { now as clockNow } from '../clock';
 
 /** Messages kept for each device. */
@@ -75,7 +69,7 @@ interface Parts {
   store: Store;
   bus: Bus;
   times: Times;
-  tell: (fact: Fact) => void;
+  tell: (fact: DeviceFact) => void;
   log: Logger;
 }
 

@@ -11,36 +11,43 @@ import { now as clockNow } from '../clock';
 export interface DerivedWriter {
   readonly id: number;
   /** Writes readings on a connection with an open transaction; `settle` tells afterwards whether it was committed. */
-  stage(connection: Connection, readings: BatchBuilder): Promise<Committed>;
+  stage(connection: Connection, part: number, readings: BatchBuilder): Promise<Committed>;
   settle(committed: Committed): void;
   /** To be called after a transaction failed: it may have been committed though nobody heard of it. */
-  find(connection: Connection): Promise<void>;
+  find(connection: Connection, part: number): Promise<void>;
 }
 
 export async function openDerivedWriter(store: Store): Promise<DerivedWriter> {
   const id = await openWriter(store);
-  let seq = 0;
+  const seqs = new Map<number, number>();
+  const seqOf = (part: number): number => seqs.get(part) ?? 0;
   return {
     id,
-    async stage(connection, readings) {
+    async stage(connection, part, readings) {
       const batch: Batch = readings.batch();
       const bytes = packBatch(batch);
       await connection.execute(
-        'INSERT INTO journal (writer, part, seq, committedAt, body) VALUES (?, 0, ?, ?, ?)',
-        [id, seq + 1, clockNow(), Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength)],
+        'INSERT INTO journal (writer, part, seq, committedAt, body) VALUES (?, ?, ?, ?, ?)',
+        [
+          id,
+          part,
+          seqOf(part) + 1,
+          clockNow(),
+          Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength),
+        ],
       );
-      return { writer: id, part: 0, seq: seq + 1, batch, facts: [], others: [] };
+      return { writer: id, part, seq: seqOf(part) + 1, batch, facts: [], others: [] };
     },
-    settle: (committed) => void (seq = committed.seq),
-    async find(connection) {
+    settle: ({ part, seq }) => void seqs.set(part, seq),
+    async find(connection, part) {
       // Asked at another node of a cluster perhaps, which may not have heard of it yet.
       await connection.query('SET SESSION wsrep_sync_wait = 1').catch(() => undefined);
       const [row] = (await connection.query(
-        'SELECT COALESCE(MAX(seq), 0) AS seq FROM (SELECT seq FROM journal WHERE writer = ? UNION ALL SELECT seq FROM journalOffsets WHERE writer = ?) known',
-        [id, id],
+        'SELECT COALESCE(MAX(seq), 0) AS seq FROM (SELECT seq FROM journal WHERE writer = ? AND part = ? UNION ALL SELECT seq FROM journalOffsets WHERE writer = ? AND part = ?) known',
+        [id, part, id, part],
       )) as { seq: number }[];
       await connection.query('SET SESSION wsrep_sync_wait = 0').catch(() => undefined);
-      seq = Math.max(seq, Number(row!.seq));
+      seqs.set(part, Math.max(seqOf(part), Number(row!.seq)));
     },
   };
 }

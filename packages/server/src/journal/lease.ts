@@ -3,6 +3,8 @@ import type { Store } from '../store/store';
 
 /** How long a lease holds without being renewed, in seconds by the database's clock. */
 export const LEASE_S = 8;
+/** Whose work it is not takes it only where it has been free for so long, in seconds. */
+const GRACE_S = 1;
 /** A lease is renewed when this much of its time has gone, in ms by the monotonic clock of this process. */
 const RENEW_MS = 2500;
 
@@ -22,10 +24,19 @@ export interface Lease {
   release(): Promise<void>;
 }
 
-/** `alone`: no other service can be on this database; a lease that a killed one left behind is taken at once. */
+interface Options {
+  name: string;
+  part?: number;
+  holder: string;
+  /** No other service can be on this database; a lease that a killed one left behind is taken at once. */
+  alone: boolean;
+  /** False where another service that lives should do the work: it has a moment to take it. */
+  isMine?: () => boolean;
+}
+
 export function createLease(
   store: Store,
-  { name, part = 0, holder, alone }: { name: string; part?: number; holder: string; alone: boolean },
+  { name, part = 0, holder, alone, isMine = () => true }: Options,
 ): Lease {
   let epoch: number | null = null;
   let confirmedAt = 0;
@@ -50,7 +61,7 @@ export function createLease(
     // The number that counts up is what a superseded holder fails on.
     const { affectedRows } = (await connection.execute(
       `UPDATE leases SET holder = ?, epoch = epoch + 1, until = NOW(3) + INTERVAL ${LEASE_S} SECOND
-        WHERE name = ? AND part = ?${alone ? '' : ' AND until < NOW(3)'}`,
+        WHERE name = ? AND part = ?${alone ? '' : ` AND until < NOW(3) - INTERVAL ${isMine() ? 0 : GRACE_S} SECOND`}`,
       [holder, name, part],
     )) as { affectedRows: number };
     if (affectedRows !== 1) return false;
@@ -81,10 +92,11 @@ export function createLease(
       if (epoch === null) return;
       await store
         .withConnection((connection) =>
-          connection.execute(
-            'UPDATE leases SET until = NOW(3) - INTERVAL 1 SECOND WHERE name = ? AND part = ? AND epoch = ?',
-            [name, part, epoch],
-          ),
+          connection.execute('UPDATE leases SET until = NOW(3) WHERE name = ? AND part = ? AND epoch = ?', [
+            name,
+            part,
+            epoch,
+          ]),
         )
         .catch(() => undefined);
       epoch = null;

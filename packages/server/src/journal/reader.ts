@@ -32,20 +32,26 @@ export interface Looked {
 export const lineOf = ({ writer, part }: Pick<JournalPlace, 'writer' | 'part'>): string =>
   `${writer}/${part}`;
 
+/** One of those who read the journal: each reads a part of it, or one all of them. */
+export interface Reading {
+  reader: Reader;
+  part: number | 'all';
+}
+
 /**
- * The next entries after a reader's offsets, at most `most` of each writer and part: in order for each of them, and all together in
+ * The next entries of a part after a reader's offsets, at most `most` of each writer: in order for each of them, and all together in
  * the order in which they were committed, so that a device that comes to another node is read in its order. `reached` tells of places
  * up to which was read in this transaction already.
  */
 export async function readJournal(
   connection: Connection,
-  reader: Reader,
+  { reader, part }: Reading,
   most: number,
   reached: ReadonlyMap<string, number> = new Map(),
 ): Promise<Looked> {
   // Only those with something to read; the names of writers alone come from the key, not from the rows.
   const lines = (await connection.query(
-    `SELECT j.writer, j.part, COALESCE(o.seq, 0) AS seq, j.newest FROM (SELECT writer, part, MAX(seq) AS newest FROM journal GROUP BY writer, part) j
+    `SELECT j.writer, j.part, COALESCE(o.seq, 0) AS seq, j.newest FROM (SELECT writer, part, MAX(seq) AS newest FROM journal GROUP BY writer, part${having(part)}) j
       LEFT JOIN journalOffsets o ON o.writer = j.writer AND o.part = j.part AND o.reader = ? WHERE j.newest > COALESCE(o.seq, 0) ORDER BY j.writer, j.part`,
     [reader],
   )) as (JournalPlace & { newest: number })[];
@@ -76,6 +82,9 @@ export async function readJournal(
   }
   return looked;
 }
+
+/** Lines of one part, found by their names alone. */
+const having = (part: Reading['part']): string => (part === 'all' ? '' : ` HAVING part = ${part}`);
 
 interface Line {
   writer: number;
@@ -127,10 +136,10 @@ export async function keepOffsets(
   return [...reached.values()];
 }
 
-/** Moves a reader that has nothing to do past everything that is in the journal now. */
-export async function passJournal(connection: Connection, reader: Reader): Promise<void> {
+/** Moves a reader that has nothing to do past everything that is in its part of the journal now. */
+export async function passJournal(connection: Connection, { reader, part }: Reading): Promise<void> {
   await connection.execute(
-    'INSERT INTO journalOffsets (reader, writer, part, seq) SELECT ?, writer, part, MAX(seq) FROM journal GROUP BY writer, part ON DUPLICATE KEY UPDATE seq = GREATEST(seq, VALUES(seq))',
+    `INSERT INTO journalOffsets (reader, writer, part, seq) SELECT ?, writer, part, seq FROM (SELECT writer, part, MAX(seq) AS seq FROM journal GROUP BY writer, part${having(part)}) j ON DUPLICATE KEY UPDATE seq = GREATEST(journalOffsets.seq, VALUES(seq))`,
     [reader],
   );
 }
@@ -157,22 +166,24 @@ export async function readersBehind(connection: Connection): Promise<Record<Read
 }
 
 /**
- * Deletes journal rows that every reader has read, and what is kept of writers that have been silent for a month. Whether a
+ * Deletes journal rows of a part that every reader has read, and what is kept of writers that have been silent for a month. Whether a
  * writer still lives cannot be known (it may be paused): its rows are found by themselves, so nothing it commits later is
  * passed over. What was committed after `before` (epoch ms) stays for the other nodes, which follow it.
  */
-export async function trimJournal(connection: Connection, before: number): Promise<void> {
+export async function trimJournal(connection: Connection, part: number, before: number): Promise<void> {
   const rows = (await connection.query(
     `SELECT o.writer, o.part, MIN(o.seq) AS seq FROM journalOffsets o
-      JOIN (SELECT DISTINCT writer, part FROM journal) j ON j.writer = o.writer AND j.part = o.part
+      JOIN (SELECT writer, part FROM journal GROUP BY writer, part${having(part)}) j ON j.writer = o.writer AND j.part = o.part
       GROUP BY o.writer, o.part HAVING COUNT(*) = ?`,
     [READERS.length],
   )) as JournalPlace[];
-  for (const { writer, part, seq } of rows)
+  for (const { writer, seq } of rows)
     await connection.execute(
       'DELETE FROM journal WHERE writer = ? AND part = ? AND seq <= ? AND committedAt <= ?',
       [writer, part, seq, before],
     );
+  // Once for all parts.
+  if (part !== 0) return;
   const silent = `SELECT id FROM journalWriters w WHERE COALESCE(heartbeatAt, FROM_UNIXTIME(startedAt / 1000)) < NOW(3) - INTERVAL 30 DAY
     AND NOT EXISTS (SELECT 1 FROM journal j WHERE j.writer = w.id) LIMIT 100`;
   const old = (await connection.query(silent)) as { id: number }[];

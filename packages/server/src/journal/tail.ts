@@ -45,7 +45,7 @@ export async function readAway(store: Store): Promise<number | null> {
 
 export async function readTail(store: Store): Promise<Tail> {
   return store.withConnection(async (connection) => {
-    const { entries } = await readJournal(connection, 'folding', MOST);
+    const { entries } = await readJournal(connection, { reader: 'folding', part: 'all' }, MOST);
     const [row] = (await connection.query('SELECT COALESCE(MAX(committedAt), 0) AS at FROM journal')) as {
       at: number;
     }[];

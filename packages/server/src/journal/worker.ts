@@ -5,6 +5,7 @@ import type { Logger } from 'pino';
 import { cannotWrite } from '../store/lost';
 import { inRawTransaction, type Store } from '../store/store';
 import { createLease, LeaseLostError } from './lease';
+import type { Share } from './parts';
 import {
   keepOffsets,
   lineOf,
@@ -14,6 +15,7 @@ import {
   type JournalPlace,
   type Looked,
   type Reader,
+  type Reading,
 } from './reader';
 import { setAside } from './setAside';
 
@@ -69,25 +71,35 @@ const FIRST_MS = 300;
 const NOT_HELD_MS = 1000;
 const CONFLICT = 1213;
 /** How long an offset may be kept in memory only, while nothing has to be written: here, and where others may take over. */
-const LAZY_MS = { sole: 300_000, shared: 30_000 };
+const LAZY_MS = { sole: 300_000, shared: 1000 };
 /** Entries after which it is kept all the same, so that the journal can be trimmed and little is looked at again. */
 const LAZY_ENTRIES = 200;
+/** How long work that should be another's is done on, so that nodes that come and go do not pass it around, in ms. */
+const HAND_OVER_MS = 10_000;
+/** How long what was handed over is left to the other, in ms. */
+const LEFT_MS = 8000;
 /** How long `settled` waits for another service to do the work. */
 const OTHERS_MS = 20_000;
 
 interface Parts {
   store: Store;
   log: Logger;
-  /** Name of this service among those on the database. */
-  holder: string;
-  /** True where no other service can be on this database. */
-  sole: boolean;
+  share: Share;
 }
 
-/** Drives one reader of the journal: waking, batches, offset and work in one transaction under a lease, back-off, stopping. */
-export function startJournalWorker({ store, log, holder, sole }: Parts, work: JournalStep): JournalWorker {
+/** Drives one reader of a part of the journal: waking, batches, offset and work in one transaction under a lease, back-off, stopping. */
+export function startJournalWorker({ store, log, share }: Parts, work: JournalStep): JournalWorker {
+  const { sole, part: myPart } = share;
   const lazyMs = LAZY_MS[sole ? 'sole' : 'shared'];
-  const lease = createLease(store, { name: work.name, holder, alone: sole });
+  const isMine = (): boolean => share.isMine(work.name);
+  const lease = createLease(store, {
+    name: work.name,
+    part: myPart,
+    holder: share.holder,
+    alone: sole,
+    isMine,
+  });
+  const reading: Reading = { reader: work.name, part: myPart };
   const queue = new PQueue({ concurrency: 1 });
   let held = false;
   let begun = false;
@@ -99,13 +111,15 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
   const ahead = new Map<string, JournalPlace>();
   let aheadSince = 0;
   let aheadEntries = 0;
+  let notMineSince = Infinity;
+  let leftUntil = -Infinity;
 
   const gather = async (connection: Connection, most: number, looks: number): Promise<Looked> => {
     const all: Looked = { entries: [], damaged: [], more: true };
     const reached = new Map([...ahead].map(([line, { seq }]) => [line, seq]));
     let readings = 0;
     for (let look = 0; look < looks && all.more && readings < work.readings; look++) {
-      const { entries, damaged, more } = await readJournal(connection, work.name, most, reached);
+      const { entries, damaged, more } = await readJournal(connection, reading, most, reached);
       for (const one of [...entries, ...damaged]) {
         const line = lineOf(one);
         reached.set(line, Math.max(one.seq, reached.get(line) ?? 0));
@@ -122,7 +136,7 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
     const { done, reached, more } = await inRawTransaction(store, async (connection) => {
       await lease.fence(connection);
       if (kind === 'pass') {
-        await passJournal(connection, work.name);
+        await passJournal(connection, reading);
         return { done: {} as Done, reached: [], more: false };
       }
       const looked = await gather(connection, most, looks);
@@ -181,7 +195,7 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
       await work.begin();
       await inRawTransaction(store, async (connection) => {
         await lease.fence(connection);
-        const { entries } = await readJournal(connection, work.name, 1);
+        const { entries } = await readJournal(connection, reading, 1);
         const [entry] = entries;
         if (entry === undefined) throw error;
         const { writer, part, seq } = entry;
@@ -208,6 +222,7 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
   /** Works until the journal is read to its end; false where another service does it. */
   const pass = async (): Promise<boolean> => {
     for (;;) {
+      if (!held && performance.now() < leftUntil) return false;
       const state = await lease.hold();
       held = state !== null;
       if (state === null) {
@@ -222,8 +237,29 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
       const more = failures >= FAILURES ? await onlyNext() : await next(await work.prepare());
       // After a failure a while entry by entry, until the one that fails is behind.
       if (failures < FAILURES || !more) failures = 0;
-      if (!more || stopped) return true;
+      if (stopped) return true;
+      if (!more) {
+        await handOver();
+        return true;
+      }
     }
+  };
+  /** Lets go what another service should do, once that has been so for a while and all is read. */
+  const handOver = async (): Promise<void> => {
+    if (sole || isMine()) return void (notMineSince = Infinity);
+    const now = performance.now();
+    notMineSince = Math.min(notMineSince, now);
+    if (now - notMineSince < HAND_OVER_MS) return;
+    await letGo();
+    notMineSince = Infinity;
+    leftUntil = performance.now() + LEFT_MS;
+  };
+  /** What was looked at is kept, so that whoever goes on need not look again. */
+  const letGo = async (): Promise<void> => {
+    if (ahead.size > 0 && held) await once('work', work.entries, work.looks);
+    held = false;
+    begun = false;
+    await lease.release();
   };
 
   const run = (): Promise<boolean> =>
@@ -248,7 +284,8 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
       timer = null;
       timerAt = Infinity;
       run().then(
-        () => at(work.everyMs),
+        // What should be done here is taken soon after another lets it go.
+        () => at(held || !isMine() ? work.everyMs : Math.min(NOT_HELD_MS, work.everyMs)),
         () => at(Math.min(LONGEST_REST_MS, 100 * 2 ** Math.min(failures, 6))),
       );
     }, ms);
@@ -258,7 +295,10 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
 
   const othersSettled = async (): Promise<void> => {
     const heads = (await store.withConnection((connection) =>
-      connection.query('SELECT writer, part, MAX(seq) AS seq FROM journal GROUP BY writer, part'),
+      connection.query(
+        'SELECT writer, part, MAX(seq) AS seq FROM journal GROUP BY writer, part HAVING part = ?',
+        [myPart],
+      ),
     )) as JournalPlace[];
     const end = performance.now() + OTHERS_MS;
     for (;;) {
@@ -291,10 +331,7 @@ export function startJournalWorker({ store, log, holder, sole }: Parts, work: Jo
       stopped = true;
       if (timer !== null) clearTimeout(timer);
       await queue.onIdle();
-      // What was looked at is kept, so that the next start need not look again.
-      if (ahead.size > 0 && held)
-        await queue.add(() => once('work', work.entries, work.looks)).catch(() => undefined);
-      await lease.release();
+      await queue.add(letGo).catch(() => lease.release());
     },
   };
 }

@@ -35,6 +35,8 @@ export type Durable = (refused: ReadonlySet<OtherReading>) => void;
 
 export interface JournalWriter {
   readonly id: number;
+  /** Parts of the journal; what is of a workspace goes to the part of its number, modulo this. */
+  readonly parts: number;
   /** Readings that wait, and whether the database is down, or has no room. */
   status(): { queued: number; down: boolean };
   /** Takes nothing while the disk is full; what waits is still written. */
@@ -42,11 +44,11 @@ export interface JournalWriter {
   /** True while readings can be taken. */
   takes(): boolean;
   /** Adds a number to the commit that gathers; only while `takes()`. */
-  add(series: number, at: number, value: number): void;
+  add(workspaceId: number, series: number, at: number, value: number): void;
   /** Adds a text, location or image to the commit that gathers; only while `takes()`. */
-  addOther(reading: OtherReading): void;
-  /** Adds a fact to the commit that gathers; only while `takes()`. */
-  addFact(fact: Fact): void;
+  addOther(workspaceId: number, reading: OtherReading): void;
+  /** Adds a fact of a workspace to the commit that gathers, or of all of them; only while `takes()`. */
+  addFact(workspaceId: number | 'all', fact: Fact): void;
   /** Calls back, once, when all that was added up to now is durable. */
   onDurable(done: Durable): void;
   /** Number of the commit that takes what is added now: all with one number are durable at once. */
@@ -56,30 +58,44 @@ export interface JournalWriter {
   stop(): Promise<void>;
 }
 
-interface Group {
-  number: number;
+/** A row of the journal that is to be written. */
+interface NumberedRow {
+  part: number;
+  seq: number;
+  body: Buffer;
+}
+
+/** What one commit brings to a part of the journal. */
+interface PartOfGroup {
+  part: number;
   builder: BatchBuilder;
   others: OtherReading[];
-  otherBytes: number;
   facts: Fact[];
+}
+
+/** One commit: it is durable in all its parts, or in none. */
+interface Group {
+  number: number;
+  /** By part; empty where nothing came. */
+  parts: (PartOfGroup | undefined)[];
+  /** How much room each part is made with. */
+  expected: number;
+  readings: number;
+  otherBytes: number;
   waiting: Durable[];
 }
 
 let groups = 0;
 const newGroup = (expected = 64): Group => ({
   number: ++groups,
-  builder: new BatchBuilder(expected),
-  others: [],
+  parts: [],
+  expected,
+  readings: 0,
   otherBytes: 0,
-  facts: [],
   waiting: [],
 });
-const isEmpty = (group: Group): boolean =>
-  group.builder.length === 0 && group.others.length === 0 && group.facts.length === 0;
+const isEmpty = (group: Group): boolean => group.parts.length === 0;
 const NOTHING: ReadonlySet<OtherReading> = new Set();
-
-/** The part of the journal that everything goes to: one, until a database is made with more. */
-const PART = 0;
 
 /** A new writer's number, and its sign of life. */
 export async function openWriter(store: Store): Promise<number> {
@@ -111,17 +127,21 @@ export function startHeartbeat(store: Store, writers: readonly number[]): () => 
  * The one writer of this process. While one commit is under way the next gathers. Its sequence has no gaps; a
  * commit whose outcome a broken connection hides is written again under the same number, so it is there once. Only lost
  * connections (and full disks) are waited for: a text that the database does not take is refused, and all else is kept.
- * `onBegin` hears that a commit begins: what is written beside it wakes the disk no second time.
+ * `onBegin` hears that a commit begins: what is written beside it wakes the disk no second time. Each of the journal's `parts` has
+ * commits numbered by itself.
  */
 export async function startJournalWriter(
   store: Store,
   log: Logger,
   onCommit: (committed: Committed, tookMs: number) => void,
   onBegin: () => void = () => undefined,
+  parts = 1,
 ): Promise<JournalWriter> {
   const id = await openWriter(store);
-  let seq = 0;
+  /** Commits of each part so far. */
+  const seqs = new Array<number>(parts).fill(0);
   let gathering = newGroup();
+  let underWay: Group | null = null;
   const full: Group[] = [];
   let queued = 0;
   let otherBytes = 0;
@@ -174,30 +194,36 @@ export async function startJournalWriter(
     down = false;
   };
 
-  const insert = (connection: Connection, number: number, body: Buffer): Promise<unknown> =>
-    connection.execute('INSERT INTO journal (writer, part, seq, committedAt, body) VALUES (?, ?, ?, ?, ?)', [
-      id,
-      PART,
-      number,
-      clockNow(),
-      body,
-    ]);
+  /** One statement: its rows are all there or none is, whatever becomes of the connection. */
+  const insert = (connection: Connection, rows: readonly NumberedRow[]): Promise<unknown> => {
+    const now = clockNow();
+    return connection.execute(
+      `INSERT INTO journal (writer, part, seq, committedAt, body) VALUES ${rows.map(() => '(?, ?, ?, ?, ?)').join(', ')}`,
+      rows.flatMap(({ part, seq, body }) => [id, part, seq, now, body]),
+    );
+  };
 
   /** Writes a group; gives what of its texts and the like was refused. */
-  const write = async (group: Group, number: number): Promise<ReadonlySet<OtherReading>> => {
-    const bytes = packBatch(group.builder.batch(), group.facts);
-    const body = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-    const numbersOnly = (): Promise<void> =>
-      persistAlways(async () => insert(await ownConnection(), number, body));
-    if (group.others.length === 0) {
+  const write = async (
+    gathered: readonly PartOfGroup[],
+    numbered: readonly number[],
+  ): Promise<ReadonlySet<OtherReading>> => {
+    const rows = gathered.map(({ part, builder, facts }, i): NumberedRow => {
+      const bytes = packBatch(builder.batch(), facts);
+      const body = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+      return { part, seq: numbered[i]!, body };
+    });
+    const all = gathered.flatMap(({ others }) => others);
+    const numbersOnly = (): Promise<void> => persistAlways(async () => insert(await ownConnection(), rows));
+    if (all.length === 0) {
       await numbersOnly();
       return NOTHING;
     }
     try {
       await persist(() =>
         inRawTransaction(store, async (connection) => {
-          await insert(connection, number, body);
-          await writeOthers(connection, group.others);
+          await insert(connection, rows);
+          await writeOthers(connection, all);
         }),
       );
       return NOTHING;
@@ -206,7 +232,7 @@ export async function startJournalWriter(
     }
     await numbersOnly();
     const refused = new Set<OtherReading>();
-    await writeDivided(group.others, refused);
+    await writeDivided(all, refused);
     return refused;
   };
   /** The same for what cannot be wrong in itself. */
@@ -246,15 +272,16 @@ export async function startJournalWriter(
   const pump = async (): Promise<void> => {
     while (full.length > 0 || !isEmpty(gathering)) {
       const group = full.shift() ?? gathering;
-      if (group === gathering) gathering = newGroup(Math.ceil(group.builder.length * 1.2));
-      const number = ++seq;
+      underWay = group;
+      const gathered = group.parts.filter((one) => one !== undefined);
+      if (group === gathering) gathering = newGroup(Math.ceil((group.readings * 1.2) / gathered.length));
+      const numbered = gathered.map(({ part }) => ++seqs[part]!);
       const since = performance.now();
       onBegin();
-      const refused = await write(group, number);
+      const refused = await write(gathered, numbered);
       const tookMs = performance.now() - since;
-      queued -= group.builder.length;
+      queued -= group.readings;
       otherBytes -= group.otherBytes;
-      const others = refused.size === 0 ? group.others : group.others.filter((one) => !refused.has(one));
       // What hears of a commit cannot stop the next one.
       const tell = (work: () => void): void => {
         try {
@@ -263,13 +290,12 @@ export async function startJournalWriter(
           log.error({ err: error }, 'something failed after a commit');
         }
       };
-      const { facts } = group;
-      tell(() =>
-        onCommit(
-          { writer: id, part: PART, seq: number, batch: group.builder.batch(), facts, others },
-          tookMs,
-        ),
-      );
+      for (const [i, { part, builder, facts, others: all }] of gathered.entries()) {
+        const others = refused.size === 0 ? all : all.filter((one) => !refused.has(one));
+        const batch = builder.batch();
+        tell(() => onCommit({ writer: id, part, seq: numbered[i]!, batch, facts, others }, tookMs));
+      }
+      underWay = null;
       for (const done of group.waiting) tell(() => done(refused));
       announceReady();
       // What the answers bring in on the next turn joins the next commit, instead of many small ones.
@@ -286,6 +312,13 @@ export async function startJournalWriter(
     full.push(gathering);
     gathering = newGroup();
   };
+  const inPart = (part: number): PartOfGroup =>
+    (gathering.parts[part] ??= {
+      part,
+      builder: new BatchBuilder(gathering.expected),
+      others: [],
+      facts: [],
+    });
 
   return {
     id,
@@ -295,31 +328,34 @@ export async function startJournalWriter(
       announceReady();
     },
     takes,
-    add(series, at, value) {
-      if (gathering.builder.length >= MOST_IN_COMMIT) turnOver();
-      gathering.builder.add(series, at, value);
+    parts,
+    add(workspaceId, series, at, value) {
+      if (gathering.readings >= MOST_IN_COMMIT) turnOver();
+      inPart(workspaceId % parts).builder.add(series, at, value);
+      gathering.readings++;
       queued++;
       start();
     },
-    addOther(reading) {
+    addOther(workspaceId, reading) {
       if (gathering.otherBytes >= MOST_OTHER_BYTES_IN_COMMIT) turnOver();
-      gathering.others.push(reading);
+      const { others, facts } = inPart(workspaceId % parts);
+      others.push(reading);
       const { series, at, value } = reading;
       // Rules read the journal alone.
-      if (typeof value === 'string' || 'lat' in value)
-        gathering.facts.push({ kind: 'told', series, at, value });
+      if (typeof value === 'string' || 'lat' in value) facts.push({ kind: 'told', series, at, value });
       gathering.otherBytes += reading.bytes;
       otherBytes += reading.bytes;
       start();
     },
-    addFact(fact) {
-      gathering.facts.push(fact);
+    addFact(workspaceId, fact) {
+      if (workspaceId === 'all') for (let part = 0; part < parts; part++) inPart(part).facts.push(fact);
+      else inPart(workspaceId % parts).facts.push(fact);
       start();
     },
     onDurable(done) {
       // What is gathered last is committed last.
-      const group = isEmpty(gathering) ? full.at(-1) : gathering;
-      if (group === undefined) done(NOTHING);
+      const group = isEmpty(gathering) ? (full.at(-1) ?? underWay) : gathering;
+      if (group === null) done(NOTHING);
       else group.waiting.push(done);
     },
     commitNumber: () => gathering.number,

@@ -30,11 +30,18 @@ export interface NodeLoad {
 const BEAT_MS = 2000;
 export const DEAD_MS = 9000;
 
+/** Which of the living nodes one is, in order of their numbers; index -1 for one that goes. */
+export interface NodePlace {
+  index: number;
+  count: number;
+}
+
 export interface NodeBook {
   list(): Promise<NodeFacts[]>;
   hasOthers(): boolean;
   /** How many give signs of life, this one too. */
   alive(): number;
+  place(): NodePlace;
   /** A sign of life now. */
   beat(): Promise<void>;
   stop(): Promise<void>;
@@ -56,6 +63,7 @@ type Row = Omit<NodeFacts, 'load' | 'draining'> & { draining: number; state: str
 /** The nodes of this database, each with its sign of life. */
 export async function startNodeBook({ store, log, id, self, onDead, onAwake }: Parts): Promise<NodeBook> {
   let beatAt = performance.now();
+  let place: NodePlace = { index: 0, count: 1 };
   const alive = new Set<number>();
   const readAll = (): Promise<NodeFacts[]> =>
     store.withConnection(async (connection) => {
@@ -83,6 +91,8 @@ export async function startNodeBook({ store, log, id, self, onDead, onAwake }: P
     if (performance.now() - beatAt > DEAD_MS) onAwake();
     beatAt = performance.now();
     const all = await readAll();
+    const staying = all.filter((one) => !one.draining && (one.id === id || one.silentMs < DEAD_MS));
+    place = { index: staying.findIndex((one) => one.id === id), count: Math.max(1, staying.length) };
     const now = new Set(all.flatMap((one) => (one.id !== id && one.silentMs < DEAD_MS ? [one.id] : [])));
     for (const one of all) if (one.id !== id && !now.has(one.id) && !alive.has(one.id)) await bury(one.id);
     for (const one of alive)
@@ -120,6 +130,7 @@ export async function startNodeBook({ store, log, id, self, onDead, onAwake }: P
     list: readAll,
     hasOthers: () => alive.size > 0,
     alive: () => alive.size + 1,
+    place: () => place,
     beat,
     async stop() {
       clearInterval(timer);

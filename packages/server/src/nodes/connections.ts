@@ -1,8 +1,8 @@
-import type { Fact } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import { now as clockNow } from '../clock';
 import { createLease } from '../journal/lease';
+import type { DeviceFact } from '../journal/telling';
 import { inRawTransaction, writeMany, type Store } from '../store/store';
 
 /** Where other nodes hold connections of devices. */
@@ -25,7 +25,7 @@ interface Parts {
   /** Devices that have a connection here. */
   here: () => Iterable<number>;
   isHere: (deviceRowId: number) => boolean;
-  tell: (fact: Fact) => void;
+  tell: (fact: DeviceFact) => void;
   log: Logger;
 }
 

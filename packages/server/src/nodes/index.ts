@@ -1,7 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import { hostname } from 'node:os';
 import { setTimeout as sleep } from 'node:timers/promises';
-import type { Fact } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import { VERSION } from '../api/account';
 import { secretOf } from '../auth/secrets';
@@ -15,10 +14,11 @@ import type { LiveHub } from '../live/hub';
 import type { PresenceBook } from '../presence/presence';
 import type { Registry } from '../registry';
 import type { Store } from '../store/store';
-import { startNodeBook, type NodeBook, type NodeFacts } from './book';
+import { startNodeBook, type NodeBook, type NodeFacts, type NodePlace } from './book';
 import { startConnections, type Connections, type Elsewhere } from './connections';
 import { createSaying, startFollowing, type Following } from './following';
 import { openLink, type Link } from './link';
+import type { DeviceFact } from '../journal/telling';
 import { startNews, type News } from './news';
 
 export type { NodeFacts } from './book';
@@ -31,6 +31,8 @@ export interface Nodes extends Elsewhere {
   /** Takes nothing new, and waits until the balancer has seen so in `/health`; at once where this is the only node. */
   leave(): Promise<void>;
   health(): { alive: number; draining: boolean };
+  /** Which of the living nodes this one is, in order of their numbers, and how many there are; none of them is going. */
+  place(): NodePlace;
   stop(): Promise<void>;
 }
 
@@ -49,8 +51,8 @@ interface Parts {
   config: Pick<Config, 'busUrl' | 'leaveMs'>;
   /** True where others may be on this database. */
   isShared: boolean;
-  tell: (fact: Fact) => void;
-  wakeReaders: () => void;
+  tell: (fact: DeviceFact) => void;
+  wakeReaders: (part: number) => void;
   /** What of the journal's readers is done here. */
   does: () => string[];
   /** Where this node itself is reached; empty before it listens. */
@@ -99,12 +101,13 @@ export async function startNodes(parts: Parts): Promise<Nodes> {
     committed: counted,
     leave: () => Promise.resolve(void (draining = true)),
     health: () => ({ alive: 1, draining }),
+    place: () => ({ index: 0, count: 1 }),
     list: () => Promise.resolve([{ ...self(), silentMs: 0 }]),
     stop: () => Promise.resolve(),
   };
 }
 
-type Shared = Pick<Nodes, 'has' | 'committed' | 'list' | 'stop'> & {
+type Shared = Pick<Nodes, 'has' | 'committed' | 'list' | 'place' | 'stop'> & {
   beat(): Promise<void>;
   alive(): number;
 };
@@ -188,7 +191,7 @@ async function startShared(parts: Parts, self: () => Omit<NodeFacts, 'silentMs'>
       const entry = registry.ownerKnown(series[i]!);
       if (entry !== undefined) presence.heard(entry.rowId, now);
     }
-    parts.wakeReaders();
+    parts.wakeReaders(committed.part);
   }
   bus.on('picture', ({ series, at, type, size }, from) => {
     if (from === undefined) return;
@@ -204,6 +207,7 @@ async function startShared(parts: Parts, self: () => Omit<NodeFacts, 'silentMs'>
           bus.outward('picture', { series, at, type: value.type, size: value.size });
     },
     alive: book.alive,
+    place: book.place,
     beat: () => book.beat().catch(() => undefined),
     list: book.list,
     async stop() {

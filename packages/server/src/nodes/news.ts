@@ -82,7 +82,6 @@ export async function startNews({ store, bus, node, log, link, hasOthers }: Part
     void write();
   };
   bus.outward = (name, event) => {
-    if (name === 'recompute') return;
     if (name !== 'live') return put(name, event);
     const { message } = event as BusEvents['live'];
     const fast = link();

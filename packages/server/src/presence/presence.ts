@@ -1,7 +1,7 @@
-import type { Fact } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import { writeMany, type Store } from '../store/store';
+import type { DeviceFact } from '../journal/telling';
 import { latestPossible, now as clockNow } from '../clock';
 
 /** What makes a value a press: it is told up to a time (epoch ms), and only to whoever takes it, at the moment of telling. */
@@ -54,7 +54,7 @@ const NONE: ReadonlySet<DeviceSession> = new Set();
 interface Parts {
   store: Store;
   bus: Bus;
-  tell: (fact: Fact) => void;
+  tell: (fact: DeviceFact) => void;
   /** True where another node holds a connection of a device. */
   isElsewhere: (deviceRowId: number) => boolean;
   log: Logger;

@@ -1,7 +1,8 @@
-import type { Fact, Proof } from '@peatmoor/core';
+import type { Proof } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import type { DeviceEntry } from '../registry';
+import type { DeviceFact } from '../journal/telling';
 import { writeMany, type Store } from '../store/store';
 
 type Milestone = 'seenAt' | 'tokenRightAt' | 'connectedAt' | 'firstReadingAt';
@@ -14,7 +15,7 @@ export interface Proofs {
   trouble(entry: DeviceEntry, trouble: NonNullable<Proof['trouble']>): void;
 }
 
-export function createProofs(store: Store, bus: Bus, tell: (fact: Fact) => void, log: Logger): Proofs {
+export function createProofs(store: Store, bus: Bus, tell: (fact: DeviceFact) => void, log: Logger): Proofs {
   const troubleSaved = new Map<number, number>();
   const unsaved = new Map<number, DeviceEntry>();
   let saving = false;

@@ -34,7 +34,7 @@ export function createRaisedEvents(store: Store, journal: JournalWriter): Raised
       });
       if (!known.some(({ streamKey }) => streamKey === key)) return unknownEvent(entry, key, known);
       await journal.ready();
-      journal.addFact({
+      journal.addFact(entry.workspaceId, {
         kind,
         device: entry.rowId,
         at: clockNow(),

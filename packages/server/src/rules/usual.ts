@@ -23,8 +23,8 @@ interface Parts {
   journal: JournalWriter;
   bus: Bus;
   log: Logger;
-  /** True where this service works rules just now. */
-  holds: () => boolean;
+  /** True where this service works rules of a workspace, or of any, just now. */
+  holds: (workspaceId?: number) => boolean;
 }
 
 /**
@@ -44,8 +44,9 @@ export function startUsual({ store, registry, history, journal, bus, log, holds 
 
   const look = async (): Promise<void> => {
     if (!holds() || !journal.takes() || clockNow() < restUntil) return;
-    const rules = (await findAll(store.models.rules, { where: { active: true } })).filter((rule) =>
-      definitionOf(rule).conditions.some(({ sort }) => sort === 'unusual'),
+    const rules = (await findAll(store.models.rules, { where: { active: true } })).filter(
+      (rule) =>
+        holds(rule.workspaceId) && definitionOf(rule).conditions.some(({ sort }) => sort === 'unusual'),
     );
     if (rules.length === 0) return;
     const workspaces = [...new Set(rules.map(({ workspaceId }) => workspaceId))];
@@ -72,7 +73,12 @@ export function startUsual({ store, registry, history, journal, bus, log, holds 
           if (++count > MOST_AT_ONCE || stopped) return;
           const hours = await usualOf(history, stream, zones.get(rule.workspaceId) ?? 'UTC', now);
           if (!journal.takes()) return;
-          journal.addFact({ kind: 'usual', series: stream.seriesId, at: now, hours: [...hours] });
+          journal.addFact(rule.workspaceId, {
+            kind: 'usual',
+            series: stream.seriesId,
+            at: now,
+            hours: [...hours],
+          });
           done.set(stream.seriesId, now);
         }
       }

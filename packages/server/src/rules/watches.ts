@@ -65,7 +65,12 @@ const ALONE: ReadonlyMap<number, DeviceEntry> = new Map();
 /** Rules of one query for states. */
 const AT_ONCE = 1000;
 
-export function createWatches(store: Store, registry: Registry): Watches {
+/** `isMine`: whether the rules of a workspace are among them. */
+export function createWatches(
+  store: Store,
+  registry: Registry,
+  isMine: (workspaceId: number) => boolean = () => true,
+): Watches {
   const { models } = store;
   const byInput = new Map<number | string, Set<Input>>();
   const byRule = new Map<number, Map<number, Watch>>();
@@ -140,6 +145,10 @@ export function createWatches(store: Store, registry: Registry): Watches {
     byRule.get(rule.id)!.set(entry.rowId, one);
   };
 
+  const readRules = async (where: Record<string, unknown>): Promise<RuleRow[]> =>
+    (await findAll(models.rules, { where: { ...where, active: true } })).filter(({ workspaceId }) =>
+      isMine(workspaceId),
+    );
   /** Rows of the devices that rules watch, with kind and labels, in a bounded number of queries. */
   const devicesOf = async (rows: readonly RuleRow[]): Promise<number[]> => {
     const kindIds = [...new Set(rows.flatMap(({ kindId }) => kindId ?? []))];
@@ -254,7 +263,7 @@ export function createWatches(store: Store, registry: Registry): Watches {
     async load({ all, rules: changed, kinds, devices }) {
       if (all) {
         for (const id of [...rules.keys()]) forget(id);
-        await read(await findAll(models.rules, { where: { active: true } }));
+        await read(await readRules({}));
         return;
       }
       const ids = new Set(changed);
@@ -270,7 +279,7 @@ export function createWatches(store: Store, registry: Registry): Watches {
       const found = await registry.load([...devices]);
       for (const rowId of devices) attach(rowId, found.get(rowId));
       if (ids.size === 0) return;
-      const rows = await findAll(models.rules, { where: { id: [...ids], active: true } });
+      const rows = await readRules({ id: [...ids] });
       const there = new Set(rows.map(({ id }) => id));
       for (const id of ids) if (!there.has(id)) forget(id);
       await read(rows);

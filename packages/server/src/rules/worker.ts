@@ -21,6 +21,7 @@ import type { Connection } from 'mariadb';
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import type { JournalEntry } from '../journal/reader';
+import { isInShare, together, type AllParts, type Share } from '../journal/parts';
 import { startJournalWorker, type JournalWorker } from '../journal/worker';
 import type { DeviceEntry, Registry } from '../registry';
 import type { EventRow } from '../store/models';
@@ -45,23 +46,12 @@ const BEHIND_MS = 250;
 /** How often at the most it is written down how far open events went. */
 const EXTREMES_MS = 3000;
 
-export interface RuleWorker {
-  /** Something was committed: look at it soon. */
-  wake(): void;
-  /** Resolves when everything committed up to now has been looked at. */
-  settled(): Promise<void>;
-  /** True where this service works rules just now. */
-  holds(): boolean;
-  stop(): Promise<void>;
-}
-
 interface Parts {
   store: Store;
   registry: Registry;
   bus: Bus;
   log: Logger;
-  holder: string;
-  sole: boolean;
+  share: Share;
   onAlerts: () => void;
 }
 
@@ -85,11 +75,19 @@ const KNOWN: Partial<Record<Fact['kind'], (fact: never) => [Known, number]>> = {
 };
 
 /**
- * The reader that takes rules through the journal, readings and facts: the one that writes events, their states and
+ * The reader that takes rules through the journal, readings and facts, part by part: the one that writes events, their states and
  * alerts. All of it and its offset are one transaction, so that after a crash nothing is missed and nothing happens twice.
  */
-export function startRuleWorker({ store, registry, bus, log, holder, sole, onAlerts }: Parts): RuleWorker {
-  const watches = createWatches(store, registry);
+export function startRules({
+  shares,
+  ...parts
+}: Omit<Parts, 'share'> & { shares: readonly Share[] }): AllParts {
+  return together(shares.map((share) => startRulePart({ ...parts, share })));
+}
+
+function startRulePart({ store, registry, bus, log, share, onAlerts }: Parts): JournalWorker {
+  const { sole } = share;
+  const watches = createWatches(store, registry, (workspaceId) => isInShare(share, workspaceId));
   const due = createDueTimes<Watch>();
   /** Watches whose state in memory is ahead of the one that is kept. */
   const unkept = new Set<Watch>();
@@ -99,7 +97,8 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
   let furtherWaits = false;
   let changes: Changes = noChanges();
   changes.all = true;
-  bus.on('rules', ({ ruleId }) => {
+  bus.on('rules', ({ workspaceId, ruleId }) => {
+    if (workspaceId !== 0 && !isInShare(share, workspaceId)) return;
     if (ruleId === undefined) changes.all = true;
     else changes.rules.add(ruleId);
   });
@@ -300,7 +299,7 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
   };
 
   const worker: JournalWorker = startJournalWorker(
-    { store, log, holder, sole },
+    { store, log, share },
     {
       name: 'rules',
       entries: ENTRIES_AT_ONCE,
@@ -363,7 +362,7 @@ export function startRuleWorker({ store, registry, bus, log, holder, sole, onAle
       },
     },
   );
-  return { wake: worker.wake, settled: worker.settled, holds: worker.holds, stop: worker.stop };
+  return worker;
 }
 
 /** True where an open event went further. */

@@ -27,7 +27,7 @@ import {
   TABLE_FORM,
 } from './schema';
 import { rollUpEarlyChunks } from './earlyChunks';
-import { NODES } from './nodes';
+import { NODES, SHAPE } from './nodes';
 import { SHARING } from './sharing';
 
 /** A program that is older than its database would write what the newer one cannot read. */
@@ -149,6 +149,12 @@ function migrationsOf(sequelize: Sequelize): Migration[] {
       name: '0019-nodes',
       up: async () => {
         for (const statement of NODES) await sequelize.query(withForm(statement));
+      },
+    },
+    {
+      name: '0020-shape',
+      up: async () => {
+        for (const statement of SHAPE) await sequelize.query(withForm(statement));
       },
     },
   ];

@@ -8,3 +8,8 @@ export const NODES = [
   `CREATE TABLE IF NOT EXISTS lastingSessions (deviceRowId INT UNSIGNED NOT NULL, client VARCHAR(220) NOT NULL, filters TEXT NOT NULL, at DATETIME(3) NOT NULL, PRIMARY KEY (deviceRowId, client),
     CONSTRAINT lastingSessions_device FOREIGN KEY (deviceRowId) REFERENCES devices (rowId) ON DELETE CASCADE)`,
 ];
+
+/** What is fixed when the database is made. */
+export const SHAPE = [
+  'CREATE TABLE IF NOT EXISTS shape (name VARCHAR(40) PRIMARY KEY, value VARCHAR(200) NOT NULL)',
+];

@@ -30,7 +30,7 @@ import {
   RULE_PARTS,
   SHARED_WORK,
 } from '../../src/store/schema';
-import { NODES } from '../../src/store/nodes';
+import { NODES, SHAPE } from '../../src/store/nodes';
 import { SHARING } from '../../src/store/sharing';
 import { newFolder, post, sessionFetch, startService, until } from '../../../../test/support/service';
 
@@ -126,6 +126,7 @@ it('no migration that has run anywhere has changed since', () => {
       FIRMWARE,
       FIRMWARE_PARTS,
       NODES,
+      SHAPE,
     }).map(([name, statements]) => [name, createHash('sha256').update(statements.join(';')).digest('hex')]),
   );
   if (process.env.KEEP_MIGRATIONS !== undefined)

@@ -105,11 +105,11 @@ export function createReport(parts: Parts): Report {
     let confirms = awaited;
     let others: Map<OtherReading, string> | null = null;
     for (const { stream, at: time, value } of accepted) {
-      if (typeof value === 'number') journal.add(stream.seriesId, time, value);
+      if (typeof value === 'number') journal.add(entry.workspaceId, stream.seriesId, time, value);
       else {
         const reading = otherReading(stream.seriesId, time, value);
         (others ??= new Map()).set(reading, stream.key);
-        journal.addOther(reading);
+        journal.addOther(entry.workspaceId, reading);
       }
       confirms ||= stream.direction === 'both';
     }
