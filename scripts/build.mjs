@@ -16,7 +16,7 @@ const entries = packages.flatMap((name) => {
       standins: ['mailProgram.ts'],
       server: ['main.ts', 'tool.ts'],
       cli: ['main.ts'],
-      demo: ['main.ts', 'clusterMain.ts', 'clusterProof.ts', 'clusterCost.ts'],
+      demo: ['main.ts', 'clusterMain.ts', 'clusterProof.ts', 'clusterCost.ts', 'upgradeProof.ts'],
       bench: ['main.ts', 'many.ts', 'small.ts', 'abuse.ts', 'disk.ts', 'pages.ts', 'alerts.ts', 'soak.ts'],
     }[name] ?? [];
   return programs.map((file) => path.join(folder, file)).filter(existsSync);

@@ -10,6 +10,7 @@ import { withCluster } from './cluster/temporary';
 const READINGS = Number(process.env.COST_READINGS ?? 100_000);
 const BOARDS = 30;
 const WINDOW = 20;
+const IDLE_MS = 15_000;
 const say = (text: string): void => void process.stdout.write(`${text}\n`);
 
 /** Seconds of processor time that some processes have used, with those they waited for. */
@@ -30,11 +31,11 @@ async function compare(cluster: Cluster, url: string): Promise<boolean> {
   for (const one of cluster.services.slice(1)) await one.stop();
   await sleep(5000);
   const one = await run(cluster, boards, READINGS);
-  const row = (name: string, { services, databases, tookS }: Cost): string =>
-    `| ${name} | ${services.toFixed(1)} | ${databases.toFixed(1)} | ${Math.round(READINGS / tookS).toLocaleString('en')} |`;
+  const row = (name: string, { services, idle, databases, tookS }: Cost): string =>
+    `| ${name} | ${services.toFixed(1)} | ${idle.toFixed(1)} | ${databases.toFixed(1)} | ${Math.round(READINGS / tookS).toLocaleString('en')} |`;
   say(`
-| ${READINGS.toLocaleString('en')} readings, one by one over MQTT | services, s of processor | databases, s | a second |
-|---|---|---|---|
+| ${READINGS.toLocaleString('en')} readings, one by one over MQTT | services, s of processor | idle, s a minute | databases, s | a second |
+|---|---|---|---|---|
 ${row('three nodes', three)}
 ${row('one node', one)}
 
@@ -43,7 +44,10 @@ Three nodes ÷ one: ${(three.services / one.services).toFixed(2)} for the servic
 }
 
 interface Cost {
+  /** Without what they use when nothing comes. */
   services: number;
+  /** What they use when nothing comes, in seconds a minute. */
+  idle: number;
   databases: number;
   tookS: number;
 }
@@ -69,6 +73,9 @@ async function run(
   readings: number,
 ): Promise<Cost> {
   const up = cluster.services.filter((one) => one.isUp());
+  const idleBefore = processorS(up);
+  await sleep(IDLE_MS);
+  const idle = (processorS(up) - idleBefore) / (IDLE_MS / 1000);
   const before = [processorS(up), processorS(cluster.databases)] as const;
   const since = performance.now();
   let left = readings;
@@ -88,9 +95,10 @@ async function run(
   );
   const tookS = (performance.now() - since) / 1000;
   // What follows from them is worked off too.
-  await sleep(15_000);
+  await sleep(IDLE_MS);
   return {
-    services: processorS(up) - before[0],
+    services: processorS(up) - before[0] - idle * (tookS + IDLE_MS / 1000),
+    idle: idle * 60,
     databases: processorS(cluster.databases) - before[1],
     tookS,
   };

@@ -8,6 +8,7 @@ import { freePorts } from './processes';
 const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../../..');
 /** What a cluster on this machine is made of. */
 export const PLACES = {
+  root,
   programs: path.join(root, 'node_modules/.cache/peatmoor-cluster'),
   serviceProgram: path.join(root, 'packages/server/dist/main.js'),
   balancerFile: path.join(root, 'deploy/balancer.cfg'),
