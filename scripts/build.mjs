@@ -80,16 +80,19 @@ async function makeWorker(folder) {
     skipWaiting: true,
     clientsClaim: true,
     cleanupOutdatedCaches: true,
-    navigateFallback: '/index.html',
+    navigateFallback: 'index.html',
     // The page of a share link says by its own headers who may frame it; links of mails are looked up.
-    navigateFallbackDenylist: [/^\/(api|device|problems|health|shared|docs|own-widget)(\/|$)/, /\.\w+$/],
+    navigateFallbackDenylist: [
+      /^(?:\/[\w.-]+)*\/(api|device|problems|health|shared|docs|own-widget)(\/|$)/,
+      /\.\w+$/,
+    ],
     runtimeCaching: [
       {
         urlPattern: ({ url, request }) =>
           request.method === 'GET' &&
           // What a visitor is shown is nobody else's answer.
           !request.headers.has('authorization') &&
-          /^\/api\/(me|status|devices|kinds|dashboards|rules|events|timetables|overview)(\/|$)/.test(
+          /\/api\/(me|status|devices|kinds|dashboards|rules|events|timetables|overview)(\/|$)/.test(
             url.pathname,
           ) &&
           !/\/(export|images|arrivals|tokens)/.test(url.pathname),

@@ -136,8 +136,8 @@ function frame(page, body, pages, titleOf) {
     .join('');
   return `<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1">
-<title>${escape(titleOf(page))} – Peatmoor</title><link rel="icon" href="/icon.svg"><link rel="stylesheet" href="docs.css"></head>
-<body><header><a href="/">Peatmoor</a> <a href="index.html">Documentation</a>
+<title>${escape(titleOf(page))} – Peatmoor</title><link rel="icon" href="../icon.svg"><link rel="stylesheet" href="docs.css"></head>
+<body><header><a href="../">Peatmoor</a> <a href="index.html">Documentation</a>
 <form role="search"><label for="words">Search</label> <input id="words" type="search" autocomplete="off"></form></header>
 <div class="page"><nav aria-label="Pages">${list}</nav><main><div id="found" role="status"></div>${body}</main></div>
 <script src="search.js"></script></body></html>

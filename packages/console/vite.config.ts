@@ -3,6 +3,8 @@ import { defineConfig } from 'vite';
 
 export default defineConfig({
   plugins: [react()],
+  // Files are named relative to one another: a proxy may show the service under a path.
+  base: './',
   build: {
     outDir: 'dist',
     emptyOutDir: true,

@@ -1,4 +1,7 @@
 // Shows push messages. Loaded by the service worker; what is shown comes from the service, encrypted (RFC 8291).
+/** An address of the service: a proxy may show it under a path. */
+const at = (path) => new URL(path.replace(/^\//, ''), self.registration.scope).href;
+
 self.addEventListener('push', (event) => {
   const said = event.data?.json() ?? {
     title: 'Peatmoor',
@@ -13,8 +16,8 @@ self.addEventListener('push', (event) => {
       self.registration.showNotification(said.title, {
         body: said.body,
         tag: said.tag,
-        icon: '/icon-192.png',
-        badge: '/icon-192.png',
+        icon: at('icon-192.png'),
+        badge: at('icon-192.png'),
         // What is over takes the place of what was, without a sound.
         silent: said.over,
         renotify: !said.over,
@@ -32,7 +35,7 @@ self.addEventListener('push', (event) => {
 async function badge() {
   if (!('setAppBadge' in navigator)) return;
   try {
-    const { open } = await (await fetch('/api/events/counts')).json();
+    const { open } = await (await fetch(at('api/events/counts'))).json();
     await (open > 0 ? navigator.setAppBadge(open) : navigator.clearAppBadge());
   } catch {
     // Signed out, or not reached: it stays as it is.
@@ -44,13 +47,13 @@ self.addEventListener('notificationclick', (event) => {
   const { url, acknowledge } = event.notification.data;
   if (event.action === 'acknowledge' && acknowledge) {
     event.waitUntil(
-      fetch(acknowledge, { method: 'POST' })
+      fetch(at(acknowledge), { method: 'POST' })
         .then((answer) => {
           if (!answer.ok) throw new Error(String(answer.status));
           return self.registration.showNotification('Acknowledged', {
             body: event.notification.title,
             tag: event.notification.tag,
-            icon: '/icon-192.png',
+            icon: at('icon-192.png'),
             silent: true,
             data: { url, acknowledge: null },
           });
@@ -67,7 +70,7 @@ self.addEventListener('notificationclick', (event) => {
 async function open(url) {
   const windows = await self.clients.matchAll({ type: 'window', includeUncontrolled: true });
   const [first] = windows;
-  if (first === undefined) return self.clients.openWindow(url);
+  if (first === undefined) return self.clients.openWindow(at(url));
   await first.focus();
-  return first.navigate(url).catch(() => self.clients.openWindow(url));
+  return first.navigate(at(url)).catch(() => self.clients.openWindow(at(url)));
 }

@@ -17,12 +17,13 @@ import {
   type Client,
   type EndpointName,
 } from '@peatmoor/contract';
+import { BASE } from './base';
 import { headers, isVisitor, VISITOR } from './visitor';
 
 /** How long a call may take before the page goes on without its answer, in ms. */
 const WITHIN_MS = 30_000;
 
-const caller = createClient({ baseUrl: '', withinMs: WITHIN_MS, headers });
+const caller = createClient({ baseUrl: BASE, withinMs: WITHIN_MS, headers });
 export const api: Client = {
   // A visitor is nobody, and need not ask who.
   call: (name, input) =>

@@ -7,6 +7,7 @@ import { QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode, startTransition } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter } from 'react-router';
+import { BASE, herePath, under } from './base';
 import { api, keyOf, queryClient } from './api';
 import { App } from './App';
 import { fetchFirst } from './pages';
@@ -21,13 +22,13 @@ const asked = isVisitor
   : maybe
     ? (['me', 'listDevices', 'listKinds'] as const)
     : (['me'] as const);
-fetchFirst(isVisitor || maybe ? location.pathname : null);
+fetchFirst(isVisitor || maybe ? herePath() : null);
 for (const name of asked)
   void queryClient.prefetchQuery({ queryKey: keyOf(name), queryFn: () => api.call(name) });
 
 // Only where the browser trusts the connection: on this machine, or over HTTPS.
 if (import.meta.env.PROD && 'serviceWorker' in navigator && !isVisitor)
-  void navigator.serviceWorker.register('/worker.js').catch(() => undefined);
+  void navigator.serviceWorker.register(under('/worker.js')).catch(() => undefined);
 
 const root = createRoot(document.getElementById('root')!);
 // Drawn in slices, so that the page goes on answering meanwhile.
@@ -37,7 +38,7 @@ startTransition(() =>
       <ThemeProvider theme={theme} defaultMode="system">
         <CssBaseline enableColorScheme />
         <QueryClientProvider client={queryClient}>
-          <BrowserRouter>
+          <BrowserRouter basename={BASE}>
             <App />
           </BrowserRouter>
         </QueryClientProvider>

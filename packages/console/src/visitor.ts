@@ -1,11 +1,12 @@
 import type { Me } from '@peatmoor/contract';
+import { BASE, herePath } from './base';
 
 /** Pages of share links begin with this. */
 export const SHARED_PATH = '/shared/';
 /** True on the page of a share link: whoever looks at it is nobody's account, also in a browser where somebody is signed in. */
-export const isVisitor = location.pathname.startsWith(SHARED_PATH);
+export const isVisitor = herePath().startsWith(SHARED_PATH);
 /** What stands in the address of a share link. */
-export const sharedSecret = isVisitor ? location.pathname.slice(SHARED_PATH.length).split('/')[0]! : '';
+export const sharedSecret = isVisitor ? herePath().slice(SHARED_PATH.length).split('/')[0]! : '';
 
 /** Headers of every call of this page. */
 export const headers: Record<string, string> = isVisitor
@@ -30,6 +31,12 @@ export const VISITOR: Me = {
   workspace: { id: 0, title: '', zone: Intl.DateTimeFormat().resolvedOptions().timeZone, place: null },
   role: 'none',
   steers: false,
-  address: { httpUrl: location.origin, host: location.hostname, mqttPort: 0, localName: null, tls: null },
+  address: {
+    httpUrl: location.origin + BASE,
+    host: location.hostname,
+    mqttPort: 0,
+    localName: null,
+    tls: null,
+  },
   version: 0,
 };

@@ -4,7 +4,7 @@ import path from 'node:path';
 const dist = path.resolve(__dirname, '../dist');
 const page = fs.readFileSync(path.join(dist, 'index.html'), 'utf8');
 /** The script of the first page and what it fetches with it, compressed. */
-const scripts = [...page.matchAll(/(?:src|href)="\/(assets\/[\w.-]+\.js)"/g)].map(([, file]) => file!);
+const scripts = [...page.matchAll(/(?:src|href)="\.\/(assets\/[\w.-]+\.js)"/g)].map(([, file]) => file!);
 
 it('fetches no more than 200 KB of compressed script before the first page, and neither schemas nor formulas', () => {
   expect(scripts.length).toBeGreaterThan(3);

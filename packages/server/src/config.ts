@@ -2,6 +2,7 @@ import fs from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
 import type { SizeName } from './database/managed';
+import { basePathOf, pathProblem } from './listeners/web/basePath';
 import { createSecureContext } from 'node:tls';
 import { number, object, string, ValidationError, type InferType } from 'yup';
 
@@ -23,10 +24,12 @@ const schema = object({
     )
     .default('peatmoor'),
   PEATMOOR_DATA: string().default('data'),
-  PEATMOOR_PUBLIC_URL: string().matches(
-    /^https?:\/\/[^/\s]+(\/.*)?$/,
-    'must be an address such as http://moor.example:8420',
-  ),
+  PEATMOOR_PUBLIC_URL: string()
+    .matches(/^https?:\/\/[^/?#\s]+(\/[^?#\s]*)?$/, 'must be an address such as http://moor.example:8420')
+    .test('path', (value, context) => {
+      const problem = value === undefined ? null : pathProblem(basePathOf(value));
+      return problem === null || context.createError({ message: problem });
+    }),
   PEATMOOR_PUBLIC_MQTT_PORT: number().integer().min(1).max(65_535),
   PEATMOOR_DATABASE_URL: string().matches(
     /^(mariadb|mysql):\/\/[^\s]+\/\w+/,
@@ -88,6 +91,8 @@ export interface Config {
   /** Absolute path of the data folder. */
   dataFolder: string;
   publicUrl: string | null;
+  /** The path of that address, where a proxy shows the service under one; empty for none. */
+  basePath: string;
   /** Port of MQTT that boards are told, where a balancer has another; null for its own. */
   publicMqttPort: number | null;
   databaseUrl: string | null;
@@ -168,6 +173,7 @@ export function readConfig(environment: NodeJS.ProcessEnv): Config {
         ? null
         : settings.PEATMOOR_LOCAL_NAME,
     dataFolder: path.resolve(settings.PEATMOOR_DATA),
+    basePath: basePathOf(settings.PEATMOOR_PUBLIC_URL ?? null),
     publicUrl: settings.PEATMOOR_PUBLIC_URL?.replace(/\/+$/, '') ?? null,
     publicMqttPort: settings.PEATMOOR_PUBLIC_MQTT_PORT ?? null,
     databaseUrl: settings.PEATMOOR_DATABASE_URL ?? null,

@@ -57,6 +57,7 @@ import { createMetrics, type Metrics } from './metrics';
 import { createDeviceHttp } from './listeners/http/deviceHttp';
 import { createLastingRows, NO_ROWS } from './listeners/mqtt/lastingRows';
 import { startMqttListener } from './listeners/mqtt/listener';
+import { stripBase } from './listeners/web/basePath';
 import { createOnePort } from './listeners/web/onePort';
 import { portProblem, redirectPages } from './listeners/web/pages';
 import { announce, type Announced } from './listeners/localName';
@@ -423,11 +424,21 @@ export async function startService({
       if (request.url?.startsWith('/device/')) deviceHttp(request, response);
       else app(request, response);
     };
-    secure?.on('request', serve);
-    plain.on('request', secure === null ? serve : redirectPages(serve));
+    const { basePath } = config;
+    const enter =
+      (next: http.RequestListener): http.RequestListener =>
+      (request, response) => {
+        stripBase(basePath, request);
+        next(request, response);
+      };
+    secure?.on('request', enter(serve));
+    plain.on('request', enter(secure === null ? serve : redirectPages(serve, basePath)));
     const { upgrade, upgraded } = createUpgrades({ store, hub, mqttOverWeb: createMqttOverWeb(mqtt.accept) });
     for (const one of [plain, ...(secure === null ? [] : [secure])]) {
-      one.on('upgrade', upgrade);
+      one.on('upgrade', (request, socket, head) => {
+        stripBase(basePath, request);
+        upgrade(request, socket, head);
+      });
       one.headersTimeout = 15_000;
       one.requestTimeout = 120_000;
     }

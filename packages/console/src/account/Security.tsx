@@ -1,6 +1,7 @@
 import { Box, Button, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import type { Me } from '@peatmoor/contract';
+import { under } from '../base';
 import { useChange, useRead } from '../api';
 import { useNow } from '../live';
 import { useAsk } from '../parts/Ask';
@@ -220,7 +221,7 @@ export function Leaving({ me }: { me: Me }): ReactNode {
   const workspaces = useRead('listWorkspaces').data ?? [];
   const [password, setPassword] = useState('');
   const ask = useAsk();
-  const anew = (): void => location.assign('/');
+  const anew = (): void => location.assign(under('/'));
   const deleteIt = async (): Promise<void> => {
     const yes = await ask({
       title: 'Delete your account?',

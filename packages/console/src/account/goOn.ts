@@ -1,3 +1,4 @@
+import { under } from '../base';
 import { useChange } from '../api';
 
 /** Goes on in another of one's workspaces. Everything on the page, and what this browser keeps of it, is of the one before: it begins anew. */
@@ -7,7 +8,7 @@ export function useGoOn(): { choose: (id: number, path?: string) => void; make: 
   const anew = (path = '/') => ({
     onSuccess: () => {
       const gone = 'caches' in window ? caches.delete('answers') : Promise.resolve();
-      void gone.finally(() => location.assign(path));
+      void gone.finally(() => location.assign(under(path)));
     },
   });
   return {

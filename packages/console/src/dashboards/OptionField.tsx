@@ -1,6 +1,7 @@
 import { Box, Button, FormControlLabel, Link, MenuItem, Switch, TextField } from '@mui/material';
 import type { ReactNode } from 'react';
 import type { OptionFacts, OptionValue } from '@peatmoor/core';
+import { under } from '../base';
 import { MONO } from '../theme';
 
 /** The field of one option, by what its sort of widget declares. */
@@ -80,7 +81,7 @@ export function OptionField({
             {title}
           </Button>
         ))}
-        <Link href="/docs/widget-of-your-own.html">How it works</Link>
+        <Link href={under('/docs/widget-of-your-own.html')}>How it works</Link>
       </Box>
     </Box>
   );

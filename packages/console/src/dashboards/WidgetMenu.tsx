@@ -3,6 +3,7 @@ import { lazy, Suspense, useState, type ReactNode } from 'react';
 import { Link, useParams } from 'react-router';
 import { isForVisitors, mayDo, type Widget } from '@peatmoor/core';
 import { exportPath } from '@peatmoor/contract';
+import { under } from '../base';
 import { useRead } from '../api';
 import { boundsOf, type Period } from '../charts/period';
 import { chartCsv, chartPng, chartSvg, saveFile } from '../charts/saving';
@@ -146,13 +147,15 @@ export function WidgetMenu({
               {...item}
               component="a"
               download
-              href={exportPath(device.id, {
-                format,
-                streams: streams.join(),
-                from,
-                to,
-                zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
-              })}
+              href={under(
+                exportPath(device.id, {
+                  format,
+                  streams: streams.join(),
+                  from,
+                  to,
+                  zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+                }),
+              )}
               onClick={close}
             >
               {format === 'csv'

@@ -3,6 +3,7 @@ import { useState, type ReactNode } from 'react';
 import { useQueryClient } from '@tanstack/react-query';
 import { MOST_IMAGE_BYTES } from '@peatmoor/core';
 import { readProblem, type Device } from '@peatmoor/contract';
+import { under } from '../base';
 import { FileButton } from '../parts/FileButton';
 import { Notice } from '../parts/Notice';
 
@@ -10,7 +11,7 @@ import { Notice } from '../parts/Notice';
 export function DevicePicture({ device }: { device: Device }): ReactNode {
   const client = useQueryClient();
   const [wrong, setWrong] = useState<string | null>(null);
-  const path = `/api/devices/${encodeURIComponent(device.id)}/picture`;
+  const path = under(`/api/devices/${encodeURIComponent(device.id)}/picture`);
   const send = async (method: 'PUT' | 'DELETE', body?: Blob): Promise<void> => {
     setWrong(null);
     const response = await fetch(path, {

@@ -1,6 +1,7 @@
 import { Box, Button, MenuItem, TextField } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import { exportPath, type ExportFormat } from '@peatmoor/contract';
+import { under } from '../base';
 import { useChange } from '../api';
 import { Copyable } from '../parts/Copyable';
 import { Notice } from '../parts/Notice';
@@ -28,7 +29,7 @@ export function TakeAway({ device }: { device: string }): ReactNode {
   const query = { zone, ...(days !== null && { days }) };
   const address =
     key.data &&
-    location.origin + exportPath(device, { format: 'sheet', ...query, access_token: key.data.secret });
+    location.origin + under(exportPath(device, { format: 'sheet', ...query, access_token: key.data.secret }));
   return (
     <>
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'flex-end' }}>
@@ -46,7 +47,7 @@ export function TakeAway({ device }: { device: string }): ReactNode {
           ))}
         </TextField>
         {FORMATS.map(([format, words]) => (
-          <Button key={format} component="a" href={exportPath(device, { format, ...query })} download>
+          <Button key={format} component="a" href={under(exportPath(device, { format, ...query }))} download>
             {words}
           </Button>
         ))}

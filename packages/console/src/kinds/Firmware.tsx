@@ -4,6 +4,7 @@ import { useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import { counted, MOST_FIRMWARE_BYTES, showBytes, type FirmwareState } from '@peatmoor/core';
 import { readProblem, type Device, type Kind, type NewRound, type Round } from '@peatmoor/contract';
+import { under } from '../base';
 import { useChange, useRead } from '../api';
 import { useAsk } from '../parts/Ask';
 import { FileButton } from '../parts/FileButton';
@@ -107,7 +108,7 @@ function Upload({ kindId }: { kindId: number }): ReactNode {
     try {
       const query = new URLSearchParams({ notes });
       const response = await fetch(
-        `/api/kinds/${kindId}/firmware/${encodeURIComponent(version.trim())}?${query}`,
+        under(`/api/kinds/${kindId}/firmware/${encodeURIComponent(version.trim())}?${query}`),
         {
           method: 'PUT',
           headers: { 'content-type': 'application/octet-stream' },

@@ -7,6 +7,7 @@ import {
   type Command,
   type LiveMessage,
 } from '@peatmoor/contract';
+import { under } from '../base';
 import { putInList } from './lists';
 import { kept } from '../parts/kept';
 import { forVisitor, isVisitor } from '../visitor';
@@ -207,7 +208,7 @@ export function openLink({ client, onState }: LinkParts): { end(): void } {
     openedAt = Date.now();
     said = '';
     const scheme = location.protocol === 'https:' ? 'wss' : 'ws';
-    socket = new WebSocket(`${scheme}://${location.host}${forVisitor(LIVE_PATH)}`);
+    socket = new WebSocket(`${scheme}://${location.host}${under(forVisitor(LIVE_PATH))}`);
     socket.onopen = say;
     socket.onmessage = (event: MessageEvent<string>) => hear(JSON.parse(event.data) as LiveMessage);
     socket.onclose = ({ code }) => {

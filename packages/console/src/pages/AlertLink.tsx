@@ -2,6 +2,7 @@ import { Box, Button, Typography } from '@mui/material';
 import { type ReactNode } from 'react';
 import { useParams } from 'react-router';
 import { showDuration } from '@peatmoor/core';
+import { under } from '../base';
 import { useChange, useRead } from '../api';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
@@ -65,7 +66,7 @@ export function AlertLink(): ReactNode {
             </Button>
           )}
           {shown!.eventId !== null && (
-            <Button size="large" href={`/events/${shown!.eventId}`} sx={{ ml: shown!.done ? 0 : 2 }}>
+            <Button size="large" href={under(`/events/${shown!.eventId}`)} sx={{ ml: shown!.done ? 0 : 2 }}>
               See the event
             </Button>
           )}

@@ -3,6 +3,7 @@ import { useColorScheme } from '@mui/material/styles';
 import { lazy, Suspense, useState, type ReactNode } from 'react';
 import { mayDo, readLocation, type UnitSystem } from '@peatmoor/core';
 import { KEY_SCOPES, type KeyScope, type Me } from '@peatmoor/contract';
+import { under } from '../base';
 import { useChange, useRead } from '../api';
 import { useAsk } from '../parts/Ask';
 import { Copyable } from '../parts/Copyable';
@@ -83,9 +84,9 @@ export function Settings(): ReactNode {
       >
         <Copyable
           label="Command line and typed client, for a computer with Node 20"
-          text={`npm install -g ${location.origin}/client.tgz`}
+          text={`npm install -g ${location.origin}${under('/client.tgz')}`}
         />
-        <Link href="/docs/index.html">Documentation</Link>
+        <Link href={under('/docs/index.html')}>Documentation</Link>
       </Section>
       {mayDo(me.role, 'change') && (
         <Suspense>
@@ -102,7 +103,7 @@ export function Settings(): ReactNode {
 /** Nothing of what was seen stays in this browser. */
 function leave(): void {
   const gone = 'caches' in window ? caches.delete('answers') : Promise.resolve();
-  void gone.finally(() => location.assign('/'));
+  void gone.finally(() => location.assign(under('/')));
 }
 
 /** What phones need for installing and alerts: https, by an authority of the service's own. */

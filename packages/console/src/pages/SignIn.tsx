@@ -9,6 +9,7 @@ import {
   type NewAccount,
   type SignIn as SignInFields,
 } from '@peatmoor/contract';
+import { under } from '../base';
 import { useChange, useRead } from '../api';
 import { EmailField, PasswordField } from '../parts/CredentialFields';
 import { Notice } from '../parts/Notice';
@@ -39,7 +40,7 @@ export function SignIn(): ReactNode {
         <Notice error={status.error} />
         {status.data && (status.data.empty ? <FirstAccount /> : <SignInForm />)}
         <Box sx={{ mt: 5 }}>
-          <Link href="/docs/index.html">Documentation</Link>
+          <Link href={under('/docs/index.html')}>Documentation</Link>
         </Box>
       </Box>
     </Box>

@@ -1,5 +1,6 @@
 import { Box, Button, Typography } from '@mui/material';
 import type { ReactNode } from 'react';
+import { under } from '../base';
 import { useRead } from '../api';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
@@ -26,7 +27,7 @@ export function Trust(): ReactNode {
   const order = (['Android', 'iPhone and iPad'] as const).toSorted((a) =>
     apple === (a === 'iPhone and iPad') ? -1 : 1,
   );
-  const secure = `https://${location.host}/`;
+  const secure = `https://${location.host}${under('/')}`;
   return (
     <Box component="main" sx={{ maxWidth: 620, mx: 'auto', p: 3, pt: 5 }}>
       <Heading
@@ -53,7 +54,7 @@ export function Trust(): ReactNode {
               </Box>
             </Box>
           ))}
-          <Button variant="contained" color="primary" size="large" href="/authority.crt">
+          <Button variant="contained" color="primary" size="large" href={under('/authority.crt')}>
             Load the certificate
           </Button>
           <Typography sx={{ mt: 3 }}>

@@ -2,6 +2,7 @@ import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
 import type { Datastream } from '@peatmoor/core';
 import { imagePath } from '@peatmoor/contract';
+import { under } from '../base';
 import { forVisitor } from '../visitor';
 
 /** The picture of an image datastream at a time, within the room it is given. */
@@ -17,7 +18,7 @@ export function Picture({
   return (
     <Box
       component="img"
-      src={forVisitor(imagePath(device, stream.key, at))}
+      src={under(forVisitor(imagePath(device, stream.key, at)))}
       alt={`${stream.title}, ${new Date(at).toLocaleString('en-GB')}`}
       sx={{ display: 'block', maxWidth: '100%', maxHeight: '100%', objectFit: 'contain' }}
     />

@@ -170,10 +170,11 @@ def on_message(topic, payload):
 
 
 def place_of_service():
-    """Host and port of the web address."""
-    place = settings.SERVICE_URL.split("://")[1].split("/")[0]
+    """Host, port and path of the web address."""
+    kind, _, address = settings.SERVICE_URL.partition("://")
+    place, _, path = address.partition("/")
     host, _, port = place.partition(":")
-    return host, int(port or 80)
+    return host, int(port or (443 if kind == "https" else 80)), "/" + path if path else ""
 
 
 def service_host(otherwise, port):
@@ -199,15 +200,15 @@ def trusting():
 
 def call_service(method, path, headers, body, as_device=True):
     """One call: the status and the bytes that came. As this device it carries the token, over TLS where the service has it."""
-    host, port = place_of_service()
-    host = service_host(host, port)
+    named, port, under = place_of_service()
+    host = service_host(named, port)
     link = socket.socket()
     try:
         link.settimeout(LIMIT_S)
         link.connect(socket.getaddrinfo(host, port)[0][-1])
         if as_device and settings.SERVICE_URL.startswith("https:"):
             link = trusting().wrap_socket(link, server_hostname=host)
-        lines = ["%s %s HTTP/1.0" % (method, path), "Host: service"]
+        lines = ["%s %s%s HTTP/1.0" % (method, under, path), "Host: " + named]
         if as_device:
             lines.append("Authorization: Bearer " + settings.DEVICE_TOKEN)
         lines += ["%s: %s" % pair for pair in headers.items()]

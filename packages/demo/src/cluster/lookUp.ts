@@ -84,8 +84,8 @@ export async function lookAtAlerts(
         state: string;
         count: number;
       }[];
-    // What still waits goes out meanwhile.
-    for (let i = 0; i < 60 && (await read()).some(({ state }) => state !== 'sent'); i++) await sleep(1000);
+    // What still waits goes out meanwhile: to one place a message every three minutes, where one comes after the other.
+    for (let i = 0; i < 240 && (await read()).some(({ state }) => state !== 'sent'); i++) await sleep(1000);
     collect();
     const states = await read();
     const [twice] = (await connection.query(

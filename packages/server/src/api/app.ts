@@ -84,7 +84,7 @@ export function createApp(
       ...jsonSchema(workspaceFileSchema),
     });
   });
-  problemPages(app);
+  problemPages(app, parts.config.basePath);
   serveAuthority(app, parts);
   app.use('/api', refuseForeignOrigins);
   devicePictures(app, parts);
@@ -119,7 +119,7 @@ export function createApp(
   });
   serveOwnWidgets(app);
   serveSharedPages(app, parts, consoleFolder);
-  serveConsole(app, consoleFolder);
+  serveConsole(app, consoleFolder, parts.config.basePath);
   app.use((error: Error, request: Request, response: Response, _next: NextFunction) => {
     const problem = toProblem(error);
     const id = response.getHeader('x-request-id');
@@ -196,7 +196,7 @@ async function outcomeOf(
   }
   const cookies = response.getHeader('set-cookie') as string[] | undefined;
   const isMade = makesSomething(name, endpoint) && (body as { try?: unknown }).try !== true;
-  const place = isMade ? placeOf(endpoint, request.path, result) : null;
+  const place = isMade ? placeOf(endpoint, parts.config.basePath + request.path, result) : null;
   return {
     status: result === undefined ? 204 : isMade ? 201 : 200,
     body: result,

@@ -1,6 +1,6 @@
 import type { ServerResponse } from 'node:http';
 import path from 'node:path';
-import type { Express } from 'express';
+import type { Express, Request, Response } from 'express';
 import expressStaticGzip from 'express-static-gzip';
 import { consolePage } from './consolePage';
 import { sessionIdOf } from './scope';
@@ -9,9 +9,21 @@ import { sessionIdOf } from './scope';
  * The console: its files, compressed when they were built, and its one page for every address that is a page's. A file that is
  * not there is a 404, and no page in its place.
  */
-export function serveConsole(app: Express, folder: string): void {
+export function serveConsole(app: Express, folder: string, base: string): void {
   // The documentation is pages of its own beside the console.
-  app.get(/^\/docs\/?$/, (_request, response) => response.redirect('/docs/index.html'));
+  app.get(/^\/docs\/?$/, (_request, response) => response.redirect(`${base}/docs/index.html`));
+  const sendPage = (request: Request, response: Response): void => {
+    response.setHeader('cache-control', 'no-cache');
+    response.setHeader('vary', 'cookie');
+    // Whether somebody is signed in is found out by what the page asks.
+    const sort = sessionIdOf(request) === undefined ? 'plain' : 'session';
+    response.type('html').send(consolePage(folder, base, sort));
+  };
+  // As it is kept by a browser: the same for everybody.
+  app.get('/index.html', (_request, response) => {
+    response.setHeader('cache-control', 'no-cache');
+    response.type('html').send(consolePage(folder, base, 'plain'));
+  });
   app.use(
     expressStaticGzip(folder, {
       enableBrotli: true,
@@ -25,11 +37,7 @@ export function serveConsole(app: Express, folder: string): void {
       response.status(404).type('text/plain').send('There is no such file.\n');
       return;
     }
-    response.setHeader('cache-control', 'no-cache');
-    response.setHeader('vary', 'cookie');
-    // Whether somebody is signed in is found out by what the page asks.
-    const sort = sessionIdOf(request) === undefined ? 'plain' : 'session';
-    response.type('html').send(consolePage(folder, sort));
+    sendPage(request, response);
   });
 }
 

@@ -3,11 +3,11 @@ import { PROBLEMS, type ProblemCode } from '@peatmoor/contract';
 import { ProblemError } from '../problems';
 
 /** The pages that a problem's `type` leads to: what it means, and what to do. */
-export function problemPages(app: Express): void {
+export function problemPages(app: Express, base: string): void {
   app.get('/problems', (_request, response) => {
     const items = Object.entries(PROBLEMS).map(
       ([code, { status, title, meaning }]) =>
-        `<dt><a href="/problems/${code}">${escape(title)}</a> <small>${status}</small></dt><dd>${escape(meaning)}</dd>`,
+        `<dt><a href="${base}/problems/${code}">${escape(title)}</a> <small>${status}</small></dt><dd>${escape(meaning)}</dd>`,
     );
     response.type('html').send(page('What the service may answer', `<dl>${items.join('\n')}</dl>`));
   });
@@ -21,7 +21,7 @@ export function problemPages(app: Express): void {
       .send(
         page(
           title,
-          `<p>${escape(meaning)}</p><p><b>What to do.</b> ${escape(remedy)}</p><p><small>Status ${status}, type <code>/problems/${code}</code></small></p><p><a href="/problems">All of them</a></p>`,
+          `<p>${escape(meaning)}</p><p><b>What to do.</b> ${escape(remedy)}</p><p><small>Status ${status}, type <code>/problems/${code}</code></small></p><p><a href="${base}/problems">All of them</a></p>`,
         ),
       );
   });

@@ -10,7 +10,7 @@ import type { ApiParts } from './context';
 /** The page of a share link: shown in frames of the sites that it names, and listed by search engines only where it says so. */
 export function serveSharedPages(
   app: Express,
-  parts: Pick<ApiParts, 'store' | 'registry' | 'recent' | 'history' | 'log'>,
+  parts: Pick<ApiParts, 'config' | 'store' | 'registry' | 'recent' | 'history' | 'log'>,
   folder: string,
 ): void {
   const { store, log } = parts;
@@ -25,7 +25,7 @@ export function serveSharedPages(
     // Whoever reads on, or looks away and back, came once; one with a passphrase is counted where that is typed. Nobody waits.
     if (link !== null && link.passHash === null && request.method === 'GET')
       countOpened(store, link).catch((error: Error) => log.debug({ err: error }, 'a visit was not counted'));
-    response.type('html').send(consolePage(folder, 'framed'));
+    response.type('html').send(consolePage(folder, parts.config.basePath, 'framed'));
   });
 }
 

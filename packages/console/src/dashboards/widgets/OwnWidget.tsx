@@ -16,6 +16,7 @@ import {
   type OwnTheme,
   type ToOwn,
 } from '@peatmoor/core';
+import { under } from '../../base';
 import { api, newKey, useRead } from '../../api';
 import { liveStore, serviceNow, useLive } from '../../live';
 import { useAsk } from '../../parts/Ask';
@@ -120,7 +121,7 @@ function OwnBody({ widget, all: sources, editing }: WidgetProps): ReactNode {
         title={widget.title || 'Widget of your own'}
         sandbox="allow-scripts"
         referrerPolicy="no-referrer"
-        src="/own-widget"
+        src={under('/own-widget')}
         style={{ border: 0, width: '100%', flex: 1, minHeight: 0, colorScheme: theme.scheme }}
       />
     </Box>

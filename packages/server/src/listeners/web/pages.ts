@@ -17,7 +17,7 @@ export function portProblem(setting: string, port: number): (error: NodeJS.Errno
 }
 
 /** With a certificate, pages are at its address; devices and balancers are answered wherever they ask. */
-export function redirectPages(serve: http.RequestListener): http.RequestListener {
+export function redirectPages(serve: http.RequestListener, base: string): http.RequestListener {
   return (request, response) => {
     const { url = '/', headers, method } = request;
     // What a phone looks at before it trusts the certificate.
@@ -26,7 +26,7 @@ export function redirectPages(serve: http.RequestListener): http.RequestListener
     if (url.startsWith('/device/') || before) return serve(request, response);
     const host = /^[\w.:[\]-]+$/.test(headers.host ?? '') ? headers.host : 'localhost';
     response.writeHead(308, {
-      location: `https://${host}${url.startsWith('/') ? url : '/'}`,
+      location: `https://${host}${base}${url.startsWith('/') ? url : '/'}`,
       'content-length': 0,
     });
     response.end();
