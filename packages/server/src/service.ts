@@ -132,7 +132,9 @@ export async function startService({
     const hub = createLiveHub({ store, registry, recent, bus, log });
     stops.push(hub.stop);
     let wakeReaders: (part: number) => void = () => undefined;
+    let committedAt = -Infinity;
     const onCommit = (committed: Committed): void => {
+      committedAt = performance.now();
       recent.add(committed);
       hub.committed(committed);
       nodes?.committed(committed);
@@ -160,7 +162,13 @@ export async function startService({
     const away = await readAway(store);
     if (away !== null) journal.addFact('all', { kind: 'began', at: clockNow(), from: away });
     const derived = await openDerivedWriter(store);
-    stops.push(startHeartbeat(store, [journal.id, derived.id]));
+    stops.push(
+      startHeartbeat(
+        store,
+        [journal.id, derived.id],
+        (withinMs) => database !== null && performance.now() - committedAt < withinMs,
+      ),
+    );
     // A database of our own belongs to the one service that holds its folder.
     const holder = `${hostname()} ${process.pid} ${journal.id}`;
     const shares = Array.from({ length: parts }, (_, part): Share => ({

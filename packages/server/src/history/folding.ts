@@ -85,8 +85,7 @@ function startFoldingPart({ store, recent, log, share }: Parts): JournalReader {
           await closeDays(connection, [...bySeries.keys()], clockNow(), log);
         }
         commits = 0;
-        if (caughtUp)
-          await trimJournal(connection, part, sole ? Number.MAX_SAFE_INTEGER : clockNow() - FOLLOWED_MS);
+        if (caughtUp) await trimJournal(connection, part, sole ? null : clockNow() - FOLLOWED_MS);
         return {
           after(reached) {
             tookMs = performance.now() - start;

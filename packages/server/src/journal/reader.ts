@@ -168,20 +168,33 @@ export async function readersBehind(connection: Connection): Promise<Record<Read
 /**
  * Deletes journal rows of a part that every reader has read, and what is kept of writers that have been silent for a month. Whether a
  * writer still lives cannot be known (it may be paused): its rows are found by themselves, so nothing it commits later is
- * passed over. What was committed after `before` (epoch ms) stays for the other nodes, which follow it.
+ * passed over. What was committed after `before` (epoch ms) stays for the other nodes, which follow it;
+ * null where there are none.
  */
-export async function trimJournal(connection: Connection, part: number, before: number): Promise<void> {
+export async function trimJournal(
+  connection: Connection,
+  part: number,
+  before: number | null,
+): Promise<void> {
   const rows = (await connection.query(
     `SELECT o.writer, o.part, MIN(o.seq) AS seq FROM journalOffsets o
       JOIN (SELECT writer, part FROM journal GROUP BY writer, part${having(part)}) j ON j.writer = o.writer AND j.part = o.part
       GROUP BY o.writer, o.part HAVING COUNT(*) = ?`,
     [READERS.length],
   )) as JournalPlace[];
-  for (const { writer, seq } of rows)
+  for (const { writer, seq } of rows) {
+    // Until when somebody was there is known from the newest row; where that goes, it is written down. Several services say so themselves.
+    if (before === null)
+      await connection.execute(
+        `UPDATE journalWriters SET clockAt = GREATEST(COALESCE(clockAt, 0), COALESCE(
+        (SELECT committedAt FROM journal WHERE writer = ? AND part = ? AND seq = ?), 0)) WHERE id = ?`,
+        [writer, part, seq, writer],
+      );
     await connection.execute(
       'DELETE FROM journal WHERE writer = ? AND part = ? AND seq <= ? AND committedAt <= ?',
-      [writer, part, seq, before],
+      [writer, part, seq, before ?? Number.MAX_SAFE_INTEGER],
     );
+  }
   // Once for all parts.
   if (part !== 0) return;
   const silent = `SELECT id FROM journalWriters w WHERE COALESCE(heartbeatAt, FROM_UNIXTIME(startedAt / 1000)) < NOW(3) - INTERVAL 30 DAY

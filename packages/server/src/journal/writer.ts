@@ -18,6 +18,8 @@ const DUPLICATE_KEY = 1062;
 const DEADLOCK = 1213;
 const MOST_CONFLICTS = 5;
 const HEARTBEAT_MS = 30_000;
+/** Writers that say nothing for a month are forgotten: this often they do, whatever is committed, in ms. */
+const LONGEST_SILENCE_MS = 3_600_000;
 
 /** The journal takes nothing just now: its queue is full, or the database does not answer. Nothing was stored. */
 export class JournalBusyError extends Error {}
@@ -108,9 +110,20 @@ export async function openWriter(store: Store): Promise<number> {
   });
 }
 
-/** Says now and then that writers are alive. */
-export function startHeartbeat(store: Store, writers: readonly number[]): () => void {
+/**
+ * Says now and then that writers are alive, and what the clock says. `isSaid`: true where that stands in the database anyway, by
+ * what was committed lately, and nobody else can be there who asks: then no disk is woken for it.
+ */
+export function startHeartbeat(
+  store: Store,
+  writers: readonly number[],
+  isSaid: (withinMs: number) => boolean,
+): () => void {
+  let beatAt = performance.now();
   const timer = setInterval(() => {
+    const now = performance.now();
+    if (now - beatAt < LONGEST_SILENCE_MS && isSaid(HEARTBEAT_MS)) return;
+    beatAt = now;
     store
       .withConnection((connection) =>
         connection.query('UPDATE journalWriters SET heartbeatAt = NOW(3), clockAt = ? WHERE id IN (?)', [
