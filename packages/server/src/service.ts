@@ -216,7 +216,9 @@ export async function startService({
     stops.push(tokenUse.stop);
     const arrivals = startArrivals({ store, bus, times, tell, log });
     stops.push(arrivals.stop);
-    beside = arrivals.beside;
+    beside = () => {
+      for (const one of [arrivals, presence, tokenUse]) one.beside();
+    };
     // What sends is started once everything it sends about is there.
     let wakeAlerts = (): void => undefined;
     const onAlerts = (): void => wakeAlerts();

@@ -5,6 +5,7 @@ import os from 'node:os';
 import path from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { createConnection } from 'mariadb';
+import { newestOf } from './newest';
 import { createRunning, freePorts, listens, type Running } from './processes';
 import { unpackPrograms } from './unpack';
 
@@ -211,7 +212,10 @@ export async function createCluster(options: ClusterOptions): Promise<Cluster> {
     password,
     async start() {
       say('Starting three database nodes …');
-      const { index: first, position } = newestOf(folder, count);
+      const { index: first, position } = newestOf(
+        Array.from({ length: count }, (_, i) => path.join(folder, `database-${i + 1}`)),
+        programs,
+      );
       makesAnew = first;
       startsAt = position;
       allowAnew(folder, first);
@@ -263,49 +267,6 @@ function install(data: string, isRoot: boolean): void {
     { encoding: 'utf8' },
   );
   if (made.status !== 0) throw new Error(`A database folder could not be made: ${made.stderr}`);
-}
-
-/** What each database node wrote of itself when it ended; -1 where it was killed. */
-function positionOf(folder: string, index: number): { seqno: number; isSafe: boolean } {
-  const file = path.join(folder, `database-${index + 1}`, 'grastate.dat');
-  if (!fs.existsSync(file)) return { seqno: -2, isSafe: false };
-  const text = fs.readFileSync(file, 'utf8');
-  return {
-    seqno: Number(/seqno:\s*(-?\d+)/.exec(text)?.[1] ?? -2),
-    isSafe: /safe_to_bootstrap:\s*1/.test(text),
-  };
-}
-
-/** The node that ended last, or that has committed most, and where it stands: it makes the cluster anew. */
-function newestOf(folder: string, count: number): { index: number; position: string | null } {
-  const all = Array.from({ length: count }, (_, index) => ({ index, ...positionOf(folder, index) }));
-  const safe = all.find(({ isSafe }) => isSafe);
-  // What a node wrote of itself is believed only where all of them ended in order.
-  if (all.every(({ seqno }) => seqno >= 0) && safe !== undefined)
-    return { index: safe.index, position: null };
-  if (all.every(({ seqno }) => seqno === -2)) return { index: 0, position: null };
-  // After a power cut none of them knows: what each has committed is in its engine.
-  const recovered = all.map(({ index }) => ({ index, position: recoveredOf(folder, index) }));
-  const seqnoOf = (position: string | null): number => Number(position?.split(':')[1] ?? -1);
-  return recovered.reduce((best, one) => (seqnoOf(one.position) > seqnoOf(best.position) ? one : best));
-}
-
-/** The last transaction that a node has in its engine, as `uuid:number`; null where it cannot be read. */
-function recoveredOf(folder: string, index: number): string | null {
-  const data = path.join(folder, `database-${index + 1}`);
-  const isRoot = process.getuid?.() === 0;
-  const log = path.join(data, 'recover.log');
-  spawnSync('/usr/sbin/mariadbd', [
-    '--no-defaults',
-    `--datadir=${data}`,
-    '--wsrep-recover',
-    `--log-error=${log}`,
-    ...(isRoot ? ['--user=root'] : []),
-  ]);
-  const text = fs.existsSync(log) ? fs.readFileSync(log, 'utf8') : '';
-  fs.rmSync(log, { force: true });
-  if (isRoot) spawnSync('chown', ['-R', `${NOBODY}:${NOBODY}`, data]);
-  return [...text.matchAll(/Recovered position: ([0-9a-f-]+:-?\d+)/g)].at(-1)?.[1] ?? null;
 }
 
 /** The node that was found to be newest may begin a cluster, whatever it wrote of itself. */

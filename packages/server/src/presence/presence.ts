@@ -2,6 +2,7 @@ import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import { writeMany, type Store } from '../store/store';
 import type { DeviceFact } from '../journal/telling';
+import { createSaving } from './saving';
 import { latestPossible, now as clockNow } from '../clock';
 
 /** What makes a value a press: it is told up to a time (epoch ms), and only to whoever takes it, at the moment of telling. */
@@ -31,6 +32,8 @@ export interface DeviceSession {
 
 /** Who is connected and when each device was last heard. */
 export interface PresenceBook {
+  /** Something else is being written just now: what waits long enough is written beside it. */
+  beside(): void;
   seen(deviceRowId: number, at: number): void;
   /** The same of what another node heard, which writes it down. */
   heard(deviceRowId: number, at: number): void;
@@ -47,7 +50,7 @@ export interface PresenceBook {
   stop(): Promise<void>;
 }
 
-/** How often times of last messages are written down: after a crash they are as old at the most. */
+/** How often times of last messages are written down: after a crash they are twice as old at the most. */
 const SAVE_MS = 60_000;
 const NONE: ReadonlySet<DeviceSession> = new Set();
 
@@ -76,13 +79,14 @@ export function startPresence({ store, bus, tell, isElsewhere, log }: Parts): Pr
       },
     );
   };
-  const timer = setInterval(() => void save(), SAVE_MS);
+  const saving = createSaving(save, SAVE_MS);
   const heard = (deviceRowId: number, at: number): void => {
     const known = lastSeen.get(deviceRowId) ?? 0;
     // One that a wrong clock gave, far ahead, makes place.
     lastSeen.set(deviceRowId, known > latestPossible() ? at : Math.max(at, known));
   };
   return {
+    beside: saving.beside,
     heard,
     seen(deviceRowId, at) {
       heard(deviceRowId, at);
@@ -111,7 +115,7 @@ export function startPresence({ store, bus, tell, isElsewhere, log }: Parts): Pr
     },
     count: () => [...sessions.values()].reduce((sum, one) => sum + one.size, 0),
     async stop() {
-      clearInterval(timer);
+      saving.stop();
       await save();
     },
   };

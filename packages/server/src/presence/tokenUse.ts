@@ -1,10 +1,13 @@
 import type { Logger } from 'pino';
 import { writeMany, type Store } from '../store/store';
+import { createSaving } from './saving';
 
 const SAVE_MS = 60_000;
 
-/** When each device token was used last: in memory, written down every two seconds. */
+/** When each device token was used last: in memory, written down now and then. */
 export interface TokenUse {
+  /** Something else is being written just now: what waits long enough is written beside it. */
+  beside(): void;
   note(tokenId: number, at: number): void;
   /** True where a token was used since this process began. */
   used(tokenId: number): boolean;
@@ -25,8 +28,9 @@ export function startTokenUse(store: Store, log: Logger): TokenUse {
       log.debug({ err: error }, 'uses of tokens wait');
     });
   };
-  const timer = setInterval(() => void save(), SAVE_MS);
+  const saving = createSaving(save, SAVE_MS);
   return {
+    beside: saving.beside,
     note(tokenId, at) {
       // Every ten seconds is often enough to write down.
       if (at - (uses.get(tokenId) ?? 0) < 10_000) return;
@@ -36,7 +40,7 @@ export function startTokenUse(store: Store, log: Logger): TokenUse {
     used: (tokenId) => uses.has(tokenId),
     lastUsed: (tokenId) => uses.get(tokenId) ?? null,
     async stop() {
-      clearInterval(timer);
+      saving.stop();
       await save();
     },
   };
