@@ -1,7 +1,5 @@
-import http from 'node:http';
-import https from 'node:https';
+import type http from 'node:http';
 import { hostname } from 'node:os';
-import type { AddressInfo } from 'node:net';
 import type { Address } from '@peatmoor/contract';
 import type { Logger } from 'pino';
 import { chartOfEvent } from './alerts/chart';
@@ -57,9 +55,8 @@ import { createMetrics, type Metrics } from './metrics';
 import { createDeviceHttp } from './listeners/http/deviceHttp';
 import { createLastingRows, NO_ROWS } from './listeners/mqtt/lastingRows';
 import { startMqttListener } from './listeners/mqtt/listener';
-import { stripBase } from './listeners/web/basePath';
-import { createOnePort } from './listeners/web/onePort';
-import { portProblem, redirectPages } from './listeners/web/pages';
+import { portProblem } from './listeners/web/pages';
+import { createWebServer } from './listeners/web/webServer';
 import { announce, type Announced } from './listeners/localName';
 import { createUpgrades } from './listeners/web/upgrades';
 import { createMqttOverWeb } from './listeners/mqtt/overWeb';
@@ -339,25 +336,19 @@ export async function startService({
     );
     stops.push(mqtt.stop);
 
-    let tlsServer: https.Server | null = null;
+    const web = createWebServer(config);
     const renewing = startRenewing(
       { dataFolder: config.dataFolder, isLocal: local !== null, log },
       (pair) => {
-        tlsServer?.setSecureContext(pair);
+        web.renew(pair);
         mqtt.renew(pair);
       },
     );
     stops.push(renewing.stop);
     const host = reachableHost(config);
     let announced: Announced | null = null;
-    const plain = http.createServer();
-    const secure = tls === null ? null : https.createServer(tls);
-    tlsServer = secure;
-    const server = secure === null ? plain : createOnePort(plain, secure);
     const address = (): Address => ({
-      httpUrl:
-        config.publicUrl ??
-        `${tls === null ? 'http' : 'https'}://${host}:${(server.address() as AddressInfo).port}`,
+      httpUrl: config.publicUrl ?? `${tls === null ? 'http' : 'https'}://${host}:${web.port()}`,
       host,
       mqttPort: config.publicMqttPort ?? mqtt.port ?? mqtt.tlsPort ?? 0,
       localName: announced?.name ?? null,
@@ -434,36 +425,10 @@ export async function startService({
       if (request.url?.startsWith('/device/')) deviceHttp(request, response);
       else app(request, response);
     };
-    const { basePath } = config;
-    const enter =
-      (next: http.RequestListener): http.RequestListener =>
-      (request, response) => {
-        stripBase(basePath, request);
-        next(request, response);
-      };
-    secure?.on('request', enter(serve));
-    plain.on('request', enter(secure === null ? serve : redirectPages(serve, basePath)));
     const { upgrade, upgraded } = createUpgrades({ store, hub, mqttOverWeb: createMqttOverWeb(mqtt.accept) });
-    for (const one of [plain, ...(secure === null ? [] : [secure])]) {
-      one.on('upgrade', (request, socket, head) => {
-        stripBase(basePath, request);
-        upgrade(request, socket, head);
-      });
-      one.headersTimeout = 15_000;
-      one.requestTimeout = 120_000;
-    }
-    await new Promise<void>((resolve, reject) => {
-      server.once('error', reject);
-      server.listen(config.httpPort, config.host, resolve);
-    }).catch(portProblem('PEATMOOR_HTTP_PORT', config.httpPort));
-    stops.push(() => {
-      const closed = new Promise((resolve) => server.close(resolve));
-      plain.closeAllConnections();
-      secure?.closeAllConnections();
-      for (const socket of upgraded) socket.destroy();
-      return closed;
-    });
-    const httpPort = (server.address() as AddressInfo).port;
+    await web.listen({ serve, upgrade, upgraded });
+    stops.push(web.stop);
+    const httpPort = web.port();
     if (config.localName !== null) {
       const telling = announce(config.localName, () => ({ http: httpPort, mqtt: mqtt.port ?? 0 }), log).then(
         (made) => (announced = made),

@@ -1,9 +1,9 @@
 import { randomBytes, timingSafeEqual } from 'node:crypto';
-import { RateLimiterMemory } from 'rate-limiter-flexible';
 import { inspectToken, makeToken, refusal, TOKEN_RANDOM_BYTES, type Refusal } from '@peatmoor/core';
 import type { Address, ClaimAnswer } from '@peatmoor/contract';
 import type { Transaction } from 'sequelize';
 import { addToken, createDevice } from './device';
+import { createLimits, type Bound } from '../auth/limits';
 import type { Bus } from '../bus';
 import type { TokenUse } from '../presence/tokenUse';
 import { hashSecret } from '../registry';
@@ -47,7 +47,9 @@ export function makeClaimSecret(): { secret: string; fingerprint: string; secret
 
 export function createClaiming({ store, bus, tokenUse, address }: Parts): Claiming {
   const { models } = store;
-  const wrongOnes = new RateLimiterMemory({ points: MOST_WRONG, duration: 300 });
+  // Wrong secrets by address, at all nodes together.
+  const limits = createLimits(store);
+  const wrongFrom = (from: string): Bound => ({ name: `claim ${from}`, most: MOST_WRONG, seconds: 300 });
   const refused = (status: number, hint: string): ClaimOutcome => ({
     status,
     body: refusal('', 'bad-token', hint),
@@ -55,14 +57,14 @@ export function createClaiming({ store, bus, tokenUse, address }: Parts): Claimi
 
   /** The claim of a secret, or why there is none. */
   const claimOf = async (secret: string | null, from: string): Promise<ClaimRow | ClaimOutcome> => {
-    const spent = await wrongOnes.get(from);
-    if (spent !== null && spent.remainingPoints <= 0)
+    const waitS = await limits.spent(wrongFrom(from));
+    if (waitS !== null)
       return {
         ...refused(429, 'Too many wrong claim secrets came from this address. Wait five minutes.'),
-        retryAfterS: Math.ceil(spent.msBeforeNext / 1000),
+        retryAfterS: waitS,
       };
     const wrong = async (hint: string): Promise<ClaimOutcome> => {
-      await wrongOnes.consume(from).catch(() => undefined);
+      await limits.failed(wrongFrom(from));
       return refused(401, hint);
     };
     if (secret === null || !secret.startsWith(CLAIM_PREFIX))
