@@ -89,7 +89,9 @@ async function soak(): Promise<void> {
     // The first part is warming up.
     const later = samples.slice(Math.floor(samples.length / 4));
     say(`${MINUTES} minutes, ${faults} faults, ${acknowledged} readings acknowledged, all of them found`);
-    say(`answers p99 ${p99(took).toFixed(0)} ms, the longest ${took.reduce((most, one) => Math.max(most, one), 0).toFixed(0)} ms`);
+    say(
+      `answers p99 ${p99(took).toFixed(0)} ms, the longest ${took.reduce((most, one) => Math.max(most, one), 0).toFixed(0)} ms`,
+    );
     for (const [name, of] of [
       ['resident memory, MB', (one: Sample) => one.resident],
       ['heap, MB', (one: Sample) => one.heap],
