@@ -245,7 +245,7 @@ const CPP_ASK_MODEM = `int askForDevice(const String& body, String& answer) {
   String host = colon < 0 ? place : place.substring(0, colon);
   int port = colon < 0 ? 80 : atoi(place.substring(colon + 1).c_str());
   if (!network.connect(host.c_str(), port)) return -1;
-  network.print(String("POST ") + under + "/device/claim HTTP/1.1\\r\\nHost: ") + host + "\\r\\nAuthorization: Bearer " + CLAIM_SECRET +
+  network.print(String("POST ") + under + "/device/claim HTTP/1.1\\r\\nHost: " + host + "\\r\\nAuthorization: Bearer " + CLAIM_SECRET +
                 "\\r\\nContent-Type: application/json\\r\\nConnection: close\\r\\nContent-Length: " + String((int)body.length()) +
                 "\\r\\n\\r\\n" + body);
   String all;
