@@ -170,7 +170,10 @@ async function powerCut(cluster: Cluster, index: number): Promise<void> {
     port: cluster.databasePorts[index]!,
     user: 'moor',
     password: cluster.password,
+    connectTimeout: 10_000,
   });
+  // It ends with its database.
+  connection.on('error', () => undefined);
   await connection.query('SET GLOBAL wsrep_desync = ON');
   await connection.query('FLUSH TABLES WITH READ LOCK');
   await sleep(2000);
