@@ -141,18 +141,21 @@ export async function readProblem(response: Response, baseUrl = ''): Promise<Pro
   };
 }
 
+/** False for a page of the service itself, which may stand under a path. */
+const isWhole = (baseUrl: string): boolean => /^https?:/.test(baseUrl);
+
 function notOurs(baseUrl: string): Problem {
   return {
     type: 'about:blank',
     title: 'Something else answered',
     status: 0,
-    detail: `What answers at ${baseUrl === '' ? 'this address' : baseUrl} is not Peatmoor but some other web page. Check the address and its port.`,
+    detail: `What answers at ${isWhole(baseUrl) ? baseUrl : 'this address'} is not Peatmoor but some other web page. Check the address and its port.`,
   };
 }
 
 function notReached(baseUrl: string, error: unknown): Problem {
   const cause = error instanceof Error && error.cause instanceof Error ? ` (${error.cause.message})` : '';
-  const where = baseUrl === '' ? 'the service' : baseUrl;
+  const where = isWhole(baseUrl) ? baseUrl : 'the service';
   if (error instanceof Error && error.name === 'TimeoutError')
     return {
       type: 'about:blank',

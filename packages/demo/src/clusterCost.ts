@@ -1,6 +1,6 @@
 import fs from 'node:fs';
 import { setTimeout as sleep } from 'node:timers/promises';
-import { newAccount } from './cluster/account';
+import { makePosts, newAccount, type Post } from './cluster/account';
 import type { Cluster } from './cluster/cluster';
 import { connectBoard } from './cluster/load';
 import type { Running } from './cluster/processes';
@@ -25,7 +25,7 @@ function processorS(all: readonly Running[]): number {
 
 /** What readings cost the services and the databases, on one node and on three. */
 async function compare(cluster: Cluster, url: string): Promise<boolean> {
-  const boards = await makeBoards(url);
+  const boards = await makePosts((await newAccount(url)).client, BOARDS);
   await run(cluster, boards, 10_000);
   const three = await run(cluster, boards, READINGS);
   for (const one of cluster.services.slice(1)) await one.stop();
@@ -52,26 +52,9 @@ interface Cost {
   tookS: number;
 }
 
-async function makeBoards(url: string): Promise<{ id: string; token: string }[]> {
-  const { client } = await newAccount(url);
-  const { id: kindId } = await client.call('createKind', {
-    body: { title: 'Post', intervalS: 1, streams: [{ key: 'level', title: 'Level', type: 'number' }] },
-  });
-  const boards: { id: string; token: string }[] = [];
-  for (let i = 0; i < BOARDS; i++) {
-    const { device, token } = await client.call('createDevice', { body: { name: `Post ${i}`, kindId } });
-    boards.push({ id: device.id, token });
-  }
-  return boards;
-}
-
 let time = Date.now() - 40 * 86_400_000;
 
-async function run(
-  cluster: Cluster,
-  boards: readonly { id: string; token: string }[],
-  readings: number,
-): Promise<Cost> {
+async function run(cluster: Cluster, boards: readonly Post[], readings: number): Promise<Cost> {
   const up = cluster.services.filter((one) => one.isUp());
   const idleBefore = processorS(up);
   await sleep(IDLE_MS);

@@ -1,10 +1,9 @@
 import { setTimeout as sleep } from 'node:timers/promises';
-import { createConnection } from 'mariadb';
 import { counted } from '@peatmoor/core';
 import { LIVE_PATH, type Client, type LiveMessage } from '@peatmoor/contract';
 import { startHookCatcher, type HookCatcher } from '@peatmoor/standins';
 import { WebSocket } from 'ws';
-import { newAccount } from './cluster/account';
+import { makePosts, newAccount } from './cluster/account';
 import type { Cluster } from './cluster/cluster';
 import { connectBoard, startLoad, within, type Sent } from './cluster/load';
 import { lookAtAlerts, lookAtEvents, lookUp, type Crossing } from './cluster/lookUp';
@@ -27,21 +26,9 @@ const say = (text: string): void => void process.stdout.write(`${text}\n`);
 
 async function prove(cluster: Cluster, hooks: HookCatcher, url: string): Promise<boolean> {
   const { client, key } = await newAccount(url);
-  const { id: kindId } = await client.call('createKind', {
-    body: {
-      title: 'Post',
-      intervalS: 1,
-      streams: [
-        { key: 'level', title: 'Level', type: 'number' },
-        { key: 'gate', title: 'Gate', type: 'boolean', direction: 'control' },
-      ],
-    },
-  });
-  const devices: { id: string; token: string }[] = [];
-  for (let i = 0; i < DEVICES + CROSSING + 1; i++) {
-    const { device, token } = await client.call('createDevice', { body: { name: `Post ${i}`, kindId } });
-    devices.push({ id: device.id, token });
-  }
+  const devices = await makePosts(client, DEVICES + CROSSING + 1, [
+    { key: 'gate', title: 'Gate', type: 'boolean', direction: 'control' },
+  ]);
   const crossers = devices.slice(DEVICES, DEVICES + CROSSING);
   const steered = devices[DEVICES + CROSSING]!;
   const hook = await client.call('createWebhook', {
@@ -147,12 +134,7 @@ async function pause(one: Cluster['services'][number]): Promise<void> {
 
 /** A database node hears nobody for a while. */
 async function split(cluster: Cluster, index: number): Promise<void> {
-  const connection = await createConnection({
-    host: '127.0.0.1',
-    port: cluster.databasePorts[index]!,
-    user: 'moor',
-    password: cluster.password,
-  });
+  const connection = await cluster.connect(index);
   try {
     await connection.query("SET GLOBAL wsrep_provider_options = 'gmcast.isolate=1'");
     await sleep(15_000);
@@ -165,13 +147,7 @@ async function split(cluster: Cluster, index: number): Promise<void> {
 
 /** All at once, while one database node is behind the others: it must not be the one that begins anew. */
 async function powerCut(cluster: Cluster, index: number): Promise<void> {
-  const connection = await createConnection({
-    host: '127.0.0.1',
-    port: cluster.databasePorts[index]!,
-    user: 'moor',
-    password: cluster.password,
-    connectTimeout: 10_000,
-  });
+  const connection = await cluster.connect(index);
   // It ends with its database.
   connection.on('error', () => undefined);
   await connection.query('SET GLOBAL wsrep_desync = ON');

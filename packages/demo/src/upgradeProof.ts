@@ -1,14 +1,15 @@
-import { execFileSync, spawnSync } from 'node:child_process';
+import { execFileSync } from 'node:child_process';
 import fs from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { createClient } from '@peatmoor/contract';
 import { counted } from '@peatmoor/core';
-import { newAccount } from './cluster/account';
+import { makePosts, newAccount } from './cluster/account';
+import { install } from './cluster/cluster';
 import { startLoad } from './cluster/load';
 import { lookAtEvents, lookUp, type Crossing } from './cluster/lookUp';
-import { createRunning, freePorts, listens, type Running } from './cluster/processes';
+import { createRunning, freePorts, listens, withoutSettings, type Running } from './cluster/processes';
 import { PLACES } from './cluster/temporary';
 
 // The version before and this one beside each other on one database, while this one brings its tables up to date.
@@ -24,17 +25,8 @@ interface Service {
 }
 
 async function startDatabase(folder: string, port: number): Promise<Running> {
-  const user = os.userInfo().username;
   const data = path.join(folder, 'mariadb');
-  const made = spawnSync('mariadb-install-db', [
-    '--no-defaults',
-    `--datadir=${data}`,
-    '--skip-test-db',
-    '--auth-root-authentication-method=socket',
-    `--auth-root-socket-user=${user}`,
-    `--user=${user}`,
-  ]);
-  if (made.status !== 0) throw new Error(`The database folder could not be made: ${made.stderr.toString()}`);
+  install(data);
   const init = path.join(folder, 'init.sql');
   fs.writeFileSync(
     init,
@@ -64,14 +56,7 @@ async function prove(old: Service, young: Service, before: string): Promise<bool
   await old.running.start();
   say(`Version ${before} runs.`);
   const { client, key } = await newAccount(old.url);
-  const { id: kindId } = await client.call('createKind', {
-    body: { title: 'Post', intervalS: 1, streams: [{ key: 'level', title: 'Level', type: 'number' }] },
-  });
-  const devices: { id: string; token: string }[] = [];
-  for (let i = 0; i < DEVICES + 1; i++) {
-    const { device, token } = await client.call('createDevice', { body: { name: `Post ${i}`, kindId } });
-    devices.push({ id: device.id, token });
-  }
+  const devices = await makePosts(client, DEVICES + 1);
   const crosser = devices.pop()!;
   await client.call('createRule', {
     body: { title: 'High', deviceId: crosser.id, stream: 'level', comparison: 'above', limit: 100 },
@@ -145,7 +130,7 @@ async function main(): Promise<boolean> {
         program: process.execPath,
         args: () => [main],
         environment: {
-          ...Object.fromEntries(Object.entries(process.env).filter(([one]) => !one.startsWith('PEATMOOR_'))),
+          ...withoutSettings(),
           PEATMOOR_HOST: '127.0.0.1',
           PEATMOOR_LOCAL_NAME: 'off',
           PEATMOOR_DATA: path.join(folder, name),

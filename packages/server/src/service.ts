@@ -44,9 +44,10 @@ import { createWorkRate } from './ingest/workRate';
 import { openDerivedWriter } from './journal/derived';
 import { beginClock, now as clockNow } from './clock';
 import { readAway, readMark, readTail } from './journal/tail';
-import { nodeFor, readParts, whatIsDone, type AllParts, type Share } from './journal/parts';
+import { readParts, sharesOf, whatIsDone, type AllParts } from './journal/parts';
 import { createTelling } from './journal/telling';
-import { startHeartbeat, startJournalWriter, type Committed } from './journal/writer';
+import { startHeartbeat } from './journal/writers';
+import { startJournalWriter, type Committed } from './journal/writer';
 import { createClaiming } from './definitions/claiming';
 import { createFirmwareBook } from './definitions/firmware';
 import { createHealth } from './health';
@@ -168,16 +169,11 @@ export async function startService({
     );
     // A database of our own belongs to the one service that holds its folder.
     const holder = `${hostname()} ${process.pid} ${journal.id}`;
-    const shares = Array.from({ length: parts }, (_, part): Share => ({
-      part,
+    const shares = sharesOf(
       parts,
-      holder,
-      sole: database !== null,
-      isMine(reader) {
-        const { index, count } = nodes?.place() ?? { index: 0, count: 1 };
-        return nodeFor(reader, part, count) === index;
-      },
-    }));
+      { holder, sole: database !== null },
+      () => nodes?.place() ?? { index: 0, count: 1 },
+    );
     const folding = startFolding({ store, recent, log, shares });
     stops.push(folding.stop);
     // Begun now, not waited for: what was left is in memory and found there.

@@ -1,6 +1,7 @@
 import fs from 'node:fs';
 import { pino } from 'pino';
 import { createBus, type Bus, type BusEvents } from '../src/bus';
+import { nextRecomputation } from '../src/computing/jobs';
 import { startManagedDatabase, type ManagedDatabase } from '../src/database/managed';
 import { createLastingRows } from '../src/listeners/mqtt/lastingRows';
 import { startNews, type News } from '../src/nodes/news';
@@ -129,4 +130,33 @@ describe('subscriptions that outlast their connection', () => {
     expect(await createLastingRows(store, log).restore(77, clients[6]!)).toBeNull();
     expect(await rowsOf('SELECT 1 FROM lastingSessions')).toHaveLength(4);
   }, 20_000);
+});
+
+it('of what is to be worked out anew each node takes what it computes for, and what another left half done', async () => {
+  const queue = (id: number, workspaceId: number, state: string): Promise<unknown> =>
+    store.withConnection((connection) =>
+      connection.query(
+        `INSERT INTO recomputations (id, workspaceId, deviceRowId, streamId, seriesId, state, doneDays, days, note, userName, madeAt)
+          VALUES (?, ?, 1, 1, 1, ?, 0, 0, '', '', 0)`,
+        [id, workspaceId, state],
+      ),
+    );
+  await queue(1, 5, 'done');
+  await queue(2, 6, 'waiting');
+  await queue(3, 7, 'waiting');
+  await queue(4, 5, 'waiting');
+  await queue(5, 9, 'running');
+  const look = async (held: number[], begun: number[] = []) => {
+    const { next, others } = await nextRecomputation(store, { held, parts: 4, begun: new Set(begun) });
+    return [next?.id, others];
+  };
+  expect(await look([2])).toEqual([2, false]);
+  expect(await look([3, 2])).toEqual([2, false]);
+  // One that was under way elsewhere comes first; what is under way here is not begun again.
+  expect(await look([1])).toEqual([5, false]);
+  expect(await look([1], [5])).toEqual([4, false]);
+  expect(await look([0])).toEqual([undefined, true]);
+  expect(await look([])).toEqual([undefined, true]);
+  await rowsOf("UPDATE recomputations SET state = 'done'");
+  expect(await look([0, 1, 2, 3])).toEqual([undefined, false]);
 });

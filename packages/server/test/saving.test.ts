@@ -1,4 +1,4 @@
-import { createSaving } from '../src/presence/saving';
+import { createSaving } from '../src/journal/saving';
 
 beforeEach(() => jest.useFakeTimers());
 afterEach(() => jest.useRealTimers());

@@ -4,6 +4,7 @@ import path from 'node:path';
 import { newFolder } from '../../../test/support/service';
 import { reachableHost, readConfig, SettingError } from '../src/config';
 import { showPayload } from '../src/ingest/payload';
+import { pathProblem } from '../src/listeners/web/basePath';
 
 const folder = newFolder();
 const file = (name: string): string => path.join(folder, name);
@@ -65,6 +66,18 @@ describe('settings', () => {
       httpPort: 8420,
       dataFolder: '/x',
     });
+  });
+
+  it('a path of the public address may be none of the console', () => {
+    const app = fs.readFileSync(path.join(__dirname, '../../console/src/App.tsx'), 'utf8');
+    const routes = new Set([...app.matchAll(/path="\/([\w-]+)/g)].map(([, first]) => first!));
+    expect(routes.size).toBeGreaterThan(6);
+    for (const first of routes) expect([first, pathProblem(`/${first}`) !== null]).toEqual([first, true]);
+    expect([pathProblem(''), pathProblem('/moor'), pathProblem('/a/../b') === null]).toEqual([
+      null,
+      null,
+      false,
+    ]);
   });
 
   it.each([

@@ -4,9 +4,9 @@ import fs from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
-import { createConnection } from 'mariadb';
+import { createConnection, type Connection } from 'mariadb';
 import { newestOf } from './newest';
-import { createRunning, freePorts, listens, type Running } from './processes';
+import { createRunning, freePorts, listens, withoutSettings, type Running } from './processes';
 import { unpackPrograms } from './unpack';
 
 /** Three database nodes, a bus, three services and a balancer before them, all on this machine. */
@@ -21,6 +21,8 @@ export interface Cluster {
   servicePorts: { http: number; mqtt: number }[];
   databaseUrl: string;
   databasePorts: number[];
+  /** A connection to a database node. */
+  connect(index: number): Promise<Connection>;
   password: string;
   /** Everything in its order; the first database node makes the cluster anew where none is up. */
   start(): Promise<void>;
@@ -85,14 +87,18 @@ export async function createCluster(options: ClusterOptions): Promise<Cluster> {
   /** True for the one that makes the cluster anew: only where no other is there. */
   let makesAnew: number | null = null;
   let startsAt: string | null = null;
-  const state = async (port: number): Promise<string> => {
-    const connection = await createConnection({
+  const connectTo = (port: number, connectTimeout: number, database?: string): Promise<Connection> =>
+    createConnection({
       host: '127.0.0.1',
       port,
       user: 'moor',
       password,
-      connectTimeout: 1000,
+      connectTimeout,
+      bigIntAsNumber: true,
+      ...(database !== undefined && { database }),
     });
+  const state = async (port: number): Promise<string> => {
+    const connection = await connectTo(port, 1000);
     try {
       const [row] = (await connection.query("SHOW STATUS LIKE 'wsrep_local_state_comment'")) as {
         Value: string;
@@ -104,7 +110,7 @@ export async function createCluster(options: ClusterOptions): Promise<Cluster> {
   };
   const databases = at.map(({ sql, group, ist, sst }, i) => {
     const data = path.join(folder, `database-${i + 1}`);
-    if (!fs.existsSync(data)) install(data, isRoot);
+    if (!fs.existsSync(data)) install(data);
     return createRunning({
       name: `database ${i + 1}`,
       program: '/usr/sbin/mariadbd',
@@ -157,7 +163,7 @@ export async function createCluster(options: ClusterOptions): Promise<Cluster> {
       program: process.execPath,
       args: () => [options.serviceProgram],
       environment: {
-        ...Object.fromEntries(Object.entries(process.env).filter(([name]) => !name.startsWith('PEATMOOR_'))),
+        ...withoutSettings(),
         PEATMOOR_HOST: '127.0.0.1',
         PEATMOOR_DATA: path.join(folder, `service-${i + 1}`),
         PEATMOOR_HTTP_PORT: String(http),
@@ -209,6 +215,7 @@ export async function createCluster(options: ClusterOptions): Promise<Cluster> {
     servicePorts: at.map(({ http, mqtt }) => ({ http, mqtt })),
     databaseUrl: urlFor(0),
     databasePorts: at.map(({ sql }) => sql),
+    connect: (index) => connectTo(at[index]!.sql, 10_000, 'peatmoor'),
     password,
     async start() {
       say('Starting three database nodes …');
@@ -252,7 +259,8 @@ async function patiently(work: () => Promise<void>): Promise<void> {
     }
 }
 
-function install(data: string, isRoot: boolean): void {
+/** Makes a database folder. */
+export function install(data: string): void {
   const user = os.userInfo().username;
   const made = spawnSync(
     'mariadb-install-db',
@@ -262,7 +270,7 @@ function install(data: string, isRoot: boolean): void {
       '--auth-root-authentication-method=socket',
       `--auth-root-socket-user=${user}`,
       '--skip-test-db',
-      ...(isRoot ? ['--user=root'] : []),
+      `--user=${user}`,
     ],
     { encoding: 'utf8' },
   );

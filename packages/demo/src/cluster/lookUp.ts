@@ -1,5 +1,4 @@
 import { setTimeout as sleep } from 'node:timers/promises';
-import { createConnection } from 'mariadb';
 import { counted } from '@peatmoor/core';
 import type { Client } from '@peatmoor/contract';
 import type { Cluster } from './cluster';
@@ -70,14 +69,7 @@ export async function lookAtAlerts(
   collect: () => void,
   say: (text: string) => void,
 ): Promise<string[]> {
-  const connection = await createConnection({
-    host: '127.0.0.1',
-    port: cluster.databasePorts[0]!,
-    user: 'moor',
-    password: cluster.password,
-    database: 'peatmoor',
-    bigIntAsNumber: true,
-  });
+  const connection = await cluster.connect(0);
   try {
     const read = async (): Promise<{ state: string; count: number }[]> =>
       (await connection.query('SELECT state, COUNT(*) AS count FROM alerts GROUP BY state')) as {

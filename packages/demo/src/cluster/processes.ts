@@ -75,6 +75,10 @@ export function createRunning(command: Command): Running {
   };
 }
 
+/** The environment without settings of Peatmoor: a program that is started gets its own. */
+export const withoutSettings = (): NodeJS.ProcessEnv =>
+  Object.fromEntries(Object.entries(process.env).filter(([name]) => !name.startsWith('PEATMOOR_')));
+
 /** Free ports on loopback. */
 export async function freePorts(count: number): Promise<number[]> {
   const servers = await Promise.all(

@@ -1,6 +1,6 @@
 import type { ServerResponse } from 'node:http';
 import path from 'node:path';
-import type { Express, Request, Response } from 'express';
+import type { Express, Response } from 'express';
 import expressStaticGzip from 'express-static-gzip';
 import { consolePage } from './consolePage';
 import { sessionIdOf } from './scope';
@@ -12,18 +12,12 @@ import { sessionIdOf } from './scope';
 export function serveConsole(app: Express, folder: string, base: string): void {
   // The documentation is pages of its own beside the console.
   app.get(/^\/docs\/?$/, (_request, response) => response.redirect(`${base}/docs/index.html`));
-  const sendPage = (request: Request, response: Response): void => {
+  const sendPage = (response: Response, sort: 'plain' | 'session'): void => {
     response.setHeader('cache-control', 'no-cache');
-    response.setHeader('vary', 'cookie');
-    // Whether somebody is signed in is found out by what the page asks.
-    const sort = sessionIdOf(request) === undefined ? 'plain' : 'session';
     response.type('html').send(consolePage(folder, base, sort));
   };
   // As it is kept by a browser: the same for everybody.
-  app.get('/index.html', (_request, response) => {
-    response.setHeader('cache-control', 'no-cache');
-    response.type('html').send(consolePage(folder, base, 'plain'));
-  });
+  app.get('/index.html', (_request, response) => sendPage(response, 'plain'));
   app.use(
     expressStaticGzip(folder, {
       enableBrotli: true,
@@ -37,7 +31,9 @@ export function serveConsole(app: Express, folder: string, base: string): void {
       response.status(404).type('text/plain').send('There is no such file.\n');
       return;
     }
-    sendPage(request, response);
+    response.setHeader('vary', 'cookie');
+    // Whether somebody is signed in is found out by what the page asks.
+    sendPage(response, sessionIdOf(request) === undefined ? 'plain' : 'session');
   });
 }
 

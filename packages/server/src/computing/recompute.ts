@@ -19,9 +19,8 @@ import type { HistoryReader } from '../history/read';
 import type { Recent } from '../history/recent';
 import type { DeviceEntry, DeviceStream, Registry } from '../registry';
 import type { RecomputationRow } from '../store/models';
-import { findAll } from '../store/rows';
 import { inRawTransaction, type Store } from '../store/store';
-import { enqueueRecomputation } from './jobs';
+import { enqueueRecomputation, nextRecomputation } from './jobs';
 import { targetsOf, type Target } from './targets';
 import { inputsOver, newestOf } from './work';
 import type { Computing } from './worker';
@@ -106,20 +105,15 @@ export function startRecomputing(parts: Parts): Recomputing {
   const begun = new Set<number>();
   const failed = new Map<number, number>();
   let later: NodeJS.Timeout | undefined;
-  const nextOne = async (): Promise<RecomputationRow | undefined> => {
-    const rows = await findAll(recomputations, {
-      where: { state: ['waiting', 'running'] },
-      order: ['id'],
-    });
-    const mine = rows.find((row) => isMine(row) && !(row.state === 'running' && begun.has(row.id)));
-    // It may become ours: work is taken over, at the start too.
-    if (mine === undefined && rows.some((row) => !begun.has(row.id))) later = setTimeout(begin, NOT_MINE_MS);
-    return mine;
-  };
   const look = async (): Promise<void> => {
     for (;;) {
-      const row = await nextOne();
-      if (row === undefined || stopped) return;
+      const { next: row, others } = await nextRecomputation(store, { ...worker.held(), begun });
+      if (row === undefined) {
+        // It may become ours: work is taken over, at the start too.
+        if (others) later = setTimeout(begin, NOT_MINE_MS);
+        return;
+      }
+      if (stopped) return;
       begun.add(row.id);
       await note(row, { state: 'running' });
       try {

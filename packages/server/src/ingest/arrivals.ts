@@ -3,6 +3,7 @@ import type { Arrival } from '@peatmoor/contract';
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import { factsOf } from '../journal/others';
+import { createSaving } from '../journal/saving';
 import type { DeviceEntry, DeviceStream } from '../registry';
 import type { ArrivalRow } from '../store/models';
 import { findAll } from '../store/rows';
@@ -20,8 +21,8 @@ export const MOST_KEPT_BYTES = 64 * 1024;
 /** Arrivals of one device shown live and written down in a second at the most; the rest is only in memory. */
 const MOST_A_SECOND = 20;
 const MOST_WAITING = 5000;
-/** Seconds between two writings down; whoever reads a list has it done first. */
-const SAVE_S = 15;
+/** Time between two writings down, in ms; whoever reads a list has it done first. */
+const SAVE_MS = 15_000;
 /** Messages of a device after which the oldest are deleted again. */
 const TRIM_AFTER = 50;
 /** Bytes of messages that may wait to be written down; of more only what became of them is kept. */
@@ -165,23 +166,15 @@ export function startArrivals({ store, bus, times, tell, log }: Parts): ArrivalB
     if (waiting.length > MOST_WAITING) waitingBytes -= waiting.shift()!.raw?.length ?? 0;
     bus.emit('live', { workspaceId: entry.workspaceId, message: { type: 'arrival', arrival } });
   };
-  /** Seconds since they were last written down. */
-  let seconds = 0;
   let writing: Promise<void> = Promise.resolve();
-  const save = (): Promise<void> => {
-    seconds = 0;
-    return (writing = writing.then(write));
-  };
+  const save = (): Promise<void> => (writing = writing.then(write));
+  const saving = createSaving(save, SAVE_MS);
   const timer = setInterval(() => {
     inSecond.clear();
-    seconds++;
-    if (waiting.length === 0) return;
-    if (seconds >= 2 * SAVE_S || waiting.length > MOST_WAITING / 5) void save();
+    if (waiting.length > MOST_WAITING / 5) void save();
   }, 1000);
   const book: ArrivalBook = {
-    beside() {
-      if (seconds >= SAVE_S && waiting.length > 0) void save();
-    },
+    beside: saving.beside,
     admits(entry) {
       const count = (inSecond.get(entry.rowId) ?? 0) + 1;
       inSecond.set(entry.rowId, count);
@@ -237,6 +230,7 @@ export function startArrivals({ store, bus, times, tell, log }: Parts): ArrivalB
     },
     async stop() {
       clearInterval(timer);
+      saving.stop();
       await save();
     },
   };

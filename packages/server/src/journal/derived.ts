@@ -1,7 +1,8 @@
 import { BatchBuilder, packBatch, type Batch } from '@peatmoor/core';
 import type { Connection } from 'mariadb';
 import type { Store } from '../store/store';
-import { openWriter, type Committed } from './writer';
+import type { Committed } from './writer';
+import { openWriter } from './writers';
 import { now as clockNow } from '../clock';
 
 /**

@@ -54,8 +54,24 @@ export interface Share {
   isMine(reader: Reader): boolean;
 }
 
+/** The shares of all parts, for this service; `place`: which of the living nodes it is just now. */
+export const sharesOf = (
+  parts: number,
+  who: Pick<Share, 'holder' | 'sole'>,
+  place: () => { index: number; count: number },
+): Share[] =>
+  Array.from({ length: parts }, (_, part) => ({
+    part,
+    parts,
+    ...who,
+    isMine(reader) {
+      const { index, count } = place();
+      return nodeFor(reader, part, count) === index;
+    },
+  }));
+
 /** Which of the living nodes, in order of their numbers, should do the work of a reader on a part: all have about as much. */
-export const nodeFor = (reader: Reader, part: number, nodes: number): number =>
+const nodeFor = (reader: Reader, part: number, nodes: number): number =>
   (part * READERS.length + READERS.indexOf(reader)) % nodes;
 
 /** True for what belongs to a share. */
@@ -78,8 +94,8 @@ export interface AllParts {
   settled(): Promise<void>;
   /** True where this service does this for a workspace just now; for any where none is named. */
   holds(workspaceId?: number): boolean;
-  /** How many parts are done here, of how many. */
-  held(): { count: number; of: number };
+  /** Which parts are done here, and how many there are. */
+  held(): { held: number[]; parts: number };
   stop(): Promise<void>;
 }
 
@@ -96,7 +112,10 @@ export function together(readers: readonly PartReader[]): AllParts {
       workspaceId === undefined
         ? readers.some((one) => one.holds())
         : readers[workspaceId % readers.length]!.holds(),
-    held: () => ({ count: readers.filter((one) => one.holds()).length, of: readers.length }),
+    held: () => ({
+      held: readers.flatMap((one, part) => (one.holds() ? [part] : [])),
+      parts: readers.length,
+    }),
     stop: () => all((one) => one.stop()),
   };
 }
@@ -104,9 +123,9 @@ export function together(readers: readonly PartReader[]): AllParts {
 /** What of the readers' work is done here, in words. */
 export const whatIsDone = (readers: readonly [name: string, work: Pick<AllParts, 'held'>][]): string[] =>
   readers.flatMap(([name, work]) => {
-    const { count, of } = work.held();
-    if (count === 0) return [];
-    return [of === 1 ? name : `${name} (${count} of ${of})`];
+    const { held, parts } = work.held();
+    if (held.length === 0) return [];
+    return [parts === 1 ? name : `${name} (${held.length} of ${parts})`];
   });
 
 /** Does something while no step of any part is under way in this process. */

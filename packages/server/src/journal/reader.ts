@@ -33,7 +33,7 @@ export const lineOf = ({ writer, part }: Pick<JournalPlace, 'writer' | 'part'>):
   `${writer}/${part}`;
 
 /** One of those who read the journal: each reads a part of it, or one all of them. */
-export interface Reading {
+export interface ReaderPart {
   reader: Reader;
   part: number | 'all';
 }
@@ -45,7 +45,7 @@ export interface Reading {
  */
 export async function readJournal(
   connection: Connection,
-  { reader, part }: Reading,
+  { reader, part }: ReaderPart,
   most: number,
   reached: ReadonlyMap<string, number> = new Map(),
 ): Promise<Looked> {
@@ -84,7 +84,7 @@ export async function readJournal(
 }
 
 /** Lines of one part, found by their names alone. */
-const having = (part: Reading['part']): string => (part === 'all' ? '' : ` HAVING part = ${part}`);
+const having = (part: ReaderPart['part']): string => (part === 'all' ? '' : ` HAVING part = ${part}`);
 
 interface Line {
   writer: number;
@@ -137,7 +137,7 @@ export async function keepOffsets(
 }
 
 /** Moves a reader that has nothing to do past everything that is in its part of the journal now. */
-export async function passJournal(connection: Connection, { reader, part }: Reading): Promise<void> {
+export async function passJournal(connection: Connection, { reader, part }: ReaderPart): Promise<void> {
   await connection.execute(
     `INSERT INTO journalOffsets (reader, writer, part, seq) SELECT ?, writer, part, seq FROM (SELECT writer, part, MAX(seq) AS seq FROM journal GROUP BY writer, part${having(part)}) j ON DUPLICATE KEY UPDATE seq = GREATEST(journalOffsets.seq, VALUES(seq))`,
     [reader],

@@ -15,7 +15,7 @@ import {
   type JournalPlace,
   type Looked,
   type Reader,
-  type Reading,
+  type ReaderPart,
 } from './reader';
 import { setAside } from './setAside';
 
@@ -99,7 +99,7 @@ export function startJournalWorker({ store, log, share }: Parts, work: JournalSt
     alone: sole,
     isMine,
   });
-  const reading: Reading = { reader: work.name, part: myPart };
+  const reading: ReaderPart = { reader: work.name, part: myPart };
   const queue = new PQueue({ concurrency: 1 });
   let held = false;
   let begun = false;

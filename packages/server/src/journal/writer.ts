@@ -4,6 +4,7 @@ import type { Connection } from 'mariadb';
 import type { Logger } from 'pino';
 import { cannotWrite } from '../store/lost';
 import { inRawTransaction, type Store } from '../store/store';
+import { openWriter } from './writers';
 import { writeOthers, type OtherReading } from './others';
 import { now as clockNow } from '../clock';
 
@@ -17,9 +18,6 @@ const MOST_OTHER_BYTES_IN_COMMIT = 8 * 1024 * 1024;
 const DUPLICATE_KEY = 1062;
 const DEADLOCK = 1213;
 const MOST_CONFLICTS = 5;
-const HEARTBEAT_MS = 30_000;
-/** Writers that say nothing for a month are forgotten: this often they do, whatever is committed, in ms. */
-const LONGEST_SILENCE_MS = 3_600_000;
 
 /** The journal takes nothing just now: its queue is full, or the database does not answer. Nothing was stored. */
 export class JournalBusyError extends Error {}
@@ -98,43 +96,6 @@ const newGroup = (expected = 64): Group => ({
 });
 const isEmpty = (group: Group): boolean => group.parts.length === 0;
 const NOTHING: ReadonlySet<OtherReading> = new Set();
-
-/** A new writer's number, and its sign of life. */
-export async function openWriter(store: Store): Promise<number> {
-  return store.withConnection(async (connection) => {
-    const made = await connection.query(
-      'INSERT INTO journalWriters (startedAt, heartbeatAt) VALUES (?, NOW(3))',
-      [clockNow()],
-    );
-    return Number((made as { insertId: number }).insertId);
-  });
-}
-
-/**
- * Says now and then that writers are alive, and what the clock says. `isSaid`: true where that stands in the database anyway, by
- * what was committed lately, and nobody else can be there who asks: then no disk is woken for it.
- */
-export function startHeartbeat(
-  store: Store,
-  writers: readonly number[],
-  isSaid: (withinMs: number) => boolean,
-): () => void {
-  let beatAt = performance.now();
-  const timer = setInterval(() => {
-    const now = performance.now();
-    if (now - beatAt < LONGEST_SILENCE_MS && isSaid(HEARTBEAT_MS)) return;
-    beatAt = now;
-    store
-      .withConnection((connection) =>
-        connection.query('UPDATE journalWriters SET heartbeatAt = NOW(3), clockAt = ? WHERE id IN (?)', [
-          clockNow(),
-          [...writers],
-        ]),
-      )
-      .catch(() => undefined);
-  }, HEARTBEAT_MS);
-  return () => clearInterval(timer);
-}
 
 /**
  * The one writer of this process. While one commit is under way the next gathers. Its sequence has no gaps; a

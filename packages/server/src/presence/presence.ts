@@ -2,7 +2,7 @@ import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import { writeMany, type Store } from '../store/store';
 import type { DeviceFact } from '../journal/telling';
-import { createSaving } from './saving';
+import { createSaving } from '../journal/saving';
 import { latestPossible, now as clockNow } from '../clock';
 
 /** What makes a value a press: it is told up to a time (epoch ms), and only to whoever takes it, at the moment of telling. */

@@ -1,6 +1,6 @@
 import type { Logger } from 'pino';
 import { writeMany, type Store } from '../store/store';
-import { createSaving } from './saving';
+import { createSaving } from '../journal/saving';
 
 const SAVE_MS = 60_000;
 

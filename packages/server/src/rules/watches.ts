@@ -69,7 +69,7 @@ const AT_ONCE = 1000;
 export function createWatches(
   store: Store,
   registry: Registry,
-  isMine: (workspaceId: number) => boolean = () => true,
+  isMine: (workspaceId: number) => boolean,
 ): Watches {
   const { models } = store;
   const byInput = new Map<number | string, Set<Input>>();
