@@ -1,8 +1,15 @@
 import fs from 'node:fs';
 import { pino } from 'pino';
 import { startManagedDatabase, type ManagedDatabase } from '../src/database/managed';
-import { keepOffsets, passJournal, readersBehind, readJournal, trimJournal } from '../src/journal/reader';
-import { readParts } from '../src/journal/parts';
+import {
+  keepOffsets,
+  passJournal,
+  READERS,
+  readersBehind,
+  readJournal,
+  trimJournal,
+} from '../src/journal/reader';
+import { readParts, sharesOf } from '../src/journal/parts';
 import { startJournalWriter, type Committed, type JournalWriter } from '../src/journal/writer';
 import { inRawTransaction, openStore, type Store } from '../src/store/store';
 import { newFolder, until } from '../../../test/support/service';
@@ -265,6 +272,29 @@ describe('the journal', () => {
     await change("DELETE FROM shape WHERE name = 'journalParts'");
     await change('DELETE FROM journalWriters');
     expect(await readParts(store, 4)).toBe(4);
+  });
+
+  it('is shared so that each node has as much of each reader, and every part has one node', () => {
+    const who = { holder: 'x', sole: false };
+    for (const count of [1, 2, 3, 6])
+      for (const reader of READERS) {
+        const mine = Array.from({ length: count }, (_, index) =>
+          sharesOf(6, who, () => ({ index, count })).flatMap(({ part, isMine }) =>
+            isMine(reader) ? [part] : [],
+          ),
+        );
+        expect([count, reader, mine.map((parts) => parts.length)]).toEqual([
+          count,
+          reader,
+          Array.from({ length: count }, () => 6 / count),
+        ]);
+        expect(mine.flat().sort()).toEqual([0, 1, 2, 3, 4, 5]);
+      }
+    // With one part the readers are at different nodes; a node that goes has none.
+    const [one] = sharesOf(1, who, () => ({ index: 1, count: 3 }));
+    expect(READERS.map((reader) => one!.isMine(reader))).toEqual([false, true, false]);
+    const [going] = sharesOf(1, who, () => ({ index: -1, count: 2 }));
+    expect(READERS.some((reader) => going!.isMine(reader))).toBe(false);
   });
 
   it('takes nothing once it is stopped', async () => {

@@ -70,9 +70,9 @@ export const sharesOf = (
     },
   }));
 
-/** Which of the living nodes, in order of their numbers, should do the work of a reader on a part: all have about as much. */
+/** Which of the living nodes, in order of their numbers, should do the work of a reader on a part: each has about as many parts of each reader. */
 const nodeFor = (reader: Reader, part: number, nodes: number): number =>
-  (part * READERS.length + READERS.indexOf(reader)) % nodes;
+  (part + READERS.indexOf(reader)) % nodes;
 
 /** True for what belongs to a share. */
 export const isInShare = ({ part, parts }: Pick<Share, 'part' | 'parts'>, workspaceId: number): boolean =>
