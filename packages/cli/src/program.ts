@@ -25,7 +25,7 @@ import { workspaceCommands } from './workspaceFile';
 export function createProgram(): Command {
   const program = new Command('peatmoor')
     .description('Peatmoor from the command line: devices, readings, controls and events of your own boards.')
-    .version('0.5.0')
+    .version('0.6.0')
     .option('--json', 'print JSON')
     .configureHelp({ showGlobalOptions: true })
     .helpCommand(false)

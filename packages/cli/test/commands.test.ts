@@ -310,7 +310,7 @@ console.log(typeof devices[0]!.colourOfItsHat);
   const version = execFileSync(path.join(place, 'node_modules/.bin/peatmoor'), ['--version'], {
     encoding: 'utf8',
   });
-  expect(version.trim()).toBe('0.5.0');
+  expect(version.trim()).toBe('0.6.0');
 });
 
 it('takes everything away as a ZIP with images, and brings it back to the byte', async () => {

@@ -1,3 +1,4 @@
+import { deflateSync } from 'node:zlib';
 import fc from 'fast-check';
 import {
   BatchBuilder,
@@ -184,6 +185,26 @@ it('carries times between the milliseconds through bytes', () => {
       expect(unpackColumns(packColumns(all))).toEqual(all);
     }),
   );
+});
+
+it('carries times that nodes gave beside each other, in 1024ths, in hardly more room', () => {
+  const part = fc.integer({ min: 0, max: 1023 });
+  const place = fc.tuple(fc.integer({ min: 0, max: 1e6 }), part);
+  fc.assert(
+    fc.property(fc.uniqueArray(place, { selector: String, maxLength: 50 }), (places) => {
+      const times = places.map(([ms, one]) => 1.7e12 + ms + one / 1024).sort((a, b) => a - b);
+      const all = { times, values: times.map((_, i) => i) };
+      expect(unpackColumns(packColumns(all))).toEqual(all);
+    }),
+  );
+  const given = (parts: number[]): Columns => {
+    const times = Array.from({ length: 1000 }, (_, i) => 1.7e12 + i * 5000 + parts[i % parts.length]! / 1024);
+    return { times, values: times.map(() => 20) };
+  };
+  const [one, several] = [given([517]), given([517, 530, 515])].map(
+    (all) => deflateSync(packColumns(all)).length,
+  );
+  expect([one! < 60, several! < 100]).toEqual([true, true]);
 });
 
 it('packs single-precision values in four bytes each, and others in eight', () => {

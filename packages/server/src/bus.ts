@@ -23,6 +23,8 @@ export interface BusEvents {
   closed: { deviceRowId: number };
   /** A picture came; its bytes are in the database. */
   picture: { series: number; at: number; type: string; size: number };
+  /** What devices used of their rates: their rows, and messages. */
+  used: { devices: [deviceRowId: number, messages: number][] };
   /** Something is to be worked out anew. */
   recompute: { workspaceId: number };
   /** Something for the pages of a workspace. */

@@ -142,7 +142,7 @@ export async function startService({
     // Taken before anything is journalled: what a service before has left there.
     const tail = await readTail(store);
     for (const committed of tail.entries) recent.add(committed);
-    const times = createTimes(tail.lastAt);
+    const times = createTimes(tail.lastAt, () => nodes?.timePart() ?? 0);
     let metrics: Metrics | null = null;
     let beside = (): void => undefined;
     const parts = await readParts(store, config.journalParts);
@@ -273,7 +273,11 @@ export async function startService({
       chartOf,
       publicUrl,
     });
-    const rate = createWorkRate(config.deviceRate);
+    const rate = createWorkRate(
+      config.deviceRate,
+      database === null ? (devices) => bus.outward('used', { devices }) : null,
+    );
+    bus.on('used', ({ devices }) => rate.usedElsewhere(devices));
     const report = createReport({
       registry,
       newNames: createNewNames(store, registry, bus, log),

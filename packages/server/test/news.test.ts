@@ -5,7 +5,8 @@ import { nextRecomputation } from '../src/computing/jobs';
 import { startManagedDatabase, type ManagedDatabase } from '../src/database/managed';
 import { createLastingRows } from '../src/listeners/mqtt/lastingRows';
 import { startNews, type News } from '../src/nodes/news';
-import { openStore, type Store } from '../src/store/store';
+import { writeOpenNumbers } from '../src/journal/openNumbers';
+import { inRawTransaction, openStore, type Store } from '../src/store/store';
 import { newFolder, until } from '../../../test/support/service';
 
 const log = pino({ level: 'silent' });
@@ -111,10 +112,10 @@ describe('subscriptions that outlast their connection', () => {
     for (const client of clients) {
       rows.keep(77, client, { 'moor/north/wanted/#': 1 });
       // Not written yet, and known all the same.
-      expect(await rows.restore(77, client)).toEqual({ 'moor/north/wanted/#': 1 });
+      expect((await rows.restore(77, client)).filters).toEqual({ 'moor/north/wanted/#': 1 });
       await until(
         async () =>
-          (await rowsOf<{ client: string }>('SELECT client FROM lastingSessions')).some(
+          (await rowsOf<{ client: string }>("SELECT client FROM lastingSessions WHERE filters <> '{}'")).some(
             (row) => row.client === client,
           ),
         client,
@@ -124,11 +125,22 @@ describe('subscriptions that outlast their connection', () => {
       ({ client }) => client,
     );
     expect(kept).toEqual(clients.slice(2));
+    // Numbers of messages go with their session.
+    const open = [6, 5].flatMap((i) =>
+      [1, 2].map((number) => ({ deviceRowId: 77, client: clients[i]!, number })),
+    );
+    await inRawTransaction(store, (connection) => writeOpenNumbers(connection, open));
+    await rows.release(open[0]!);
+    const other = createLastingRows(store, log);
+    expect((await other.restore(77, clients[6]!)).numbers).toEqual([2]);
+    const nothing = { filters: {}, numbers: [] };
     rows.forget(77, clients[6]!);
-    expect(await rows.restore(77, clients[6]!)).toBeNull();
+    expect(await rows.restore(77, clients[6]!)).toEqual(nothing);
     await rows.stop();
-    expect(await createLastingRows(store, log).restore(77, clients[6]!)).toBeNull();
-    expect(await rowsOf('SELECT 1 FROM lastingSessions')).toHaveLength(4);
+    expect(await other.restore(77, clients[6]!)).toEqual(nothing);
+    expect((await other.restore(77, clients[5]!)).numbers).toEqual([1, 2]);
+    await other.stop();
+    expect(await rowsOf('SELECT 1 FROM lastingSessions')).toHaveLength(5);
   }, 20_000);
 });
 

@@ -3,8 +3,9 @@ import { HOUR_MS, type Rollup } from './rollup';
 import type { Columns } from './series';
 
 const MOST_DECIMALS = 6;
-/** Quarters of a millisecond, and the bytes of no readings: their count and a form of values. */
+/** Quarters of a millisecond and finer parts, and the bytes of no readings: their count and a form of values. */
 const QUARTERS = 4;
+const FINEST = 1024;
 const EMPTY_BYTES = 2;
 /** How a column of values is written, where the number is not a count of decimals. */
 const DOUBLES = 255;
@@ -12,15 +13,28 @@ const SINGLES = 254;
 
 /**
  * Packs ordered readings into bytes, columns apart: count, times as delta of delta in ms, then the values.
- * Made to be deflated. Times are whole or quarter milliseconds within ±2^50.
+ * Made to be deflated. Times are whole or quarter milliseconds within ±2^50, or 1024ths of one within ±2^42.
  */
 export function packColumns({ times, values }: Columns): Uint8Array {
   const out = new ByteWriter(16 + times.length * 4);
-  const whole = times.every(Number.isInteger);
+  const isWhole = times.every(Number.isInteger);
   // No readings, and then something: the times that follow are quarters.
-  if (!whole) out.varint(0);
-  out.varint(times.length);
-  writeTimes(out, whole ? times : times.map((at) => at * QUARTERS));
+  if (!isWhole) out.varint(0);
+  if (isWhole || times.every((at) => Number.isInteger(at * QUARTERS))) {
+    out.varint(times.length);
+    writeTimes(out, isWhole ? times : times.map((at) => at * QUARTERS));
+  } else {
+    // Said twice: whole milliseconds, and then their parts, which are mostly the same again and again.
+    out.varint(0);
+    out.varint(times.length);
+    writeTimes(out, times.map(Math.floor));
+    let last = 0;
+    for (const at of times) {
+      const part = Math.round((at - Math.floor(at)) * FINEST);
+      out.signed(part - last);
+      last = part;
+    }
+  }
   writeValues(out, values);
   return out.bytes();
 }
@@ -29,11 +43,22 @@ export function packColumns({ times, values }: Columns): Uint8Array {
 export function unpackColumns(bytes: Uint8Array): Columns {
   const input = new ByteReader(bytes);
   let count = readCount(input, bytes);
-  const quarters = count === 0 && bytes.length > EMPTY_BYTES;
-  if (quarters) count = readCount(input, bytes);
+  const inParts = count === 0 && bytes.length > EMPTY_BYTES;
+  if (inParts) count = readCount(input, bytes);
+  const isFine = inParts && count === 0;
+  if (isFine) count = readCount(input, bytes);
   const times = readTimes(input, count);
-  if (quarters) for (let i = 0; i < count; i++) times[i]! /= QUARTERS;
+  if (isFine) addParts(input, times);
+  else if (inParts) for (let i = 0; i < count; i++) times[i]! /= QUARTERS;
   return { times, values: readValues(input, count) };
+}
+
+function addParts(input: ByteReader, times: number[]): void {
+  let part = 0;
+  for (let i = 0; i < times.length; i++) {
+    part += input.signed();
+    times[i]! += part / FINEST;
+  }
 }
 
 /** Packs rollups of one span, in order of time, column by column; from an hour on with their spread. Made to be deflated. */

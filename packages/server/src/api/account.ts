@@ -13,7 +13,7 @@ import { demandPerson, SESSION_COOKIE, sessionIdOf } from './scope';
 import { createSessions } from './sessions';
 
 /** Version of the service, as its package says it. */
-export const VERSION = '0.5.0';
+export const VERSION = '0.6.0';
 /** Verified when an account is not known, so that both cases take the same time. */
 const NOBODY_HASH =
   '$argon2id$v=19$m=19456,t=2,p=1$c29tZXNhbHRzb21lc2FsdA$Zm9yZ290dGVuZm9yZ290dGVuZm9yZ290dGVuZm9yZ28';

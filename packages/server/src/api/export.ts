@@ -1,4 +1,5 @@
-import { once } from 'node:events';
+import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
 import type { Request, Response } from 'express';
 import { isNumeric, keptUnitOf, rowsByTime, sentUnitOf, shownSteps, type Columns } from '@peatmoor/core';
 import { exportQuerySchema, type ExportFormat } from '@peatmoor/contract';
@@ -71,11 +72,12 @@ export async function sendExport(
     response.end(text);
     return;
   }
-  for await (const text of textOf(writing, rows)) {
-    if (response.destroyed) return;
-    if (!response.write(text)) await once(response, 'drain');
-  }
-  response.end();
+  // No faster than it is read; nothing more is read for whoever has gone.
+  await pipeline(Readable.from(textOf(writing, rows), { highWaterMark: 1 }), response).catch(
+    (error: NodeJS.ErrnoException) => {
+      if (error.code !== 'ERR_STREAM_PREMATURE_CLOSE') throw error;
+    },
+  );
 }
 
 /** Formats of which a part can be taken by itself. */

@@ -1,4 +1,3 @@
-import { once } from 'node:events';
 import type { Response } from 'express';
 import { strToU8, Zip, ZipDeflate, ZipPassThrough } from 'fflate';
 import type { DeviceStream } from '../registry';
@@ -22,6 +21,16 @@ interface Image {
 export type Zipped =
   { name: string; text: AsyncIterable<string> } | { folder: string; images: AsyncIterable<Image> };
 
+/** Resolves once more can be written, or nobody reads any more. */
+const takesMore = (response: Response): Promise<void> =>
+  new Promise((resolve) => {
+    const end = (): void => {
+      for (const event of ['drain', 'close']) response.removeListener(event, end);
+      resolve();
+    };
+    for (const event of ['drain', 'close']) response.on(event, end);
+  });
+
 /** Sends files as one ZIP (PKWARE APPNOTE 6.3, without its 64-bit form: 4 GB at the most) while they are read. */
 export async function sendZip(response: Response, files: readonly Zipped[]): Promise<void> {
   let failed: Error | null = null;
@@ -31,8 +40,7 @@ export async function sendZip(response: Response, files: readonly Zipped[]): Pro
   });
   const flow = async (): Promise<void> => {
     if (failed !== null) throw failed;
-    if (!response.destroyed && response.writableNeedDrain)
-      await Promise.race([once(response, 'drain'), once(response, 'close')]);
+    if (!response.destroyed && response.writableNeedDrain) await takesMore(response);
   };
   for (const one of files) {
     if ('text' in one) {

@@ -1,9 +1,11 @@
 /** How far a time may lie ahead of the clock, in ms. */
 const MOST_AHEAD_MS = 1000;
 const FAR_AHEAD_MS = 3_600_000;
-/** Fraction of a millisecond of times that were given, and of those kept for messages that were refused. */
+/** Fraction of a millisecond of times that were given, and of those kept for messages that were refused; a node's own part is added. */
 const GIVEN = 0.5;
 const REFUSED = 0.25;
+/** Nodes that give times beside each other add parts of their own, in 1024ths of a millisecond. */
+const PART_MS = 1 / 1024;
 
 /** A time as it is shown and told: whole milliseconds. */
 export const shownTime = Math.floor;
@@ -21,8 +23,12 @@ export interface Times {
   keepFor(deviceRowId: number, receivedAt: number): number;
 }
 
-/** `after`: no time up to this one is given (epoch ms): a service before may have given it. */
-export function createTimes(after: number): Times {
+/**
+ * `after`: no time up to this one is given (epoch ms): a service before may have given it. `nodePart` (0 to 255) is another one at each
+ * node that gives times meanwhile: one device may send to several at once.
+ */
+export function createTimes(after: number, nodePart: () => number = () => 0): Times {
+  const own = (fraction: number): number => fraction + nodePart() * PART_MS;
   const given = new Map<number, number>();
   const kept = new Map<number, number>();
   /** The last time that was given, where it can have been: one that lies far ahead came from a clock that was wrong. */
@@ -35,13 +41,13 @@ export function createTimes(after: number): Times {
       const at = Math.max(receivedAt, lastOf(given, deviceRowId, receivedAt) + 1);
       if (at > receivedAt + MOST_AHEAD_MS) return null;
       given.set(deviceRowId, at);
-      return at + GIVEN;
+      return at + own(GIVEN);
     },
     isFull: (deviceRowId, now) => lastOf(given, deviceRowId, now) + 1 > now + MOST_AHEAD_MS,
     keepFor(deviceRowId, receivedAt) {
       const at = Math.max(receivedAt, lastOf(kept, deviceRowId, receivedAt) + 1);
       kept.set(deviceRowId, at);
-      return at + REFUSED;
+      return at + own(REFUSED);
     },
   };
 }

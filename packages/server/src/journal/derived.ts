@@ -1,6 +1,6 @@
 import { BatchBuilder, packBatch, type Batch } from '@peatmoor/core';
 import type { Connection } from 'mariadb';
-import type { Store } from '../store/store';
+import { seeingAll, type Store } from '../store/store';
 import type { Committed } from './writer';
 import { openWriter } from './writers';
 import { now as clockNow } from '../clock';
@@ -42,12 +42,14 @@ export async function openDerivedWriter(store: Store): Promise<DerivedWriter> {
     settle: ({ part, seq }) => void seqs.set(part, seq),
     async find(connection, part) {
       // Asked at another node of a cluster perhaps, which may not have heard of it yet.
-      await connection.query('SET SESSION wsrep_sync_wait = 1').catch(() => undefined);
-      const [row] = (await connection.query(
-        'SELECT COALESCE(MAX(seq), 0) AS seq FROM (SELECT seq FROM journal WHERE writer = ? AND part = ? UNION ALL SELECT seq FROM journalOffsets WHERE writer = ? AND part = ?) known',
-        [id, part, id, part],
-      )) as { seq: number }[];
-      await connection.query('SET SESSION wsrep_sync_wait = 0').catch(() => undefined);
+      const [row] = await seeingAll(
+        connection,
+        async () =>
+          (await connection.query(
+            'SELECT COALESCE(MAX(seq), 0) AS seq FROM (SELECT seq FROM journal WHERE writer = ? AND part = ? UNION ALL SELECT seq FROM journalOffsets WHERE writer = ? AND part = ?) known',
+            [id, part, id, part],
+          )) as { seq: number }[],
+      );
       seqs.set(part, Math.max(seqOf(part), Number(row!.seq)));
     },
   };

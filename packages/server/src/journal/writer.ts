@@ -5,6 +5,7 @@ import type { Logger } from 'pino';
 import { cannotWrite } from '../store/lost';
 import { inRawTransaction, type Store } from '../store/store';
 import { openWriter } from './writers';
+import { writeOpenNumbers, type OpenNumber } from './openNumbers';
 import { writeOthers, type OtherReading } from './others';
 import { now as clockNow } from '../clock';
 
@@ -49,6 +50,8 @@ export interface JournalWriter {
   addOther(workspaceId: number, reading: OtherReading): void;
   /** Adds a fact of a workspace to the commit that gathers, or of all of them; only while `takes()`. */
   addFact(workspaceId: number | 'all', fact: Fact): void;
+  /** Notes in the commit that gathers that a message was taken; only after something of it was added. */
+  addNumber(number: OpenNumber): void;
   /** Calls back, once, when all that was added up to now is durable. */
   onDurable(done: Durable): void;
   /** Number of the commit that takes what is added now: all with one number are durable at once. */
@@ -82,6 +85,7 @@ interface Group {
   expected: number;
   readings: number;
   otherBytes: number;
+  numbers: OpenNumber[];
   waiting: Durable[];
 }
 
@@ -92,6 +96,7 @@ const newGroup = (expected = 64): Group => ({
   expected,
   readings: 0,
   otherBytes: 0,
+  numbers: [],
   waiting: [],
 });
 const isEmpty = (group: Group): boolean => group.parts.length === 0;
@@ -181,6 +186,7 @@ export async function startJournalWriter(
   const write = async (
     gathered: readonly PartOfGroup[],
     numbered: readonly number[],
+    open: readonly OpenNumber[],
   ): Promise<ReadonlySet<OtherReading>> => {
     const rows = gathered.map(({ part, builder, facts }, i): NumberedRow => {
       const bytes = packBatch(builder.batch(), facts);
@@ -189,7 +195,7 @@ export async function startJournalWriter(
     });
     const all = gathered.flatMap(({ others }) => others);
     const numbersOnly = (): Promise<void> => persistAlways(async () => insert(await ownConnection(), rows));
-    if (all.length === 0) {
+    if (all.length === 0 && open.length === 0) {
       await numbersOnly();
       return NOTHING;
     }
@@ -197,7 +203,8 @@ export async function startJournalWriter(
       await persist(() =>
         inRawTransaction(store, async (connection) => {
           await insert(connection, rows);
-          await writeOthers(connection, all);
+          if (all.length > 0) await writeOthers(connection, all);
+          if (open.length > 0) await writeOpenNumbers(connection, open);
         }),
       );
       return NOTHING;
@@ -207,6 +214,8 @@ export async function startJournalWriter(
     await numbersOnly();
     const refused = new Set<OtherReading>();
     await writeDivided(all, refused);
+    if (open.length > 0)
+      await persistAlways(() => inRawTransaction(store, (connection) => writeOpenNumbers(connection, open)));
     return refused;
   };
   /** The same for what cannot be wrong in itself. */
@@ -252,7 +261,7 @@ export async function startJournalWriter(
       const numbered = gathered.map(({ part }) => ++seqs[part]!);
       const since = performance.now();
       onBegin();
-      const refused = await write(gathered, numbered);
+      const refused = await write(gathered, numbered, group.numbers);
       const tookMs = performance.now() - since;
       queued -= group.readings;
       otherBytes -= group.otherBytes;
@@ -326,6 +335,7 @@ export async function startJournalWriter(
       else inPart(workspaceId % parts).facts.push(fact);
       start();
     },
+    addNumber: (number) => void gathering.numbers.push(number),
     onDurable(done) {
       // What is gathered last is committed last.
       const group = isEmpty(gathering) ? (full.at(-1) ?? underWay) : gathering;

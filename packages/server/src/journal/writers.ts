@@ -1,18 +1,28 @@
 import { now as clockNow } from '../clock';
 import type { Store } from '../store/store';
 
+/** Nodes that live have numbers that differ modulo this. */
+export const NODE_PARTS = 256;
 const HEARTBEAT_MS = 30_000;
 /** Writers that say nothing for a month are forgotten: this often they do, whatever is committed, in ms. */
 const LONGEST_SILENCE_MS = 3_600_000;
 
-/** A new writer's number, and its sign of life. */
+/** A new writer's number, and its sign of life. It differs from those of all nodes that live modulo `NODE_PARTS`: they give times beside each other. */
 export async function openWriter(store: Store): Promise<number> {
   return store.withConnection(async (connection) => {
-    const made = await connection.query(
-      'INSERT INTO journalWriters (startedAt, heartbeatAt) VALUES (?, NOW(3))',
-      [clockNow()],
-    );
-    return Number((made as { insertId: number }).insertId);
+    const living = (await connection.query(
+      'SELECT id % ? AS part FROM nodes WHERE heartbeatAt > NOW(3) - INTERVAL 1 MINUTE',
+      [NODE_PARTS],
+    )) as { part: number }[];
+    const taken = new Set(living.map(({ part }) => Number(part)));
+    for (;;) {
+      const made = await connection.query(
+        'INSERT INTO journalWriters (startedAt, heartbeatAt) VALUES (?, NOW(3))',
+        [clockNow()],
+      );
+      const id = Number((made as { insertId: number }).insertId);
+      if (!taken.has(id % NODE_PARTS) || taken.size >= NODE_PARTS) return id;
+    }
   });
 }
 

@@ -42,6 +42,8 @@ export interface NodeBook {
   /** How many give signs of life, this one too. */
   alive(): number;
   place(): NodePlace;
+  /** True where all that give signs of life are of a version, or a later one. */
+  allSince(version: string): boolean;
   /** A sign of life now. */
   beat(): Promise<void>;
   stop(): Promise<void>;
@@ -64,6 +66,8 @@ type Row = Omit<NodeFacts, 'load' | 'draining'> & { draining: number; state: str
 export async function startNodeBook({ store, log, id, self, onDead, onAwake }: Parts): Promise<NodeBook> {
   let beatAt = performance.now();
   let place: NodePlace = { index: 0, count: 1 };
+  /** Versions of those who give signs of life. */
+  let versions: string[] = [];
   const alive = new Set<number>();
   const readAll = (): Promise<NodeFacts[]> =>
     store.withConnection(async (connection) => {
@@ -91,7 +95,9 @@ export async function startNodeBook({ store, log, id, self, onDead, onAwake }: P
     if (performance.now() - beatAt > DEAD_MS) onAwake();
     beatAt = performance.now();
     const all = await readAll();
-    const staying = all.filter((one) => !one.draining && (one.id === id || one.silentMs < DEAD_MS));
+    const living = all.filter((one) => one.id === id || one.silentMs < DEAD_MS);
+    versions = living.map((one) => one.version);
+    const staying = living.filter((one) => !one.draining);
     place = { index: staying.findIndex((one) => one.id === id), count: Math.max(1, staying.length) };
     const now = new Set(all.flatMap((one) => (one.id !== id && one.silentMs < DEAD_MS ? [one.id] : [])));
     for (const one of all) if (one.id !== id && !now.has(one.id) && !alive.has(one.id)) await bury(one.id);
@@ -131,6 +137,7 @@ export async function startNodeBook({ store, log, id, self, onDead, onAwake }: P
     hasOthers: () => alive.size > 0,
     alive: () => alive.size + 1,
     place: () => place,
+    allSince: (version) => versions.every((one) => isSince(one, version)),
     beat,
     async stop() {
       clearInterval(timer);
@@ -139,4 +146,13 @@ export async function startNodeBook({ store, log, id, self, onDead, onAwake }: P
         .catch(() => undefined);
     },
   };
+}
+
+/** True where a version is not older than another. */
+function isSince(version: string, other: string): boolean {
+  const [mine, theirs] = [version, other].map((one) =>
+    one.split('.').map((part) => Number.parseInt(part, 10)),
+  );
+  const at = mine!.findIndex((part, i) => part !== theirs![i]);
+  return at < 0 || mine![at]! > (theirs![at] ?? 0);
 }

@@ -18,6 +18,11 @@ const TRIM_MS = 60_000;
 const MOST_WAITING = 20_000;
 const ROWS_AT_ONCE = 500;
 
+/** What is said over the link where there is one: it is worth little a moment later. */
+const FAST = ['live', 'used'] as const;
+export type FastName = (typeof FAST)[number];
+export const isFast = (name: string): name is FastName => FAST.includes(name as FastName);
+
 type Item = readonly [name: BusName, body: string];
 
 export interface News {
@@ -82,12 +87,11 @@ export async function startNews({ store, bus, node, log, link, hasOthers }: Part
     void write();
   };
   bus.outward = (name, event) => {
-    if (name !== 'live') return put(name, event);
-    const { message } = event as BusEvents['live'];
+    if (!isFast(name)) return put(name, event);
     const fast = link();
-    if (fast?.isUp()) fast.say(`live ${JSON.stringify(event)}`);
+    if (fast?.isUp()) fast.say(`${name} ${JSON.stringify(event)}`);
     // Arrivals come by the thousand; pages read them again.
-    else if (hasOthers() && message.type !== 'arrival') put(name, event);
+    else if (hasOthers() && (event as BusEvents['live']).message?.type !== 'arrival') put(name, event);
   };
 
   const forgetAll = (): void => {

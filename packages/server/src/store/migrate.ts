@@ -27,7 +27,7 @@ import {
   TABLE_FORM,
 } from './schema';
 import { rollUpEarlyChunks } from './earlyChunks';
-import { NODES, SHAPE } from './nodes';
+import { NODES, OPEN_NUMBERS, SHAPE } from './nodes';
 import { SHARING } from './sharing';
 
 /** A program that is older than its database would write what the newer one cannot read. */
@@ -155,6 +155,12 @@ function migrationsOf(sequelize: Sequelize): Migration[] {
       name: '0020-shape',
       up: async () => {
         for (const statement of SHAPE) await sequelize.query(withForm(statement));
+      },
+    },
+    {
+      name: '0021-open-numbers',
+      up: async () => {
+        for (const statement of OPEN_NUMBERS) await sequelize.query(withForm(statement));
       },
     },
   ];

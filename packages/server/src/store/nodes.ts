@@ -13,3 +13,9 @@ export const NODES = [
 export const SHAPE = [
   'CREATE TABLE IF NOT EXISTS shape (name VARCHAR(40) PRIMARY KEY, value VARCHAR(200) NOT NULL)',
 ];
+
+/** QoS 2 messages of sessions that outlast their connection: taken, and not released yet. */
+export const OPEN_NUMBERS = [
+  `CREATE TABLE IF NOT EXISTS openNumbers (deviceRowId INT UNSIGNED NOT NULL, client VARCHAR(220) NOT NULL, number SMALLINT UNSIGNED NOT NULL, PRIMARY KEY (deviceRowId, client, number),
+    CONSTRAINT openNumbers_session FOREIGN KEY (deviceRowId, client) REFERENCES lastingSessions (deviceRowId, client) ON DELETE CASCADE)`,
+];

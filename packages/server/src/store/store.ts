@@ -169,6 +169,14 @@ export async function inRawTransaction<T>(
   );
 }
 
+/** Reads after everything that was committed at any node of a cluster up to now; where there is none, reads. */
+export async function seeingAll<T>(connection: Connection, read: () => Promise<T>): Promise<T> {
+  await connection.query('SET SESSION wsrep_sync_wait = 1').catch(() => undefined);
+  const result = await read();
+  await connection.query('SET SESSION wsrep_sync_wait = 0').catch(() => undefined);
+  return result;
+}
+
 /** Rows written in one transaction. */
 const MOST_ROWS = 500;
 

@@ -15,7 +15,7 @@ import { unknownSubDevice } from './refusals';
 import type { Report } from './report';
 import { now as clockNow } from '../../clock';
 
-export { TooFastError, type Offered, type Report } from './report';
+export { TooFastError, type Offered, type Report, type TakeMore } from './report';
 export { failed, tooOften, unknownSubDevice } from './refusals';
 
 /** Values that a device is told, and the number of their state: it grows whenever a person wants something else. */

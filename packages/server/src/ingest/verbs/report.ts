@@ -44,6 +44,13 @@ export interface Confirms {
   reported(entry: DeviceEntry, stream: DeviceStream, at: number, value: number | string): void;
 }
 
+export interface TakeMore {
+  /** Called when what was accepted is in the queue of the journal: from then on it may be stored. */
+  onKept?: () => void;
+  /** More messages than there are times are waited for, and not refused. */
+  patient?: boolean;
+}
+
 export interface Report {
   /**
    * Matches, journals and notes one report of a device for itself, at once. The caller answers the device when the
@@ -54,14 +61,14 @@ export interface Report {
   /**
    * The same with all that may need waiting: long messages, sub-devices (`forDevice`, or named by the rows) and names that
    * the kind accepts as new. Resolves when all is durable. Throws JournalBusyError when nothing can be taken just now; then
-   * nothing was stored; for who is `patient` also TooFastError, instead of a refusal. `onKept` is called when what was accepted is in the queue of the journal: from then on it may be stored.
+   * nothing was stored; for who is `patient` also TooFastError, instead of a refusal.
    */
   take(
     entry: DeviceEntry,
     decoded: DecodedReport | Refusal,
     facts: MessageFacts,
     forDevice?: string | null,
-    more?: { onKept?: () => void; patient?: boolean },
+    more?: TakeMore,
   ): Promise<ReportAnswer>;
 }
 

@@ -1,6 +1,8 @@
 import type { Aedes } from 'aedes';
 import { Readable } from 'node:stream';
 import { now as clockNow } from '../../clock';
+import type { Lasting, LastingRows } from './lastingRows';
+import type { Connected } from './session';
 
 /** Sessions that outlast their connection, for each device, and how long. */
 export const MOST_LASTING = 5;
@@ -9,14 +11,36 @@ const LASTING_MS = 86_400_000;
 interface Persistence {
   cleanSubscriptions(client: { id: string }): Promise<unknown>;
   addSubscriptions(client: { id: string }, filters: { topic: string; qos: number }[]): Promise<unknown>;
+  /** QoS 2 messages by their numbers, from PUBLISH until PUBREL. */
+  incomingStorePacket(client: { id: string }, packet: { messageId: number }): Promise<unknown>;
+  incomingDelPacket(client: { id: string }, packet: { messageId: number }): Promise<unknown>;
+  cleanIncoming(client: { id: string }): Promise<unknown>;
 }
 
-/** Puts what was subscribed at another node in the place of what is known here of a session. */
-export async function goOnWith(broker: Aedes, id: string, filters: Record<string, number>): Promise<void> {
+/** Puts what a session had at another node in the place of what is known here of it. */
+export async function goOnWith(broker: Aedes, id: string, { filters, numbers }: Lasting): Promise<void> {
   const persistence = persistenceOf(broker);
   await persistence.cleanSubscriptions({ id });
+  await persistence.cleanIncoming({ id });
   const list = Object.entries(filters).map(([topic, qos]) => ({ topic, qos }));
   if (list.length > 0) await persistence.addSubscriptions({ id }, list);
+  for (const messageId of numbers) await persistence.incomingStorePacket({ id }, { messageId });
+}
+
+/** A board hears that a number is free (PUBCOMP) once that is true at every node. */
+export function releaseEverywhere(broker: Aedes, rows: LastingRows): void {
+  const persistence = persistenceOf(broker);
+  const release = persistence.incomingDelPacket.bind(persistence);
+  persistence.incomingDelPacket = async (client, packet) => {
+    const { session, clean } = client as Connected;
+    if (session !== undefined && !clean)
+      await rows.release({
+        deviceRowId: session.deviceRowId,
+        client: session.name,
+        number: packet.messageId,
+      });
+    return release(client, packet);
+  };
 }
 
 const persistenceOf = (broker: Aedes): Persistence & Record<string, unknown> =>
@@ -39,9 +63,10 @@ export function createLastingSessions(broker: Aedes): LastingSessions {
       for (const [id, at] of mine)
         if (mine.size > MOST_LASTING || now - at > LASTING_MS) {
           mine.delete(id);
-          persistenceOf(broker)
-            .cleanSubscriptions({ id })
-            .catch(() => undefined);
+          const persistence = persistenceOf(broker);
+          void Promise.all([persistence.cleanSubscriptions({ id }), persistence.cleanIncoming({ id })]).catch(
+            () => undefined,
+          );
         } else break;
     },
   };

@@ -1,24 +1,36 @@
+import { setTimeout as sleep } from 'node:timers/promises';
 import type { Logger } from 'pino';
-import { inRawTransaction, type Store } from '../../store/store';
+import type { OpenNumber } from '../../journal/openNumbers';
+import { inRawTransaction, seeingAll, type Store } from '../../store/store';
 import { MOST_LASTING } from './lasting';
 
-/** Subscriptions of sessions that outlast their connection, where they may go on at another node. */
+/** What goes on of a session: its filters with their QoS, and the numbers of QoS 2 messages that are taken and not released. */
+export interface Lasting {
+  filters: Record<string, 0 | 1 | 2>;
+  numbers: number[];
+}
+
+/** What sessions have that outlast their connection, where they may go on at another node. */
 export interface LastingRows {
-  /** The filters of a session with their QoS; null for none. */
-  restore(deviceRowId: number, client: string): Promise<Record<string, 0 | 1 | 2> | null>;
+  /** A session that goes on; it has a row from now on. */
+  restore(deviceRowId: number, client: string): Promise<Lasting>;
   keep(deviceRowId: number, client: string, filters: Record<string, number>): void;
   /** One that begins anew: what was kept of it is forgotten. */
   forget(deviceRowId: number, client: string): void;
+  /** A board has released a number. Resolves once no node takes a new message under it for the old one. */
+  release(number: OpenNumber): Promise<void>;
   stop(): Promise<void>;
 }
 
 const WRITE_MS = 200;
+const AGAIN_MS = 300;
 
 /** Where one node is all there is, the memory of the library is enough. */
 export const NO_ROWS: LastingRows = {
-  restore: () => Promise.resolve(null),
+  restore: () => Promise.resolve({ filters: {}, numbers: [] }),
   keep: () => undefined,
   forget: () => undefined,
+  release: () => Promise.resolve(),
   stop: () => Promise.resolve(),
 };
 
@@ -61,23 +73,85 @@ export function createLastingRows(store: Store, log: Logger): LastingRows {
     }
   };
   let writing = Promise.resolve();
-  const timer = setInterval(() => (writing = writing.then(write)), WRITE_MS);
+  const writeNow = (): Promise<void> => (writing = writing.then(write));
+  const timer = setInterval(() => void writeNow(), WRITE_MS);
+
+  const read = (deviceRowId: number, client: string): Promise<Lasting> =>
+    store.withConnection(async (connection) => {
+      // It was at another node a moment ago perhaps.
+      const rows = await seeingAll(
+        connection,
+        async () =>
+          (await connection.execute(
+            `SELECT s.filters, n.number FROM lastingSessions s LEFT JOIN openNumbers n ON n.deviceRowId = s.deviceRowId AND n.client = s.client
+              WHERE s.deviceRowId = ? AND s.client = ? AND s.at > NOW(3) - INTERVAL 1 DAY`,
+            [deviceRowId, client],
+          )) as { filters: string; number: number | null }[],
+      );
+      const [row] = rows;
+      if (row !== undefined)
+        return {
+          filters: JSON.parse(row.filters) as Lasting['filters'],
+          numbers: rows.flatMap(({ number }) => (number === null ? [] : [Number(number)])),
+        };
+      // What an older one left goes with it.
+      await connection.execute(
+        "REPLACE INTO lastingSessions (deviceRowId, client, filters, at) VALUES (?, ?, '{}', NOW(3))",
+        [deviceRowId, client],
+      );
+      return { filters: {}, numbers: [] };
+    });
+
+  let stopped = false;
+  let releases: { number: OpenNumber; done: () => void }[] = [];
+  let releasing = false;
+  /** All that came meanwhile in one go; nobody is told before it is done. */
+  const releaseAll = async (): Promise<void> => {
+    releasing = true;
+    while (releases.length > 0) {
+      const lot = releases;
+      releases = [];
+      const rows = lot.map(({ number }) => [number.deviceRowId, number.client, number.number]);
+      try {
+        await store.withConnection((connection) =>
+          connection.batch(
+            'DELETE FROM openNumbers WHERE deviceRowId = ? AND client = ? AND number = ?',
+            rows,
+          ),
+        );
+        for (const { done } of lot) done();
+      } catch (error) {
+        releases.unshift(...lot);
+        if (stopped) break;
+        log.debug({ err: error }, 'released numbers are written down later');
+        await sleep(AGAIN_MS);
+      }
+    }
+    releasing = false;
+  };
   return {
     async restore(deviceRowId, client) {
-      const known = waiting.get(`${deviceRowId} ${client}`);
-      if (known !== undefined)
-        return known.filters === null ? null : (JSON.parse(known.filters) as Record<string, 0 | 1 | 2>);
-      return store.withConnection(async (connection) => {
-        const [row] = (await connection.execute(
-          'SELECT filters FROM lastingSessions WHERE deviceRowId = ? AND client = ? AND at > NOW(3) - INTERVAL 1 DAY',
-          [deviceRowId, client],
-        )) as { filters: string }[];
-        return row === undefined ? null : (JSON.parse(row.filters) as Record<string, 0 | 1 | 2>);
-      });
+      const name = `${deviceRowId} ${client}`;
+      const known = waiting.get(name);
+      if (known?.filters === null) {
+        await writeNow();
+        if (waiting.get(name)?.filters === null)
+          throw new Error('what is to be forgotten of a session cannot be written');
+      }
+      const lasting = await read(deviceRowId, client);
+      if (typeof known?.filters === 'string')
+        lasting.filters = JSON.parse(known.filters) as Lasting['filters'];
+      return lasting;
     },
     keep: (deviceRowId, client, filters) => put(deviceRowId, client, JSON.stringify(filters)),
     forget: (deviceRowId, client) => put(deviceRowId, client, null),
+    release: (number) =>
+      new Promise((done) => {
+        releases.push({ number, done });
+        if (!releasing) void releaseAll();
+      }),
     async stop() {
+      stopped = true;
       clearInterval(timer);
       await writing;
       await write();

@@ -17,7 +17,7 @@ import type { JournalWriter } from '../../journal/writer';
 import type { DeviceEntry, Registry } from '../../registry';
 import { socketAddress } from '../address';
 import { LONGEST_FILTER, matches, mayHear, MOST_FILTERS } from './filters';
-import { createLastingSessions, goOnWith, keepNothingOutgoing } from './lasting';
+import { createLastingSessions, goOnWith, keepNothingOutgoing, releaseEverywhere } from './lasting';
 import { NO_ROWS, type LastingRows } from './lastingRows';
 import { takeProxied } from './proxied';
 import { createPublishes } from './publishes';
@@ -89,6 +89,7 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
   serveSessions(broker, parts);
   await broker.listen();
   keepNothingOutgoing(broker);
+  if (parts.lastingRows !== NO_ROWS) releaseEverywhere(broker, parts.lastingRows);
   const accept = (transport: Transport): void => {
     const from = socketAddress(transport);
     void broker.handle(new DeviceSocket(transport, (connect) => noteVersion5(parts, connect, from)));
@@ -152,14 +153,16 @@ function serveSessions(broker: Aedes, parts: Parts): void {
     const { entry } = session;
     const now = clockNow();
     // A session that goes on has its subscriptions already.
-    const { subscriptions } = client as unknown as { subscriptions: object };
+    const { subscriptions, clean } = client as Connected;
     for (const filter of Object.keys(subscriptions))
       if (!session.filters.has(filter)) {
         session.filters.add(filter);
         telling.wantedOn(session, filter);
       }
-    const { clean } = client as unknown as { clean: boolean };
-    if (!clean) lasting.opened(session.deviceRowId, client.id);
+    if (!clean) {
+      lasting.opened(session.deviceRowId, client.id);
+      keepFilters(parts.lastingRows, session);
+    }
     session.client.conn.admitted(
       (frame) => publishes.takeFrame(session, frame),
       () => publishes.tooLong(session),
@@ -267,10 +270,7 @@ function serveSessions(broker: Aedes, parts: Parts): void {
 
 /** What a session that outlasts its connection has subscribed to is written down, for the node to which it comes next. */
 function keepFilters(rows: LastingRows, { client, deviceRowId, name }: Session): void {
-  const { clean, subscriptions } = client as unknown as {
-    clean: boolean;
-    subscriptions: Record<string, { qos: number }>;
-  };
+  const { clean, subscriptions } = client;
   if (clean || rows === NO_ROWS) return;
   rows.keep(
     deviceRowId,
@@ -317,10 +317,10 @@ function admitClients(
         if (isRefusal(admitted)) return fail(4);
         // Client IDs belong to a device: the same one chosen by another device evicts nobody.
         Object.assign(client, { id: `${admitted.entry.rowId}/${client.id.slice(0, 200)}` });
-        const { id: name, clean } = client as unknown as { id: string; clean: boolean };
+        const { id: name, clean } = connected;
         if (lastingRows !== NO_ROWS) {
           if (clean) lastingRows.forget(admitted.entry.rowId, name);
-          else await goOnWith(broker, name, (await lastingRows.restore(admitted.entry.rowId, name)) ?? {});
+          else await goOnWith(broker, name, await lastingRows.restore(admitted.entry.rowId, name));
         }
         const session = createSession(connected, admitted.entry, admitted.tokenId, from);
         connected.session = session;

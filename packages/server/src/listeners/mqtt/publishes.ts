@@ -11,6 +11,7 @@ import { JournalBusyError, type JournalWriter } from '../../journal/writer';
 import { cannotWrite } from '../../store/lost';
 import type { DeviceEntry, Registry } from '../../registry';
 import type { PublishFrame } from './frames';
+import { NO_ROWS, type LastingRows } from './lastingRows';
 import type { Session } from './session';
 import type { Telling } from './telling';
 import type { Topic, Topics } from './topics';
@@ -43,6 +44,8 @@ interface Parts {
   topics: Topics;
   telling: Telling;
   broker: Aedes;
+  /** What goes on at another node. */
+  lastingRows: LastingRows;
   log: Logger;
 }
 
@@ -135,6 +138,12 @@ export function createPublishes(parts: Parts): Publishes {
     raw: payload,
   });
 
+  /** A QoS 2 message of a session that goes on elsewhere is known there by its number. */
+  const noteNumber = ({ client, deviceRowId, name }: Session, packet: PublishPacket): void => {
+    if (packet.qos !== 2 || client.clean || parts.lastingRows === NO_ROWS) return;
+    journal.addNumber({ deviceRowId, client: name, number: packet.messageId! });
+  };
+
   /** One publish, with whatever it needs to wait for; gives what is to be told as refused. */
   const take = async (session: Session, packet: PublishPacket): Promise<readonly Refusal[]> => {
     const entry = (await registry.byRow(session.deviceRowId)) ?? session.entry;
@@ -156,7 +165,8 @@ export function createPublishes(parts: Parts): Publishes {
     for (;;) {
       const facts = factsOf(session, topic, payload);
       try {
-        return (await topics.take(entry, topic, payload, facts, packet.qos > 0)).refused;
+        const more = { patient: packet.qos > 0, onKept: () => noteNumber(session, packet) };
+        return (await topics.take(entry, topic, payload, facts, more)).refused;
       } catch (error) {
         if (!(error instanceof JournalBusyError || error instanceof TooFastError)) throw error;
         if (session.client.conn.destroyed) throw error;

@@ -39,6 +39,9 @@ export interface Session extends DeviceSession {
 
 export type Connected = Client & {
   conn: DeviceSocket;
+  /** False for one that outlasts its connection. */
+  clean: boolean;
+  subscriptions: Record<string, { qos: number }>;
   session?: Session;
   _paused?: boolean;
   _keepaliveTimer?: NodeJS.Timeout | null;

@@ -11,7 +11,7 @@ import {
 import type { ReportAnswer } from '@peatmoor/contract';
 import type { MessageFacts } from '../../ingest/message';
 import { MQTT_PLAIN, MQTT_REPORT } from '../../ingest/retake';
-import type { Verbs } from '../../ingest/verbs';
+import type { TakeMore, Verbs } from '../../ingest/verbs';
 import type { DeviceEntry } from '../../registry';
 import type { PublishFrame } from './frames';
 
@@ -40,7 +40,7 @@ export interface Topics {
     report: Topic,
     payload: Buffer,
     facts: MessageFacts,
-    patient: boolean,
+    more: TakeMore,
   ): Promise<ReportAnswer>;
 }
 
@@ -97,12 +97,12 @@ export function createTopics(verbs: Verbs): Topics {
         return decodeJsonReport(bytes.toString('utf8', payloadStart, end), receivedMs);
       return reports.decode(report, bytes.subarray(payloadStart, end), receivedMs);
     },
-    async take(entry, report, payload, facts, patient) {
+    async take(entry, report, payload, facts, more) {
       const whole = (refused: Refusal): ReportAnswer => ({ accepted: 0, refused: [refused] });
       if (report.verb === 'report' || report.verb === 'report-one') {
         const decoded = reports.decode(report, payload, facts.receivedAt);
         // A publish that is acknowledged is taken as soon as there is a time for it, rather than refused.
-        return verbs.report.take(entry, decoded, facts, report.forDevice, { patient });
+        return verbs.report.take(entry, decoded, facts, report.forDevice, more);
       }
       const target = await verbs.speaksFor(entry, report.forDevice);
       if (isRefusal(target)) return verbs.report.take(entry, target, facts);
