@@ -1,4 +1,5 @@
 import { pino, type Logger, type LoggerOptions } from 'pino';
+import { loggedError } from './bareError';
 import type { Config } from './config';
 import { createLogRate } from './logRate';
 
@@ -14,6 +15,7 @@ export function createLog(config: Pick<Config, 'logLevel'>): Logger {
   const options: LoggerOptions = {
     level: config.logLevel,
     base: null,
+    serializers: { err: loggedError },
     redact: ['*.token', '*.password', '*.authorization', '*.cookie'],
     hooks: {
       logMethod(args, method) {

@@ -1,6 +1,9 @@
 import { spawnSync } from 'node:child_process';
 import fs from 'node:fs';
 import path from 'node:path';
+import { UniqueConstraintError } from 'sequelize';
+import { keepNew } from '../src/auth/newSecrets';
+import { loggedError } from '../src/bareError';
 import { createLogRate } from '../src/logRate';
 import { startService, type TestService } from '../../../test/support/service';
 
@@ -24,6 +27,48 @@ describe('the rate of the log', () => {
     for (let i = 0; i < 100_000; i++) if (rate.admits(`message ${i}`)) lines++;
     expect(lines).toBeLessThanOrEqual(1000);
     expect(rate.leftOut().length).toBeLessThanOrEqual(201);
+  });
+});
+
+describe('an error of the database in the log', () => {
+  it('says what went wrong, without the rows that it came with', () => {
+    const parent = Object.assign(
+      new Error("Duplicate entry 'rx33vn' for key 'fingerprint'\nsql: INSERT … parameters:['0x21c3']"),
+      { errno: 1062, code: 'ER_DUP_ENTRY', sql: 'INSERT', parameters: ['0x21c3'], sqlState: '23000' },
+    );
+    const error = new UniqueConstraintError({ parent: parent as never, fields: { secretHash: '0x21c3' } });
+    for (const one of [error, parent]) {
+      const line = JSON.stringify(loggedError(one));
+      expect(line).toContain('rx33vn');
+      expect(line).toContain('1062');
+      expect(line).toContain('logging.test');
+      expect(line).not.toMatch(/0x21c3|secretHash|INSERT/);
+    }
+    expect(loggedError(new TypeError('no'))).toMatchObject({ type: 'TypeError', message: 'no' });
+  });
+});
+
+describe('a new secret', () => {
+  const taken = (column: string): UniqueConstraintError =>
+    new UniqueConstraintError({
+      parent: Object.assign(new Error(`Duplicate entry for key '${column}'`), { sql: '' }) as never,
+    });
+  it('is another one where one that begins like it is there, as there will be among very many', async () => {
+    const made = ['moor1', 'moor2', 'moor3'];
+    const tried: string[] = [];
+    const make = () => ({ fingerprint: made[tried.length]!, secretHash: Buffer.alloc(0) });
+    const keep = (column: string) => (one: { fingerprint: string }) => {
+      tried.push(one.fingerprint);
+      return tried.length < 3 ? Promise.reject(taken(column)) : Promise.resolve(7);
+    };
+    expect(await keepNew(make, keep('fingerprint'))).toMatchObject({
+      made: { fingerprint: 'moor3' },
+      row: 7,
+    });
+    tried.length = 0;
+    // What else is there already is no matter of the secret.
+    await expect(keepNew(make, keep('workspaceDevice'))).rejects.toThrow();
+    expect(tried).toEqual(['moor1']);
   });
 });
 

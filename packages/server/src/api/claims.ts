@@ -1,4 +1,5 @@
 import type { Claim } from '@peatmoor/contract';
+import { keepNew } from '../auth/newSecrets';
 import { makeClaimSecret } from '../definitions/claiming';
 import { notFound, wrongField } from '../problems';
 import type { ClaimRow, DeviceRow, KindRow } from '../store/models';
@@ -57,21 +58,23 @@ export function claimHandlers({ store, bus }: ApiParts): ClaimHandlers {
     createClaim: async ({ scope, params, body }) => {
       const kind = await kindOf(scope, params.kind);
       const { title = '', most = 100, days = 30 } = body;
-      const { secret, ...kept } = makeClaimSecret();
       const now = clockNow();
-      const row = await addTo(models.claims, scope.workspaceId, {
-        ...kept,
-        kindId: kind.id,
-        title: title || `for ${most} ${most === 1 ? 'board' : 'boards'}`,
-        most,
-        used: 0,
-        userName: scope.userName,
-        createdAt: now,
-        endsAt: Math.round(now + days * DAY_MS),
-        endedAt: null,
-      });
+      const { made, row } = await keepNew(makeClaimSecret, ({ fingerprint, secretHash }) =>
+        addTo(models.claims, scope.workspaceId, {
+          fingerprint,
+          secretHash,
+          kindId: kind.id,
+          title: title || `for ${most} ${most === 1 ? 'board' : 'boards'}`,
+          most,
+          used: 0,
+          userName: scope.userName,
+          createdAt: now,
+          endsAt: Math.round(now + days * DAY_MS),
+          endedAt: null,
+        }),
+      );
       changed(scope, kind.id);
-      return { ...toClaim(row), secret };
+      return { ...toClaim(row), secret: made.secret };
     },
     endClaim: async ({ scope, params }) => {
       const claim = await claimOf(scope, params);

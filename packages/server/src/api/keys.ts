@@ -1,4 +1,5 @@
 import type { AccessKey } from '@peatmoor/contract';
+import { keepNew } from '../auth/newSecrets';
 import { now as clockNow } from '../clock';
 import { notFound, wrongField } from '../problems';
 import type { KeyRow } from '../store/models';
@@ -38,19 +39,21 @@ export function keyHandlers({ store }: ApiParts): KeyHandlers {
           `"${deviceId}" is not a device of this workspace`,
           'Choose one of its devices.',
         );
-      const { secret, ...kept } = makeAccessKey();
-      const row = await insert(models.accessKeys, {
-        workspaceId,
-        userId,
-        title,
-        createdAt: clockNow(),
-        usedAt: null,
-        scope,
-        deviceRowId: device?.rowId ?? null,
-        endsAt: days === null ? null : clockNow() + days * 86_400_000,
-        ...kept,
-      });
-      return { ...toKey(row, deviceId), secret };
+      const { made, row } = await keepNew(makeAccessKey, ({ fingerprint, secretHash }) =>
+        insert(models.accessKeys, {
+          workspaceId,
+          userId,
+          title,
+          createdAt: clockNow(),
+          usedAt: null,
+          scope,
+          deviceRowId: device?.rowId ?? null,
+          endsAt: days === null ? null : clockNow() + days * 86_400_000,
+          fingerprint,
+          secretHash,
+        }),
+      );
+      return { ...toKey(row, deviceId), secret: made.secret };
     },
     deleteKey: async ({ scope: caller, params }) => {
       demandPerson(caller);

@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { Op, UniqueConstraintError, type Transaction } from 'sequelize';
 import { EMPTY_PROOF, inspectToken, makeToken, proposeDeviceId, TOKEN_RANDOM_BYTES } from '@peatmoor/core';
 import type { DeviceIn, MadeToken } from '@peatmoor/contract';
+import { keepNew, type KeptSecret } from '../auth/newSecrets';
 import { conflict, wrongField } from '../problems';
 import { hashSecret } from '../registry';
 import type { DeviceRow, KindRow } from '../store/models';
@@ -126,25 +127,24 @@ export async function addToken(
   });
   if (kept.length >= 20)
     throw conflict(`${device.name} has 20 tokens already. Withdraw one that is not used.`);
-  const secret = makeToken(randomBytes(TOKEN_RANDOM_BYTES));
-  const fingerprint = inspectToken(secret).fingerprint!;
   const values = {
-    deviceRowId: device.rowId,
     title: title || `token ${kept.length + 1}`,
-    fingerprint,
-    secretHash: hashSecret(secret),
     createdAt: clockNow(),
     usedAt: null,
     withdrawnAt: null,
   };
-  const row = await addTo(models.deviceTokens, device.workspaceId, values, transaction);
-  return {
-    id: row.id,
-    title: values.title,
-    fingerprint,
-    createdAt: values.createdAt,
-    usedAt: null,
-    withdrawnAt: null,
-    secret,
-  };
+  const { made, row } = await keepNew(makeDeviceToken, ({ fingerprint, secretHash }) =>
+    addTo(
+      models.deviceTokens,
+      device.workspaceId,
+      { ...values, deviceRowId: device.rowId, fingerprint, secretHash },
+      transaction,
+    ),
+  );
+  return { ...values, id: row.id, fingerprint: made.fingerprint, secret: made.secret };
+}
+
+function makeDeviceToken(): KeptSecret & { secret: string } {
+  const secret = makeToken(randomBytes(TOKEN_RANDOM_BYTES));
+  return { secret, fingerprint: inspectToken(secret).fingerprint!, secretHash: hashSecret(secret) };
 }

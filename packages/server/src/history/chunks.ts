@@ -22,7 +22,7 @@ import {
 } from '@peatmoor/core';
 import { latestPossible } from '../clock';
 import { setAside } from '../journal/setAside';
-import { bare } from '../journal/writer';
+import { bare } from '../bareError';
 import { cannotWrite } from '../store/lost';
 
 /** A day with fewer readings than this is read as quickly from the readings as from its rollups. */

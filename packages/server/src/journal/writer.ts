@@ -2,6 +2,7 @@ import { setImmediate as nextTurn, setTimeout as sleep } from 'node:timers/promi
 import { BatchBuilder, packBatch, type Commit, type Fact } from '@peatmoor/core';
 import type { Connection } from 'mariadb';
 import type { Logger } from 'pino';
+import { bare } from '../bareError';
 import { cannotWrite } from '../store/lost';
 import { inRawTransaction, type Store } from '../store/store';
 import { openWriter } from './writers';
@@ -349,31 +350,5 @@ export async function startJournalWriter(
       for (let waited = 0; busy && waited < 5000; waited += 10) await sleep(10);
       await dropOwn();
     },
-  };
-}
-
-/** An error without the statement and its values: what devices sent stays out of the log. */
-export function bare(error: unknown): { message: string; code?: string; errno?: number; stack?: string } {
-  const { message, code, errno, sqlMessage, stack } = error as {
-    message: string;
-    code?: string;
-    errno?: number;
-    sqlMessage?: string;
-    stack?: string;
-  };
-  const said = (sqlMessage ?? message)
-    .split('\n')[0]!
-    .replace(/'[^']{20,}'/g, "'…'")
-    .slice(0, 200);
-  return {
-    message: said,
-    ...(code !== undefined && { code }),
-    ...(errno !== undefined && { errno }),
-    ...(stack !== undefined && {
-      stack: stack
-        .split('\n')
-        .filter((line) => /^\s+at /.test(line))
-        .join('\n'),
-    }),
   };
 }
