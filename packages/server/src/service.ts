@@ -248,6 +248,7 @@ export async function startService({
     stops.push(journal.stop);
 
     const proofs = createProofs(store, bus, tell, log);
+    stops.push(proofs.stop);
     const commands = createCommands({ store, registry, presence, bus, recent, tell, log });
     stops.push(commands.stop);
     const timetables = startTimetables({ store, registry, commands, bus, log });

@@ -1,4 +1,5 @@
 import { gather } from '../src/store/gather';
+import { until } from '../../../test/support/service';
 
 describe('what is looked up together', () => {
   const answers: (() => void)[] = [];
@@ -10,6 +11,8 @@ describe('what is looked up together', () => {
     return new Map(keys.filter((key) => key > 0).map((key) => [key, key * 2] as const));
   });
   const turn = (): Promise<void> => new Promise((resolve) => setImmediate(resolve));
+  /** A query waits a moment where the one before was for several. */
+  const isAsked = (count: number): Promise<unknown> => until(() => asked.length === count);
 
   beforeEach(() => {
     asked.length = 0;
@@ -18,7 +21,7 @@ describe('what is looked up together', () => {
 
   it('asks for those of one turn at once, each key once', async () => {
     const all = Promise.all([twice(1), twice(2), twice(1), twice(-1)]);
-    await turn();
+    await isAsked(1);
     expect(asked).toEqual([[1, 2, -1]]);
     answers[0]!();
     expect(await all).toEqual([2, 4, 2, null]);
@@ -26,7 +29,7 @@ describe('what is looked up together', () => {
 
   it('lets what comes meanwhile wait for the next query', async () => {
     const first = twice(1);
-    await turn();
+    await isAsked(1);
     const later = [twice(2)];
     await turn();
     later.push(twice(3));
@@ -34,7 +37,7 @@ describe('what is looked up together', () => {
     expect(asked).toEqual([[1]]);
     answers[0]!();
     expect(await first).toBe(2);
-    await turn();
+    await isAsked(2);
     expect(asked).toEqual([[1], [2, 3]]);
     answers[1]!();
     expect(await Promise.all(later)).toEqual([4, 6]);
@@ -43,22 +46,47 @@ describe('what is looked up together', () => {
   it('goes on after a query that failed, and remembers nothing', async () => {
     const failed = twice(13);
     const told = expect(failed).rejects.toThrow('does not answer');
-    await turn();
+    await isAsked(1);
     const next = twice(5);
     answers[0]!();
     await told;
-    await turn();
+    await isAsked(2);
     answers[1]!();
     expect(await next).toBe(10);
     expect(asked).toEqual([[13], [5]]);
   });
 
+  it('waits a moment for more where several ask, and not where one asks', async () => {
+    // The one before was for several, or not: from here on it was not.
+    const alone = twice(1);
+    await isAsked(1);
+    answers[0]!();
+    await alone;
+    const second = twice(2);
+    await turn();
+    await turn();
+    expect(asked).toEqual([[1], [2]]);
+    const crowd = [twice(3), twice(4)];
+    answers[1]!();
+    await second;
+    await isAsked(3);
+    crowd.push(twice(5));
+    answers[2]!();
+    await crowd[0];
+    for (let i = 0; i < 3; i++) await turn();
+    crowd.push(twice(6));
+    expect(asked).toHaveLength(3);
+    await isAsked(4);
+    answers[3]!();
+    await Promise.all(crowd);
+    expect(asked).toEqual([[1], [2], [3, 4], [5, 6]]);
+  });
+
   it('asks for very many in parts', async () => {
     const all = Promise.all(Array.from({ length: 1200 }, (_, i) => twice(1000 + i)));
     for (let n = 0; n < 3; n++) {
-      await turn();
+      await isAsked(n + 1);
       answers[n]!();
-      await turn();
     }
     expect((await all).length).toBe(1200);
     expect(asked.map(({ length }) => length)).toEqual([500, 500, 200]);
