@@ -8,6 +8,8 @@ export default defineConfig({
   build: {
     outDir: 'dist',
     emptyOutDir: true,
+    // By it the service tells a browser which files its first page needs.
+    manifest: true,
     target: 'es2022',
     chunkSizeWarningLimit: 1500,
     // The formula library does nothing until it is called, but does not say so: pages without formulas go without it.

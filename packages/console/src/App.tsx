@@ -1,40 +1,40 @@
-import { lazy, Suspense, useEffect, type ComponentType, type ReactNode } from 'react';
+import { Suspense, useEffect, type ComponentType, type ReactNode } from 'react';
 import { Link, Route, Routes, useLocation, useNavigate } from 'react-router';
 import { useRead } from './api';
 import { Shell } from './layout/Shell';
 import { LiveProvider } from './live';
-import { pages } from './pages';
+import { pageOf } from './pages';
 import { AskProvider } from './parts/Ask';
 import { Heading } from './parts/Heading';
 import { Notice } from './parts/Notice';
 import { isVisitor } from './visitor';
 
 // Each page is a file of its own, fetched when it is first opened.
-const Alerts = lazy(pages.Alerts);
-const AlertLink = lazy(pages.AlertLink);
-const Arrivals = lazy(pages.Arrivals);
-const Dashboard = lazy(pages.Dashboard);
-const Dashboards = lazy(pages.Dashboards);
-const Device = lazy(pages.Device);
-const Devices = lazy(pages.Devices);
-const EventPage = lazy(pages.EventPage);
-const Events = lazy(pages.Events);
-const History = lazy(pages.History);
-const KindPage = lazy(pages.KindPage);
-const NewDevice = lazy(pages.NewDevice);
-const Join = lazy(pages.Join);
-const Overview = lazy(pages.Overview);
-const People = lazy(pages.People);
-const RulePage = lazy(pages.RulePage);
-const Settings = lazy(pages.Settings);
-const Trust = lazy(pages.Trust);
-const Wall = lazy(pages.Wall);
-const Changes = lazy(pages.Changes);
-const Confirm = lazy(pages.Confirm);
-const Reset = lazy(pages.Reset);
-const Take = lazy(pages.Take);
-const Shared = lazy(pages.Shared);
-const SignIn = lazy(pages.SignIn);
+const Alerts = pageOf('Alerts');
+const AlertLink = pageOf('AlertLink');
+const Arrivals = pageOf('Arrivals');
+const Dashboard = pageOf('Dashboard');
+const Dashboards = pageOf('Dashboards');
+const Device = pageOf('Device');
+const Devices = pageOf('Devices');
+const EventPage = pageOf('EventPage');
+const Events = pageOf('Events');
+const History = pageOf('History');
+const KindPage = pageOf('KindPage');
+const NewDevice = pageOf('NewDevice');
+const Join = pageOf('Join');
+const Overview = pageOf('Overview');
+const People = pageOf('People');
+const RulePage = pageOf('RulePage');
+const Settings = pageOf('Settings');
+const Trust = pageOf('Trust');
+const Wall = pageOf('Wall');
+const Changes = pageOf('Changes');
+const Confirm = pageOf('Confirm');
+const Reset = pageOf('Reset');
+const Take = pageOf('Take');
+const Shared = pageOf('Shared');
+const SignIn = pageOf('SignIn');
 
 /** Pages that a link in a mail, or one that was handed over, leads to, by the beginning of their address. */
 const LINKED: Record<string, ComponentType> = {

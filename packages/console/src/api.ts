@@ -16,19 +16,31 @@ import {
   type CallInput,
   type Client,
   type EndpointName,
+  type Problem,
 } from '@peatmoor/contract';
 import { BASE } from './base';
+import { isNobody, takeBegun } from './began';
 import { headers, isVisitor, VISITOR } from './visitor';
 
 /** How long a call may take before the page goes on without its answer, in ms. */
 const WITHIN_MS = 30_000;
 
 const caller = createClient({ baseUrl: BASE, withinMs: WITHIN_MS, headers });
+/** Nobody is signed in, and the page was told so: that is asked once. */
+let knowsNobody = isNobody;
 export const api: Client = {
-  // A visitor is nobody, and need not ask who.
-  call: (name, input) =>
-    isVisitor && name === 'me' ? Promise.resolve(VISITOR as never) : caller.call(name, input),
+  call(name, input) {
+    // A visitor is nobody, and need not ask who.
+    if (isVisitor) return name === 'me' ? Promise.resolve(VISITOR as never) : caller.call(name, input);
+    if (knowsNobody && name === 'me') {
+      knowsNobody = false;
+      return Promise.reject(new ApiError(NOBODY));
+    }
+    const begun = takeBegun(name, input);
+    return begun === undefined ? caller.call(name, input) : Promise.resolve(begun as never);
+  },
 };
+const NOBODY: Problem = { type: '/problems/not-signed-in', title: 'Not signed in', status: 401, detail: '' };
 
 const isSignedOut = (error: unknown): boolean => error instanceof ApiError && error.problem.status === 401;
 

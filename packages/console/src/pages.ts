@@ -1,3 +1,6 @@
+import { createElement, lazy, useState, type ComponentType } from 'react';
+import { firstPageOf } from '@peatmoor/contract';
+
 /** The files of the pages, each fetched when it is first opened. */
 export const pages = {
   Alerts: () => import('./pages/Alerts').then((page) => ({ default: page.Alerts })),
@@ -27,21 +30,22 @@ export const pages = {
   SignIn: () => import('./pages/SignIn').then((page) => ({ default: page.SignIn })),
 };
 
-/** Which page an address opens, so that its file is fetched while it is still found out who is signed in. */
-const FIRST: [RegExp, keyof typeof pages][] = [
-  [/^\/$/, 'Overview'],
-  [/^\/dashboards\/\d+\/wall$/, 'Wall'],
-  [/^\/dashboards\/\d+$/, 'Dashboard'],
-  [/^\/dashboards$/, 'Dashboards'],
-  [/^\/devices\/[^/]+/, 'Device'],
-  [/^\/devices$/, 'Devices'],
-  [/^\/history$/, 'History'],
-  [/^\/events$/, 'Events'],
-  [/^\/shared\//, 'Shared'],
-];
+type PageName = keyof typeof pages;
+const fetched = new Map<PageName, ComponentType>();
 
-/** Fetches the file of an address's page; for null, that to sign in. */
-export function fetchFirst(address: string | null): void {
-  const name = address === null ? 'SignIn' : FIRST.find(([pattern]) => pattern.test(address))?.[1];
-  if (name !== undefined) void pages[name]().catch(() => undefined);
+/** Fetches the file of an address's page; for null, that to sign in. Resolves once it is there, or cannot be fetched. */
+export async function fetchFirst(address: string | null): Promise<void> {
+  const name = address === null ? 'SignIn' : firstPageOf(address);
+  if (name === undefined) return;
+  const file = await pages[name]().catch(() => null);
+  if (file !== null) fetched.set(name, file.default);
+}
+
+/** A page as a component, whose file is fetched when it is first shown; where that is there already, nothing waits for it. */
+export function pageOf(name: PageName): ComponentType {
+  const Later = lazy(pages[name]);
+  return function Page() {
+    const [Now] = useState<ComponentType>(() => fetched.get(name) ?? Later);
+    return createElement(Now);
+  };
 }

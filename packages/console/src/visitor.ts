@@ -28,7 +28,15 @@ export function forVisitor(address: string): string {
 /** What the parts of a page know of whoever looks at it, where that is a visitor. */
 export const VISITOR: Me = {
   user: { id: 0, email: '', name: '', units: 'metric', favourites: [], start: '' },
-  workspace: { id: 0, title: '', zone: Intl.DateTimeFormat().resolvedOptions().timeZone, place: null },
+  workspace: {
+    id: 0,
+    title: '',
+    // Asked for by visitors alone: a browser takes a while to find it out.
+    get zone() {
+      return Intl.DateTimeFormat().resolvedOptions().timeZone;
+    },
+    place: null,
+  },
   role: 'none',
   steers: false,
   address: {

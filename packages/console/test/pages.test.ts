@@ -159,6 +159,56 @@ it('the overview stands together by kind or label', async () => {
   await until(() => page.url().includes('group=label'));
 });
 
+it('the first words stand before any script, where they will stand, and nothing is said to be lost', async () => {
+  const cookies = await page.context().cookies();
+  const bare = await browser.newContext({
+    javaScriptEnabled: false,
+    viewport: { width: 1280, height: 800 },
+    serviceWorkers: 'block',
+  });
+  const nobody = await bare.newPage();
+  await nobody.goto(service.url);
+  await nobody.getByRole('heading', { name: 'Peatmoor' }).waitFor();
+  await nobody.getByText('be told when something is wrong').waitFor();
+  await bare.addCookies(cookies);
+  const first = await bare.newPage();
+  const board = await client.call('createDashboard', {
+    body: { title: 'Moss & <b>sluice</b>', kindId: null },
+  });
+  for (const [path, title] of [
+    ['/', 'Overview'],
+    [`/dashboards/${board.id}`, 'Moss & <b>sluice</b>'],
+  ] as const) {
+    await first.goto(service.url + path);
+    const before = await first.getByRole('heading', { name: title }).boundingBox();
+    const seen = await browser.newContext({
+      viewport: { width: 1280, height: 800 },
+      serviceWorkers: 'block',
+    });
+    await seen.addCookies(cookies);
+    const whole = await seen.newPage();
+    const said: string[] = [];
+    await whole.exposeFunction('saidSo', (text: string) => said.push(text));
+    await whole.addInitScript(() =>
+      new MutationObserver(() => {
+        if (document.body?.innerText.includes('Not connected'))
+          (window as unknown as { saidSo(text: string): void }).saidSo('lost');
+      }).observe(document, { childList: true, subtree: true, characterData: true }),
+    );
+    const calls: string[] = [];
+    whole.on('request', (request) => calls.push(new URL(request.url()).pathname));
+    await whole.goto(service.url + path);
+    await whole.locator('[data-connected="true"]').waitFor({ state: 'attached' });
+    const after = await whole.getByRole('heading', { name: title }).boundingBox();
+    expect([Math.abs(after!.x - before!.x) < 2, Math.abs(after!.y - before!.y) < 2]).toEqual([true, true]);
+    expect(said).toEqual([]);
+    // What came with the page is not asked for.
+    expect(calls.filter((one) => ['/api/me', '/api/kinds'].includes(one))).toEqual([]);
+    await seen.close();
+  }
+  await bare.close();
+});
+
 it('a person has a name, a first page and a password of their own; the workspace a clock and a place', async () => {
   await page.goto(`${service.url}/settings`);
   await page.getByLabel('Your name').fill('Keeper');

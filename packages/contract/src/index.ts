@@ -28,6 +28,7 @@ export * from './endpoints';
 export * from './boardBytes';
 export * from './importing';
 export * from './sha256';
+export * from './firstPage';
 export * from './client';
 export * from './live';
 export * from './openapi';

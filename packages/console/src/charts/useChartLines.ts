@@ -1,6 +1,6 @@
-import { useMemo, useSyncExternalStore } from 'react';
+import { useMemo } from 'react';
 import { patienceMs, sampleValue } from '@peatmoor/core';
-import { liveStore, useAllShown, useNow } from '../live';
+import { liveStore, useAllShown, useNow, useHeld } from '../live';
 import { useDisplay } from '../parts/useDisplay';
 import type { Source } from '../dashboards/useCatalogue';
 import { chartColumns, gapsIn, usualSpacing, type ChartColumns } from './lines';
@@ -22,7 +22,7 @@ export function useChartLines(sources: readonly Source[], period: Period, before
   const named = real.map(({ device, stream }) => ({ device: device!.id, stream: stream.key }));
   const histories = useHistory(named, period);
   const earlier = useHistory(before ? named : [], period, true);
-  const tails = useSyncExternalStore(liveStore.subscribe, () =>
+  const tails = useHeld(liveStore.subscribe, () =>
     period.until !== null && period.until < Date.now() - 60_000
       ? ''
       : real.map(({ device, stream }) => liveStore.tail(device!.id, stream.key).length).join(),

@@ -126,7 +126,9 @@ function More(): ReactNode {
 
 function TopLine(): ReactNode {
   const phone = useMediaQuery('(max-width: 599.95px)');
-  const { connected } = useLive();
+  const { connected, lostAt } = useLive();
+  // The first moments of a page are no loss.
+  const isLost = !connected && lostAt !== null;
   const me = useRead('me').data;
   // Who sees only what was granted is not led to what says no.
   const mayGo = (path: string): boolean =>
@@ -194,7 +196,7 @@ function TopLine(): ReactNode {
           data-connected={connected}
           sx={{ color: ink.rowan, py: 1.5, display: { xs: 'none', sm: 'inline' } }}
         >
-          {!connected && LOST}
+          {isLost && LOST}
         </Typography>
         <Switcher />
       </Box>
@@ -203,7 +205,7 @@ function TopLine(): ReactNode {
         role="status"
         sx={{ color: ink.rowan, px: 2, display: { xs: 'block', sm: 'none' } }}
       >
-        {!connected && LOST}
+        {isLost && LOST}
       </Typography>
     </Box>
   );

@@ -1,7 +1,8 @@
 import { useQueryClient } from '@tanstack/react-query';
-import { createContext, use, useEffect, useState, useSyncExternalStore, type ReactNode } from 'react';
+import { createContext, use, useEffect, useState, type ReactNode } from 'react';
 import { BEGINNING, openLink, type LiveState } from './link';
 import { liveStore, type Newest } from './store';
+import { useHeld } from './useHeld';
 
 const LiveContext = createContext<LiveState>(BEGINNING);
 export const useLive = (): LiveState => use(LiveContext);
@@ -22,14 +23,12 @@ export function useAllShown(devices: string): void {
 /** The newest reading of a datastream, live. */
 export function useNewest(device: string | null, stream: string): Newest | undefined {
   useShown('devices', device);
-  return useSyncExternalStore(liveStore.subscribe, () =>
-    device === null ? undefined : liveStore.newest(device, stream),
-  );
+  return useHeld(liveStore.subscribe, () => (device === null ? undefined : liveStore.newest(device, stream)));
 }
 
 export function useLastSeen(device: string): number | undefined {
   useShown('devices', device);
-  return useSyncExternalStore(liveStore.subscribe, () => liveStore.lastSeen(device));
+  return useHeld(liveStore.subscribe, () => liveStore.lastSeen(device));
 }
 
 /** The time now, looked at anew every `everyMs`. */

@@ -10,3 +10,4 @@ export {
 } from './hooks';
 export { firstHeard, serviceNow } from './link';
 export { liveStore } from './store';
+export { useHeld } from './useHeld';

@@ -7,6 +7,7 @@ import {
   type Command,
   type LiveMessage,
 } from '@peatmoor/contract';
+import { hasBegun } from '../began';
 import { under } from '../base';
 import { putInList } from './lists';
 import { kept } from '../parts/kept';
@@ -148,6 +149,7 @@ export function openLink({ client, onState }: LinkParts): { end(): void } {
   let timer = 0;
   let wait = 500;
   let ended = false;
+  let isFirst = true;
   let said = '';
   let later = 0;
   /** When anything was heard last: by an earlier page too, so that what is shown without the service has its age. */
@@ -173,6 +175,9 @@ export function openLink({ client, onState }: LinkParts): { end(): void } {
     if (message.type === 'hello') {
       // After a break everything is read anew.
       if (wait > 500) void client.invalidateQueries();
+      // What came with the page may have changed before this was heard.
+      else if (hasBegun && isFirst) void client.invalidateQueries({ queryKey: ['listDevices'] });
+      isFirst = false;
       wait = 500;
       greeted();
       onState(() => ({ connected: true, lostAt: null }));

@@ -1,4 +1,4 @@
-import type { ReactNode } from 'react';
+import { memo, type ReactNode } from 'react';
 import type { HistoryLine } from '@peatmoor/contract';
 import { ink } from '../theme';
 
@@ -6,7 +6,7 @@ const WIDTH = 480;
 const HEIGHT = 34;
 
 /** One datastream over a period: mean as a line, least to greatest as a band, hatching where nothing came. */
-export function DayLine({
+export const DayLine = memo(function DayLine({
   line,
   from,
   to,
@@ -75,7 +75,7 @@ export function DayLine({
       ))}
     </svg>
   );
-}
+});
 
 const middle = (line: HistoryLine, i: number): number => line.times[i]! + line.spanMs / 2;
 

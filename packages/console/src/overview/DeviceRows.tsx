@@ -1,5 +1,5 @@
 import { Box, Typography } from '@mui/material';
-import type { ReactNode } from 'react';
+import { memo, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import { isScalar, presenceOf, type Datastream } from '@peatmoor/core';
 import type { Device, Kind, Overview } from '@peatmoor/contract';
@@ -13,7 +13,7 @@ import { DayLine } from './DayLine';
 import { LEDGER } from './ledger';
 
 /** The rows of one device in the ledger: its name, then a line for each number it reports. */
-export function DeviceRows({
+export const DeviceRows = memo(function DeviceRows({
   device,
   kind,
   overview,
@@ -94,7 +94,7 @@ export function DeviceRows({
       ))}
     </Box>
   );
-}
+});
 
 function StateWord({ device, stream }: { device: string; stream: Datastream }): ReactNode {
   const newest = useNewest(device, stream.key);

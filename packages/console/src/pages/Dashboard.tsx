@@ -15,6 +15,7 @@ import { useDraft, type Draft } from '../dashboards/useDraft';
 import { useUndoKeys } from '../dashboards/useUndoKeys';
 import { useAsk } from '../parts/Ask';
 import { Heading } from '../parts/Heading';
+import { InSlices } from '../parts/InSlices';
 import { KindMark } from '../parts/KindMark';
 import { Notice } from '../parts/Notice';
 import { NotThere } from '../parts/NotThere';
@@ -190,15 +191,17 @@ function OneDashboard({ id }: { id: number }): ReactNode {
               : 'An editor of the workspace adds widgets.'}
         </Typography>
       )}
-      <DashboardView
-        widgets={widgets}
-        devices={chosen.devices}
-        catalogue={catalogue}
-        period={period}
-        onPeriod={setPeriod}
-        arranger={arranger}
-        asPhone={editing && asPhone}
-      />
+      <InSlices>
+        <DashboardView
+          widgets={widgets}
+          devices={chosen.devices}
+          catalogue={catalogue}
+          period={period}
+          onPeriod={setPeriod}
+          arranger={arranger}
+          asPhone={editing && asPhone}
+        />
+      </InSlices>
       <Suspense>
         {sharing && (
           <ShareDialog

@@ -1,8 +1,7 @@
-import { counted } from '@peatmoor/core';
 import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
 import { Fragment, useDeferredValue, useEffect, useMemo, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
-import type { Device } from '@peatmoor/contract';
+import { wholeInWords, type Device, type Kind, type Overview as OverviewOfDays } from '@peatmoor/contract';
 import { useRead } from '../api';
 import { troubleOfDevice } from '../devices/trouble';
 import { liveStore, useHeardUntil } from '../live';
@@ -43,8 +42,6 @@ export function Overview(): ReactNode {
     [devices.data, find, only, group],
   );
   const list = useMemo(() => sorted.slice(0, most), [sorted, most]);
-  // Many rows are drawn in slices: meanwhile the page answers.
-  const drawn = useDeferredValue(list, NONE);
   // In an order that stays, so that what is asked for does not change whenever a row moves up.
   const inSight = list
     .map(({ id }) => id)
@@ -135,23 +132,7 @@ export function Overview(): ReactNode {
       {sorted.length > 0 && (
         <TimeAxis from={overview.data?.from ?? now - DAY_MS} to={overview.data?.to ?? now} />
       )}
-      <Box sx={{ borderBottom: `1px solid ${ink.line}` }}>
-        {drawn.map((device, i) => (
-          <Fragment key={device.id}>
-            {group !== '' && groupOf(device, group) !== (drawn[i - 1] && groupOf(drawn[i - 1]!, group)) && (
-              <Typography variant="h2" sx={{ pt: 3, pb: 1 }}>
-                {groupOf(device, group) || 'without a label'}
-              </Typography>
-            )}
-            <DeviceRows
-              device={device}
-              kind={kinds?.find(({ id }) => id === device.kindId)}
-              overview={overview.data}
-              now={now}
-            />
-          </Fragment>
-        ))}
-      </Box>
+      <Rows list={list} kinds={kinds} overview={overview.data} now={now} group={group} />
       {sorted.length > most && (
         <Button sx={{ mt: 2 }} onClick={() => setMost(Math.min(MOST_ROWS, most + ROWS_AT_ONCE))}>
           Show more: {most} of {sorted.length} are shown
@@ -159,6 +140,39 @@ export function Overview(): ReactNode {
       )}
       <GrantedElsewhere now={now} />
     </>
+  );
+}
+
+interface RowsProps {
+  list: Device[];
+  kinds: Kind[] | undefined;
+  overview: OverviewOfDays | undefined;
+  now: number;
+  group: string;
+}
+
+/** Many rows, and the lines of their days, are drawn in slices: meanwhile the page answers. */
+function Rows({ list, kinds, overview, now, group }: RowsProps): ReactNode {
+  const drawn = useDeferredValue(list, NONE);
+  const days = useDeferredValue(overview);
+  return (
+    <Box sx={{ borderBottom: `1px solid ${ink.line}` }}>
+      {drawn.map((device, i) => (
+        <Fragment key={device.id}>
+          {group !== '' && groupOf(device, group) !== (drawn[i - 1] && groupOf(drawn[i - 1]!, group)) && (
+            <Typography variant="h2" sx={{ pt: 3, pb: 1 }}>
+              {groupOf(device, group) || 'without a label'}
+            </Typography>
+          )}
+          <DeviceRows
+            device={device}
+            kind={kinds?.find(({ id }) => id === device.kindId)}
+            overview={days}
+            now={now}
+          />
+        </Fragment>
+      ))}
+    </Box>
   );
 }
 
@@ -190,21 +204,6 @@ function NothingYet(): ReactNode {
 
 /** Of fewer devices than this everything is in sight. */
 const FEW = 6;
-
-/** All of them in one sentence. */
-function wholeInWords(devices: readonly Device[]): string {
-  const online = devices.filter(({ presence }) => presence.state === 'online').length;
-  const quiet = devices.filter(({ presence }) => presence.state === 'quiet').length;
-  const open = devices.reduce((sum, { openEvents }) => sum + openEvents, 0);
-  return [
-    `${online} of ${counted(devices.length, 'device')} online`,
-    quiet > 0 && `${quiet} quiet`,
-    open === 0 ? 'nothing open' : `${counted(open, 'event')} open`,
-    'the last 24 hours',
-  ]
-    .filter(Boolean)
-    .join(' · ');
-}
 
 function isFound(
   { id, name, kindTitle, labels, openEvents, presence }: Device,

@@ -6,6 +6,7 @@ import { useForm } from 'react-hook-form';
 import {
   newAccountSchema,
   signInSchema,
+  WELCOME,
   type NewAccount,
   type SignIn as SignInFields,
 } from '@peatmoor/contract';
@@ -34,8 +35,7 @@ export function SignIn(): ReactNode {
           Peatmoor
         </Typography>
         <Typography sx={{ mt: 1, mb: 5 }} color="text.secondary">
-          For any device: see what your boards measure, steer what they drive, and be told when something is
-          wrong.
+          {WELCOME}
         </Typography>
         <Notice error={status.error} />
         {status.data && (status.data.empty ? <FirstAccount /> : <SignInForm />)}

@@ -32,6 +32,7 @@ import { serveAuthority } from './certificate';
 import { deviceOf, type ApiParts, type Call, type Handlers } from './context';
 import { createHandlers } from './handlers';
 import { serveConsole } from './consoleFiles';
+import { createFirstSight } from './firstSight';
 import { checkBody, checkQuery } from './validation';
 import { isForeign, isOwnPage } from './origin';
 import { problemPages } from './problemPages';
@@ -119,7 +120,7 @@ export function createApp(
   });
   serveOwnWidgets(app);
   serveSharedPages(app, parts, consoleFolder);
-  serveConsole(app, consoleFolder, parts.config.basePath);
+  serveConsole(app, consoleFolder, parts.config.basePath, createFirstSight(parts, handlers));
   app.use((error: Error, request: Request, response: Response, _next: NextFunction) => {
     const problem = toProblem(error);
     const id = response.getHeader('x-request-id');

@@ -1,6 +1,7 @@
 import type { Express } from 'express';
 import { PROBLEMS, type ProblemCode } from '@peatmoor/contract';
 import { ProblemError } from '../problems';
+import { escapeText as escape } from './escape';
 
 /** The pages that a problem's `type` leads to: what it means, and what to do. */
 export function problemPages(app: Express, base: string): void {
@@ -37,6 +38,3 @@ a { color: #2b5f6e } dt { margin-top: 1em; font-weight: bold } dd { margin: 0 } 
 @media (prefers-color-scheme: dark) { body { background: #1d1815; color: #ede6da } a { color: #8fc1cc } }
 </style></head><body><h1>${escape(title)}</h1>${body}</body></html>`;
 }
-
-const escape = (text: string): string =>
-  text.replace(/[&<>"]/g, (one) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[one]!);

@@ -25,7 +25,7 @@ export function serveSharedPages(
     // Whoever reads on, or looks away and back, came once; one with a passphrase is counted where that is typed. Nobody waits.
     if (link !== null && link.passHash === null && request.method === 'GET')
       countOpened(store, link).catch((error: Error) => log.debug({ err: error }, 'a visit was not counted'));
-    response.type('html').send(consolePage(folder, parts.config.basePath, 'framed'));
+    response.type('html').send(consolePage(folder, parts.config.basePath, { framed: true, first: 'Shared' }));
   });
 }
 

@@ -1,9 +1,9 @@
 import { Box } from '@mui/material';
-import { useSyncExternalStore, type ReactNode } from 'react';
+import type { ReactNode } from 'react';
 import { numberOption } from '@peatmoor/core';
 import { boundsOf } from '../../charts/period';
 import { useHistory } from '../../charts/useHistory';
-import { liveStore, useAllShown } from '../../live';
+import { liveStore, useAllShown, useHeld } from '../../live';
 import { showClock, showSeconds } from '../../parts/time';
 import { useDisplay } from '../../parts/useDisplay';
 import { ink, MONO } from '../../theme';
@@ -16,7 +16,7 @@ function SheetBody({ widget, sources, period }: WidgetProps): ReactNode {
   const named = real.map(({ device, stream }) => ({ device: device!.id, stream: stream.key }));
   const lines = useHistory(named, period);
   useAllShown(named.map(({ device }) => device).join());
-  useSyncExternalStore(liveStore.subscribe, () =>
+  useHeld(liveStore.subscribe, () =>
     named.map(({ device, stream }) => liveStore.tail(device, stream).length).join(),
   );
   const displayOf = useDisplay();
