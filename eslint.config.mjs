@@ -100,7 +100,17 @@ export default tseslint.config(
   {
     files: ['packages/console/src/**/*.{ts,tsx}'],
     plugins: { 'react-hooks': reactHooks },
-    rules: { 'react-hooks/rules-of-hooks': 'error', 'react-hooks/exhaustive-deps': 'error' },
+    rules: {
+      'react-hooks/rules-of-hooks': 'error',
+      'react-hooks/exhaustive-deps': 'error',
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector: "JSXAttribute[name.name='color'][value.value=/[.]/]",
+          message: 'Such a colour is passed over without a word: write textSecondary, or sx.',
+        },
+      ],
+    },
   },
   { files: ['**/vite.config.ts', '**/jest.config.mjs'], rules: { 'import-x/no-default-export': 'off' } },
   ...importOrder,

@@ -49,6 +49,11 @@ const SAMPLES = [
     SERVER,
     'export const go = async (): Promise<void> => {\n  await 5;\n};',
   ],
+  [
+    'no-restricted-syntax',
+    CONSOLE.replace('api.ts', 'App.tsx'),
+    'import { Typography } from "@mui/material";\nexport const soft = <Typography color="text.secondary" />;',
+  ],
   ['no-console', SERVER, "export const tell = (): void => console.log('x');"],
   ['import-x/no-default-export', SERVER, 'export default 1;'],
   ['eqeqeq', SERVER, 'export const same = (a: number, b: number): boolean => a == b;'],

@@ -189,7 +189,7 @@ function Sessions(): ReactNode {
         >
           <Box sx={{ flex: 1 }}>
             {browser || 'a browser'}
-            <Typography component="span" color="text.secondary" variant="body2" sx={{ ml: 1.5 }}>
+            <Typography component="span" color="textSecondary" variant="body2" sx={{ ml: 1.5 }}>
               {isThis ? 'this one' : `last used ${showClock(seenAt, now)}`}
             </Typography>
           </Box>

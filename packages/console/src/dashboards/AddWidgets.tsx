@@ -130,12 +130,12 @@ export function AddWidgets({
             />
           ))}
           {found.length > MOST_LISTED && (
-            <Typography color="text.secondary" sx={{ py: 1 }}>
+            <Typography color="textSecondary" sx={{ py: 1 }}>
               {found.length - MOST_LISTED} more; type a part of a name.
             </Typography>
           )}
           {found.length === 0 && (
-            <Typography color="text.secondary" sx={{ py: 1 }}>
+            <Typography color="textSecondary" sx={{ py: 1 }}>
               {offers.length === 0
                 ? 'There is nothing to show yet: make a device first.'
                 : 'Nothing is called so.'}
@@ -165,7 +165,7 @@ export function AddWidgets({
               <Typography
                 component="span"
                 variant="body2"
-                color="text.secondary"
+                color="textSecondary"
                 sx={{ display: 'block', lineHeight: 1.3 }}
               >
                 {WIDGETS[one].purpose}
@@ -174,7 +174,7 @@ export function AddWidgets({
           ))}
         </Box>
         {picked.length > 0 && types.length === 0 && (
-          <Typography color="text.secondary">No one widget shows all of these; pick fewer.</Typography>
+          <Typography color="textSecondary">No one widget shows all of these; pick fewer.</Typography>
         )}
         {most > 1 && picked.length > 1 && (
           <FormControlLabel

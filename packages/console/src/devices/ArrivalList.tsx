@@ -78,7 +78,7 @@ export function ArrivalList({
         </Box>
       )}
       {list.length === 0 && (
-        <Typography color="text.secondary">
+        <Typography color="textSecondary">
           Nothing has arrived yet. The list is live: the first message appears here by itself.
         </Typography>
       )}

@@ -48,7 +48,7 @@ export function CheckProgram({
         slotProps={{ htmlInput: { style: { fontFamily: MONO, fontSize: '0.85rem' }, spellCheck: false } }}
       />
       {text.trim() !== '' && sorted.length === 0 && (
-        <Typography color="text.secondary" sx={{ mt: 1 }}>
+        <Typography color="textSecondary" sx={{ mt: 1 }}>
           No name, topic, address or token was found in it.
         </Typography>
       )}

@@ -18,7 +18,7 @@ export function ConnectLines({ plan, board }: { plan: StarterPlan; board: string
   return (
     <>
       {plan.token === null && (
-        <Typography color="text.secondary" sx={{ mb: 1 }}>
+        <Typography color="textSecondary" sx={{ mb: 1 }}>
           Put the device token where the lines say {TOKEN_PLACEHOLDER}; a new one can be made under “About and
           tokens”.
         </Typography>

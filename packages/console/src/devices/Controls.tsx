@@ -20,7 +20,7 @@ export function Controls({ device, kind }: { device: Device; kind: Kind }): Reac
   const streams = kind.streams.filter(isControllable);
   if (streams.length === 0)
     return (
-      <Typography color="text.secondary">
+      <Typography color="textSecondary">
         This kind has no controls. Add a datastream with the direction “people control it”.
       </Typography>
     );

@@ -164,7 +164,7 @@ function ItsEvents({ device }: { device: Device }): ReactNode {
           </Box>
         </Box>
       ))}
-      {events?.length === 0 && <Typography color="text.secondary">Nothing has happened to it.</Typography>}
+      {events?.length === 0 && <Typography color="textSecondary">Nothing has happened to it.</Typography>}
     </Section>
   );
 }
@@ -210,7 +210,7 @@ function ItsNotes({ device }: { device: Device }): ReactNode {
         </Box>
       ))}
       {notes?.length === 0 && (
-        <Typography color="text.secondary">
+        <Typography color="textSecondary">
           None yet: sensor cleaned, battery changed, moved to the other bank …
         </Typography>
       )}

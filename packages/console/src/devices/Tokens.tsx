@@ -32,7 +32,7 @@ export function Tokens({ device, onMade }: { device: string; onMade: (token: str
           }}
         >
           <Box sx={{ fontFamily: MONO }}>moor{token.fingerprint}…</Box>
-          <Typography color="text.secondary" sx={{ flex: 1 }}>
+          <Typography color="textSecondary" sx={{ flex: 1 }}>
             {token.title}, made {new Date(token.createdAt).toLocaleDateString('en-GB')},{' '}
             {token.usedAt === null ? 'never used' : `used ${showAgo(token.usedAt, now)}`}
           </Typography>
@@ -50,7 +50,7 @@ export function Tokens({ device, onMade }: { device: string; onMade: (token: str
               Withdraw
             </Button>
           ) : (
-            <Typography color="text.secondary">withdrawn</Typography>
+            <Typography color="textSecondary">withdrawn</Typography>
           )}
         </Box>
       ))}

@@ -11,7 +11,7 @@ const Fields = DRAWN.heat.Body;
 export function WhenItReported({ device, kind }: { device: Device; kind: Kind }): ReactNode {
   const stream = kind.streams.find((one) => one.direction !== 'control' && isNumeric(one));
   if (stream === undefined)
-    return <Typography color="text.secondary">It reports no number that could be counted.</Typography>;
+    return <Typography color="textSecondary">It reports no number that could be counted.</Typography>;
   const source = { device, kind, stream };
   return (
     <Box sx={{ height: 290, maxWidth: 760 }}>

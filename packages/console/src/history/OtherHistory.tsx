@@ -57,7 +57,7 @@ export function OtherHistory({
       )}
       <Notice error={answer.error} />
       {answer.data && readings.length === 0 && (
-        <Typography color="text.secondary">Nothing in this period.</Typography>
+        <Typography color="textSecondary">Nothing in this period.</Typography>
       )}
       {stream.type === 'text' && <Texts readings={readings} now={now} />}
       {stream.type === 'location' && readings.length > 0 && (

@@ -88,7 +88,7 @@ function ClaimRow({ claim, kindId }: { claim: Claim; kindId: number }): ReactNod
     <Box data-claim={claim.id} sx={{ borderTop: `1px solid ${ink.faint}`, py: 1 }}>
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'center', minHeight: 40 }}>
         <Box sx={{ fontFamily: MONO }}>claim_moor{claim.fingerprint}…</Box>
-        <Typography color="text.secondary" sx={{ flex: 1 }}>
+        <Typography color="textSecondary" sx={{ flex: 1 }}>
           Claimed by {claim.used} of {counted(claim.most, 'board')};{' '}
           {claim.endedAt !== null
             ? `ended ${date(claim.endedAt)}`

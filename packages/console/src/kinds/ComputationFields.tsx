@@ -139,12 +139,12 @@ export function ComputationFields({ kind }: { kind: Kind }): ReactNode {
         {tried.data && (
           <Box data-preview sx={{ mt: 1.5 }}>
             {tried.data.preview.length === 0 ? (
-              <Typography color="text.secondary">
+              <Typography color="textSecondary">
                 It is right as it stands. There are no readings yet to show it on.
               </Typography>
             ) : (
               <>
-                <Typography color="text.secondary">
+                <Typography color="textSecondary">
                   From {tried.data.inputs.join(', ')} of {tried.data.device}, the newest last:
                 </Typography>
                 <Box sx={{ fontFamily: MONO, display: 'flex', flexWrap: 'wrap', columnGap: 2 }}>

@@ -45,7 +45,7 @@ export function Costs({ kind }: { kind: Kind }): ReactNode {
           value={`${showBytes(storedBytesAYear.least)} to ${showBytes(storedBytesAYear.most)} a year`}
         />
       </Box>
-      <Typography variant="body2" color="text.secondary" sx={{ mt: 1 }}>
+      <Typography variant="body2" color="textSecondary" sx={{ mt: 1 }}>
         Both ways, with acknowledgements and the headers of TCP and IP; pictures are reckoned at 60 kB.
       </Typography>
     </Section>

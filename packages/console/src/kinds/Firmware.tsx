@@ -61,7 +61,7 @@ export function FirmwareSection({ kind, devices }: { kind: Kind; devices: readon
         >
           <Box sx={{ fontFamily: MONO, fontWeight: 700, minWidth: 90 }}>{one.version}</Box>
           <Box sx={{ flex: '1 1 220px' }}>{one.notes}</Box>
-          <Typography color="text.secondary">
+          <Typography color="textSecondary">
             {showBytes(one.size)}, by {one.by}, {when(one.at)}
           </Typography>
           <Button

@@ -90,7 +90,7 @@ export function FollowFields({ kind }: { kind: Kind }): ReactNode {
         </Box>
       )}
       {measured.length === 0 && (
-        <Typography color="text.secondary">This kind reports nothing yet that could follow.</Typography>
+        <Typography color="textSecondary">This kind reports nothing yet that could follow.</Typography>
       )}
     </Box>
   );

@@ -39,7 +39,7 @@ export function GrantedElsewhere({ now }: { now: number }): ReactNode {
             <Typography sx={{ py: 1 }}>Nothing of it is there any more.</Typography>
           )}
           {more && (
-            <Typography sx={{ py: 1 }} color="text.secondary">
+            <Typography sx={{ py: 1 }} color="textSecondary">
               There is more of it: open the workspace to see it all.
             </Typography>
           )}

@@ -197,7 +197,7 @@ function Phones({ mine }: { mine: AlertsOfMe }): ReactNode {
           </Button>
         </Box>
       ))}
-      {mine.places.length === 0 && <Typography color="text.secondary">None yet.</Typography>}
+      {mine.places.length === 0 && <Typography color="textSecondary">None yet.</Typography>}
       {trouble !== null ? (
         <Notice tone="plain">{trouble}</Notice>
       ) : (

@@ -87,7 +87,7 @@ export function Arrivals(): ReactNode {
         );
       })}
       {list.length === 0 && (
-        <Typography color="text.secondary">Nothing of this sort has arrived. The list is live.</Typography>
+        <Typography color="textSecondary">Nothing of this sort has arrived. The list is live.</Typography>
       )}
     </>
   );

@@ -84,7 +84,7 @@ export function Changes(): ReactNode {
         <TextField label="Name contains" value={text} onChange={({ target }) => setText(target.value)} />
       </Box>
       <Notice error={changes.error} />
-      {changes.data?.length === 0 && <Typography color="text.secondary">Nothing was changed yet.</Typography>}
+      {changes.data?.length === 0 && <Typography color="textSecondary">Nothing was changed yet.</Typography>}
       {list.map((one) => (
         <ChangeRow key={one.id} change={one} />
       ))}
@@ -114,7 +114,7 @@ function ChangeRow({
         py: 1,
       }}
     >
-      <Typography variant="body2" color="text.secondary">
+      <Typography variant="body2" color="textSecondary">
         {new Date(at).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })}
       </Typography>
       <Box sx={{ minWidth: 0, overflowWrap: 'anywhere' }}>
@@ -125,7 +125,7 @@ function ChangeRow({
           </>
         )}
         {details.map(({ field, from, to }) => (
-          <Typography key={field} variant="body2" color="text.secondary">
+          <Typography key={field} variant="body2" color="textSecondary">
             {field}: {from === null || from === undefined ? '' : `${showField(from, field)} → `}
             {showField(to, field)}
           </Typography>

@@ -182,7 +182,7 @@ function OneDashboard({ id }: { id: number }): ReactNode {
       )}
       {editing && pagesOf(true)}
       {widgets.length === 0 && (
-        <Typography color="text.secondary">
+        <Typography color="textSecondary">
           Nothing here yet.{' '}
           {editing
             ? 'Add widgets; several at once if you like.'

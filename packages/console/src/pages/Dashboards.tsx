@@ -90,18 +90,18 @@ export function Dashboards(): ReactNode {
         />
       ))}
       {all.length > 0 && found.length === 0 && (
-        <Typography color="text.secondary">
+        <Typography color="textSecondary">
           No dashboard is called so{label !== '' && `, with the label “${label}”`}.
         </Typography>
       )}
       {dashboards.data?.length === 0 && (
-        <Typography color="text.secondary">
+        <Typography color="textSecondary">
           None yet. A device offers a complete one at its first reading; or begin with an empty one.
         </Typography>
       )}
       {mayChange && bare.length > 0 && (
         <Box sx={{ mt: 4 }}>
-          <Typography color="text.secondary" sx={{ mb: 1 }}>
+          <Typography color="textSecondary" sx={{ mb: 1 }}>
             A complete dashboard for whichever device is chosen, of the kind
           </Typography>
           <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1 }}>
@@ -153,7 +153,7 @@ function Row({
         <Typography variant="h2" component={Link} to={`/dashboards/${id}`}>
           {icon && <KindMark icon={icon} />} {title}
         </Typography>
-        <Typography color="text.secondary">
+        <Typography color="textSecondary">
           {[counted(widgets.length, 'widget'), ...labels].join(' · ')}
         </Typography>
       </Box>

@@ -161,7 +161,7 @@ function OneDevice(): ReactNode {
         </Suspense>
       )}
       {part === 'now' && fresh && (
-        <Typography color="text.secondary" sx={{ mt: 3 }}>
+        <Typography color="textSecondary" sx={{ mt: 3 }}>
           No reading yet. <Link to={`/devices/${encodeURIComponent(id)}/connect`}>Connect it</Link> first.
         </Typography>
       )}

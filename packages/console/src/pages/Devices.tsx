@@ -135,7 +135,7 @@ export function Devices(): ReactNode {
               >
                 {drawn.filter(({ kindId }) => kindId === kind.id).map(line)}
                 {kind.devices === 0 && (
-                  <Typography color="text.secondary">
+                  <Typography color="textSecondary">
                     No device of this kind yet; everything can be prepared before there is one.
                   </Typography>
                 )}
@@ -143,13 +143,11 @@ export function Devices(): ReactNode {
             ))
         : drawn.map(line)}
       {found.length > MOST_DRAWN && (
-        <Typography color="text.secondary" sx={{ mt: 2 }}>
+        <Typography color="textSecondary" sx={{ mt: 2 }}>
           {found.length - MOST_DRAWN} more; type a part of a name.
         </Typography>
       )}
-      {all.length > 0 && found.length === 0 && (
-        <Typography color="text.secondary">No device fits.</Typography>
-      )}
+      {all.length > 0 && found.length === 0 && <Typography color="textSecondary">No device fits.</Typography>}
       {kinds.data?.length === 0 && <Typography>No devices yet.</Typography>}
       {mayLook && <WhoseToken />}
       {mayChange && <ManyDevices />}

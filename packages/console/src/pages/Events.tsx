@@ -187,7 +187,7 @@ export function Events(): ReactNode {
           <EventRow key={event.id} event={event} now={now} />
         ))}
         {events.data !== undefined && closed.length === 0 && (
-          <Typography color="text.secondary">{filtered ? 'None.' : 'None yet.'}</Typography>
+          <Typography color="textSecondary">{filtered ? 'None.' : 'None yet.'}</Typography>
         )}
         {shown.length >= most && most < 500 && (
           <Button sx={{ mt: 2 }} onClick={() => setMost(most + MORE * 2)}>
@@ -280,7 +280,7 @@ function Rules({ rules }: { rules: Rule[] | undefined }): ReactNode {
           </Box>
         );
       })}
-      {rules?.length === 0 && <Typography color="text.secondary">None yet.</Typography>}
+      {rules?.length === 0 && <Typography color="textSecondary">None yet.</Typography>}
     </Section>
   );
 }

@@ -130,7 +130,7 @@ export function History(): ReactNode {
         />
       ))}
       {sources.length === 0 && (
-        <Typography color="text.secondary">
+        <Typography color="textSecondary">
           Choose what to look back at: datastreams of any devices.
         </Typography>
       )}

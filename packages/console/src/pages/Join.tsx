@@ -102,7 +102,7 @@ export function Join(): ReactNode {
               {...trouble('email')}
             />
           ) : (
-            <Typography variant="body2" color="text.secondary">
+            <Typography variant="body2" color="textSecondary">
               You will sign in as “{of.name || name}”. An owner of the workspace can set a new password for
               you.
             </Typography>

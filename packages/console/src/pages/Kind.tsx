@@ -73,7 +73,7 @@ export function KindPage(): ReactNode {
         ))}
         {devices.length === 0 && (
           <>
-            <Typography color="text.secondary">No device yet.</Typography>
+            <Typography color="textSecondary">No device yet.</Typography>
             <Button
               variant="text"
               disabled={remove.isPending}

@@ -151,7 +151,7 @@ function StreamList(): ReactNode {
   return (
     <Box sx={{ mt: 5 }}>
       <Typography variant="h2">What it measures and accepts</Typography>
-      <Typography color="text.secondary" variant="body2" sx={{ mb: 2 }}>
+      <Typography color="textSecondary" variant="body2" sx={{ mb: 2 }}>
         Each line is a datastream. More can be added at any time, also from a name that arrives.
       </Typography>
       <Box sx={{ maxWidth: 520, mb: 2 }}>

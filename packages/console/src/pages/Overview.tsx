@@ -128,7 +128,7 @@ export function Overview(): ReactNode {
           </TextField>
         </Box>
       )}
-      {sorted.length === 0 && <Typography color="text.secondary">No device fits.</Typography>}
+      {sorted.length === 0 && <Typography color="textSecondary">No device fits.</Typography>}
       {sorted.length > 0 && (
         <TimeAxis from={overview.data?.from ?? now - DAY_MS} to={overview.data?.to ?? now} />
       )}
@@ -191,7 +191,7 @@ function NothingYet(): ReactNode {
   return (
     <Box sx={{ maxWidth: 560, py: 6 }}>
       <Typography variant="h1">Name your first device</Typography>
-      <Typography sx={{ my: 2 }} color="text.secondary">
+      <Typography sx={{ my: 2 }} color="textSecondary">
         Say what it measures and what it accepts. You get a token and a ready program, and then watch its
         first message arrive.
       </Typography>

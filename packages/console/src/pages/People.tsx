@@ -48,7 +48,7 @@ export function People(): ReactNode {
       {mayChange ? (
         <AddPeople />
       ) : (
-        <Typography color="text.secondary" sx={{ mt: 2 }}>
+        <Typography color="textSecondary" sx={{ mt: 2 }}>
           Only an owner adds people or changes what they may do.
         </Typography>
       )}
@@ -58,7 +58,7 @@ export function People(): ReactNode {
           note="Whoever has such an address sees what it shows, without an account. Make one with Share on a dashboard, a widget or a device."
         >
           <Notice error={links.error} />
-          {links.data?.length === 0 && <Typography color="text.secondary">Nothing is shared.</Typography>}
+          {links.data?.length === 0 && <Typography color="textSecondary">Nothing is shared.</Typography>}
           {links.data?.map((link) => (
             <LinkRow key={link.id} link={link} />
           ))}
@@ -107,7 +107,7 @@ function PersonRow({
             {name}
             {isMe ? ' (you)' : ''}
           </Box>
-          <Typography color="text.secondary" variant="body2">
+          <Typography color="textSecondary" variant="body2">
             {below}
           </Typography>
         </Box>

@@ -118,7 +118,7 @@ function Certificate({ owner }: { owner: boolean }): ReactNode {
     <Section title="Phones" note="Installing the page and alerts on a phone need https.">
       <Notice error={read.error ?? make.error} />
       {state.certificate === null ? (
-        <Typography color="text.secondary">
+        <Typography color="textSecondary">
           {state.inUse ? 'A certificate is set; phones need nothing else.' : 'No certificate yet.'}
         </Typography>
       ) : (
@@ -309,7 +309,7 @@ function AccessKeys(): ReactNode {
                 key_moor{key.fingerprint}…
               </Box>
             </Box>
-            <Typography color="text.secondary" variant="body2">
+            <Typography color="textSecondary" variant="body2">
               {[
                 `${SCOPE_WORDS[key.scope]}${key.deviceId === null ? '' : ` ${key.deviceId}`}`,
                 `made ${new Date(key.createdAt).toLocaleDateString('en-GB')}`,

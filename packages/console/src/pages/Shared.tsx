@@ -73,7 +73,7 @@ function SharedPage({ shared, framed }: { shared: SharedContent; framed: boolean
           <Typography component="h1" variant="h1">
             {shared.title}
           </Typography>
-          <Typography color="text.secondary">
+          <Typography color="textSecondary">
             Shared to look at
             {endsAt === null ? '' : `, until ${new Date(endsAt).toLocaleDateString('en-GB')}`}.
           </Typography>
@@ -95,7 +95,7 @@ function SharedPage({ shared, framed }: { shared: SharedContent; framed: boolean
       )}
       {!single && <ChosenDevice chosen={chosen} />}
       {widgets.length === 0 && (
-        <Typography color="text.secondary">Nothing is shown here at the moment.</Typography>
+        <Typography color="textSecondary">Nothing is shown here at the moment.</Typography>
       )}
       <DashboardView
         widgets={single ? widgets.map((one) => ({ ...one, x: 0, y: 0, w: 12 })) : widgets}

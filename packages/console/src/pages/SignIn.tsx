@@ -34,7 +34,7 @@ export function SignIn(): ReactNode {
         <Typography variant="h1" sx={{ fontSize: '2.6rem' }}>
           Peatmoor
         </Typography>
-        <Typography sx={{ mt: 1, mb: 5 }} color="text.secondary">
+        <Typography sx={{ mt: 1, mb: 5 }} color="textSecondary">
           {WELCOME}
         </Typography>
         <Notice error={status.error} />
@@ -153,7 +153,7 @@ function FirstAccount(): ReactNode {
   return (
     <Box component="form" onSubmit={submit} noValidate sx={{ display: 'grid', gap: 3 }}>
       <Typography variant="h2">Make the first account</Typography>
-      <Typography variant="body2" color="text.secondary">
+      <Typography variant="body2" color="textSecondary">
         This service is empty. The account made here owns it.
       </Typography>
       <TextField

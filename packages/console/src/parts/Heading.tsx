@@ -22,7 +22,7 @@ export function Heading({
           {title}
         </Typography>
         {below && (
-          <Typography component="div" color="text.secondary" sx={{ mt: 0.5 }}>
+          <Typography component="div" color="textSecondary" sx={{ mt: 0.5 }}>
             {below}
           </Typography>
         )}
@@ -59,7 +59,7 @@ export function Section({
           {mark} {title}
         </Typography>
         {note && (
-          <Typography component="div" color="text.secondary" variant="body2">
+          <Typography component="div" color="textSecondary" variant="body2">
             {note}
           </Typography>
         )}

@@ -29,7 +29,7 @@ export function LinkRow({ link }: { link: Link }): ReactNode {
     <Box data-link={id} sx={{ borderTop: `1px solid ${ink.faint}`, py: 1.5 }}>
       <Box sx={{ display: 'flex', gap: 2, alignItems: 'baseline', flexWrap: 'wrap' }}>
         <Box sx={{ fontWeight: 650 }}>{title}</Box>
-        <Typography variant="body2" color="text.secondary" sx={{ flex: 1, minWidth: 200 }}>
+        <Typography variant="body2" color="textSecondary" sx={{ flex: 1, minWidth: 200 }}>
           {openedWords(link)}
           {link.hasPassphrase ? ' · with a passphrase' : ''}
           {endsAt === null ? '' : ` · until ${new Date(endsAt).toLocaleDateString('en-GB')}`}

@@ -159,7 +159,7 @@ export function ShareDialog({
                 <Typography role="status" sx={{ mb: 1 }}>
                   {preview.data.shows}
                 </Typography>
-                <Typography variant="body2" color="text.secondary" sx={{ mb: 1 }}>
+                <Typography variant="body2" color="textSecondary" sx={{ mb: 1 }}>
                   {preview.data.streams
                     .slice(0, 12)
                     .map((one) => `${one.title} of ${one.deviceName}`)

@@ -66,7 +66,7 @@ export function Timetables({
         Set times of {stream.title}, {device.name}
       </DialogTitle>
       <DialogContent>
-        <Typography color="text.secondary" sx={{ mb: 2 }}>
+        <Typography color="textSecondary" sx={{ mb: 2 }}>
           The service wants these values at their times, whether a page is open or not.
         </Typography>
         <Notice error={all.error ?? change.error ?? remove.error} />

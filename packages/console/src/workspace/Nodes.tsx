@@ -27,7 +27,7 @@ export function Nodes(): ReactNode {
           >
             <Box>
               <Typography sx={{ fontWeight: 600 }}>{one.name}</Typography>
-              <Typography variant="body2" color="text.secondary">
+              <Typography variant="body2" color="textSecondary">
                 {one.address}
               </Typography>
             </Box>

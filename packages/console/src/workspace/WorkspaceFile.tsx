@@ -70,7 +70,7 @@ export function WorkspaceFile(): ReactNode {
         <FileButton accept=".yaml,.yml" onChoose={(chosen) => void take(chosen)}>
           Choose a file
         </FileButton>
-        <Typography color="text.secondary">or drop one here, to see what it would do</Typography>
+        <Typography color="textSecondary">or drop one here, to see what it would do</Typography>
       </Box>
       {trouble !== '' && (
         <Notice>
@@ -163,7 +163,7 @@ function PlanView({ plan, name }: { plan: Plan; name: string }): ReactNode {
         </Box>
       )}
       {plan.stays.length > 0 && (
-        <Typography color="text.secondary" variant="body2" sx={{ mt: 1 }}>
+        <Typography color="textSecondary" variant="body2" sx={{ mt: 1 }}>
           Not in the file, and stays:{' '}
           {plan.stays
             .slice(0, 10)
