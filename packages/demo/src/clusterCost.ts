@@ -11,6 +11,8 @@ const READINGS = Number(process.env.COST_READINGS ?? 100_000);
 const BOARDS = 30;
 const WINDOW = 20;
 const IDLE_MS = 15_000;
+/** Readings a second, for one node as for three; as many as they can take where it is 0. */
+const RATE = Number(process.env.COST_RATE ?? 4000);
 const say = (text: string): void => void process.stdout.write(`${text}\n`);
 
 /** Seconds of processor time that some processes have used, with those they waited for. */
@@ -52,6 +54,7 @@ interface Cost {
   tookS: number;
 }
 
+const report = (at: number): string => `{"at":${at},"level":${at % 1000}}`;
 let time = Date.now() - 40 * 86_400_000;
 
 async function run(cluster: Cluster, boards: readonly Post[], readings: number): Promise<Cost> {
@@ -67,9 +70,11 @@ async function run(cluster: Cluster, boards: readonly Post[], readings: number):
       const client = await connectBoard(cluster.mqttPort, id, token);
       const lane = async (): Promise<void> => {
         while (left > 0) {
+          const dueMs = RATE === 0 ? 0 : since + ((readings - left) / RATE) * 1000 - performance.now();
           left--;
-          time += 7;
-          await client.publishAsync(`moor/${id}/report`, `{"at":${time},"level":${time % 1000}}`, { qos: 1 });
+          const at = (time += 7);
+          if (dueMs > 0) await sleep(dueMs);
+          await client.publishAsync(`moor/${id}/report`, report(at), { qos: 1 });
         }
       };
       await Promise.all(Array.from({ length: WINDOW }, lane));

@@ -101,10 +101,17 @@ it('asks for the files of the page at once, each once, and brings its style with
     const { text, files } = await pageOf(path, { cookie });
     expect(files.filter((file) => file.startsWith(`assets/${name}-`))).toHaveLength(1);
     expect(new Set(files).size).toBe(files.length);
-    for (const file of files) expect((await fetch(`${service.url}/${file}`)).status).toBe(200);
+    for (const file of files) {
+      const { status, headers } = await fetch(`${service.url}/${file}`);
+      expect([status, headers.get('x-content-type-options')]).toEqual([200, 'nosniff']);
+      expect(headers.get('content-security-policy')).toBeNull();
+    }
     expect(text).not.toContain('rel="stylesheet"');
     const font = /url\((\/assets\/[^)]+-latin-wght[^)]+)\)/.exec(text)?.[1];
     expect((await fetch(service.url + font)).headers.get('content-type')).toBe('font/woff2');
   }
+  expect((await pageOf('/', { cookie })).headers.get('content-security-policy')).toContain(
+    "default-src 'self'",
+  );
   expect((await fetch(`${service.url}/.vite/manifest.json`)).status).toBe(404);
 });

@@ -8,13 +8,14 @@ export function useHeld<T>(subscribe: (changed: () => void) => () => void, read:
   const [, again] = useReducer((count: number) => count + 1, 0);
   const value = read();
   const drawn = useRef({ read, value });
-  useEffect(() => void (drawn.current = { read, value }));
+  const look = useRef(() => {
+    if (!Object.is(drawn.current.read(), drawn.current.value)) again();
+  });
+  // It may have changed since it was read for this drawing.
   useEffect(() => {
-    const look = (): void => {
-      if (!Object.is(drawn.current.read(), drawn.current.value)) again();
-    };
-    look();
-    return subscribe(look);
-  }, [subscribe]);
+    drawn.current = { read, value };
+    look.current();
+  });
+  useEffect(() => subscribe(look.current), [subscribe]);
   return value;
 }

@@ -18,7 +18,10 @@ import { heardBy, mayWatch, partSeenBy, type PartSeen } from './sight';
 import { readWatch, type Watch } from './watch';
 import { now as clockNow } from '../clock';
 
+/** How long readings are gathered, in ms; those of a datastream of which nothing was told for a while, by which most are watched, hardly. */
 const FLUSH_MS = 100;
+const QUIET_MS = 2 * FLUSH_MS;
+const PROMPT_MS = 5;
 const MOST_BUFFERED = 4_000_000;
 /** A page that has left so many pings unanswered is gone. */
 const MOST_UNANSWERED = 3;
@@ -74,7 +77,7 @@ export interface LiveHub {
 
 /**
  * Sends pages what happens in their workspace: changes to all of them, readings, commands and arrivals of a device to those that
- * say they show it. Readings are gathered for a tenth of a second, the newest of each series wins.
+ * say they show it. Readings that come fast are gathered for a tenth of a second, the newest of each series wins.
  */
 export function createLiveHub({ store, registry, recent, bus, log }: HubParts): LiveHub {
   const server = new WebSocketServer({ noServer: true, maxPayload: MOST_WATCH_BYTES });
@@ -84,6 +87,9 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
   /** The newest time of each series that pages were told of, and the series of which something came before that. */
   const newestTold = new Map<number, number>();
   const late = new Set<number>();
+  /** When pages were told of a series last (on the monotonic clock), and those of which they are told without waiting. */
+  const toldAt = new Map<number, number>();
+  const prompt = new Set<number>();
   const unanswered = new WeakMap<WebSocket, number>();
   /** Pages that see only a part of their workspace, and how it is found out again which. */
   const parts = new Map<WebSocket, PartSeen>();
@@ -184,20 +190,38 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
     if (fresh.size === 0 && late.size === 0) return;
     const readings = [...fresh];
     fresh.clear();
+    prompt.clear();
     await tellLate();
+    await tellReadings(readings);
+  };
+  const flushPrompt = async (): Promise<void> => {
+    const readings = [...prompt].flatMap((series): [number, { at: number; value: Value }][] => {
+      const one = fresh.get(series);
+      return one === undefined ? [] : [[series, one]];
+    });
+    for (const [series] of readings) fresh.delete(series);
+    prompt.clear();
+    await tellReadings(readings);
+  };
+  const tellReadings = async (readings: readonly [number, { at: number; value: Value }][]): Promise<void> => {
     const told = new Map<
       number,
       { workspaceId: number; device: string; values: [string, number, Value][] }
     >();
     for (const [seriesId, { at, value }] of readings) {
       const owner = await registry.ownerOf(seriesId);
-      if (owner === null) continue;
+      if (owner === null) {
+        toldAt.delete(seriesId);
+        continue;
+      }
       const { entry, stream } = owner;
       if (isNobody(devices.of(entry.workspaceId, entry.id))) {
         newestTold.delete(seriesId);
+        toldAt.delete(seriesId);
         continue;
       }
       newestTold.set(seriesId, Math.max(at, newestTold.get(seriesId) ?? -Infinity));
+      toldAt.set(seriesId, performance.now());
       const one = told.get(entry.rowId) ?? {
         workspaceId: entry.workspaceId,
         device: entry.id,
@@ -222,6 +246,15 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
       },
       Math.max(0, flushedAt + FLUSH_MS - performance.now()),
     );
+  };
+  let plannedPrompt: NodeJS.Timeout | undefined;
+  const noteQuiet = (series: number, now: number): void => {
+    if (now - (toldAt.get(series) ?? Infinity) < QUIET_MS) return;
+    prompt.add(series);
+    plannedPrompt ??= setTimeout(() => {
+      plannedPrompt = undefined;
+      flushPrompt().catch((error: Error) => log.debug({ err: error }, 'live readings missed'));
+    }, PROMPT_MS);
   };
   // A page whose session, key or membership ended is closed, wherever that was done.
   let looking = false;
@@ -339,7 +372,11 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
     },
     committed({ batch, others }) {
       if (devices.isEmpty()) return;
-      for (const { series, at, value } of others) fresh.set(series, { at, value: factsOf(value) });
+      const now = performance.now();
+      for (const { series, at, value } of others) {
+        fresh.set(series, { at, value: factsOf(value) });
+        noteQuiet(series, now);
+      }
       for (let i = 0; i < batch.series.length; i++) {
         const series = batch.series[i]!;
         const at = batch.times[i]!;
@@ -348,6 +385,7 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
         const known = fresh.get(series);
         if (known === undefined || at >= known.at) fresh.set(series, { at, value: batch.values[i]! });
         else late.add(series);
+        noteQuiet(series, now);
       }
       if (fresh.size > 0 || late.size > 0) plan();
     },
@@ -364,6 +402,7 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
     stop() {
       stopped = true;
       clearTimeout(planned);
+      clearTimeout(plannedPrompt);
       for (const timer of changesOf.values()) clearTimeout(timer);
       clearInterval(heartbeat);
       clearInterval(look);
