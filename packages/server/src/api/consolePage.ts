@@ -17,9 +17,9 @@ const STYLE = /<link rel="stylesheet"[^>]*href="\.\/(assets\/[\w.-]+\.css)"[^>]*
 export interface PageView {
   /** It may stand in a page of somebody else, where the name of the service would flash. */
   framed?: boolean;
-  /** Somebody may be signed in, so that it withPage at once for what they see. */
+  /** Somebody may be signed in, so that it asks at once for what they see. */
   session?: boolean;
-  /** What is known of what it withPage first. */
+  /** What is known of what it asks first. */
   began?: Began;
   /** The first words of the page, as they will stand there. */
   words?: FirstWords | undefined;
@@ -40,7 +40,7 @@ type Manifest = Record<string, { file: string; imports?: string[]; css?: string[
 interface Template {
   html: string;
   manifest: Manifest;
-  /** The same with the files of a page, by the page. */
+  /** The same with what fetches the files of a page, by the page. */
   withPage: Map<string, string>;
 }
 /** What the first script goes on with. */
