@@ -10,6 +10,9 @@ export const isNobody = began !== null && began.answers.length === 0;
 
 const nameOf = (name: string, input: object | null): string => JSON.stringify([name, input]);
 const answers = new Map((began?.answers ?? []).map(([name, input, answer]) => [nameOf(name, input), answer]));
+/** An answer that nobody asked for by then is old, in ms. */
+const FRESH_MS = 20_000;
+setTimeout(() => answers.clear(), FRESH_MS);
 
 /** The answer that came with the page, once: whoever asks again asks the service. */
 export function takeBegun(name: string, input: object | undefined): unknown {

@@ -6,7 +6,7 @@ export const WELCOME =
   'For any device: see what your boards measure, steer what they drive, and be told when something is wrong.';
 
 /** Pages of the console by their addresses, of those that are mostly opened first: their files are fetched before it is known who looks. */
-const FIRST_PAGES: readonly [RegExp, FirstPage][] = [
+const FIRST_PAGES = [
   [/^\/$/, 'Overview'],
   [/^\/dashboards\/\d+\/wall$/, 'Wall'],
   [/^\/dashboards\/\d+$/, 'Dashboard'],
@@ -16,18 +16,8 @@ const FIRST_PAGES: readonly [RegExp, FirstPage][] = [
   [/^\/history$/, 'History'],
   [/^\/events$/, 'Events'],
   [/^\/shared\//, 'Shared'],
-];
-export type FirstPage =
-  | 'Overview'
-  | 'Wall'
-  | 'Dashboard'
-  | 'Dashboards'
-  | 'Device'
-  | 'Devices'
-  | 'History'
-  | 'Events'
-  | 'Shared'
-  | 'SignIn';
+] as const;
+export type FirstPage = (typeof FIRST_PAGES)[number][1] | 'SignIn';
 
 /** The page that an address opens, by the name of its file; undefined where it is none of these. */
 export const firstPageOf = (address: string): FirstPage | undefined =>

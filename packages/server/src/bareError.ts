@@ -1,4 +1,4 @@
-import { stdSerializers, type SerializedError } from 'pino';
+import { stdSerializers } from 'pino';
 
 interface DatabaseError extends Error {
   code?: string;
@@ -37,12 +37,13 @@ export function bare(error: unknown): BareError {
 }
 
 /** How errors are written into the log. Those of the database carry rows, with the hashes of secrets in them: only what went wrong is kept. */
-export function loggedError(error: unknown): SerializedError | BareError | unknown {
+export function loggedError(error: unknown): unknown {
   if (!(error instanceof Error)) return error;
   const { parent, stack } = error as DatabaseError;
-  if (parent instanceof Error) return { ...bare(parent), ...bareStack(stack) };
+  // What the library made of it knows from where it was called.
+  if (parent instanceof Error) {
+    const { message, code, errno, sqlMessage } = parent;
+    return bare({ message, code, errno, sqlMessage, stack });
+  }
   return 'sqlMessage' in error || 'sqlState' in error ? bare(error) : stdSerializers.err(error);
 }
-
-const bareStack = (stack: string | undefined): Pick<BareError, 'stack'> =>
-  stack === undefined ? {} : { stack: bare({ message: '', stack }).stack! };

@@ -72,6 +72,16 @@ it('says what is asked first as the API would, and nothing of it is a script', a
   expect((await person.client.call('listDevices')) as Device[]).toHaveLength(61);
 });
 
+it('tells a key or a link nothing that the API would not: a page is sent with what a session sees', async () => {
+  const { id: deviceId } = (await person.client.call('listDevices'))[0]!;
+  const body = { title: 'one device', scope: 'read-device' as const, deviceId };
+  const { secret } = await person.client.call('createKey', { body });
+  const session = `${person.cookie().split('=')[0]}=made-up`;
+  const { began, text } = await pageOf('/', { ...OWN, cookie: session, authorization: `Bearer ${secret}` });
+  expect(began).toBeNull();
+  expect(text).not.toContain('<h1>');
+});
+
 it('begins as the page to sign in where nobody is, and only where that is sure', async () => {
   const nobody = await pageOf('/', OWN);
   expect(nobody.began).toEqual({ answers: [] });

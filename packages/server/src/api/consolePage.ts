@@ -35,7 +35,7 @@ export interface FirstWords {
 }
 
 /** Files that a file of the console needs, as the build noted them. */
-type Manifest = Record<string, { file: string; imports?: string[]; css?: string[] }>;
+type Manifest = Record<string, { file: string; imports?: string[] }>;
 
 interface Template {
   html: string;

@@ -46,7 +46,8 @@ export function createFirstSight(
   };
   return async (request) => {
     const scope = await scopeOf(parts.store, request);
-    if (scope === null) return null;
+    // Keys and links have bounds of their own, and no page.
+    if (scope?.pass.kind !== 'session') return null;
     const who = { scope, request };
     const answers: Began['answers'] = [['me', null, await ask('me', who)]];
     // A person to whom nothing is granted has no devices to list.

@@ -5,8 +5,7 @@ import type { Value } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import { WebSocketServer, type WebSocket } from 'ws';
 import type { Bus } from '../bus';
-import { factsOf } from '../journal/others';
-import { newestOf, shownReading } from '../history/newest';
+import { newestOf } from '../history/newest';
 import type { Recent } from '../history/recent';
 import type { Committed } from '../journal/writer';
 import type { Registry } from '../registry';
@@ -14,14 +13,11 @@ import { listIn } from '../store/rows';
 import type { Store } from '../store/store';
 import { createAudience, type Watched } from './audience';
 import { ended, type Holder } from './passes';
+import { createReadings } from './readings';
 import { heardBy, mayWatch, partSeenBy, type PartSeen } from './sight';
 import { readWatch, type Watch } from './watch';
 import { now as clockNow } from '../clock';
 
-/** How long readings are gathered, in ms; those of a datastream of which nothing was told for a while, by which most are watched, hardly. */
-const FLUSH_MS = 100;
-const QUIET_MS = 2 * FLUSH_MS;
-const PROMPT_MS = 5;
 const MOST_BUFFERED = 4_000_000;
 /** A page that has left so many pings unanswered is gone. */
 const MOST_UNANSWERED = 3;
@@ -77,19 +73,12 @@ export interface LiveHub {
 
 /**
  * Sends pages what happens in their workspace: changes to all of them, readings, commands and arrivals of a device to those that
- * say they show it. Readings that come fast are gathered for a tenth of a second, the newest of each series wins.
+ * say they show it.
  */
 export function createLiveHub({ store, registry, recent, bus, log }: HubParts): LiveHub {
   const server = new WebSocketServer({ noServer: true, maxPayload: MOST_WATCH_BYTES });
   const pages = new Map<number, Set<WebSocket>>();
   const holders = new Map<Holder, WebSocket>();
-  const fresh = new Map<number, { at: number; value: Value }>();
-  /** The newest time of each series that pages were told of, and the series of which something came before that. */
-  const newestTold = new Map<number, number>();
-  const late = new Set<number>();
-  /** When pages were told of a series last (on the monotonic clock), and those of which they are told without waiting. */
-  const toldAt = new Map<number, number>();
-  const prompt = new Set<number>();
   const unanswered = new WeakMap<WebSocket, number>();
   /** Pages that see only a part of their workspace, and how it is found out again which. */
   const parts = new Map<WebSocket, PartSeen>();
@@ -167,95 +156,7 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
     return count;
   };
 
-  /** Says of which datastreams something came that belongs before the newest: what is shown of their past is read again. */
-  const tellLate = async (): Promise<void> => {
-    if (late.size === 0) return;
-    const all = [...late];
-    late.clear();
-    const told = new Map<string, { workspaceId: number; message: LiveMessage & { type: 'past' } }>();
-    for (const seriesId of all) {
-      const owner = await registry.ownerOf(seriesId);
-      if (owner === null) continue;
-      const { workspaceId, id: device } = owner.entry;
-      if (isNobody(devices.of(workspaceId, device))) continue;
-      const place = `${workspaceId} ${device}`;
-      const one = told.get(place) ?? { workspaceId, message: { type: 'past', device, streams: [] } };
-      one.message.streams.push(owner.stream.key);
-      told.set(place, one);
-    }
-    for (const { workspaceId, message } of told.values()) send(workspaceId, message);
-  };
-
-  const flush = async (): Promise<void> => {
-    if (fresh.size === 0 && late.size === 0) return;
-    const readings = [...fresh];
-    fresh.clear();
-    prompt.clear();
-    await tellLate();
-    await tellReadings(readings);
-  };
-  const flushPrompt = async (): Promise<void> => {
-    const readings = [...prompt].flatMap((series): [number, { at: number; value: Value }][] => {
-      const one = fresh.get(series);
-      return one === undefined ? [] : [[series, one]];
-    });
-    for (const [series] of readings) fresh.delete(series);
-    prompt.clear();
-    await tellReadings(readings);
-  };
-  const tellReadings = async (readings: readonly [number, { at: number; value: Value }][]): Promise<void> => {
-    const told = new Map<
-      number,
-      { workspaceId: number; device: string; values: [string, number, Value][] }
-    >();
-    for (const [seriesId, { at, value }] of readings) {
-      const owner = await registry.ownerOf(seriesId);
-      if (owner === null) {
-        toldAt.delete(seriesId);
-        continue;
-      }
-      const { entry, stream } = owner;
-      if (isNobody(devices.of(entry.workspaceId, entry.id))) {
-        newestTold.delete(seriesId);
-        toldAt.delete(seriesId);
-        continue;
-      }
-      newestTold.set(seriesId, Math.max(at, newestTold.get(seriesId) ?? -Infinity));
-      toldAt.set(seriesId, performance.now());
-      const one = told.get(entry.rowId) ?? {
-        workspaceId: entry.workspaceId,
-        device: entry.id,
-        values: [],
-      };
-      told.set(entry.rowId, one);
-      const shown = shownReading(stream, at, value);
-      one.values.push([stream.key, shown.at, shown.value]);
-    }
-    for (const { workspaceId, device, values } of told.values())
-      send(workspaceId, { type: 'readings', device, values });
-  };
-  let planned: NodeJS.Timeout | undefined;
-  let flushedAt = -Infinity;
-  /** At once where nothing was told for a while; what comes faster is told together. */
-  const plan = (): void => {
-    planned ??= setTimeout(
-      () => {
-        planned = undefined;
-        flushedAt = performance.now();
-        flush().catch((error: Error) => log.debug({ err: error }, 'live readings missed'));
-      },
-      Math.max(0, flushedAt + FLUSH_MS - performance.now()),
-    );
-  };
-  let plannedPrompt: NodeJS.Timeout | undefined;
-  const noteQuiet = (series: number, now: number): void => {
-    if (now - (toldAt.get(series) ?? Infinity) < QUIET_MS) return;
-    prompt.add(series);
-    plannedPrompt ??= setTimeout(() => {
-      plannedPrompt = undefined;
-      flushPrompt().catch((error: Error) => log.debug({ err: error }, 'live readings missed'));
-    }, PROMPT_MS);
-  };
+  const readings = createReadings({ registry, devices, send, log });
   // A page whose session, key or membership ended is closed, wherever that was done.
   let looking = false;
   const look = setInterval(() => {
@@ -370,30 +271,8 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
         page.send(JSON.stringify({ type: 'hello', now: clockNow() } satisfies LiveMessage));
       });
     },
-    committed({ batch, others }) {
-      if (devices.isEmpty()) return;
-      const now = performance.now();
-      for (const { series, at, value } of others) {
-        fresh.set(series, { at, value: factsOf(value) });
-        noteQuiet(series, now);
-      }
-      for (let i = 0; i < batch.series.length; i++) {
-        const series = batch.series[i]!;
-        const at = batch.times[i]!;
-        const told = newestTold.get(series);
-        if (told !== undefined && at <= told) late.add(series);
-        const known = fresh.get(series);
-        if (known === undefined || at >= known.at) fresh.set(series, { at, value: batch.values[i]! });
-        else late.add(series);
-        noteQuiet(series, now);
-      }
-      if (fresh.size > 0 || late.size > 0) plan();
-    },
-    pictured(series, at, facts) {
-      if (devices.isEmpty()) return;
-      fresh.set(series, { at, value: facts });
-      plan();
-    },
+    committed: readings.committed,
+    pictured: readings.pictured,
     readAgain() {
       const text = JSON.stringify({ type: 'again' } satisfies LiveMessage);
       for (const sockets of pages.values()) for (const socket of sockets) socket.send(text);
@@ -401,8 +280,7 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
     count: () => [...pages.values()].reduce((sum, sockets) => sum + sockets.size, 0),
     stop() {
       stopped = true;
-      clearTimeout(planned);
-      clearTimeout(plannedPrompt);
+      readings.stop();
       for (const timer of changesOf.values()) clearTimeout(timer);
       clearInterval(heartbeat);
       clearInterval(look);
@@ -410,8 +288,4 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
       server.close();
     },
   };
-}
-
-function isNobody(pages: Iterable<WebSocket>): boolean {
-  return pages[Symbol.iterator]().next().done === true;
 }

@@ -172,9 +172,11 @@ export async function inRawTransaction<T>(
 /** Reads after everything that was committed at any node of a cluster up to now; where there is none, reads. */
 export async function seeingAll<T>(connection: Connection, read: () => Promise<T>): Promise<T> {
   await connection.query('SET SESSION wsrep_sync_wait = 1').catch(() => undefined);
-  const result = await read();
-  await connection.query('SET SESSION wsrep_sync_wait = 0').catch(() => undefined);
-  return result;
+  try {
+    return await read();
+  } finally {
+    await connection.query('SET SESSION wsrep_sync_wait = 0').catch(() => undefined);
+  }
 }
 
 /** Rows written in one transaction. */
