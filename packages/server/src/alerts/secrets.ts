@@ -1,4 +1,3 @@
-import webpush from 'web-push';
 import { secretOf } from '../auth/secrets';
 import type { Store } from '../store/store';
 
@@ -11,6 +10,9 @@ export interface PushKeys {
 /** The keys of the service's push messages. They are in the database and its backup: without them every phone must be added again. */
 export async function readPushKeys(store: Store): Promise<PushKeys> {
   return JSON.parse(
-    await secretOf(store, 'push', () => JSON.stringify(webpush.generateVAPIDKeys())),
+    await secretOf(store, 'push', async () => {
+      const { default: webpush } = await import('web-push');
+      return JSON.stringify(webpush.generateVAPIDKeys());
+    }),
   ) as PushKeys;
 }

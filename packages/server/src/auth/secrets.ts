@@ -2,7 +2,11 @@ import { createCipheriv, createDecipheriv, createHmac, randomBytes, timingSafeEq
 import type { Store } from '../store/store';
 
 /** A secret of the service, made when it is first needed; whoever comes second of several services takes that of the first. */
-export async function secretOf(store: Store, name: string, make: () => string): Promise<string> {
+export async function secretOf(
+  store: Store,
+  name: string,
+  make: () => string | Promise<string>,
+): Promise<string> {
   return store.withConnection(async (connection) => {
     const read = async (): Promise<string | undefined> =>
       (
@@ -12,7 +16,10 @@ export async function secretOf(store: Store, name: string, make: () => string): 
       )[0]?.secret;
     const known = await read();
     if (known !== undefined) return known;
-    await connection.query('INSERT IGNORE INTO serviceSecrets (name, secret) VALUES (?, ?)', [name, make()]);
+    await connection.query('INSERT IGNORE INTO serviceSecrets (name, secret) VALUES (?, ?)', [
+      name,
+      await make(),
+    ]);
     return (await read())!;
   });
 }

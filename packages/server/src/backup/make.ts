@@ -7,7 +7,6 @@ import { PassThrough, Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { createGzip } from 'node:zlib';
-import { Encrypter } from 'age-encryption';
 import { createConnection, type Connection } from 'mariadb';
 import { now as clockNow } from '../clock';
 import { connectorOptions, programOptions, type Whereabouts } from './address';
@@ -111,6 +110,7 @@ async function* enciphered(
   passphrase: string | null,
 ): AsyncGenerator<Uint8Array> {
   if (passphrase === null) return yield* plain;
+  const { Encrypter } = await import('age-encryption');
   const encrypter = new Encrypter();
   encrypter.setPassphrase(passphrase);
   const stream = await encrypter.encrypt(

@@ -3,7 +3,6 @@ import { once } from 'node:events';
 import fs from 'node:fs';
 import { pipeline, Readable } from 'node:stream';
 import { createGunzip } from 'node:zlib';
-import { Decrypter } from 'age-encryption';
 import { programOptions, type Whereabouts } from './address';
 import { BackupError } from './make';
 import { readMark, type BackupEnd, type BackupFile, type BackupHead } from './marks';
@@ -42,6 +41,7 @@ async function openBackup(
   // What goes wrong in one of them, or is no longer wanted at the end, closes the file.
   const unpacked = (packed: Readable): Readable => pipeline(packed, createGunzip(), () => raw.destroy());
   if (!isEnciphered) return { plain: unpacked(raw), size };
+  const { Decrypter } = await import('age-encryption');
   const decrypter = new Decrypter();
   decrypter.addPassphrase(passphrase!);
   try {

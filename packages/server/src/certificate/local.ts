@@ -1,10 +1,9 @@
-import 'reflect-metadata';
 import { createHash, randomBytes, webcrypto, X509Certificate as Checked } from 'node:crypto';
 import fs from 'node:fs';
 import { isIP } from 'node:net';
 import os from 'node:os';
 import path from 'node:path';
-import * as x509 from '@peculiar/x509';
+import type * as X509 from '@peculiar/x509';
 import { now as clockNow } from '../clock';
 
 const DAY_MS = 86_400_000;
@@ -57,15 +56,21 @@ export function ownNames(publicHost: string | null, localName: string | null): s
   ];
 }
 
-function subtle(): void {
+type Library = typeof X509;
+
+/** What makes certificates: three megabytes that most starts never need. */
+async function library(): Promise<Library> {
+  await import('reflect-metadata');
+  const x509 = await import('@peculiar/x509');
   x509.cryptoProvider.set(webcrypto as never);
+  return x509;
 }
 
-async function exported(key: webcrypto.CryptoKey): Promise<string> {
+async function exported(x509: Library, key: webcrypto.CryptoKey): Promise<string> {
   return x509.PemConverter.encode(await webcrypto.subtle.exportKey('pkcs8', key), 'PRIVATE KEY');
 }
 
-async function imported(pem: Buffer): Promise<webcrypto.CryptoKey> {
+async function imported(x509: Library, pem: Buffer): Promise<webcrypto.CryptoKey> {
   return webcrypto.subtle.importKey('pkcs8', x509.PemConverter.decodeFirst(pem.toString()), KEYS, true, [
     'sign',
   ]);
@@ -86,14 +91,15 @@ const newSerial = (): string => {
 
 /** The authority of this data folder, made for ten years when it is first needed (RFC 5280). */
 async function authorityOf(
+  x509: Library,
   dataFolder: string,
-): Promise<{ cert: x509.X509Certificate; key: webcrypto.CryptoKey }> {
+): Promise<{ cert: X509.X509Certificate; key: webcrypto.CryptoKey }> {
   const certFile = fileOf(dataFolder, 'authority.crt');
   const keyFile = fileOf(dataFolder, 'authority.key');
   if (fs.existsSync(certFile) && fs.existsSync(keyFile))
     return {
       cert: new x509.X509Certificate(fs.readFileSync(certFile, 'utf8')),
-      key: await imported(fs.readFileSync(keyFile)),
+      key: await imported(x509, fs.readFileSync(keyFile)),
     };
   const keys = await webcrypto.subtle.generateKey(KEYS, true, ['sign', 'verify']);
   const cert = await x509.X509CertificateGenerator.createSelfSigned({
@@ -109,7 +115,7 @@ async function authorityOf(
       await x509.SubjectKeyIdentifierExtension.create(keys.publicKey as never),
     ],
   });
-  write(keyFile, await exported(keys.privateKey), true);
+  write(keyFile, await exported(x509, keys.privateKey), true);
   write(certFile, cert.toString('pem'), false);
   return { cert, key: keys.privateKey };
 }
@@ -119,9 +125,9 @@ export async function makeLocalCertificate(
   dataFolder: string,
   names: readonly string[],
 ): Promise<LocalCertificate> {
-  subtle();
+  const x509 = await library();
   fs.mkdirSync(folderOf(dataFolder), { recursive: true, mode: 0o700 });
-  const authority = await authorityOf(dataFolder);
+  const authority = await authorityOf(x509, dataFolder);
   const keys = await webcrypto.subtle.generateKey(KEYS, true, ['sign', 'verify']);
   const cert = await x509.X509CertificateGenerator.create({
     serialNumber: newSerial(),
@@ -143,7 +149,7 @@ export async function makeLocalCertificate(
       await x509.AuthorityKeyIdentifierExtension.create(authority.cert),
     ],
   });
-  write(fileOf(dataFolder, 'service.key'), await exported(keys.privateKey), true);
+  write(fileOf(dataFolder, 'service.key'), await exported(x509, keys.privateKey), true);
   write(
     fileOf(dataFolder, 'service.crt'),
     `${cert.toString('pem')}\n${authority.cert.toString('pem')}\n`,

@@ -171,7 +171,7 @@ async function startShared(parts: Parts, self: () => Omit<NodeFacts, 'silentMs'>
     isTold: () => link?.isUp() ?? false,
   });
   if (busUrl !== null)
-    link = openLink(busUrl, await channelOf(store), {
+    link = await openLink(busUrl, await channelOf(store), {
       log,
       node: id,
       heard(text, from) {

@@ -1,4 +1,3 @@
-import { createClient } from '@redis/client';
 import type { Logger } from 'pino';
 
 /** What nodes say to each other at once, and may lose: all that counts is in the database. */
@@ -23,8 +22,13 @@ interface Parts {
   changed(): void;
 }
 
-/** Publish and subscribe over Redis. */
-export function openLink(url: string, channel: string, { log, node, heard, changed }: Parts): Link {
+/** Publish and subscribe over Redis. Its client is read only where there is a bus. */
+export async function openLink(
+  url: string,
+  channel: string,
+  { log, node, heard, changed }: Parts,
+): Promise<Link> {
+  const { createClient } = await import('@redis/client');
   const publisher = createClient({
     url,
     RESP: 2,

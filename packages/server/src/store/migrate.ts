@@ -1,6 +1,5 @@
 import { QueryTypes, type Sequelize } from 'sequelize';
 import type { Logger } from 'pino';
-import { Umzug } from 'umzug';
 import {
   ALERTING,
   CHUNK_PARTS,
@@ -181,6 +180,16 @@ export async function migrate(sequelize: Sequelize, log: Logger): Promise<void> 
     });
     return rows.map(({ name }) => name);
   };
+  const known = new Set(knownMigrations());
+  const before = new Set(await done());
+  const newer = [...before].find((name) => !known.has(name));
+  if (newer !== undefined)
+    throw new NewerDatabaseError(
+      `The database was last used by a newer Peatmoor, which changed it by "${newer}"; this one does not know that. Start that version, or a database from before.`,
+    );
+  // What brings tables up to date is read only where something is to do.
+  if (before.size === known.size) return;
+  const { Umzug } = await import('umzug');
   const umzug = new Umzug({
     migrations: migrationsOf(sequelize),
     storage: {
@@ -200,11 +209,5 @@ export async function migrate(sequelize: Sequelize, log: Logger): Promise<void> 
       error: (message) => log.error(message),
     },
   });
-  const known = new Set(knownMigrations());
-  const newer = (await done()).find((name) => !known.has(name));
-  if (newer !== undefined)
-    throw new NewerDatabaseError(
-      `The database was last used by a newer Peatmoor, which changed it by "${newer}"; this one does not know that. Start that version, or a database from before.`,
-    );
   await umzug.up();
 }

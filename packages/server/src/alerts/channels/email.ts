@@ -1,4 +1,4 @@
-import nodemailer from 'nodemailer';
+import type { Transporter } from 'nodemailer';
 import { showDuration } from '@peatmoor/core';
 import { now as clockNow } from '../../clock';
 import { composeMail, MOST_SHOWN } from '../mail';
@@ -17,16 +17,21 @@ const threadOf = (eventId: number, host: string): string => `<event-${eventId}@$
 /** Sends a mail; throws where there is no mail server. */
 export type Mailer = ReturnType<typeof createMailer>;
 export function createMailer({ smtpUrl, mailFrom }: ChannelParts['config']) {
-  const transport =
-    smtpUrl === null
-      ? null
-      : nodemailer.createTransport(smtpUrl, {
-          connectionTimeout: 10_000,
-          greetingTimeout: 10_000,
-          socketTimeout: 20_000,
-        } as never);
+  let opened: Promise<Transporter> | null = null;
+  const open = async (url: string): Promise<Transporter> => {
+    const { default: nodemailer } = await import('nodemailer');
+    return nodemailer.createTransport(url, {
+      connectionTimeout: 10_000,
+      greetingTimeout: 10_000,
+      socketTimeout: 20_000,
+    } as never);
+  };
+  /** The way to the mail server, made when it is first needed; null where none is set. */
+  const transportOf = async (): Promise<Transporter | null> =>
+    smtpUrl === null ? null : await (opened ??= open(smtpUrl));
   return {
-    async send(mail: Parameters<NonNullable<typeof transport>['sendMail']>[0]): Promise<string> {
+    async send(mail: Parameters<Transporter['sendMail']>[0]): Promise<string> {
+      const transport = await transportOf();
       if (transport === null) throw new CannotBeSent(NO_MAIL);
       try {
         const { response } = (await transport.sendMail({ from: mailFrom, ...mail })) as { response?: string };
@@ -41,11 +46,16 @@ export function createMailer({ smtpUrl, mailFrom }: ChannelParts['config']) {
     },
     /** Whether the mail server would take mails; null where none is set. Throws with what it said. */
     async verify(): Promise<true | null> {
+      const transport = await transportOf();
       if (transport === null) return null;
       await transport.verify();
       return true;
     },
-    close: () => transport?.close(),
+    close: () =>
+      void opened?.then(
+        (transport) => transport.close(),
+        () => undefined,
+      ),
   };
 }
 

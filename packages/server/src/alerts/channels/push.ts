@@ -1,5 +1,4 @@
 import { createHash } from 'node:crypto';
-import webpush from 'web-push';
 import { findAll } from '../../store/rows';
 import type { PushPlaceRow } from '../../store/models';
 import { now as clockNow } from '../../clock';
@@ -40,6 +39,7 @@ function startPush({ store, config, pushKeys, links, publicUrl, log }: ChannelPa
   /** Sends to one phone or browser; gives what its push service answered. */
   const sendOne = async (place: PushPlaceRow, content: PushContent): Promise<void> => {
     const urgent = content.severity === 'urgent' && !content.over;
+    const { default: webpush } = await import('web-push');
     const details = webpush.generateRequestDetails(
       { endpoint: place.endpoint, keys: place.secrets },
       JSON.stringify(content),
