@@ -79,6 +79,8 @@ export interface Call<N extends EndpointName> {
   body: BodyOf<N>;
   request: Request;
   response: Response;
+  /** What it was before, where the call that changes it says so for the record of changes. */
+  before?: unknown;
 }
 
 /** The functions that answer calls, by the names of the contract. */

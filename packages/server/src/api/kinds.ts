@@ -10,7 +10,7 @@ import {
   type Stream,
 } from '@peatmoor/contract';
 import { sum } from 'd3-array';
-import { Op, type WhereOptions } from 'sequelize';
+import { Op, type Transaction, type WhereOptions } from 'sequelize';
 import { checkComputations, checkFollows, streamsAfter } from '../definitions/computations';
 import { createKind, keepStream, titleFor, toRow } from '../definitions/kind';
 import { keepUnitChange, unitChangeOf, type UnitChange } from '../definitions/unitChange';
@@ -100,17 +100,23 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
       if (seen !== null && !seen.has(kind.id)) throw notFound('kind', params.kind ?? '');
       return narrowedKind(seen, await read(kind));
     },
-    changeKind: async ({ scope, params, body }) => {
+    changeKind: async (call) => {
+      const { scope, params, body } = call;
       const kind = await kindOf(scope, params.kind);
       const change = Object.fromEntries(Object.entries(body).filter(([, value]) => value !== undefined));
-      if (Object.keys(change).length > 0)
+      const keep = (transaction?: Transaction): Promise<number> =>
+        changeIn(models.kinds, scope.workspaceId, { id: kind.id }, change, transaction);
+      if (body.title !== undefined && body.title !== kind.title)
         await store.transaction(async (transaction) => {
-          if (body.title !== undefined && body.title !== kind.title)
-            await titleFor(store, scope.workspaceId, body.title, { transaction, except: kind.id });
-          await changeIn(models.kinds, scope.workspaceId, { id: kind.id }, change, transaction);
+          await titleFor(store, scope.workspaceId, body.title!, { transaction, except: kind.id });
+          await keep(transaction);
         });
+      else if (Object.keys(change).length > 0) await keep();
       changed(scope, kind.id);
-      return read({ ...kind, ...change });
+      const after = await read({ ...kind, ...change });
+      const { title, intervalS, acceptNew, notes, board, icon } = kind;
+      call.before = { ...after, title, intervalS, acceptNew, notes, board, icon };
+      return after;
     },
     deleteKind: async ({ scope, params }) => {
       const kind = await kindOf(scope, params.kind);
@@ -177,9 +183,11 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
       changed(scope, kind.id);
       return toStream(stream);
     },
-    changeStream: async ({ scope, params, body }) => {
+    changeStream: async (call) => {
+      const { scope, params, body } = call;
       const kind = await kindOf(scope, params.kind);
       const stream = await streamOf(kind, params.stream);
+      call.before = toStream(stream);
       const { past, ...wanted } = body as NewStream & { past?: PastUnit };
       let next = toRow(wanted);
       if (next.type !== stream.type) {
@@ -218,9 +226,11 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
       if (next.unit !== stream.unit) await tellUnit(scope, kind.id, next.key, units);
       return toStream({ ...stream, ...next });
     },
-    deleteStream: async ({ scope, params }) => {
+    deleteStream: async (call) => {
+      const { scope, params } = call;
       const kind = await kindOf(scope, params.kind);
       const stream = await streamOf(kind, params.stream);
+      call.before = toStream(stream);
       const after = await streamsAfter(store, scope.workspaceId, kind.id, (streams) =>
         streams.filter(({ id }) => id !== stream.id),
       );

@@ -16,10 +16,10 @@ interface Recorded {
   what: string;
   /** What was done, as it stands behind a name: "Warden changed". */
   act: string;
-  /** The call that reads it, so that it is known what it was before. */
-  before?: EndpointName;
-  /** The part of the answer that it is, where that is not the whole: a field, or what is found in it. */
-  of?: string | ((whole: Fields, params: Call<never>['params']) => unknown);
+  /** The call that reads it, so that it is known what it was before; `told` where the call that changes it says so. */
+  before?: EndpointName | 'told';
+  /** The field of the answer that it is, where that is not the whole. */
+  of?: string;
   /** Nothing is left of it. */
   gone?: true;
   /** What of the body is said where the answer says nothing of it. */
@@ -29,7 +29,7 @@ interface Recorded {
 }
 
 const made = (what: string, more: Partial<Recorded> = {}): Recorded => ({ what, act: 'made', ...more });
-const changed = (what: string, before?: EndpointName, more: Partial<Recorded> = {}): Recorded => ({
+const changed = (what: string, before?: Recorded['before'], more: Partial<Recorded> = {}): Recorded => ({
   what,
   act: 'changed',
   ...(before !== undefined && { before }),
@@ -37,14 +37,9 @@ const changed = (what: string, before?: EndpointName, more: Partial<Recorded> = 
 });
 const deleted = (
   what: string,
-  before?: EndpointName,
+  before?: Recorded['before'],
   { act = 'deleted', ...more }: Partial<Recorded> = {},
 ): Recorded => ({ what, act, gone: true, ...(before !== undefined && { before }), ...more });
-/** A datastream stands in its kind, and by itself where it was made or changed. */
-const STREAM: Pick<Recorded, 'of'> = {
-  of: (whole, { stream }) =>
-    Array.isArray(whole.streams) ? (whole.streams as Fields[]).find(({ key }) => key === stream) : whole,
-};
 
 /**
  * Every call that changes something of a workspace. Null: of oneself alone, changing nothing, or written down where it is done.
@@ -65,13 +60,13 @@ export const RECORDED: Partial<Record<EndpointName, Recorded | null>> = {
   }),
   deleteLink: deleted('link', undefined, { act: 'withdrew' }),
   createKind: made('kind'),
-  changeKind: changed('kind', 'readKind'),
+  changeKind: changed('kind', 'told'),
   deleteKind: deleted('kind', 'readKind'),
   copyKind: made('kind'),
   moveDevices: { what: 'kind', act: 'moved devices to', says: ['devices'] },
-  createStream: made('datastream', STREAM),
-  changeStream: changed('datastream', 'readKind', STREAM),
-  deleteStream: deleted('datastream', 'readKind', STREAM),
+  createStream: made('datastream'),
+  changeStream: changed('datastream', 'told'),
+  deleteStream: deleted('datastream', 'told'),
   recompute: { what: 'datastream', act: 'worked out anew', says: ['from', 'devices'] },
   deleteFirmware: { what: 'firmware', act: 'deleted' },
   createRound: { what: 'firmware', act: 'gave', says: ['version', 'target', 'name', 'percent'] },
@@ -210,14 +205,15 @@ export async function recorded(
   // Trying what something would do changes nothing.
   if (entry === null || scope === null || (isFields(body) && body.try === true)) return work();
   const read = async (): Promise<unknown> => {
-    if (entry.before === undefined) return null;
+    if (entry.before === undefined || entry.before === 'told') return null;
     const handler = handlers[entry.before] as (call: Call<never>) => Promise<unknown>;
     const whole = await handler(call).catch(() => null);
-    return partOf(entry, call, whole);
+    return partOf(entry, whole);
   };
-  const before = await read();
+  const found = await read();
   const result = await work();
-  const after = entry.gone === true ? null : (partOf(entry, call, result) ?? null);
+  const before = entry.before === 'told' ? call.before : found;
+  const after = entry.gone === true ? null : (partOf(entry, result) ?? null);
   const said = Object.fromEntries(
     (entry.says ?? []).flatMap((field) => {
       const value = isFields(body) ? body[field] : undefined;
@@ -244,9 +240,8 @@ export async function recorded(
 }
 
 /** The thing that a call is about, in the answer of a call that reads or makes it. */
-function partOf({ of }: Recorded, { params }: Call<never>, whole: unknown): unknown {
-  if (of === undefined || !isFields(whole)) return whole;
-  return typeof of === 'string' ? (whole[of] ?? whole) : of(whole, params);
+function partOf({ of }: Recorded, whole: unknown): unknown {
+  return of === undefined || !isFields(whole) ? whole : (whole[of] ?? whole);
 }
 
 interface Written extends Pick<ChangeRow, 'what' | 'act' | 'target' | 'title' | 'details'> {

@@ -20,7 +20,8 @@ import { ProblemError } from '../problems';
 import { hashSecret } from '../registry';
 import { reachOfGrants, type Reach } from '../sharing/reach';
 import { LINK_PREFIX, visitOf, type Visit } from '../sharing/visitors';
-import { findOne } from '../store/rows';
+import type { MembershipRow, UserRow, WorkspaceRow } from '../store/models';
+import { findOne, fromColumns } from '../store/rows';
 import type { Store } from '../store/store';
 import { placeOfWorkspace } from '../timetables/place';
 import { now as clockNow } from '../clock';
@@ -228,10 +229,9 @@ export async function member(
   workspaceId: number,
   pass: Pass,
 ): Promise<Scope | null> {
-  const membership = await findOne(store.models.memberships, { userId, workspaceId });
-  if (membership === null) return null;
-  const user = (await findOne(store.models.users, { id: userId }))!;
-  const workspace = (await findOne(store.models.workspaces, { id: workspaceId }))!;
+  const belonging = await belongingOf(store, userId, workspaceId);
+  if (belonging === null) return null;
+  const { membership, user, workspace } = belonging;
   return {
     userId,
     userName: user.name,
@@ -254,4 +254,29 @@ export async function member(
     limited: false,
     pass,
   };
+}
+
+interface Belonging {
+  membership: Pick<MembershipRow, 'role'>;
+  user: Pick<UserRow, 'name' | 'email' | 'units' | 'revision' | 'choices'>;
+  workspace: Pick<WorkspaceRow, 'id' | 'title' | 'zone' | 'lat' | 'lon'>;
+}
+
+/** Person, workspace and the role there, in one statement: every call asks it. */
+async function belongingOf(store: Store, userId: number, workspaceId: number): Promise<Belonging | null> {
+  const [row] = (await store.withConnection((connection) =>
+    connection.query(
+      {
+        sql: `SELECT membership.role, user.name, user.email, user.units, user.revision, user.choices,
+          workspace.id, workspace.title, workspace.zone, workspace.lat, workspace.lon
+          FROM memberships membership
+          JOIN users user ON user.id = membership.userId
+          JOIN workspaces workspace ON workspace.id = membership.workspaceId
+          WHERE membership.userId = ? AND membership.workspaceId = ?`,
+        nestTables: true,
+      },
+      [userId, workspaceId],
+    ),
+  )) as Belonging[];
+  return row === undefined ? null : { ...row, user: fromColumns(row.user) };
 }

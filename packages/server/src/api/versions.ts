@@ -111,13 +111,12 @@ async function countUp(
   const known = among?.filter((one) => Number.isSafeInteger(one));
   if (known?.length === 0) return null;
   return store.withConnection(async (connection) => {
-    const { affectedRows } = (await connection.query(
+    // The answer to the statement holds the counted number too.
+    const { affectedRows, insertId } = (await connection.query(
       `UPDATE ${table} SET ${column} = LAST_INSERT_ID(${column} + 1) WHERE ${where}${known === undefined ? '' : ` AND ${column} IN (?)`}`,
       known === undefined ? values : [...values, known],
-    )) as { affectedRows: number };
-    if (affectedRows === 0) return null;
-    const [row] = (await connection.query('SELECT LAST_INSERT_ID() AS version')) as { version: number }[];
-    return Number(row!.version);
+    )) as { affectedRows: number; insertId: number };
+    return affectedRows === 0 ? null : Number(insertId);
   });
 }
 

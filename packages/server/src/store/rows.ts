@@ -140,7 +140,8 @@ export async function insert<R extends object>(
   return { ...values, ...fromColumns(made.get({ plain: true }) as R) };
 }
 
-function fromColumns<R extends object>(row: R): R {
+/** A row as it came from the database, with its JSON read. */
+export function fromColumns<R extends object>(row: R): R {
   const result = row as unknown as Record<string, unknown>;
   for (const name of JSON_COLUMNS)
     if (typeof result[name] === 'string' && /^[[{"]/.test(result[name]))
