@@ -207,15 +207,31 @@ describe('the journal', () => {
     await writer.stop();
   });
 
+  it('begins a commit at once after a pause, and others so long apart as is said', async () => {
+    const apartMs = 60;
+    const committed: Committed[] = [];
+    const writer = await startJournalWriter(store, log, (one) => committed.push(one), {
+      apartMs: () => apartMs,
+    });
+    const since = performance.now();
+    writer.add(1, 10, 0, 0);
+    await new Promise<void>((resolve) => writer.onDurable(() => resolve()));
+    for (let n = 1; n <= 60; n++) {
+      writer.add(1, 10, n, n);
+      await new Promise((resolve) => setTimeout(resolve, 4));
+    }
+    await new Promise<void>((resolve) => writer.onDurable(() => resolve()));
+    const tookMs = performance.now() - since;
+    // Each but the first waits; however slow the machine, no more of them fit.
+    expect(committed.length).toBeGreaterThan(1);
+    expect(committed.length).toBeLessThanOrEqual(Math.ceil(tookMs / apartMs) + 1);
+    expect(committed.reduce((sum, { batch }) => sum + batch.series.length, 0)).toBe(61);
+    await writer.stop();
+  });
+
   it('keeps each workspace in its part, each part numbered and read by itself; one commit is there in all of them', async () => {
     const committed: Committed[] = [];
-    const writer = await startJournalWriter(
-      store,
-      log,
-      (one) => committed.push(one),
-      () => undefined,
-      3,
-    );
+    const writer = await startJournalWriter(store, log, (one) => committed.push(one), { parts: 3 });
     for (let round = 0; round < 4; round++) {
       for (let workspace = 1; workspace <= 5; workspace++) {
         // The first one has something in every second round only.

@@ -90,6 +90,17 @@ interface Group {
   waiting: Durable[];
 }
 
+interface WriterOptions {
+  /** Hears that a commit begins: what is written beside it wakes the disk no second time. */
+  onBegin?: () => void;
+  parts?: number;
+  /**
+   * So long after another a commit begins at the earliest, in ms: every commit costs each node of a cluster work, and many small
+   * ones cost it many times. One that comes after a pause begins at once.
+   */
+  apartMs?: () => number;
+}
+
 let groups = 0;
 const newGroup = (expected = 64): Group => ({
   number: ++groups,
@@ -107,15 +118,13 @@ const NOTHING: ReadonlySet<OtherReading> = new Set();
  * The one writer of this process. While one commit is under way the next gathers. Its sequence has no gaps; a
  * commit whose outcome a broken connection hides is written again under the same number, so it is there once. Only lost
  * connections (and full disks) are waited for: a text that the database does not take is refused, and all else is kept.
- * `onBegin` hears that a commit begins: what is written beside it wakes the disk no second time. Each of the journal's `parts` has
- * commits numbered by itself.
+ * Each of the journal's `parts` has commits numbered by itself.
  */
 export async function startJournalWriter(
   store: Store,
   log: Logger,
   onCommit: (committed: Committed, tookMs: number) => void,
-  onBegin: () => void = () => undefined,
-  parts = 1,
+  { onBegin = () => undefined, parts = 1, apartMs = () => 0 }: WriterOptions = {},
 ): Promise<JournalWriter> {
   const id = await openWriter(store);
   /** Commits of each part so far. */
@@ -284,6 +293,8 @@ export async function startJournalWriter(
       announceReady();
       // What the answers bring in on the next turn joins the next commit, instead of many small ones.
       await nextTurn();
+      const rest = apartMs() - (performance.now() - since);
+      if (rest >= 1 && full.length === 0) await sleep(rest);
     }
     busy = false;
   };
