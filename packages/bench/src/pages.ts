@@ -11,6 +11,9 @@ import { signUp, startOurs } from './service';
 const WIDGETS = 40;
 const PER_SECOND = 10;
 const LOOK_S = Number(process.env.PAGES_SECONDS ?? 10);
+/** Reports whose way to the screen is timed, after so many that are not. */
+const PROBES = 200;
+const COLD = 3;
 const say = (text: string): void => void process.stdout.write(`${text}\n`);
 const folder = fs.mkdtempSync(path.join(os.tmpdir(), 'peatmoor-pages-'));
 
@@ -193,7 +196,8 @@ async function untilShown(
   await page.goto(`${url}/dashboards/${dashboard}`);
   await pause(3000);
   const times: number[] = [];
-  for (let n = 1000; n < 1060; n++) {
+  // The first ones find everything cold: the board's first report, and what the page has not run yet.
+  for (let n = 1000 - COLD; n < 1000 + PROBES; n++) {
     const seen = page.evaluate(
       `new Promise((resolve) => {
         const look = () =>
@@ -208,7 +212,7 @@ async function untilShown(
       body: `{"p":${n}}`,
     });
     await seen;
-    times.push(performance.now() - start);
+    if (n >= 1000) times.push(performance.now() - start);
     // Slower than one figure is drawn anew.
     await pause(300);
   }
