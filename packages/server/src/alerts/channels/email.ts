@@ -26,9 +26,15 @@ export function createMailer({ smtpUrl, mailFrom }: ChannelParts['config']) {
       socketTimeout: 20_000,
     } as never);
   };
-  /** The way to the mail server, made when it is first needed; null where none is set. */
-  const transportOf = async (): Promise<Transporter | null> =>
-    smtpUrl === null ? null : await (opened ??= open(smtpUrl));
+  /** The way to the mail server, made when it is first needed; null where none is set. What failed is tried again. */
+  const transportOf = async (): Promise<Transporter | null> => {
+    if (smtpUrl === null) return null;
+    opened ??= open(smtpUrl).catch((error: unknown) => {
+      opened = null;
+      throw error;
+    });
+    return opened;
+  };
   return {
     async send(mail: Parameters<Transporter['sendMail']>[0]): Promise<string> {
       const transport = await transportOf();
