@@ -14,6 +14,9 @@ export interface Started {
   stop(): Promise<unknown>;
 }
 
+// An interruption is an end like any other: what was started hears of it.
+for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'] as const) process.once(signal, () => process.exit(130));
+
 /** Our service in a process of its own, on a data folder. `more`: settings beside the usual ones; `begun` is told its process, `heard` each line that it writes. */
 export async function startOurs(
   folder: string,

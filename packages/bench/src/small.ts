@@ -94,11 +94,12 @@ function slowDown(pids: () => number[]): { end(): void } {
     tell('SIGCONT');
     going = setTimeout(() => tell('SIGSTOP'), SLICE_MS / 4);
   }, SLICE_MS);
-  return {
-    end() {
-      clearInterval(timer);
-      clearTimeout(going);
-      tell('SIGCONT');
-    },
+  const end = (): void => {
+    clearInterval(timer);
+    clearTimeout(going);
+    tell('SIGCONT');
   };
+  // What is halted hears nothing.
+  process.once('exit', end);
+  return { end };
 }
