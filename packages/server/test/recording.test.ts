@@ -49,12 +49,15 @@ describe('what is written down of a call', () => {
     expect(written).toEqual([]);
   });
 
-  it('is of the datastream, where its kind is what is read before', async () => {
-    const kind = { title: 'Dipwell', streams: [{ key: 'level', max: 200 }, { key: 'pump' }] };
-    const { parts, written } = recorder({ readKind: () => Promise.resolve(kind) });
+  it('is what the call that changes it says it was, and nothing of it is read', async () => {
+    const { parts, written } = recorder({ readKind: () => Promise.reject(new Error('not asked for')) });
     const call = callOf({ kind: '1', stream: 'level' });
-    await recorded(parts, 'changeStream', call, () => Promise.resolve({ key: 'level', max: 300 }));
-    await recorded(parts, 'deleteStream', call, () => Promise.resolve(undefined));
+    const saying = (result: unknown) => () => {
+      call.before = { key: 'level', max: 200 };
+      return Promise.resolve(result);
+    };
+    await recorded(parts, 'changeStream', call, saying({ key: 'level', max: 300 }));
+    await recorded(parts, 'deleteStream', call, saying(undefined));
     await recorded(parts, 'deleteStream', callOf({ kind: '1', stream: 'gone' }), () =>
       Promise.resolve(undefined),
     );
