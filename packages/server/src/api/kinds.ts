@@ -111,7 +111,7 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
           await titleFor(store, scope.workspaceId, body.title!, { transaction, except: kind.id });
           await keep(transaction);
         });
-      else if (Object.keys(change).length > 0) await keep();
+      else if (Object.keys(change).length > 0) await store.alone(() => keep());
       changed(scope, kind.id);
       const after = await read({ ...kind, ...change });
       const { title, intervalS, acceptNew, notes, board, icon } = kind;

@@ -26,6 +26,8 @@ export interface Store {
   models: Models;
   /** Runs statements in one transaction of Sequelize; a deadlock is tried again. */
   transaction<T>(work: (transaction: Transaction) => Promise<T>): Promise<T>;
+  /** Runs one statement, which is a transaction of its own; a deadlock is tried again. */
+  alone<T>(statement: () => Promise<T>): Promise<T>;
   /** Lends a connection of the pool for prepared statements and batches. A connection that failed is not given back. */
   withConnection<T>(work: (connection: Connection) => Promise<T>): Promise<T>;
   /** A connection of the pool to keep; it goes back only by `discard`. */
@@ -94,6 +96,8 @@ export async function openStore(address: DatabaseAddress, log: Logger): Promise<
         ),
       ) as Promise<never>;
     },
+    // What is part of a transaction is tried again with it.
+    alone: (statement) => (ambientTransaction() === undefined ? retryDeadlock(statement) : statement()),
     async withConnection(work) {
       const around = ambientTransaction();
       // Statements of one's own are part of the transaction around them.
