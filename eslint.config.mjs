@@ -127,6 +127,11 @@ export default tseslint.config(
           selector: "JSXAttribute[name.name='color'][value.value=/[.]/]",
           message: 'Such a colour is passed over without a word: write textSecondary, or sx.',
         },
+        {
+          selector:
+            "MemberExpression[property.name=/^toLocale(Date|Time)?String$/], MemberExpression[object.name='Intl'][property.name=/Format$/]",
+          message: 'Dates and numbers are written by dates(), as whoever looks has chosen.',
+        },
       ],
     },
   },

@@ -54,6 +54,11 @@ const SAMPLES = [
     CONSOLE.replace('api.ts', 'App.tsx'),
     'import { Typography } from "@mui/material";\nexport const soft = <Typography color="text.secondary" />;',
   ],
+  [
+    'no-restricted-syntax',
+    CONSOLE,
+    'export const day = (at: number): string => new Date(at).toLocaleDateString("en-GB");',
+  ],
   ['no-console', SERVER, "export const tell = (): void => console.log('x');"],
   ['import-x/no-default-export', SERVER, 'export default 1;'],
   ['eqeqeq', SERVER, 'export const same = (a: number, b: number): boolean => a == b;'],

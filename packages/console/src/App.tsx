@@ -8,6 +8,7 @@ import { AskProvider } from './parts/Ask';
 import { Heading } from './parts/Heading';
 import { Notice } from './parts/Notice';
 import { isVisitor } from './visitor';
+import { chooseDates } from './parts/time';
 
 // Each page is a file of its own, fetched when it is first opened.
 const Alerts = pageOf('Alerts');
@@ -84,6 +85,7 @@ function Console(): ReactNode {
     );
   // Who was signed in goes on looking at the page while the service is not reached.
   if (me.data === undefined) return <Notice error={me.error} />;
+  chooseDates(me.data.user.language, me.data.user.zone);
   return (
     <LiveProvider>
       <AskProvider>

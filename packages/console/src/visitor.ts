@@ -1,4 +1,5 @@
-import type { Me } from '@peatmoor/contract';
+import { zoneHere } from '@peatmoor/core';
+import { NO_CHOICES, type Me } from '@peatmoor/contract';
 import { BASE, herePath } from './base';
 
 /** Pages of share links begin with this. */
@@ -27,13 +28,13 @@ export function forVisitor(address: string): string {
 
 /** What the parts of a page know of whoever looks at it, where that is a visitor. */
 export const VISITOR: Me = {
-  user: { id: 0, email: '', name: '', units: 'metric', favourites: [], start: '' },
+  user: { id: 0, email: '', name: '', units: 'metric', ...NO_CHOICES },
   workspace: {
     id: 0,
     title: '',
     // Asked for by visitors alone: a browser takes a while to find it out.
     get zone() {
-      return Intl.DateTimeFormat().resolvedOptions().timeZone;
+      return zoneHere();
     },
     place: null,
   },

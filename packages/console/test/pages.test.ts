@@ -159,6 +159,83 @@ it('the overview stands together by kind or label', async () => {
   await until(() => page.url().includes('group=label'));
 });
 
+it('rows show what their reader chose, and what comes later besides', async () => {
+  const row = page.locator('[data-device="dipwell-north"]');
+  const choose = page.getByRole('button', { name: /^Choose what rows show/ });
+  await page.goto(service.url);
+  await row.getByText('Peat temperature').waitFor();
+  await choose.click();
+  const dialog = page.getByRole('dialog', { name: 'What your rows show' });
+  const whole = dialog.getByRole('checkbox', { name: 'Dipwell', exact: true });
+  await dialog.getByLabel('Peat temperature').uncheck();
+  expect(await whole.getAttribute('data-indeterminate')).toBe('true');
+  await dialog.getByRole('button', { name: 'Keep it' }).click();
+  await dialog.waitFor({ state: 'detached' });
+  await page.getByRole('button', { name: 'Choose what rows show: 1 left out' }).waitFor();
+  await row.getByText('Water level').waitFor();
+  expect(await row.getByText('Peat temperature').count()).toBe(0);
+  // Nothing of it is asked for either.
+  expect((await client.call('overview')).lines.some(({ key }) => key === 'temperature')).toBe(false);
+  await client.call('createStream', {
+    params: { kind: kindId },
+    body: { key: 'rain', title: 'Rain', type: 'number', unit: 'mm' } as never,
+  });
+  await page.reload();
+  await row.getByText('Rain').waitFor();
+  expect(await row.getByText('Peat temperature').count()).toBe(0);
+  // Everything of a kind off, which leaves its names, and all of it on again.
+  await choose.click();
+  await whole.check();
+  await whole.uncheck();
+  await dialog.getByRole('button', { name: 'Keep it' }).click();
+  await row.getByText('Water level').waitFor({ state: 'detached' });
+  await row.getByText('Dipwell North').waitFor();
+  await choose.click();
+  await dialog.getByRole('button', { name: 'Show everything' }).click();
+  await dialog.getByRole('button', { name: 'Keep it' }).click();
+  await row.getByText('Peat temperature').waitFor();
+});
+
+it('dates, times and numbers are written as their reader wants them', async () => {
+  // A reading whose time is known: noon of a winter's day, 22:00 of that day in Tokyo is 13:00 here.
+  const at = Date.UTC(2026, 0, 15, 13, 0, 0);
+  await post(service, tokens[1]!, { at, level: -54.25 });
+  await client.call('changeStream', {
+    params: { kind: kindId, stream: 'level' },
+    body: { ...DIPWELL.streams![0]!, decimals: 2 } as never,
+  });
+  await page.goto(`${service.url}/settings`);
+  const choose = async (label: string, words: string, option: string | RegExp): Promise<void> => {
+    await page.getByLabel(label).fill(words);
+    await page.getByRole('option', { name: option, exact: typeof option === 'string' }).click();
+  };
+  const sample = page.locator('[data-sample]');
+  await sample.getByText(/^\d{1,2} \w{3,4} 20\d\d, \d\d:\d\d:\d\d · 48\u202f213\.75$/).waitFor();
+  await choose('Dates and numbers', 'Deut', 'Deutsch');
+  await choose('Times are told by', 'Tokyo', 'Asia/Tokyo');
+  await sample.getByText(/^\d\d\.\d\d\.20\d\d, \d\d:\d\d:\d\d · 48\u202f213,75$/).waitFor();
+  const hourInTokyo = (new Date().getUTCHours() + 9) % 24;
+  await until(async () => (await sample.innerText()).includes(`, ${String(hourInTokyo).padStart(2, '0')}:`));
+  // Charts, tables, fields of time and figures go along.
+  const period = `${at - 3_600_000}-${at + 3_600_000}`;
+  await page.goto(`${service.url}/history?show=dipwell-south/level&period=${period}`);
+  await page.getByText('-54,25 mm').first().waitFor();
+  await page.getByText('15. Jan. 21:00 to 23:00').first().waitFor();
+  await page.goto(`${service.url}/devices/dipwell-north`);
+  await page
+    .getByText(/^-100$/)
+    .first()
+    .waitFor();
+  await page.getByText(/^,00/).first().waitFor();
+  await page.goto(`${service.url}/settings`);
+  await choose('Dates and numbers', 'figures', 'figures only: 2026-11-28');
+  await sample.getByText(/^20\d\d-\d\d-\d\d \d\d:\d\d:\d\d · /).waitFor();
+  await choose('Dates and numbers', 'kingdom', 'English (United Kingdom)');
+  await choose('Times are told by', 'as the device', /^as the device has it/);
+  await sample.getByText(/^\d{1,2} \w{3,4} 20\d\d/).waitFor();
+  expect(faults).toEqual([]);
+});
+
 it('the first words stand before any script, where they will stand, and nothing is said to be lost', async () => {
   const cookies = await page.context().cookies();
   const bare = await browser.newContext({

@@ -1,3 +1,5 @@
+import { LANGUAGES, type Language } from '@peatmoor/core';
+
 // What there is of some things, apart from the schemas: pages that check nothing go without those.
 
 /** Colours that a dashboard may be marked with, by their names in the palette. */
@@ -43,3 +45,24 @@ export const KIND_ICONS = [
   'box',
 ] as const;
 export type KindIcon = (typeof KIND_ICONS)[number];
+
+/** What a person chose for themselves. */
+export interface PersonalChoices {
+  /** Numbers of dashboards. */
+  favourites: number[];
+  /** The path of the page they begin with; empty for the overview. */
+  start: string;
+  language: Language;
+  /** Empty for that of the browser they look with. */
+  zone: string;
+  /** Datastreams that the rows of their Overview leave out, by kind. */
+  leftOut: { kind: number; streams: string[] }[];
+}
+/** Those of somebody who chose nothing yet. */
+export const NO_CHOICES: PersonalChoices = {
+  favourites: [],
+  start: '',
+  language: LANGUAGES[0],
+  zone: '',
+  leftOut: [],
+};

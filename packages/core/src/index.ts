@@ -10,6 +10,7 @@ export * from './parts/index';
 export * from './commands/index';
 export * from './dashboards/index';
 export * from './drawing';
+export * from './showing';
 export * from './sharing';
 export * from './workspace';
 export * from './starters/index';

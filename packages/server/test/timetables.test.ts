@@ -67,6 +67,33 @@ it('says when it next wants what, by the clock of the workspace and the sun of i
   await person.client.call('deleteTimetable', { params: { timetable: dusk.id } });
 });
 
+it('the overview leaves out what its reader left out, of their own rows alone', async () => {
+  const lines = async (): Promise<string[]> =>
+    (await person.client.call('overview')).lines
+      .filter((line) => line.device === device)
+      .map(({ key }) => key);
+  const before = await lines();
+  const kind = (await person.client.call('listDevices')).find(({ id }) => id === device)!.kindId;
+  const leaveOut = (leftOut: object[]) => person.client.call('changeMe', { body: { leftOut } as never });
+  await leaveOut([{ kind, streams: [before[0]!] }]);
+  expect(await lines()).toEqual(before.slice(1));
+  // A kind or a key that there is not, or not any more, does nothing.
+  await leaveOut([
+    { kind: 99_999, streams: [before[0]!] },
+    { kind, streams: ['not_there'] },
+  ]);
+  expect(await lines()).toEqual(before);
+  const many = Array.from({ length: 4 }, (_, i) => ({
+    kind: i + 1,
+    streams: Array.from({ length: 100 }, (_one, n) => `s${n}`),
+  }));
+  expect(await refused(leaveOut(many))).toBe('leftOut');
+  expect(await refused(leaveOut([{ kind, streams: ['Not a key'] }]))).toBe('leftOut[0].streams[0]');
+  expect(await refused(leaveOut([{ kind: -1, streams: ['a'] }]))).toBe('leftOut[0].kind');
+  expect(await lines()).toEqual(before);
+  await leaveOut([]);
+});
+
 it('refuses what cannot be: values the control does not take, no control, days and minutes that are none, too many', async () => {
   const [time] = [{ days: [1], base: 'clock' as const, minutes: 5, value: 'on' }];
   expect(await refused(make({ times: [{ ...time, value: 'perhaps' }] }))).toBe('times[0].value');
@@ -153,6 +180,18 @@ it('a person keeps their own choices, and a new password ends the other sessions
     'zone',
   );
   expect((await person.client.call('me')).user.favourites).toEqual([3, 1]);
+  expect(await refused(change({ language: 'xx' }))).toBe('language');
+  expect(await refused(change({ zone: 'Moss/Quillmere' }))).toBe('zone');
+  // Two pages at once: each keeps what it changed, and what neither said stays.
+  await Promise.all([
+    change({ language: 'de' }),
+    change({ zone: 'Asia/Tokyo' }),
+    change({ units: 'imperial' }),
+  ]);
+  expect((await person.client.call('me')).user).toMatchObject({
+    ...{ language: 'de', zone: 'Asia/Tokyo', units: 'imperial', favourites: [3, 1] },
+  });
+  expect((await change({ zone: '' })).user).toMatchObject({ zone: '', language: 'de' });
   const wrong = person.client.call('changePassword', {
     body: { before: 'not it', password: 'a new password' },
   });

@@ -5,6 +5,7 @@ import type { Statistics } from '@peatmoor/core';
 import { api } from '../api';
 import type { Source } from '../dashboards/useCatalogue';
 import { useDisplay } from '../parts/useDisplay';
+import { dates } from '../parts/time';
 import { ink, MONO } from '../theme';
 
 /** How often statistics of a period that goes on are worked out anew, in ms. */
@@ -71,7 +72,7 @@ export function ChartStatistics({
             const spread =
               found?.deviation == null
                 ? '–'
-                : `${Number(Math.abs(convert(found.deviation) - convert(0)).toPrecision(3))} ${unit}`;
+                : `${dates().number(Number(Math.abs(convert(found.deviation) - convert(0)).toPrecision(3)))} ${unit}`;
             return (
               <tr key={`${device!.id}/${stream.key}`}>
                 <th scope="row" style={{ fontWeight: 400, textAlign: 'left', color: ink.soft }}>

@@ -2,7 +2,8 @@ import { useColorScheme } from '@mui/material/styles';
 import { Box } from '@mui/material';
 import { useEffect, useRef, type ReactNode } from 'react';
 import uPlot from 'uplot';
-import type { ChartDraws } from '@peatmoor/core';
+import { zoneHere, type ChartDraws } from '@peatmoor/core';
+import { dates, isSameDay } from '../parts/time';
 import { ink } from '../theme';
 import { crosshair } from './crosshair';
 import { listenToGestures, type Bounds } from './gestures';
@@ -185,6 +186,9 @@ function optionsOf({
   return {
     width: element.clientWidth || 300,
     height: element.clientHeight || 160,
+    ...(dates().zone !== zoneHere() && {
+      tzDate: (at: number) => uPlot.tzDate(new Date(at * 1000), dates().zone),
+    }),
     legend: { show: false },
     cursor: { y: false, points: { size: 6 }, drag: { x: false, y: false } },
     bands:
@@ -217,19 +221,22 @@ function optionsOf({
         ...axis,
         space: 70,
         size: 28,
-        values: [
-          [86_400 * 28, '{MMM} {YYYY}', null, null, null, null, null, null, 1],
-          [86_400, '{D} {MMM}', null, null, null, null, null, null, 1],
-          // At midnight stands the day instead.
-          [3600, '{HH}:{mm}', '{D} {MMM}', null, '{D} {MMM}', null, null, null, 0],
-          [60, '{HH}:{mm}', '{D} {MMM}', null, '{D} {MMM}', null, null, null, 0],
-          [1, '{HH}:{mm}:{ss}', null, null, null, null, null, null, 1],
-        ] as never,
+        values: (_self, splits, _axis, _space, step) => timeWords(splits, step),
       },
-      { ...axis, size: 52, space: 30 },
+      { ...axis, values: (_self, splits) => splits.map(number), size: 52, space: 30 },
       ...(right === null
         ? []
-        : [{ ...axis, scale: 'right', side: 1 as const, size: 48, space: 30, grid: { show: false } }]),
+        : [
+            {
+              ...axis,
+              values: (_self: unknown, splits: number[]) => splits.map(number),
+              scale: 'right',
+              side: 1 as const,
+              size: 48,
+              space: 30,
+              grid: { show: false },
+            },
+          ]),
     ],
     series: [
       {},
@@ -272,6 +279,21 @@ function optionsOf({
     ],
   };
 }
+
+/** What stands at the marks of the time axis (epoch s), which are a step apart (s). */
+function timeWords(marks: readonly number[], step: number): string[] {
+  const { monthOfYear, day, clock, seconds } = dates();
+  return marks.map((mark, i) => {
+    const at = mark * 1000;
+    if (step >= 28 * DAY_S) return monthOfYear(at);
+    if (step >= DAY_S) return day(at);
+    if (step < 60) return seconds(at);
+    // With the first mark of a day stands the day instead.
+    return i > 0 && isSameDay(at, marks[i - 1]! * 1000) ? clock(at) : day(at);
+  });
+}
+const DAY_S = 86_400;
+const number = (value: number): string => dates().number(value);
 
 /** All lines on one time axis: of each the middle, the least and the greatest. */
 function joined(lines: ChartLine[]): uPlot.AlignedData {

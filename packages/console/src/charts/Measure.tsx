@@ -1,7 +1,7 @@
 import { Box, Button } from '@mui/material';
 import { useSyncExternalStore, type ReactNode } from 'react';
 import { showDuration, type Display } from '@peatmoor/core';
-import { showClock } from '../parts/time';
+import { dates, showClock } from '../parts/time';
 import { ink, MONO } from '../theme';
 import { measure, nearestPoint } from './lines';
 import type { ChartLine } from './chartLine';
@@ -56,7 +56,8 @@ export function Measure({
         if (found === null) return null;
         const sign = (shown: number): string => (shown > 0 ? '+' : '');
         // A change has the unit's size, but not its zero: it is written as it is shown.
-        const plain = (shown: number): string => `${sign(shown)}${Number(shown.toPrecision(4))}`;
+        const plain = (shown: number): string =>
+          `${sign(shown)}${dates().number(Number(shown.toPrecision(4)))}`;
         return (
           <Box component="span" key={i} sx={{ fontFamily: MONO }}>
             {lines.length > 1 && `${label} `}

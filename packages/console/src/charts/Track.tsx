@@ -1,7 +1,7 @@
 import { counted } from '@peatmoor/core';
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
-import { showClock } from '../parts/time';
+import { dates, showClock } from '../parts/time';
 import { ink, MONO } from '../theme';
 
 const WIDTH = 560;
@@ -54,7 +54,7 @@ export function Track({ places }: { places: { at: number; lat: number; lon: numb
       />
       {ordered.map(({ at, lat, lon }) => (
         <circle key={at} cx={x(lon)} cy={y(lat)} r="2.2" fill={ink.paper} stroke={ink.pool}>
-          <title>{`${new Date(at).toLocaleString('en-GB')}: ${lat}, ${lon}`}</title>
+          <title>{`${dates().exact(at)}: ${lat}, ${lon}`}</title>
         </circle>
       ))}
       <circle

@@ -1,3 +1,4 @@
+import { dates, isSameDay } from '../parts/time';
 /** What charts show: the last so much time, or a period that stands still. */
 export interface Period {
   /** One of those of the strip, or `from-to` in epoch ms. */
@@ -60,15 +61,14 @@ export function boundsOf({ ms, until }: Period, now: number): { from: number; to
   return { from: to - ms, to };
 }
 
-/** Steps of the calendar that can be looked at whole, by this browser's clock. */
+/** Steps of the calendar that can be looked at whole, by the clock of whoever looks. */
 export function calendarPeriods(now: number): Period[] {
-  const start = (days: number): number => {
-    const date = new Date(now);
-    return new Date(date.getFullYear(), date.getMonth(), date.getDate() + days).getTime();
-  };
-  const weekday = (new Date(now).getDay() + 6) % 7;
-  const month = (by: number): number =>
-    new Date(new Date(now).getFullYear(), new Date(now).getMonth() + by, 1).getTime();
+  const { dateOf, timeOf } = dates();
+  const today = dateOf(now);
+  const start = (days: number): number =>
+    timeOf(today.getFullYear(), today.getMonth(), today.getDate() + days);
+  const weekday = (today.getDay() + 6) % 7;
+  const month = (by: number): number => timeOf(today.getFullYear(), today.getMonth() + by, 1);
   return [
     fixedPeriod(start(0), start(1), 'today'),
     fixedPeriod(start(-1), start(0), 'yesterday'),
@@ -81,15 +81,14 @@ export function calendarPeriods(now: number): Period[] {
 
 /** "3 Nov 14:00 to 15:30", "3 Nov to 10 Nov". */
 export function spanWords(from: number, to: number): string {
-  const [start, end] = [new Date(from), new Date(to)];
-  const day = (date: Date): string =>
-    `${date.getDate()} ${date.toLocaleString('en', { month: 'short' })}${date.getFullYear() === new Date().getFullYear() ? '' : ` ${date.getFullYear()}`}`;
-  const clock = (date: Date): string =>
-    `${String(date.getHours()).padStart(2, '0')}:${String(date.getMinutes()).padStart(2, '0')}${to - from < 600_000 ? `:${String(date.getSeconds()).padStart(2, '0')}` : ''}`;
-  if (to - from > 3 * DAY) return `${day(start)} to ${day(end)}`;
-  return start.toDateString() === end.toDateString()
-    ? `${day(start)} ${clock(start)} to ${clock(end)}`
-    : `${day(start)} ${clock(start)} to ${day(end)} ${clock(end)}`;
+  const shown = dates();
+  const yearOf = (at: number): number => shown.dateOf(at).getFullYear();
+  const day = (at: number): string => (yearOf(at) === yearOf(Date.now()) ? shown.day(at) : shown.date(at));
+  const clock = to - from < 600_000 ? shown.seconds : shown.clock;
+  if (to - from > 3 * DAY) return `${day(from)} to ${day(to)}`;
+  return isSameDay(from, to)
+    ? `${day(from)} ${clock(from)} to ${clock(to)}`
+    : `${day(from)} ${clock(from)} to ${day(to)} ${clock(to)}`;
 }
 
 /** The period that goes on which is nearest in length. */

@@ -1,6 +1,7 @@
 import { graduations, sheetCell } from '@peatmoor/core';
 import { partOf } from './lines';
 import { rightUnit, type ChartLine } from './chartLine';
+import { dates } from '../parts/time';
 
 /** Everything of a chart that is saved: what is seen of it. */
 export interface SavedChart {
@@ -77,11 +78,7 @@ export function chartSvg(chart: SavedChart): string {
     `<text x="${n(at[0])}" y="${n(at[1])}" ${more}>${escaped(words)}</text>`;
   const times = graduations(0, width, 6).map((place) => from + (place / width) * (to - from));
   const isLong = to - from > 3 * 86_400_000;
-  const date = (at: number): string =>
-    new Date(at).toLocaleString(
-      'en-GB',
-      isLong ? { day: 'numeric', month: 'short' } : { hour: '2-digit', minute: '2-digit' },
-    );
+  const date = (at: number): string => (isLong ? dates().day(at) : dates().clock(at));
   const grid = graduations(scales[0].min, scales[0].max, 6);
   const body = [
     text([EDGE.left, 26], title, 'font-size="18" font-weight="700"'),
@@ -95,12 +92,12 @@ export function chartSvg(chart: SavedChart): string {
     }),
     ...grid.flatMap((mark) => [
       `<line x1="${EDGE.left}" x2="${WIDTH - EDGE.right}" y1="${n(y(mark, false))}" y2="${n(y(mark, false))}" stroke="#2C242033"/>`,
-      text([EDGE.left - 8, y(mark, false) + 4], String(mark), 'text-anchor="end"'),
+      text([EDGE.left - 8, y(mark, false) + 4], dates().number(mark), 'text-anchor="end"'),
     ]),
     ...(right === null
       ? []
       : graduations(scales[1].min, scales[1].max, 6).map((mark) =>
-          text([WIDTH - EDGE.right + 8, y(mark, true) + 4], String(mark)),
+          text([WIDTH - EDGE.right + 8, y(mark, true) + 4], dates().number(mark)),
         )),
     ...times.map((at) => text([x(at / 1000), HEIGHT - 14], date(at), 'text-anchor="middle"')),
     ...parts.map((part, i) => {

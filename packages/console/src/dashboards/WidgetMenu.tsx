@@ -8,6 +8,7 @@ import { useRead } from '../api';
 import { boundsOf, type Period } from '../charts/period';
 import { chartCsv, chartPng, chartSvg, saveFile } from '../charts/saving';
 import { chartView } from '../charts/view';
+import { dates } from '../parts/time';
 import { ink } from '../theme';
 import { isVisitor } from '../visitor';
 import { saves } from './saves';
@@ -153,7 +154,7 @@ export function WidgetMenu({
                   streams: streams.join(),
                   from,
                   to,
-                  zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+                  zone: dates().zone,
                 }),
               )}
               onClick={close}

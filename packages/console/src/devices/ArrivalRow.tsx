@@ -3,7 +3,7 @@ import { memo, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import { showReading } from '@peatmoor/core';
 import type { Arrival, Kind } from '@peatmoor/contract';
-import { showSeconds } from '../parts/time';
+import { dates, showSeconds } from '../parts/time';
 import { ink, MONO } from '../theme';
 import { MessageFacts } from './MessageFacts';
 
@@ -68,7 +68,7 @@ export const ArrivalRow = memo(function ArrivalRow({
               <span key={`${key}${i}`}>
                 <span style={{ color: ink.soft }}>{key}</span>{' '}
                 <b style={{ fontFamily: MONO, fontWeight: 500 }}>
-                  {stream ? showReading(stream, value) : JSON.stringify(value)}
+                  {stream ? dates().figure(showReading(stream, value)) : JSON.stringify(value)}
                 </b>
               </span>
             );
@@ -77,9 +77,7 @@ export const ArrivalRow = memo(function ArrivalRow({
             <span>and {arrival.acceptedCount - shown.length} more</span>
           )}
           {measured !== undefined && Math.abs(arrival.receivedAt - measured) > 1500 && (
-            <span style={{ color: ink.soft, fontSize: '0.85rem' }}>
-              measured {new Date(measured).toLocaleString('en-GB')}
-            </span>
+            <span style={{ color: ink.soft, fontSize: '0.85rem' }}>measured {dates().exact(measured)}</span>
           )}
         </Box>
         {arrival.refused.map(({ name, reason, hint, shown }, i) => (

@@ -14,6 +14,7 @@ import {
 import type { Kind, NewCalibration } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { Notice } from '../parts/Notice';
+import { dates } from '../parts/time';
 import { ink, MONO } from '../theme';
 import { Capture, type Captured } from './Capture';
 
@@ -144,8 +145,8 @@ export function Calibrate({ device, kind }: { device: string; kind: Kind }): Rea
           {look.data.preview.length === 0 && 'There are no readings of the last thirty days to show it on.'}
           {look.data.preview.slice(-5).map(([at, measured, shown]) => (
             <div key={at}>
-              {new Date(at).toLocaleString('en-GB')} {showReading(stream, measured)} →{' '}
-              {showReading(stream, shown)}
+              {dates().exact(at)} {dates().figure(showReading(stream, measured))} →{' '}
+              {dates().figure(showReading(stream, shown))}
             </div>
           ))}
         </Box>
@@ -165,12 +166,12 @@ export function Calibrate({ device, kind }: { device: string; kind: Kind }): Rea
           <Box sx={{ flex: 1 }}>
             <b>{kind.streams.find((found) => found.key === one.stream)?.title ?? one.stream}</b>{' '}
             {showCalibration(one.calibration)},{' '}
-            {one.from === null ? 'over all history' : `from ${new Date(one.from).toLocaleString('en-GB')}`}
+            {one.from === null ? 'over all history' : `from ${dates().dateTime(one.from)}`}
             <Box component="span" sx={{ color: ink.soft }}>
               , by {one.by}
               {one.errorBefore !== null &&
                 one.errorAfter !== null &&
-                `; error ${one.errorBefore.toFixed(1)} % before, ${one.errorAfter.toFixed(1)} % after`}
+                `; error ${dates().figure(one.errorBefore.toFixed(1))} % before, ${dates().figure(one.errorAfter.toFixed(1))} % after`}
             </Box>
           </Box>
           <Button size="small" onClick={() => remove.mutate({ params: { device, calibration: one.id } })}>

@@ -2,6 +2,7 @@ import { Box, Button } from '@mui/material';
 import { useEffect, useState, type ReactNode } from 'react';
 import { showReading, StatisticsGatherer, type Datastream } from '@peatmoor/core';
 import { useNow } from '../live';
+import { dates } from '../parts/time';
 import { ink } from '../theme';
 
 const SECONDS = 10;
@@ -52,7 +53,8 @@ export function Capture({
       {last === 'nothing' && <span>No reading came in that time.</span>}
       {last !== null && last !== 'nothing' && (
         <Box component="span" sx={{ color: ink.soft }}>
-          {showReading(stream, last.mean)}, spread {Number(last.spread.toPrecision(3))}
+          {dates().figure(showReading(stream, last.mean))}, spread{' '}
+          {dates().number(Number(last.spread.toPrecision(3)))}
         </Box>
       )}
     </Box>

@@ -4,6 +4,7 @@ import { bandWords, isUnderWay, type Datastream } from '@peatmoor/core';
 import type { Command } from '@peatmoor/contract';
 import { CommandMark } from '../parts/marks';
 import { useDisplay } from '../parts/useDisplay';
+import { dates } from '../parts/time';
 import { ink } from '../theme';
 
 /** How far a command has come, and what it still waits for. */
@@ -30,7 +31,7 @@ export function CommandLine({
             ? bandWords(follow, measured)
             : [follow.min, follow.max]
                 .filter((one) => one !== null)
-                .map((one) => Number(convert(one).toPrecision(6)))
+                .map((one) => dates().number(Number(convert(one).toPrecision(6))))
                 .join(' to ')}{' '}
           {unit}
         </Box>

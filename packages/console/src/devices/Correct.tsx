@@ -4,6 +4,8 @@ import { useState, type ReactNode } from 'react';
 import type { Kind } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { Notice } from '../parts/Notice';
+import { fromLocal } from '../parts/localTime';
+import { dates } from '../parts/time';
 import { ink } from '../theme';
 
 /** Deletes readings of a period, or all of a datastream: counted first, and noted who did it. */
@@ -14,7 +16,7 @@ export function Correct({ device, kind }: { device: string; kind: Kind }): React
   const [stream, setStream] = useState(kind.streams[0]?.key ?? '');
   const [from, setFrom] = useState('');
   const [to, setTo] = useState('');
-  const body = { stream, from: timeOf(from), to: timeOf(to) };
+  const body = { stream, from: fromLocal(from), to: fromLocal(to) };
   const forget = (): void => (count.reset(), remove.reset());
   const field = (label: string, value: string, onChange: (value: string) => void) => (
     <TextField
@@ -69,13 +71,11 @@ export function Correct({ device, kind }: { device: string; kind: Kind }): React
       )}
       {records.slice(0, 10).map((one) => (
         <Box key={one.id} sx={{ borderTop: `1px solid ${ink.faint}`, py: 0.5, color: ink.soft }}>
-          {new Date(one.at).toLocaleString('en-GB')}: {one.by} deleted {one.count} of {one.stream}
-          {one.from !== null && `, from ${new Date(one.from).toLocaleString('en-GB')}`}
-          {one.to !== null && `, up to ${new Date(one.to).toLocaleString('en-GB')}`}
+          {dates().exact(one.at)}: {one.by} deleted {one.count} of {one.stream}
+          {one.from !== null && `, from ${dates().exact(one.from)}`}
+          {one.to !== null && `, up to ${dates().exact(one.to)}`}
         </Box>
       ))}
     </>
   );
 }
-
-const timeOf = (text: string): number | null => (text === '' ? null : new Date(text).getTime());

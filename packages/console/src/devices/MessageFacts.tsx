@@ -13,7 +13,7 @@ import {
 import type { Arrival, Kind } from '@peatmoor/contract';
 import { useRead } from '../api';
 import { CopyButton } from '../parts/Copyable';
-import { showSeconds } from '../parts/time';
+import { dates, showSeconds } from '../parts/time';
 import { useDisplay } from '../parts/useDisplay';
 import { ink, MONO } from '../theme';
 
@@ -24,7 +24,7 @@ export function MessageFacts({ arrival, kind }: { arrival: Arrival; kind: Kind |
   return (
     <Box sx={{ my: 1, pl: 1.5, borderLeft: `3px solid ${ink.line}`, fontSize: '0.9rem' }} data-message>
       <Box sx={{ color: ink.soft }}>
-        received {new Date(arrival.receivedAt).toLocaleString('en-GB')}
+        received {dates().exact(arrival.receivedAt)}
         {arrival.from && ` from ${arrival.from}`}, {counted(arrival.size, 'byte')},{' '}
         {arrival.form || 'no body'}
       </Box>
@@ -84,7 +84,7 @@ function SentAndShown({ arrival, kind }: { arrival: Arrival; kind: Kind }): Reac
             typeof value === 'number' && isScalar(stream)
               ? calibrate(shownSteps(stream, steps), at, value)
               : value;
-          const sent = showReading({ ...stream, unit: keptUnitOf(stream) }, value);
+          const sent = dates().figure(showReading({ ...stream, unit: keptUnitOf(stream) }, value));
           const shown = displayOf(stream).reading(right);
           return (
             <tr key={`${key}${i}`}>

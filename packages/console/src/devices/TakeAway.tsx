@@ -6,6 +6,7 @@ import { useChange } from '../api';
 import { Copyable } from '../parts/Copyable';
 import { Notice } from '../parts/Notice';
 import { ImportFile } from './ImportFile';
+import { dates } from '../parts/time';
 
 const FORMATS: [ExportFormat, string][] = [
   ['sheet', 'Sheet in local time'],
@@ -24,7 +25,7 @@ const PERIODS: [string, number | null][] = [
 /** Takes the readings of a device away as a file or by a standing address, and brings others in. */
 export function TakeAway({ device }: { device: string }): ReactNode {
   const [days, setDays] = useState<number | null>(7);
-  const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
+  const { zone } = dates();
   const key = useChange('createKey', ['listKeys']);
   const query = { zone, ...(days !== null && { days }) };
   const address =

@@ -5,7 +5,7 @@ import { useNow } from '../live';
 import { useAsk } from '../parts/Ask';
 import { Copyable } from '../parts/Copyable';
 import { Notice } from '../parts/Notice';
-import { showAgo } from '../parts/time';
+import { dates, showAgo } from '../parts/time';
 import { ink, MONO } from '../theme';
 
 /** The tokens of a device by fingerprint; a new one is shown once. */
@@ -33,7 +33,7 @@ export function Tokens({ device, onMade }: { device: string; onMade: (token: str
         >
           <Box sx={{ fontFamily: MONO }}>moor{token.fingerprint}…</Box>
           <Typography color="textSecondary" sx={{ flex: 1 }}>
-            {token.title}, made {new Date(token.createdAt).toLocaleDateString('en-GB')},{' '}
+            {token.title}, made {dates().date(token.createdAt)},{' '}
             {token.usedAt === null ? 'never used' : `used ${showAgo(token.usedAt, now)}`}
           </Typography>
           {token.withdrawnAt === null ? (

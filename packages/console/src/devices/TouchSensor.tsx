@@ -4,6 +4,7 @@ import { whatChanged, wobbleOf, type Touched, type Value } from '@peatmoor/core'
 import type { Kind } from '@peatmoor/contract';
 import { liveStore, useNow } from '../live';
 import { useDisplay } from '../parts/useDisplay';
+import { dates } from '../parts/time';
 import { ink, MONO } from '../theme';
 
 const LOOKED_AT_MS = 120_000;
@@ -94,7 +95,7 @@ function Change({ kind, change, after }: { kind: Kind; change: Touched; after: n
       {stream.title}{' '}
       <b style={{ fontFamily: MONO, color: ink.pool }}>
         {numeric
-          ? `${by > 0 ? '+' : '−'}${Math.abs(by).toFixed(digits)} ${display.unit}`
+          ? `${by > 0 ? '+' : '−'}${dates().figure(Math.abs(by).toFixed(digits))} ${display.unit}`
           : `${display.value(change.before)} → ${display.value(change.after)}`}
       </b>{' '}
       <span style={{ color: ink.soft }}>in {after} s</span>

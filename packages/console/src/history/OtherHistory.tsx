@@ -8,7 +8,7 @@ import { api } from '../api';
 import { useNewest, useNow } from '../live';
 import { Notice } from '../parts/Notice';
 import { Picture } from '../parts/Picture';
-import { showClock, showSeconds } from '../parts/time';
+import { dates, showClock, showSeconds } from '../parts/time';
 import { ink, MONO } from '../theme';
 
 const MOST_TEXTS = 100;
@@ -97,7 +97,7 @@ function Pictures({
       {large !== null && times.includes(large) && (
         <Box sx={{ maxWidth: 640, mb: 1 }}>
           <Picture device={device} stream={stream} at={large} />
-          <Box sx={{ color: ink.soft, fontSize: '0.9rem' }}>{new Date(large).toLocaleString('en-GB')}</Box>
+          <Box sx={{ color: ink.soft, fontSize: '0.9rem' }}>{dates().exact(large)}</Box>
         </Box>
       )}
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1.5 }}>
@@ -105,7 +105,7 @@ function Pictures({
           <Box
             key={at}
             component="button"
-            aria-label={`picture of ${new Date(at).toLocaleString('en-GB')}`}
+            aria-label={`picture of ${dates().exact(at)}`}
             onClick={() => setLarge(at === large ? null : at)}
             sx={{
               p: 0,

@@ -10,6 +10,7 @@ import { Copyable } from '../parts/Copyable';
 import { Section } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
 import { troubleOf } from '../parts/problems';
+import { dates } from '../parts/time';
 import { ink, MONO } from '../theme';
 
 /** One program for many boards: secrets with which each fetches a device and token of its own. */
@@ -83,7 +84,7 @@ function ClaimRow({ claim, kindId }: { claim: Claim; kindId: number }): ReactNod
   const ask = useAsk();
   const params = { kind: kindId, claim: claim.id };
   const over = claim.endedAt !== null || claim.endsAt < Date.now();
-  const date = (at: number): string => new Date(at).toLocaleDateString('en-GB');
+  const { date } = dates();
   return (
     <Box data-claim={claim.id} sx={{ borderTop: `1px solid ${ink.faint}`, py: 1 }}>
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'center', minHeight: 40 }}>

@@ -13,6 +13,7 @@ import {
 import type { Kind, NewStream } from '@peatmoor/contract';
 import { useChange } from '../api';
 import { Notice } from '../parts/Notice';
+import { dates } from '../parts/time';
 import { ink, MONO } from '../theme';
 import { Choice } from './Choice';
 import { NumberField } from './NumberField';
@@ -28,22 +29,21 @@ const FORM_WORDS: Record<ComputationForm, string> = {
 };
 const RESTART_WORDS = { never: 'never', hour: 'with each hour', day: 'with each day' } as const;
 const TAKE_WORDS = { mean: 'mean', min: 'least', max: 'greatest' } as const;
-const ZONE = Intl.DateTimeFormat().resolvedOptions().timeZone;
-const START: Record<ComputationForm, object> = {
+const starts = (zone: string): Record<ComputationForm, object> => ({
   formula: { formula: '', gapS: 86_400 },
-  integral: { perS: 3600, gapS: 3600, restarts: 'never', zone: ZONE },
+  integral: { perS: 3600, gapS: 3600, restarts: 'never', zone },
   change: {},
   rate: { perS: 3600 },
-  counter: { restarts: 'never', zone: ZONE },
-  sum: { restarts: 'day', zone: ZONE },
+  counter: { restarts: 'never', zone },
+  sum: { restarts: 'day', zone },
   moving: { take: 'mean', overS: 3600 },
-};
+});
 
 /** What a computed datastream begins with. */
 export const startComputation = (form: ComputationForm, of: string): object => ({
   form,
   ...(form !== 'formula' && { of }),
-  ...START[form],
+  ...starts(dates().zone)[form],
 });
 
 /** How a datastream is computed from others of its kind, and what that makes of recent readings. */
@@ -149,8 +149,8 @@ export function ComputationFields({ kind }: { kind: Kind }): ReactNode {
                 </Typography>
                 <Box sx={{ fontFamily: MONO, display: 'flex', flexWrap: 'wrap', columnGap: 2 }}>
                   {tried.data.preview.slice(-10).map(([at, value]) => (
-                    <span key={at} title={new Date(at).toLocaleString('en-GB')} style={{ color: ink.pool }}>
-                      {showReading(getValues() as NewStream, value)}
+                    <span key={at} title={dates().exact(at)} style={{ color: ink.pool }}>
+                      {dates().figure(showReading(getValues() as NewStream, value))}
                     </span>
                   ))}
                 </Box>

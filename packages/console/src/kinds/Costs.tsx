@@ -4,6 +4,7 @@ import { estimateCost, LINE_WAYS, partOf, showBytes, type LineWay } from '@peatm
 import type { Kind } from '@peatmoor/contract';
 import { Notice } from '../parts/Notice';
 import { Section } from '../parts/Heading';
+import { dates } from '../parts/time';
 import { ink, MONO } from '../theme';
 
 /** What a device of the kind sends in a day and stores in a year, before it costs anything. */
@@ -14,7 +15,7 @@ export function Costs({ kind }: { kind: Kind }): ReactNode {
   return (
     <Section
       title="What it costs"
-      note={`One device, a message every ${kind.intervalS} s: ${readingsADay.toLocaleString('en-GB')} readings a day. An estimate.`}
+      note={`One device, a message every ${kind.intervalS} s: ${dates().number(readingsADay)} readings a day. An estimate.`}
     >
       {hasty.map(({ key, title, part }) => (
         <Notice key={key}>

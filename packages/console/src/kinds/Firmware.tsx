@@ -12,6 +12,7 @@ import { Section } from '../parts/Heading';
 import { CommandShape } from '../parts/marks';
 import { Notice } from '../parts/Notice';
 import { troubleOf } from '../parts/problems';
+import { dates } from '../parts/time';
 import { ink, MONO } from '../theme';
 
 const STATE_WORDS: Record<FirmwareState, string> = {
@@ -30,8 +31,7 @@ const STATE_MARKS = {
   'went-back': 'refused',
   cannot: 'refused',
 } as const;
-const when = (at: number): string =>
-  new Date(at).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' });
+const when = (at: number): string => dates().dateTime(at);
 
 /** New programs for the boards of a kind: uploaded, given to some first, fetched and checked by each. */
 export function FirmwareSection({ kind, devices }: { kind: Kind; devices: readonly Device[] }): ReactNode {

@@ -4,6 +4,7 @@ import { counted, describeComputation } from '@peatmoor/core';
 import type { Stream } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { Notice } from '../parts/Notice';
+import { dates } from '../parts/time';
 import { ink, MONO } from '../theme';
 
 /** How a datastream is computed, and working it out anew over history, with how far that has come. */
@@ -52,8 +53,7 @@ export function OverHistory({ kindId, stream }: { kindId: number; stream: Stream
       )}
       {jobs.length > 0 && open.length === 0 && failed === undefined && (
         <span style={{ color: ink.soft, fontSize: '0.9rem' }}>
-          worked out over history{' '}
-          {new Date(Math.max(...jobs.map(({ endedAt }) => endedAt ?? 0))).toLocaleString('en-GB')}
+          worked out over history {dates().dateTime(Math.max(...jobs.map(({ endedAt }) => endedAt ?? 0)))}
         </span>
       )}
       <Notice error={ask.error} />

@@ -11,16 +11,20 @@ import { useDisplay } from '../parts/useDisplay';
 import { ink } from '../theme';
 import { DayLine } from './DayLine';
 import { LEDGER } from './ledger';
+import { inRows } from './rows';
 
 /** The rows of one device in the ledger: its name, then a line for each number it reports. */
 export const DeviceRows = memo(function DeviceRows({
   device,
   kind,
+  leftOut,
   overview,
   now,
 }: {
   device: Device;
   kind: Kind | undefined;
+  /** Keys of datastreams that whoever looks does not want to see here. */
+  leftOut: readonly string[] | undefined;
   overview: Overview | undefined;
   now: number;
 }): ReactNode {
@@ -29,11 +33,9 @@ export const DeviceRows = memo(function DeviceRows({
     { connected: device.connected, lastSeenAt: lastSeen, intervalS: kind?.intervalS ?? 60 },
     now,
   );
-  const streams = kind?.streams ?? [];
-  const numbers = streams.filter((stream) => isScalar(stream) && stream.direction !== 'control');
-  const states = streams.filter(
-    (stream) => !isScalar(stream) && stream.type !== 'image' && stream.direction !== 'control',
-  );
+  const streams = kind === undefined ? [] : inRows(kind).filter(({ key }) => leftOut?.includes(key) !== true);
+  const numbers = streams.filter((stream) => isScalar(stream));
+  const states = streams.filter((stream) => !isScalar(stream));
   return (
     <Box
       data-device={device.id}

@@ -1,15 +1,17 @@
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
+import { dates } from '../parts/time';
 import { ink, MONO } from '../theme';
 import { LEDGER } from './ledger';
 
 /** The one time axis that all day lines share, in local hours. */
 export function TimeAxis({ from, to }: { from: number; to: number }): ReactNode {
   const marks: number[] = [];
-  const first = new Date(from);
-  first.setMinutes(0, 0, 0);
-  for (const mark = first; mark.getTime() <= to; mark.setHours(mark.getHours() + 1))
-    if (mark.getHours() % 6 === 0 && mark.getTime() >= from) marks.push(mark.getTime());
+  const { dateOf, timeOf, clock } = dates();
+  const first = dateOf(from);
+  const quarter = (n: number): number =>
+    timeOf(first.getFullYear(), first.getMonth(), first.getDate(), n * 6);
+  for (let n = 0; quarter(n) <= to; n++) if (quarter(n) >= from) marks.push(quarter(n));
   return (
     <Box
       aria-hidden
@@ -45,7 +47,7 @@ export function TimeAxis({ from, to }: { from: number; to: number }): ReactNode 
               pl: 0.5,
             }}
           >
-            {(to - at) / (to - from) > 0.13 && `${String(new Date(at).getHours()).padStart(2, '0')}:00`}
+            {(to - at) / (to - from) > 0.13 && clock(at)}
           </Box>
         ))}
       </Box>

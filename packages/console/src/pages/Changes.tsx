@@ -7,6 +7,7 @@ import { saveFile } from '../charts/saving';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
 import { useAddress } from '../parts/useAddress';
+import { dates } from '../parts/time';
 import { ink } from '../theme';
 
 const WHATS = [
@@ -115,7 +116,7 @@ function ChangeRow({
       }}
     >
       <Typography variant="body2" color="textSecondary">
-        {new Date(at).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })}
+        {dates().dateTime(at)}
       </Typography>
       <Box sx={{ minWidth: 0, overflowWrap: 'anywhere' }}>
         <b>{who}</b> {act}{' '}

@@ -35,7 +35,7 @@ import { OtherHistory } from '../history/OtherHistory';
 import { useNow } from '../live';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
-import { showClock } from '../parts/time';
+import { dates, showClock } from '../parts/time';
 import { useAddress } from '../parts/useAddress';
 import { useDisplay } from '../parts/useDisplay';
 import { useMay } from '../parts/useMay';
@@ -285,7 +285,7 @@ function ByCalendar({
           from,
           to,
           step,
-          zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+          zone: dates().zone,
         },
       }),
     placeholderData: keepPreviousData,

@@ -22,6 +22,7 @@ import { TokenOnce } from '../devices/TokenOnce';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
 import { troubleOf } from '../parts/problems';
+import { dates } from '../parts/time';
 import { ink, MONO } from '../theme';
 
 interface Fields {
@@ -145,7 +146,7 @@ function StreamList(): ReactNode {
   const [opened, setOpened] = useState<ReadonlySet<string>>(new Set());
   const add = (module: Module): void => {
     const there = getValues('streams').filter(({ title, key }) => title !== '' || key !== '');
-    const made = streamsOfModules([module], ZONE, there as Datastream[]);
+    const made = streamsOfModules([module], dates().zone, there as Datastream[]);
     replace([...there, ...made.map((one) => ({ ...one, unconfirmed: false }))]);
   };
   return (
@@ -223,5 +224,3 @@ function saidOf(stream: NewStream): string {
     .filter(Boolean)
     .join(' · ');
 }
-
-const ZONE = Intl.DateTimeFormat().resolvedOptions().timeZone;

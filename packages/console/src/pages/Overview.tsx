@@ -1,18 +1,36 @@
 import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
-import { Fragment, useDeferredValue, useEffect, useMemo, useState, type ReactNode } from 'react';
+import {
+  Fragment,
+  lazy,
+  Suspense,
+  useDeferredValue,
+  useEffect,
+  useMemo,
+  useState,
+  type ReactNode,
+} from 'react';
 import { Link } from 'react-router';
-import { wholeInWords, type Device, type Kind, type Overview as OverviewOfDays } from '@peatmoor/contract';
+import {
+  wholeInWords,
+  type Device,
+  type Kind,
+  type Overview as OverviewOfDays,
+  type PersonalChoices,
+} from '@peatmoor/contract';
 import { useRead } from '../api';
 import { troubleOfDevice } from '../devices/trouble';
 import { liveStore, useHeardUntil } from '../live';
 import { DeviceRows } from '../overview/DeviceRows';
 import { GrantedElsewhere } from '../overview/GrantedElsewhere';
+import { inRows } from '../overview/rows';
 import { TimeAxis } from '../overview/TimeAxis';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
 import { useMay } from '../parts/useMay';
 import { useAddress } from '../parts/useAddress';
 import { ink } from '../theme';
+
+const RowChoice = lazy(() => import('../overview/RowChoice').then((file) => ({ default: file.RowChoice })));
 
 /** The ledger: a row a device, troubled ones first, all days on one time axis. */
 export function Overview(): ReactNode {
@@ -53,6 +71,16 @@ export function Overview(): ReactNode {
     const timer = setInterval(() => void refetch(), 60_000);
     return () => clearInterval(timer);
   }, [refetch]);
+  const [choosing, setChoosing] = useState(false);
+  const leftOut = me?.user.leftOut ?? NOTHING;
+  const choosable = useMemo(() => {
+    const there = new Set(devices.data?.map(({ kindId }) => kindId));
+    return (kinds ?? []).filter((kind) => there.has(kind.id) && inRows(kind).length > 0);
+  }, [devices.data, kinds]);
+  const left = choosable.reduce((sum, kind) => {
+    const keys = leftOut.find((one) => one.kind === kind.id)?.streams ?? [];
+    return sum + inRows(kind).filter(({ key }) => keys.includes(key)).length;
+  }, 0);
   if (devices.error?.problem.status === 403)
     return (
       <>
@@ -78,12 +106,22 @@ export function Overview(): ReactNode {
         title="Overview"
         below={`${me?.role === 'none' ? 'granted to you · ' : ''}${wholeInWords(devices.data)}`}
       >
+        {choosable.length > 0 && (
+          <Button variant="text" onClick={() => setChoosing(true)}>
+            {left === 0 ? 'Choose what rows show' : `Choose what rows show: ${left} left out`}
+          </Button>
+        )}
         {mayChange && (
           <Button component={Link} to="/devices/new">
             Add a device
           </Button>
         )}
       </Heading>
+      {choosing && (
+        <Suspense>
+          <RowChoice kinds={choosable} leftOut={leftOut} onClose={() => setChoosing(false)} />
+        </Suspense>
+      )}
       {clock !== null && <Notice>{clock}</Notice>}
       {troubles
         .filter(({ what }) => what !== 'clock')
@@ -132,7 +170,7 @@ export function Overview(): ReactNode {
       {sorted.length > 0 && (
         <TimeAxis from={overview.data?.from ?? now - DAY_MS} to={overview.data?.to ?? now} />
       )}
-      <Rows list={list} kinds={kinds} overview={overview.data} now={now} group={group} />
+      <Rows list={list} kinds={kinds} leftOut={leftOut} overview={overview.data} now={now} group={group} />
       {sorted.length > most && (
         <Button sx={{ mt: 2 }} onClick={() => setMost(Math.min(MOST_ROWS, most + ROWS_AT_ONCE))}>
           Show more: {most} of {sorted.length} are shown
@@ -146,13 +184,14 @@ export function Overview(): ReactNode {
 interface RowsProps {
   list: Device[];
   kinds: Kind[] | undefined;
+  leftOut: PersonalChoices['leftOut'];
   overview: OverviewOfDays | undefined;
   now: number;
   group: string;
 }
 
 /** Many rows, and the lines of their days, are drawn in slices: meanwhile the page answers. */
-function Rows({ list, kinds, overview, now, group }: RowsProps): ReactNode {
+function Rows({ list, kinds, leftOut, overview, now, group }: RowsProps): ReactNode {
   const drawn = useDeferredValue(list, NONE);
   const days = useDeferredValue(overview);
   return (
@@ -167,6 +206,7 @@ function Rows({ list, kinds, overview, now, group }: RowsProps): ReactNode {
           <DeviceRows
             device={device}
             kind={kinds?.find(({ id }) => id === device.kindId)}
+            leftOut={leftOut.find((one) => one.kind === device.kindId)?.streams}
             overview={days}
             now={now}
           />
@@ -178,6 +218,7 @@ function Rows({ list, kinds, overview, now, group }: RowsProps): ReactNode {
 
 const DAY_MS = 86_400_000;
 const NONE: Device[] = [];
+const NOTHING: PersonalChoices['leftOut'] = [];
 /** Rows that are drawn at once, and at the most; whoever has more finds them by name under Devices. */
 const ROWS_AT_ONCE = 60;
 const MOST_ROWS = 300;

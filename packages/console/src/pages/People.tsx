@@ -8,7 +8,7 @@ import { useNow } from '../live';
 import { Copyable } from '../parts/Copyable';
 import { Heading, Section } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
-import { showClock } from '../parts/time';
+import { dates, showClock } from '../parts/time';
 import { AddPeople } from '../people/AddPeople';
 import { Grants } from '../people/Grants';
 import { ROLE_WORDS } from '../people/words';
@@ -88,7 +88,7 @@ function PersonRow({
   const seen = person.seenAt === null ? 'not seen yet' : `last seen ${showClock(person.seenAt, now)}`;
   const below = joined
     ? [person.email ?? `signs in as ${person.signInName}`, isMe ? null : seen].filter(Boolean).join(' · ')
-    : `${person.usesLeft === 1 ? 'has not joined yet' : `${person.usesLeft} may still join`}; the link works until ${new Date(person.linkEndsAt!).toLocaleDateString('en-GB')}`;
+    : `${person.usesLeft === 1 ? 'has not joined yet' : `${person.usesLeft} may still join`}; the link works until ${dates().date(person.linkEndsAt!)}`;
   const name = person.name || (person.email ?? 'A link for several people');
   const hasAll = mayDo(person.role, 'operate');
   return (

@@ -1,8 +1,8 @@
 import { Autocomplete, Box, Button, Link, MenuItem, TextField, Typography } from '@mui/material';
-import { useColorScheme } from '@mui/material/styles';
 import { lazy, Suspense, useState, type ReactNode } from 'react';
-import { mayDo, readLocation, type UnitSystem } from '@peatmoor/core';
+import { mayDo, readLocation } from '@peatmoor/core';
 import { KEY_SCOPES, type KeyScope, type Me } from '@peatmoor/contract';
+import { Showing } from '../account/Showing';
 import { under } from '../base';
 import { useChange, useRead } from '../api';
 import { useAsk } from '../parts/Ask';
@@ -10,6 +10,8 @@ import { Copyable } from '../parts/Copyable';
 import { Heading, Section } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
 import { troubleOf } from '../parts/problems';
+import { dates } from '../parts/time';
+import { zones } from '../parts/zones';
 import { ink, MONO } from '../theme';
 
 const Security = lazy(() => import('../account/Security').then((file) => ({ default: file.Security })));
@@ -23,8 +25,6 @@ const WorkspaceFile = lazy(() =>
 export function Settings(): ReactNode {
   const me = useRead('me').data;
   const signOut = useChange('signOut');
-  const change = useChange('changeMe', ['me']);
-  const { mode = 'system', setMode } = useColorScheme();
   if (me === undefined) return null;
   return (
     <>
@@ -36,29 +36,7 @@ export function Settings(): ReactNode {
       >
         <Button onClick={() => signOut.mutate({}, { onSuccess: leave })}>Sign out</Button>
       </Heading>
-      <Box sx={{ display: 'grid', gap: 3, gridTemplateColumns: { sm: '260px 260px' } }}>
-        <TextField
-          select
-          label="Colours"
-          value={mode}
-          onChange={({ target }) => setMode(target.value as 'light')}
-        >
-          <MenuItem value="system">as the device has it</MenuItem>
-          <MenuItem value="light">day</MenuItem>
-          <MenuItem value="dark">night</MenuItem>
-        </TextField>
-        <TextField
-          select
-          label="Units"
-          value={me.user.units}
-          onChange={({ target }) => change.mutate({ body: { units: target.value as UnitSystem } })}
-          helperText="How values are shown to you. They are stored as the kind says."
-        >
-          <MenuItem value="metric">as they are stored: °C, mm</MenuItem>
-          <MenuItem value="imperial">°F, inches, miles</MenuItem>
-        </TextField>
-      </Box>
-      <Notice error={change.error} />
+      <Showing me={me} />
       <Yourself me={me} />
       <Suspense>
         <Security me={me} />
@@ -125,7 +103,7 @@ function Certificate({ owner }: { owner: boolean }): ReactNode {
         <>
           <Typography>
             A certificate for {state.certificate.names.join(', ')}, until{' '}
-            {new Date(state.certificate.endsAt).toISOString().slice(0, 10)}; it is renewed by itself.
+            {dates().date(state.certificate.endsAt)}; it is renewed by itself.
             {!state.inUse && ' Start the service again, and it answers by it; boards are not cut off.'}
           </Typography>
           <Copyable label="Open on the phone" text={trust} />
@@ -244,7 +222,7 @@ function Workspace({ me: { workspace } }: { me: Me }): ReactNode {
           {...trouble('title')}
         />
         <Autocomplete
-          options={ZONES}
+          options={zones()}
           value={workspace.zone}
           onChange={(_event, zone) => zone !== null && change.mutate({ body: { zone } })}
           disableClearable
@@ -266,8 +244,6 @@ function Workspace({ me: { workspace } }: { me: Me }): ReactNode {
     </Section>
   );
 }
-
-const ZONES = ['UTC', ...Intl.supportedValuesOf('timeZone').filter((zone) => zone !== 'UTC')];
 
 const SCOPE_WORDS: Record<KeyScope, string> = {
   everything: 'everything you can do',
@@ -312,9 +288,9 @@ function AccessKeys(): ReactNode {
             <Typography color="textSecondary" variant="body2">
               {[
                 `${SCOPE_WORDS[key.scope]}${key.deviceId === null ? '' : ` ${key.deviceId}`}`,
-                `made ${new Date(key.createdAt).toLocaleDateString('en-GB')}`,
-                key.endsAt !== null && `ends ${new Date(key.endsAt).toLocaleDateString('en-GB')}`,
-                key.usedAt !== null && `last used ${new Date(key.usedAt).toLocaleString('en-GB')}`,
+                `made ${dates().date(key.createdAt)}`,
+                key.endsAt !== null && `ends ${dates().date(key.endsAt)}`,
+                key.usedAt !== null && `last used ${dates().dateTime(key.usedAt)}`,
               ]
                 .filter(Boolean)
                 .join(', ')}

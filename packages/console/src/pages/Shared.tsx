@@ -16,7 +16,7 @@ import { useChosen } from '../dashboards/useChosen';
 import { LiveProvider, useLive, useNow } from '../live';
 import { AskProvider } from '../parts/Ask';
 import { troubleOf } from '../parts/problems';
-import { showClock } from '../parts/time';
+import { dates, showClock } from '../parts/time';
 import { useAddress } from '../parts/useAddress';
 import { ink } from '../theme';
 import { sharedSecret, visitWith } from '../visitor';
@@ -75,7 +75,7 @@ function SharedPage({ shared, framed }: { shared: SharedContent; framed: boolean
           </Typography>
           <Typography color="textSecondary">
             Shared to look at
-            {endsAt === null ? '' : `, until ${new Date(endsAt).toLocaleDateString('en-GB')}`}.
+            {endsAt === null ? '' : `, until ${dates().date(endsAt)}`}.
           </Typography>
         </Box>
       )}

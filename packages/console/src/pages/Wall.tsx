@@ -11,7 +11,7 @@ import { useCatalogue } from '../dashboards/useCatalogue';
 import { useChosen } from '../dashboards/useChosen';
 import { useLive, useNow } from '../live';
 import { NotThere } from '../parts/NotThere';
-import { showClock } from '../parts/time';
+import { dates, showClock } from '../parts/time';
 import { useAddress } from '../parts/useAddress';
 import { ink } from '../theme';
 
@@ -119,7 +119,7 @@ function useTurning(pages: number, everyMs: number): number {
 /** True between sunset and sunrise where the workspace says where it is, else late by the clock. */
 function useNight(now: number): boolean {
   const place = useRead('me').data?.workspace.place ?? null;
-  const hour = new Date(now).getHours();
+  const hour = dates().dateOf(now).getHours();
   if (place === null) return hour >= NIGHT_HOURS[0] || hour < NIGHT_HOURS[1];
   return nightsOf(now, now + 1, place).length > 0;
 }

@@ -14,7 +14,8 @@ export function AlignedFigure({
 }): ReactNode {
   const display = useDisplay()(stream);
   const text = value === undefined ? '–' : display.value(value);
-  const [whole = '', decimals] = text.split('.');
+  const sign = /[.,]/.exec(text)?.[0] ?? '';
+  const [whole = '', decimals] = sign === '' ? [text] : text.split(sign);
   return (
     <Box
       component="span"
@@ -28,7 +29,7 @@ export function AlignedFigure({
     >
       <span style={{ textAlign: 'right' }}>{whole}</span>
       <span>
-        {decimals === undefined ? '' : `.${decimals}`}
+        {decimals === undefined ? '' : `${sign}${decimals}`}
         <Box component="span" sx={{ color: ink.soft, fontSize: '0.85em', ml: '0.4em' }}>
           {display.unit}
         </Box>

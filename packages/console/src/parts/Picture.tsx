@@ -4,6 +4,7 @@ import type { Datastream } from '@peatmoor/core';
 import { imagePath } from '@peatmoor/contract';
 import { under } from '../base';
 import { forVisitor } from '../visitor';
+import { dates } from './time';
 
 /** The picture of an image datastream at a time, within the room it is given. */
 export function Picture({
@@ -19,7 +20,7 @@ export function Picture({
     <Box
       component="img"
       src={under(forVisitor(imagePath(device, stream.key, at)))}
-      alt={`${stream.title}, ${new Date(at).toLocaleString('en-GB')}`}
+      alt={`${stream.title}, ${dates().exact(at)}`}
       sx={{ display: 'block', maxWidth: '100%', maxHeight: '100%', objectFit: 'contain' }}
     />
   );

@@ -1,18 +1,32 @@
-const two = (part: number): string => String(part).padStart(2, '0');
+import { datesIn, type Dates, type Language } from '@peatmoor/core';
+
+let current = datesIn();
+
+/** Dates and numbers as whoever looks at this page has chosen them: asked each time, as the choice may change. */
+export const dates = (): Dates => current;
+
+/** Takes over what whoever looks has chosen; in an empty zone is the one of this browser. */
+export function chooseDates(language: Language, zone: string): void {
+  if (language !== chosen.language || zone !== chosen.zone) current = datesIn(language, zone);
+  chosen = { language, zone };
+}
+let chosen: { language: Language; zone: string } = { language: current.language, zone: '' };
 
 /** Time of day; with the date when it is not today. */
 export function showClock(at: number, now: number): string {
-  const date = new Date(at);
-  const clock = `${two(date.getHours())}:${two(date.getMinutes())}`;
-  return date.toDateString() === new Date(now).toDateString()
-    ? clock
-    : `${date.getDate()} ${date.toLocaleString('en', { month: 'short' })} ${clock}`;
+  const clock = dates().clock(at);
+  return isSameDay(at, now) ? clock : `${dates().day(at)} ${clock}`;
+}
+
+/** True where both times are of one day of the calendar. */
+export function isSameDay(one: number, other: number): boolean {
+  if (Math.abs(one - other) > 90_000_000) return false;
+  return dates().dateOf(one).toDateString() === dates().dateOf(other).toDateString();
 }
 
 /** Time of day with seconds. */
 export function showSeconds(at: number): string {
-  const date = new Date(at);
-  return `${two(date.getHours())}:${two(date.getMinutes())}:${two(date.getSeconds())}`;
+  return dates().seconds(at);
 }
 
 /** How long ago, in the largest whole unit. */

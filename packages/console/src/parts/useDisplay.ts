@@ -1,27 +1,27 @@
 import { useMemo } from 'react';
 import { displayOf, type Datastream, type Display } from '@peatmoor/core';
 import { useRead } from '../api';
+import { dates } from './time';
 
 type Shown = Pick<Datastream, 'type' | 'unit' | 'decimals'> & { choices?: readonly string[] };
 
-/** Tells how a datastream is shown in the units of whoever is signed in. */
+/** Tells how a datastream is shown in the units and with the decimal sign of whoever is signed in. */
 export function useDisplay(): (stream: Shown) => Display {
-  const units = useRead('me').data?.user.units ?? 'metric';
-  return useMemo(() => (stream: Shown) => grouped(displayOf(stream, units)), [units]);
+  const { units, language } = useRead('me').data?.user ?? {};
+  return useMemo(
+    () => (stream: Shown) => written(displayOf(stream, units ?? 'metric'), stream),
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- how numbers are written goes by the language
+    [units, language],
+  );
 }
 
-/** Long numbers in groups of three digits, with a thin space between them (ISO 80000-1 §7.3.2). */
-function grouped(display: Display): Display {
+/** Numbers as whoever looks writes them; what stands for something else, as a choice or a colour, stays as it is. */
+function written(display: Display, { type }: Shown): Display {
+  if (type !== 'number' && type !== 'integer') return display;
+  const { figure } = dates();
   return {
     ...display,
-    value: (value) => (typeof value === 'number' ? inGroups(display.value(value)) : display.value(value)),
-    reading: (value) =>
-      typeof value === 'number' ? inGroups(display.reading(value)) : display.reading(value),
+    value: (value) => figure(display.value(value)),
+    reading: (value) => figure(display.reading(value)),
   };
-}
-
-const THIN = '\u202f';
-
-function inGroups(text: string): string {
-  return text.replace(/^-?\d{5,}(?=\.|$| )/, (whole) => whole.replace(/\B(?=(\d{3})+$)/g, THIN));
 }

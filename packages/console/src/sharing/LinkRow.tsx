@@ -7,6 +7,7 @@ import { useAsk } from '../parts/Ask';
 import { Copyable } from '../parts/Copyable';
 import { Notice } from '../parts/Notice';
 import { troubleOf } from '../parts/problems';
+import { dates } from '../parts/time';
 import { ink } from '../theme';
 import { frameSnippet, openedWords, pictureAddress } from './words';
 
@@ -32,7 +33,7 @@ export function LinkRow({ link }: { link: Link }): ReactNode {
         <Typography variant="body2" color="textSecondary" sx={{ flex: 1, minWidth: 200 }}>
           {openedWords(link)}
           {link.hasPassphrase ? ' · with a passphrase' : ''}
-          {endsAt === null ? '' : ` · until ${new Date(endsAt).toLocaleDateString('en-GB')}`}
+          {endsAt === null ? '' : ` · until ${dates().date(endsAt)}`}
         </Typography>
         <Button size="small" onClick={() => setOpens(!opens)} aria-expanded={opens}>
           On another page

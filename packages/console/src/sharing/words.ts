@@ -1,4 +1,5 @@
 import type { Link } from '@peatmoor/contract';
+import { dates } from '../parts/time';
 
 const HOUR = 3_600_000;
 const DAY = 24 * HOUR;
@@ -43,5 +44,5 @@ export function pictureAddress(
 /** When a link was opened last and how often, in words. */
 export function openedWords({ opened, openedAt }: Pick<Link, 'opened' | 'openedAt'>): string {
   if (openedAt === null) return 'never opened';
-  return `opened ${opened} ${opened === 1 ? 'time' : 'times'}, last ${new Date(openedAt).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })}`;
+  return `opened ${opened} ${opened === 1 ? 'time' : 'times'}, last ${dates().dateTime(openedAt)}`;
 }

@@ -1,6 +1,8 @@
 import '../locale';
 import {
   isZone,
+  KEY_PATTERN,
+  LANGUAGES,
   ROLES,
   roleIncludes,
   UNIT_SYSTEMS,
@@ -94,6 +96,8 @@ export type Address = InferType<typeof addressSchema>;
 
 /** Dashboards that one person may have as favourites. */
 const MOST_FAVOURITES = 50;
+/** Datastreams that one person may leave out of their Overview, of all kinds together: every call reads them. */
+const MOST_LEFT_OUT = 300;
 const choices = {
   /** Numbers of the dashboards they look at most. */
   favourites: array(number().integer().min(1).required()).max(MOST_FAVOURITES),
@@ -101,6 +105,32 @@ const choices = {
   start: string()
     .max(200)
     .matches(/^(\/(?![/\\])[^\s]*)?$/, { message: 'must be a page of this console, such as /dashboards/1' }),
+  /** How dates and numbers are written for them. */
+  language: string().oneOf(LANGUAGES),
+  /** By which clock times are told them; empty for that of the browser they look with. */
+  zone: string()
+    .max(60)
+    .test(
+      'zone',
+      'is not a time zone such as Europe/Dublin',
+      (zone) => zone === undefined || zone === '' || isZone(zone),
+    ),
+  /** Datastreams that the rows of Overview leave out, by the number of the kind. */
+  leftOut: array(
+    object({
+      kind: number().integer().min(1).required(),
+      streams: array(string().matches(KEY_PATTERN, { message: 'must be keys of datastreams' }).required())
+        .min(1)
+        .max(MOST_LEFT_OUT)
+        .required(),
+    }).noUnknown(),
+  )
+    .max(MOST_LEFT_OUT)
+    .test(
+      'most',
+      `can leave out ${MOST_LEFT_OUT} datastreams at the most; take those off that you want to see`,
+      (list) => (list ?? []).reduce((sum, { streams = [] }) => sum + streams.length, 0) <= MOST_LEFT_OUT,
+    ),
 };
 export const meChangeSchema = object({
   name: string().trim().min(1).max(80),
@@ -221,6 +251,12 @@ export const meSchema = object({
     units: string().oneOf(UNIT_SYSTEMS).required(),
     favourites: array(number().required()).required(),
     start: string().defined(),
+    language: string().oneOf(LANGUAGES).required(),
+    /** Empty for that of the browser. */
+    zone: string().defined(),
+    leftOut: array(
+      object({ kind: number().required(), streams: array(string().required()).required() }),
+    ).required(),
   }),
   workspace: object({
     id: number().required(),
@@ -236,9 +272,6 @@ export const meSchema = object({
   version: number().required(),
 });
 export type Me = InferType<typeof meSchema>;
-/** What a person chose for themselves. */
-export type PersonalChoices = Pick<Me['user'], 'favourites' | 'start'>;
-
 export const newKeySchema = object({
   title: string().trim().min(1).max(80).required(),
   scope: string().oneOf(KEY_SCOPES).default('everything'),

@@ -29,6 +29,11 @@ export function accountHandlers(parts: ApiParts): AccountHandlers {
   const limits = createLimits(store);
   const sessions = createSessions(parts);
   const isEmpty = async (): Promise<boolean> => (await models.users.count()) === 0;
+  /** What is chosen of kinds that are gone is forgotten, or it would be carried along for ever. */
+  const ofKindsThere = async <T extends { kind: number }>(chosen: T[]): Promise<T[]> => {
+    const there = await findAll(models.kinds, { where: { id: chosen.map(({ kind }) => kind) } });
+    return chosen.filter(({ kind }) => there.some(({ id }) => id === kind));
+  };
   return {
     status: async () => {
       const empty = await isEmpty();
@@ -93,14 +98,25 @@ export function accountHandlers(parts: ApiParts): AccountHandlers {
     me: async ({ scope }) => sessions.me(scope),
     changeMe: async ({ scope, body }) => {
       demandPerson(scope);
-      const { name = scope.userName, units = scope.units, ...rest } = body;
+      const { name, units, ...rest } = body;
+      if (rest.leftOut !== undefined) rest.leftOut = await ofKindsThere(rest.leftOut);
       const said = Object.fromEntries(Object.entries(rest).filter(([, value]) => value !== undefined));
-      const choices = { ...scope.choices, ...said };
-      await models.users.update(
-        { name, units, choices: JSON.stringify(choices) as never },
-        { where: { id: scope.userId } },
+      // In one statement: what another page of theirs changes at the same time stays as well.
+      await store.alone(() =>
+        store.withConnection((connection) =>
+          connection.query(
+            `UPDATE users SET name = COALESCE(?, name), units = COALESCE(?, units), choices = JSON_MERGE_PATCH(choices, ?) WHERE id = ?`,
+            [name ?? null, units ?? null, JSON.stringify(said), scope.userId],
+          ),
+        ),
       );
-      return sessions.me({ ...scope, userName: name, units, choices });
+      const choices = { ...scope.choices, ...said };
+      return sessions.me({
+        ...scope,
+        userName: name ?? scope.userName,
+        units: units ?? scope.units,
+        choices,
+      });
     },
     changePassword: async ({ scope, body, request }) => {
       demandPerson(scope);

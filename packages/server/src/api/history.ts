@@ -109,9 +109,15 @@ export function historyHandlers(parts: ApiParts): HistoryHandlers {
       });
       const loaded = await registry.load(devices.map(({ rowId }) => rowId));
       const entries = [...loaded.values()].map((entry) => narrowed(scope, entry));
+      const leftOut = new Map(scope.choices.leftOut.map(({ kind, streams }) => [kind, new Set(streams)]));
       const wanted = entries.flatMap((entry) =>
         entry.streams
-          .filter((stream) => isScalar(stream) && stream.direction !== 'control')
+          .filter(
+            (stream) =>
+              isScalar(stream) &&
+              stream.direction !== 'control' &&
+              leftOut.get(entry.kindId)?.has(stream.key) !== true,
+          )
           .map(({ key, seriesId, calibrations }) => ({ device: entry.id, key, seriesId, calibrations })),
       );
       // Many lines are drawn from hours, few from quarter hours.

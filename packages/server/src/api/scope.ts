@@ -14,7 +14,7 @@ import {
   type Role,
   type UnitSystem,
 } from '@peatmoor/core';
-import type { Me, PersonalChoices } from '@peatmoor/contract';
+import { NO_CHOICES, type Me, type PersonalChoices } from '@peatmoor/contract';
 import { timingSafeEqual } from 'node:crypto';
 import { ProblemError } from '../problems';
 import { hashSecret } from '../registry';
@@ -110,7 +110,7 @@ async function scopeOfLink(store: Store, credential: string): Promise<Scope | nu
     userVersion: 0,
     workspaceId,
     workspace: { id: workspaceId, title: workspace.title, zone: workspace.zone, place: null },
-    choices: { favourites: [], start: '' },
+    choices: NO_CHOICES,
     role: 'none',
     reach: visit.reach,
     visit,
@@ -245,7 +245,7 @@ export async function member(
       zone: workspace.zone,
       place: placeOfWorkspace(workspace),
     },
-    choices: { favourites: [], start: '', ...user.choices },
+    choices: { ...NO_CHOICES, ...user.choices },
     role: membership.role,
     // An operator steers everything, and sees it all: grants add nothing.
     reach: roleIncludes(membership.role, 'operator') ? null : await reachOfGrants(store, workspaceId, userId),

@@ -12,6 +12,7 @@ import {
 import { api } from '../../api';
 import { useSize } from '../../parts/useSize';
 import { useDisplay } from '../../parts/useDisplay';
+import { dates } from '../../parts/time';
 import { ink, MONO } from '../../theme';
 import { bucketValue } from './buckets';
 import type { DrawnWidget, WidgetProps } from './drawn';
@@ -31,8 +32,9 @@ function BarsBody({ widget, sources: [{ device, stream }] }: WidgetProps): React
   const shows = String(optionOf(widget, 'shows'));
   const count = numberOption(widget, 'bars') ?? 14;
   const display = useDisplay()(stream);
+  const { zone } = dates();
   const buckets = useQuery({
-    queryKey: ['calendar', device?.id, stream.key, step, count],
+    queryKey: ['calendar', device?.id, stream.key, step, count, zone],
     queryFn: async () => {
       const to = Date.now() + 1000;
       const { buckets: all } = await api.call('calendar', {
@@ -42,7 +44,7 @@ function BarsBody({ widget, sources: [{ device, stream }] }: WidgetProps): React
           from: to - (count - 1) * STEP_MS[step]!,
           to,
           step,
-          zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+          zone,
         },
       });
       return all.slice(-count);
@@ -115,7 +117,7 @@ function Drawn({
                   fontFamily={MONO}
                   fill={ink.soft}
                 >
-                  {mark}
+                  {dates().number(mark)}
                 </text>
               </g>
             ))}
@@ -166,10 +168,8 @@ function Drawn({
 }
 
 function labelOf(from: number, step: CalendarStep): string {
-  const date = new Date(from);
-  if (step === 'hour') return `${String(date.getHours()).padStart(2, '0')}:00`;
-  const month = date.toLocaleString('en', { month: 'short' });
-  return step === 'month' ? month : `${date.getDate()} ${month}`;
+  const { clock, month, day } = dates();
+  return (step === 'hour' ? clock : step === 'month' ? month : day)(from);
 }
 
 export const bars: DrawnWidget = { Body: BarsBody, phoneHeight: 240 };

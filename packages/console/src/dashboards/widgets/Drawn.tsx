@@ -1,5 +1,6 @@
 import type { CSSProperties, ReactNode } from 'react';
 import type { InkName, Shape } from '@peatmoor/core';
+import { dates } from '../../parts/time';
 import { ink, MONO } from '../../theme';
 
 const colour = (name: InkName | 'none' | undefined): string | undefined =>
@@ -64,7 +65,7 @@ function One({ shape }: { shape: Shape }): ReactNode {
           fontFamily={shape.mono ? MONO : undefined}
           {...paint}
         >
-          {shape.text}
+          {dates().figure(shape.text)}
         </text>
       );
   }

@@ -5,11 +5,11 @@ import { counted, numberOption, optionOf, type CalendarBucket } from '@peatmoor/
 import { api } from '../../api';
 import { useSize } from '../../parts/useSize';
 import { useDisplay } from '../../parts/useDisplay';
+import { dates } from '../../parts/time';
 import { ink, MONO } from '../../theme';
 import { bucketValue } from './buckets';
 import type { DrawnWidget, WidgetProps } from './drawn';
 
-const DAY_MS = 86_400_000;
 const LEFT = 58;
 const TOP = 16;
 const HOURS = 24;
@@ -22,13 +22,12 @@ function HeatBody({ widget, sources: [{ device, stream }] }: WidgetProps): React
   const box = useRef<HTMLDivElement>(null);
   const { width, height } = useSize(box);
   const [pointed, setPointed] = useState<CalendarBucket | null>(null);
-  const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
+  const { zone, dateOf, timeOf, day, clock, weekday } = dates();
   const buckets = useQuery({
     queryKey: ['calendar', device?.id, stream.key, 'heat', days, zone],
     queryFn: async () => {
-      const today = new Date();
-      today.setHours(0, 0, 0, 0);
-      const from = today.getTime() - (days - 1) * DAY_MS;
+      const today = dateOf(Date.now());
+      const from = timeOf(today.getFullYear(), today.getMonth(), today.getDate() - days + 1);
       const query = { stream: stream.key, from, to: Date.now() + 1000, step: 'hour' as const, zone };
       return (await api.call('calendar', { params: { device: device!.id }, query })).buckets;
     },
@@ -42,13 +41,14 @@ function HeatBody({ widget, sources: [{ device, stream }] }: WidgetProps): React
   const values = shown.map((bucket) => bucketValue(bucket, shows, display));
   const known = values.filter((value) => value !== null);
   const [low, high] = [Math.min(...known), Math.max(...known)];
-  const rows = [...new Set(shown.map(({ from }) => new Date(from).toDateString()))];
+  const dayOf = (at: number): string => dateOf(at).toDateString();
+  // Of each day the time of its first field.
+  const rows = [...new Map([...shown].reverse().map(({ from }) => [dayOf(from), from]))].reverse();
   const words = (bucket: CalendarBucket): string => {
     const value = bucketValue(bucket, shows, display);
     const reading =
       value === null ? 'nothing' : shows === 'count' ? String(value) : display.reading(display.back(value));
-    const date = new Date(bucket.from);
-    return `${date.getDate()} ${date.toLocaleString('en', { month: 'short' })} ${String(date.getHours()).padStart(2, '0')}:00 · ${reading}`;
+    return `${day(bucket.from)} ${clock(bucket.from)} · ${reading}`;
   };
   const cell = { width: (width - LEFT) / HOURS, height: (height - TOP) / Math.max(1, rows.length) };
   const inUnit = (value: number): string =>
@@ -85,22 +85,22 @@ function HeatBody({ widget, sources: [{ device, stream }] }: WidgetProps): React
               {String(hour).padStart(2, '0')}
             </text>
           ))}
-          {rows.map((row, i) =>
+          {rows.map(([row, at], i) =>
             cell.height < 11 && i % 2 === 1 ? null : (
               <text key={row} x={0} y={TOP + (i + 0.5) * cell.height + 4} fontSize={11} fill={ink.soft}>
-                {`${row.slice(0, 3)} ${new Date(row).getDate()}`}
+                {weekday(at)}
               </text>
             ),
           )}
           {shown.map((bucket, i) => {
-            const date = new Date(bucket.from);
+            const date = dateOf(bucket.from);
             const value = values[i] ?? null;
             const share = value === null ? 0 : high > low ? (value - low) / (high - low) : 0.5;
             return (
               <rect
                 key={bucket.from}
                 x={LEFT + date.getHours() * cell.width + 1}
-                y={TOP + rows.indexOf(date.toDateString()) * cell.height + 1}
+                y={TOP + rows.findIndex(([row]) => row === date.toDateString()) * cell.height + 1}
                 width={Math.max(1, cell.width - 2)}
                 height={Math.max(1, cell.height - 2)}
                 fill={value === null ? 'none' : ink.pool}

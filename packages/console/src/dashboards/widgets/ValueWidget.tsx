@@ -9,6 +9,7 @@ import { useNow } from '../../live';
 import { DayLine } from '../../overview/DayLine';
 import { Picture } from '../../parts/Picture';
 import { useDisplay } from '../../parts/useDisplay';
+import { dates } from '../../parts/time';
 import { ink, MONO } from '../../theme';
 import type { Source } from '../useCatalogue';
 import type { DrawnWidget, WidgetProps } from './drawn';
@@ -106,7 +107,8 @@ function Change({
   if (before === undefined) return null;
   const delta = display.convert(value) - display.convert(before);
   const shown = Number(delta.toPrecision(3));
-  const words = shown === 0 ? 'no change' : `${shown > 0 ? '+' : '−'}${Math.abs(shown)} ${display.unit}`;
+  const words =
+    shown === 0 ? 'no change' : `${shown > 0 ? '+' : '−'}${dates().number(Math.abs(shown))} ${display.unit}`;
   return (
     <span>
       {shown === 0 ? '→' : shown > 0 ? '↗' : '↘'} {words} in {since}

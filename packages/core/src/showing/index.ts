@@ -1,0 +1,2 @@
+export * from './languages';
+export * from './dates';
