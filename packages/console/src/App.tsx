@@ -5,6 +5,7 @@ import { Shell } from './layout/Shell';
 import { LiveProvider } from './live';
 import { pageOf } from './pages';
 import { AskProvider } from './parts/Ask';
+import { PageBoundary } from './parts/Boundary';
 import { Heading } from './parts/Heading';
 import { Notice } from './parts/Notice';
 import { isVisitor } from './visitor';
@@ -122,28 +123,30 @@ const BEGUN = 'peatmoor begun';
 function Pages(): ReactNode {
   return (
     <Shell>
-      <Suspense>
-        <Routes>
-          <Route path="/" element={<Overview />} />
-          <Route path="/dashboards" element={<Dashboards />} />
-          <Route path="/dashboards/:dashboard" element={<Dashboard />} />
-          <Route path="/history" element={<History />} />
-          <Route path="/events" element={<Events />} />
-          <Route path="/events/:event" element={<EventPage />} />
-          <Route path="/alerts" element={<Alerts />} />
-          <Route path="/events/rules/:rule" element={<RulePage />} />
-          <Route path="/devices" element={<Devices />} />
-          <Route path="/arrivals" element={<Arrivals />} />
-          <Route path="/devices/new" element={<NewDevice />} />
-          <Route path="/devices/:device/:part?" element={<Device />} />
-          <Route path="/kinds/:kind" element={<KindPage />} />
-          <Route path="/people" element={<People />} />
-          <Route path="/take" element={<Take />} />
-          <Route path="/people/changes" element={<Changes />} />
-          <Route path="/settings" element={<Settings />} />
-          <Route path="*" element={<NoPage />} />
-        </Routes>
-      </Suspense>
+      <PageBoundary>
+        <Suspense>
+          <Routes>
+            <Route path="/" element={<Overview />} />
+            <Route path="/dashboards" element={<Dashboards />} />
+            <Route path="/dashboards/:dashboard" element={<Dashboard />} />
+            <Route path="/history" element={<History />} />
+            <Route path="/events" element={<Events />} />
+            <Route path="/events/:event" element={<EventPage />} />
+            <Route path="/alerts" element={<Alerts />} />
+            <Route path="/events/rules/:rule" element={<RulePage />} />
+            <Route path="/devices" element={<Devices />} />
+            <Route path="/arrivals" element={<Arrivals />} />
+            <Route path="/devices/new" element={<NewDevice />} />
+            <Route path="/devices/:device/:part?" element={<Device />} />
+            <Route path="/kinds/:kind" element={<KindPage />} />
+            <Route path="/people" element={<People />} />
+            <Route path="/take" element={<Take />} />
+            <Route path="/people/changes" element={<Changes />} />
+            <Route path="/settings" element={<Settings />} />
+            <Route path="*" element={<NoPage />} />
+          </Routes>
+        </Suspense>
+      </PageBoundary>
     </Shell>
   );
 }

@@ -1,5 +1,6 @@
 import { createElement, lazy, useState, type ComponentType } from 'react';
 import { firstPageOf } from '@peatmoor/contract';
+import { untilFetched } from './parts/later';
 
 /** The files of the pages, each fetched when it is first opened. */
 export const pages = {
@@ -43,7 +44,7 @@ export async function fetchFirst(address: string | null): Promise<void> {
 
 /** A page as a component, whose file is fetched when it is first shown; where that is there already, nothing waits for it. */
 export function pageOf(name: PageName): ComponentType {
-  const Later = lazy(pages[name]);
+  const Later = lazy(() => untilFetched(pages[name]));
   return function Page() {
     const [Now] = useState<ComponentType>(() => fetched.get(name) ?? Later);
     return createElement(Now);

@@ -195,7 +195,7 @@ it('makes a claim secret with its program, shows who claimed, opens it again and
   await claims.getByText('may claim once more').waitFor();
   await claims.getByRole('button', { name: 'End it' }).click();
   await page.getByRole('dialog').getByRole('button', { name: 'End it' }).click();
-  await claims.getByText(/ended \d\d\/\d\d\/\d{4}/).waitFor();
+  await claims.getByText(/ended \d{1,2} \w{3,4} \d{4}/).waitFor();
 });
 
 it('shows sent beside shown, and copies a message as a line that sends it again', async () => {

@@ -178,6 +178,58 @@ it('says on each page where one is, and the address says what is looked at', asy
   expect(await page.getByRole('checkbox', { name: 'Water level' }).isChecked()).toBe(false);
 });
 
+it('a page whose file cannot be fetched comes when it can; what is shown stays until then', async () => {
+  const tab = await context.newPage();
+  let loads = 0;
+  tab.on('domcontentloaded', () => loads++);
+  await tab.goto(service.url);
+  await tab.getByRole('heading', { name: 'Overview' }).waitFor();
+  await tab.route('**/assets/**', (route) => route.abort());
+  await tab.route('**/robots.txt', (route) => route.abort());
+  await tab.getByRole('link', { name: 'Settings' }).click();
+  await tab.getByText('A part of this page cannot be fetched, trying again').first().waitFor();
+  await tab.getByRole('heading', { name: 'Overview' }).waitFor();
+  await tab.unroute('**/assets/**');
+  await tab.getByRole('heading', { name: 'Settings', exact: true }).waitFor();
+  expect([loads, await tab.getByText('A part of this page cannot be fetched').count()]).toEqual([1, 0]);
+  // Of a service that answers, and no longer has the file: the page is loaded anew, and not again and again.
+  await tab.unroute('**/robots.txt');
+  await tab.route('**/assets/People-*', (route) => route.fulfill({ status: 404 }));
+  await tab.getByRole('link', { name: 'People' }).click();
+  await until(() => loads === 2);
+  await tab.getByText('A part of this page cannot be fetched, trying again').first().waitFor();
+  await tab.waitForTimeout(3000);
+  expect(loads).toBe(2);
+  await tab.unroute('**/assets/People-*');
+  await tab.getByRole('heading', { name: 'People', exact: true }).waitFor();
+  await tab.close();
+});
+
+it('a widget that cannot be drawn says so, and the others go on', async () => {
+  const tab = await context.newPage();
+  await tab.route('**/api/devices/dipwell-north/calendar?**', (route) =>
+    route.fulfill({ json: { buckets: 'not a list' } }),
+  );
+  const { id } = await person.client.call('createDashboard', {
+    body: {
+      title: 'Half broken',
+      widgets: [
+        ...(['bars', 'value'] as const).map((type, i) => ({
+          ...{ id: type, type, title: type, options: {}, x: 4 * i, y: 0, w: 4, h: 3 },
+          sources: [{ device, stream: 'level' }],
+        })),
+      ],
+    },
+  });
+  await tab.goto(`${service.url}/dashboards/${id}`);
+  await tab.getByText('This widget could not be drawn').waitFor();
+  await tab.locator('[data-widget="value"]').getByText(/\d/).first().waitFor();
+  await tab.unroute('**/api/devices/dipwell-north/calendar?**');
+  await tab.getByRole('button', { name: 'Try again' }).click();
+  await tab.getByRole('img', { name: /Water level, .* of each/ }).waitFor();
+  await tab.close();
+});
+
 it('a session that ended elsewhere leads to the sign-in', async () => {
   await person.client.call('signOut').catch(() => undefined);
   const cookie = (await context.cookies()).map(({ name, value }) => `${name}=${value}`).join('; ');

@@ -102,6 +102,7 @@ describe('a share link', () => {
       .getByRole('button', { name: /^More of/ })
       .first()
       .click();
+    await visitor.getByRole('menuitem').first().waitFor();
     expect(await visitor.getByRole('menuitem').allTextContents()).toEqual(['Show it large']);
     await visitor.keyboard.press('Escape');
   });

@@ -31,4 +31,5 @@ export * from './sha256';
 export * from './firstPage';
 export * from './client';
 export * from './live';
+export * from './paths';
 export * from './openapi';

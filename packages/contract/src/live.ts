@@ -61,8 +61,3 @@ export interface WatchMessage {
   devices: 'all' | readonly string[];
   arrivals: 'all' | readonly string[];
 }
-
-/** Where the picture of an image datastream at a time is. */
-export function imagePath(device: string, stream: string, at: number): string {
-  return `/api/devices/${encodeURIComponent(device)}/images/${encodeURIComponent(stream)}?at=${at}`;
-}

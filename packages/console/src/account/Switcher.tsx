@@ -1,15 +1,17 @@
-import { ButtonBase, Divider, Menu, MenuItem } from '@mui/material';
-import { useState, type ReactNode } from 'react';
+import { ButtonBase } from '@mui/material';
+import { Suspense, useState, type ReactNode } from 'react';
 import { useRead } from '../api';
+import { later } from '../parts/later';
 import { ink } from '../theme';
-import { useGoOn } from './goOn';
+
+const Workspaces = later(() => import('./Workspaces'), 'Workspaces');
 
 /** The workspace one is in; a press shows the others, and makes a new one. */
 export function Switcher(): ReactNode {
   const me = useRead('me').data;
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  const workspaces = useRead('listWorkspaces', undefined, anchor !== null).data ?? [];
-  const { choose, make, busy } = useGoOn();
+  // Its file is fetched when it is first opened, and stays.
+  const [opened, setOpened] = useState(false);
   if (me === undefined) return null;
   return (
     <>
@@ -17,7 +19,10 @@ export function Switcher(): ReactNode {
         aria-haspopup="menu"
         aria-expanded={anchor !== null}
         aria-label={`Workspace ${me.workspace.title}`}
-        onClick={({ currentTarget }) => setAnchor(currentTarget)}
+        onClick={({ currentTarget }) => {
+          setAnchor(currentTarget);
+          setOpened(true);
+        }}
         sx={{
           font: 'inherit',
           fontSize: '0.875rem',
@@ -33,22 +38,11 @@ export function Switcher(): ReactNode {
       >
         {me.workspace.title}
       </ButtonBase>
-      <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
-        {workspaces.map(({ id, title, role }) => (
-          <MenuItem
-            key={id}
-            selected={id === me.workspace.id}
-            sx={{ minHeight: 44 }}
-            onClick={() => (id === me.workspace.id ? setAnchor(null) : choose(id))}
-          >
-            {title}, {role}
-          </MenuItem>
-        ))}
-        <Divider />
-        <MenuItem sx={{ minHeight: 44 }} disabled={busy} onClick={make}>
-          Make a new workspace
-        </MenuItem>
-      </Menu>
+      {opened && (
+        <Suspense>
+          <Workspaces anchor={anchor} here={me.workspace.id} onClose={() => setAnchor(null)} />
+        </Suspense>
+      )}
     </>
   );
 }

@@ -1,28 +1,10 @@
-import {
-  Box,
-  Button,
-  ButtonBase,
-  Dialog,
-  DialogActions,
-  DialogContent,
-  DialogTitle,
-  Menu,
-  MenuItem,
-  TextField,
-} from '@mui/material';
-import { useState, type ReactNode } from 'react';
-import { fromLocal, toLocal } from '../parts/localTime';
+import { Box, ButtonBase } from '@mui/material';
+import { Suspense, useState, type ReactNode } from 'react';
+import { later } from '../parts/later';
 import { ink } from '../theme';
-import {
-  boundsOf,
-  calendarPeriods,
-  fixedPeriod,
-  goingLike,
-  MORE_PERIODS,
-  PERIODS,
-  spanWords,
-  type Period,
-} from './period';
+import { PERIODS, type Period } from './period';
+
+const PeriodMenu = later(() => import('./PeriodMenu'), 'PeriodMenu');
 
 /** The strip along the bottom that sets the period of every chart, graduated like a tape. */
 export function TimeStrip({
@@ -36,12 +18,9 @@ export function TimeStrip({
   among?: readonly Period[];
 }): ReactNode {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  const [custom, setCustom] = useState(false);
+  // Its file is fetched when it is first opened, and stays.
+  const [opened, setOpened] = useState(false);
   const isListed = PERIODS.some(({ key }) => key === period.key);
-  const choose = (next: Period) => (): void => {
-    setAnchor(null);
-    onChange(next);
-  };
   const word = (chosen: boolean) => ({
     flex: 1,
     py: 1.25,
@@ -95,7 +74,10 @@ export function TimeStrip({
           <ButtonBase
             aria-haspopup="menu"
             aria-expanded={anchor !== null}
-            onClick={({ currentTarget }) => setAnchor(currentTarget)}
+            onClick={({ currentTarget }) => {
+              setAnchor(currentTarget);
+              setOpened(true);
+            }}
             sx={{
               ...word(!isListed),
               flex: isListed ? 1 : '0 1 auto',
@@ -109,107 +91,11 @@ export function TimeStrip({
           </ButtonBase>
         )}
       </Box>
-      <Menu
-        anchorEl={anchor}
-        open={anchor !== null}
-        onClose={() => setAnchor(null)}
-        anchorOrigin={{ vertical: 'top', horizontal: 'center' }}
-        transformOrigin={{ vertical: 'bottom', horizontal: 'center' }}
-      >
-        {period.until !== null && (
-          <MenuItem onClick={choose(goingLike(period.ms))} sx={{ minHeight: 40, fontWeight: 700 }}>
-            back to now
-          </MenuItem>
-        )}
-        {[...MORE_PERIODS, ...calendarPeriods(Date.now())].map((one) => (
-          <MenuItem
-            key={one.key}
-            selected={one.key === period.key}
-            onClick={choose(one)}
-            sx={{ minHeight: 36 }}
-          >
-            {one.until === null && one.title !== 'all there is' ? `the last ${one.title}` : one.title}
-          </MenuItem>
-        ))}
-        <MenuItem
-          onClick={() => {
-            setAnchor(null);
-            setCustom(true);
-          }}
-          sx={{ minHeight: 40 }}
-        >
-          from … to …
-        </MenuItem>
-      </Menu>
-      {custom && (
-        <CustomPeriod
-          period={period}
-          onClose={() => setCustom(false)}
-          onChoose={(next) => {
-            setCustom(false);
-            onChange(next);
-          }}
-        />
+      {opened && (
+        <Suspense>
+          <PeriodMenu anchor={anchor} period={period} onClose={() => setAnchor(null)} onChoose={onChange} />
+        </Suspense>
       )}
     </Box>
-  );
-}
-
-function CustomPeriod({
-  period,
-  onChoose,
-  onClose,
-}: {
-  period: Period;
-  onChoose: (period: Period) => void;
-  onClose: () => void;
-}): ReactNode {
-  const now = boundsOf(period, Date.now());
-  const [from, setFrom] = useState(toLocal(now.from));
-  const [to, setTo] = useState(toLocal(now.to));
-  const [start, end] = [fromLocal(from), fromLocal(to)];
-  const isRight = start !== null && end !== null && end > start;
-  return (
-    <Dialog open onClose={onClose} maxWidth="xs" fullWidth aria-labelledby="period">
-      <DialogTitle id="period" sx={{ fontWeight: 700 }}>
-        A period of your own
-      </DialogTitle>
-      <DialogContent sx={{ display: 'grid', gap: 3 }}>
-        {(
-          [
-            ['From', from, setFrom],
-            ['To', to, setTo],
-          ] as const
-        ).map(([label, value, set]) => (
-          <TextField
-            key={label}
-            label={label}
-            type="datetime-local"
-            value={value}
-            onChange={({ target }) => set(target.value)}
-            error={label === 'To' && !isRight}
-            helperText={
-              label === 'From'
-                ? ' '
-                : isRight
-                  ? spanWords(start, end)
-                  : 'Is not after the start; choose a later time.'
-            }
-            slotProps={{ htmlInput: { step: 1 }, inputLabel: { shrink: true } }}
-          />
-        ))}
-      </DialogContent>
-      <DialogActions sx={{ px: 3, pb: 2 }}>
-        <Button onClick={onClose}>Cancel</Button>
-        <Button
-          variant="contained"
-          color="primary"
-          disabled={!isRight}
-          onClick={() => onChoose(fixedPeriod(start!, end!))}
-        >
-          Look at it
-        </Button>
-      </DialogActions>
-    </Dialog>
   );
 }

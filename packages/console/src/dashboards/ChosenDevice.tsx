@@ -4,7 +4,6 @@ import { MOST_BESIDE, type Chosen } from './useChosen';
 
 /** Chooses the device that a dashboard shows, the one before and the next; or several, side by side. */
 export function ChosenDevice({ chosen: { among, devices, choose } }: { chosen: Chosen }): ReactNode {
-  if (among.length < 2) return null;
   const ids = devices.map(({ id }) => id);
   const place = among.findIndex(({ id }) => id === ids[0]);
   const step = (by: number): void => choose([among[(place + by + among.length) % among.length]!.id]);

@@ -1,10 +1,10 @@
 import { Box, Typography, useMediaQuery } from '@mui/material';
-import { lazy, Suspense, useState, type ReactNode } from 'react';
+import { Suspense, useState, type ReactNode } from 'react';
 import type { Place, Widget } from '@peatmoor/core';
 import type { Device } from '@peatmoor/contract';
 import type { Period } from '../charts/period';
+import { later } from '../parts/later';
 import { ink } from '../theme';
-import { Large } from './Large';
 import { PhoneColumn } from './PhoneColumn';
 import type { Shown } from './shown';
 import type { Catalogue } from './useCatalogue';
@@ -13,7 +13,8 @@ import { WideGrid } from './WideGrid';
 import { WidgetFrame, type Arranging } from './WidgetFrame';
 
 // What moves widgets about is fetched when somebody does.
-const EditGrid = lazy(() => import('./EditGrid').then((file) => ({ default: file.EditGrid })));
+const Large = later(() => import('./Large'), 'Large');
+const EditGrid = later(() => import('./EditGrid'), 'EditGrid');
 
 /** What changes the widgets of a dashboard while it is arranged. */
 export interface Arranger {
@@ -128,13 +129,15 @@ export function DashboardView({
         wide
       )}
       {large && (
-        <Large
-          widget={large.widget}
-          sources={shownOf(large.device)(large.widget)}
-          period={period}
-          onPeriod={onPeriod}
-          onClose={() => setLarge(null)}
-        />
+        <Suspense>
+          <Large
+            widget={large.widget}
+            sources={shownOf(large.device)(large.widget)}
+            period={period}
+            onPeriod={onPeriod}
+            onClose={() => setLarge(null)}
+          />
+        </Suspense>
       )}
     </>
   );

@@ -1,6 +1,9 @@
-import { Box, Button, TextField } from '@mui/material';
-import type { ReactNode } from 'react';
+import { Box, Button } from '@mui/material';
+import { Suspense, type ReactNode } from 'react';
+import { later } from '../parts/later';
 import { ink } from '../theme';
+
+const PageName = later(() => import('./Titles'), 'PageName');
 
 /** The pages of a dashboard, as words in a row; while it is arranged they are named, added and removed here. */
 export function Pages({
@@ -57,15 +60,13 @@ export function Pages({
         </Box>
       )}
       {onChange && pages.length > 1 && (
-        <TextField
-          label="Name of this page"
-          value={pages[at] ?? ''}
-          placeholder={`Page ${at + 1}`}
-          onChange={({ target }) =>
-            onChange(pages.map((one, i) => (i === at ? target.value.slice(0, 40) : one)))
-          }
-          sx={{ width: 180 }}
-        />
+        <Suspense>
+          <PageName
+            name={pages[at] ?? ''}
+            usual={`Page ${at + 1}`}
+            onChange={(name) => onChange(pages.map((one, i) => (i === at ? name : one)))}
+          />
+        </Suspense>
       )}
       {onChange && (
         <Button

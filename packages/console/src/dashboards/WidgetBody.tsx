@@ -1,25 +1,32 @@
 import { Box } from '@mui/material';
-import { useDeferredValue, type ReactNode } from 'react';
+import { Suspense, useDeferredValue, type ReactNode } from 'react';
 import { WIDGETS, type Widget } from '@peatmoor/core';
 import type { Period } from '../charts/period';
+import { WidgetBoundary } from '../parts/Boundary';
 import { ink } from '../theme';
 import type { Source } from './useCatalogue';
 import { DRAWN } from './widgets';
 
-/** What a widget shows, by its type. */
-export function WidgetBody({
-  widget,
-  sources,
-  period,
-  onPeriod,
-  editing,
-}: {
+interface WidgetBodyProps {
   widget: Widget;
   sources: (Source | null)[];
   period: Period;
   onPeriod: (period: Period) => void;
   editing: boolean;
-}): ReactNode {
+}
+
+/** What a widget shows, by its type; some types are a file of their own. */
+export function WidgetBody(props: WidgetBodyProps): ReactNode {
+  return (
+    <WidgetBoundary>
+      <Suspense>
+        <Drawn {...props} />
+      </Suspense>
+    </WidgetBoundary>
+  );
+}
+
+function Drawn({ widget, sources, period, onPeriod, editing }: WidgetBodyProps): ReactNode {
   const { Body } = DRAWN[widget.type];
   // The frames stand at once; what is in them is drawn in slices, so that the page answers meanwhile.
   const drawn = useDeferredValue(true, false);

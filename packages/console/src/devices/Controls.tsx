@@ -1,19 +1,18 @@
 import { Box, Button, Typography } from '@mui/material';
-import { lazy, Suspense, useState, type ReactNode } from 'react';
+import { Suspense, useState, type ReactNode } from 'react';
 import { isControllable, type Datastream } from '@peatmoor/core';
 import type { Device, Kind } from '@peatmoor/contract';
 import { PressMark } from '../parts/marks';
 import { Notice } from '../parts/Notice';
 import { useDisplay } from '../parts/useDisplay';
 import { useMay } from '../parts/useMay';
+import { later } from '../parts/later';
 import { ink } from '../theme';
 import { CommandLine } from './CommandLine';
 import { ControlField } from './ControlField';
 import { useControl } from './useControl';
 
-const Timetables = lazy(() =>
-  import('../timetables/Timetables').then((file) => ({ default: file.Timetables })),
-);
+const Timetables = later(() => import('../timetables/Timetables'), 'Timetables');
 
 /** The controls of a device: what is wanted, and whether the board applied it. */
 export function Controls({ device, kind }: { device: Device; kind: Kind }): ReactNode {

@@ -1,5 +1,5 @@
-import { Box, ButtonBase, Menu, MenuItem, Typography, useMediaQuery } from '@mui/material';
-import { useEffect, useRef, useState, type ReactNode } from 'react';
+import { Box, ButtonBase, Typography, useMediaQuery } from '@mui/material';
+import { Suspense, useEffect, useRef, useState, useSyncExternalStore, type ReactNode } from 'react';
 import { NavLink, useLocation } from 'react-router';
 import { useRead } from '../api';
 import { useLive } from '../live';
@@ -8,7 +8,10 @@ import { FirstOnline } from './FirstOnline';
 import { OpenCount } from './OpenCount';
 import { mayDo } from '@peatmoor/core';
 import { Switcher } from '../account/Switcher';
+import { later, missingFiles } from '../parts/later';
 import { ink } from '../theme';
+
+const MorePlaces = later(() => import('./MorePlaces'), 'MorePlaces');
 
 const PLACES = [
   ['Overview', '/'],
@@ -26,6 +29,7 @@ const MOST_ON_PHONE = ['/', '/dashboards', '/events', '/devices'];
 const GRANTED_PLACES: readonly string[] = ['/', '/dashboards', '/history', '/devices', '/settings'];
 
 const LOST = 'Not connected, trying again …';
+const MISSING = 'A part of this page cannot be fetched, trying again …';
 
 /** The one top line of words, and the page below it. */
 export function Shell({ children }: { children: ReactNode }): ReactNode {
@@ -94,6 +98,8 @@ const WORD = {
 function More(): ReactNode {
   const { pathname } = useLocation();
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  // Its file is fetched when it is first opened, and stays.
+  const [opened, setOpened] = useState(false);
   const places = PLACES.filter(([, path]) => !MOST_ON_PHONE.includes(path));
   const isHere = places.some(([, path]) => pathname.startsWith(path));
   return (
@@ -101,25 +107,20 @@ function More(): ReactNode {
       <ButtonBase
         aria-haspopup="menu"
         aria-expanded={anchor !== null}
-        onClick={({ currentTarget }) => setAnchor(currentTarget)}
+        onClick={({ currentTarget }) => {
+          setAnchor(currentTarget);
+          setOpened(true);
+        }}
         className={isHere ? 'active' : ''}
         sx={{ ...WORD, font: 'inherit' }}
       >
         More
       </ButtonBase>
-      <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
-        {places.map(([title, path]) => (
-          <MenuItem
-            key={path}
-            component={NavLink}
-            to={path}
-            onClick={() => setAnchor(null)}
-            sx={{ minHeight: 44, minWidth: 160, '&.active': { fontWeight: 700 } }}
-          >
-            {title}
-          </MenuItem>
-        ))}
-      </Menu>
+      {opened && (
+        <Suspense>
+          <MorePlaces anchor={anchor} places={places} onClose={() => setAnchor(null)} />
+        </Suspense>
+      )}
     </>
   );
 }
@@ -129,6 +130,8 @@ function TopLine(): ReactNode {
   const { connected, lostAt } = useLive();
   // The first moments of a page are no loss.
   const isLost = !connected && lostAt !== null;
+  const isMissing = useSyncExternalStore(missingFiles.subscribe, missingFiles.any);
+  const trouble = isLost ? LOST : isMissing ? MISSING : false;
   const me = useRead('me').data;
   // Who sees only what was granted is not led to what says no.
   const mayGo = (path: string): boolean =>
@@ -196,7 +199,7 @@ function TopLine(): ReactNode {
           data-connected={connected}
           sx={{ color: ink.rowan, py: 1.5, display: { xs: 'none', sm: 'inline' } }}
         >
-          {isLost && LOST}
+          {trouble}
         </Typography>
         <Switcher />
       </Box>
@@ -205,7 +208,7 @@ function TopLine(): ReactNode {
         role="status"
         sx={{ color: ink.rowan, px: 2, display: { xs: 'block', sm: 'none' } }}
       >
-        {isLost && LOST}
+        {trouble}
       </Typography>
     </Box>
   );

@@ -1,11 +1,11 @@
-import { Box, Button, TextField, Typography, useMediaQuery } from '@mui/material';
-import { lazy, Suspense, useState, type ReactNode } from 'react';
+import { Box, Button, Typography, useMediaQuery } from '@mui/material';
+import { Suspense, useState, type ReactNode } from 'react';
 import { Link, useLocation, useNavigate, useParams } from 'react-router';
 import { addWidgets, findPlace, fitPlace, shiftWidget, type Widget } from '@peatmoor/core';
 import { useChange } from '../api';
 import { TimeStrip } from '../charts/TimeStrip';
 import { usePeriod } from '../charts/usePeriod';
-import { ChosenDevice } from '../dashboards/ChosenDevice';
+import { ChosenLine } from '../dashboards/ChosenLine';
 import { ConflictNotice } from '../dashboards/ConflictNotice';
 import { DashboardView, type Arranger } from '../dashboards/DashboardView';
 import { Pages } from '../dashboards/Pages';
@@ -21,22 +21,16 @@ import { Notice } from '../parts/Notice';
 import { NotThere } from '../parts/NotThere';
 import { useAddress } from '../parts/useAddress';
 import { useMay } from '../parts/useMay';
+import { later } from '../parts/later';
 import { ink } from '../theme';
 
 // Dialogs are fetched when they are first opened.
-const AddWidgets = lazy(() =>
-  import('../dashboards/AddWidgets').then((file) => ({ default: file.AddWidgets })),
-);
-const ConfigureWidget = lazy(() =>
-  import('../dashboards/ConfigureWidget').then((file) => ({ default: file.ConfigureWidget })),
-);
-const DashboardFields = lazy(() =>
-  import('../dashboards/DashboardFields').then((file) => ({ default: file.DashboardFields })),
-);
+const TitleField = later(() => import('../dashboards/Titles'), 'TitleField');
+const AddWidgets = later(() => import('../dashboards/AddWidgets'), 'AddWidgets');
+const ConfigureWidget = later(() => import('../dashboards/ConfigureWidget'), 'ConfigureWidget');
+const DashboardFields = later(() => import('../dashboards/DashboardFields'), 'DashboardFields');
 
-const ShareDialog = lazy(() =>
-  import('../sharing/ShareDialog').then((file) => ({ default: file.ShareDialog })),
-);
+const ShareDialog = later(() => import('../sharing/ShareDialog'), 'ShareDialog');
 
 let counter = 0;
 const newId = (): string => `w${Date.now().toString(36)}${(counter++).toString(36)}`;
@@ -126,7 +120,9 @@ function OneDashboard({ id }: { id: number }): ReactNode {
         name={title}
         title={
           editing ? (
-            <TitleField title={title} onChange={(next) => draft.edit((now) => ({ ...now, title: next }))} />
+            <Suspense fallback={title}>
+              <TitleField title={title} onChange={(next) => draft.edit((now) => ({ ...now, title: next }))} />
+            </Suspense>
           ) : (
             <Box component="span" sx={colour === 'ink' ? {} : { borderBottom: `4px solid ${ink[colour]}` }}>
               {icon && <KindMark icon={icon} size={26} />} {title}
@@ -170,7 +166,7 @@ function OneDashboard({ id }: { id: number }): ReactNode {
           </Button>
         )}
       </Heading>
-      <ChosenDevice chosen={chosen} />
+      <ChosenLine chosen={chosen} />
       {draft.conflict && <ConflictNotice conflict={draft.conflict} />}
       {(draft.state === 'failed' || (draft.state === 'conflict' && draft.conflict === null)) && (
         <Notice error={draft.error} />
@@ -247,16 +243,6 @@ function OneDashboard({ id }: { id: number }): ReactNode {
       </Suspense>
       <TimeStrip period={period} onChange={setPeriod} />
     </>
-  );
-}
-
-function TitleField({ title, onChange }: { title: string; onChange: (title: string) => void }): ReactNode {
-  return (
-    <TextField
-      value={title}
-      onChange={({ target }) => target.value.trim() !== '' && onChange(target.value.slice(0, 80))}
-      slotProps={{ htmlInput: { 'aria-label': 'Title', style: { fontSize: '1.7rem', fontWeight: 700 } } }}
-    />
   );
 }
 

@@ -1,5 +1,5 @@
 import { Box, Button, Typography } from '@mui/material';
-import { lazy, Suspense, useEffect, useRef, useState, type ReactNode } from 'react';
+import { Suspense, useEffect, useRef, useState, type ReactNode } from 'react';
 import { Link, useLocation, useNavigate, useParams } from 'react-router';
 import { presenceOf, type StarterPlan } from '@peatmoor/core';
 import type { Device as DeviceFacts } from '@peatmoor/contract';
@@ -27,11 +27,10 @@ import { PresenceMark } from '../parts/marks';
 import { Notice } from '../parts/Notice';
 import { NotThere } from '../parts/NotThere';
 import { useMay } from '../parts/useMay';
+import { later } from '../parts/later';
 import { ink } from '../theme';
 
-const ShareDialog = lazy(() =>
-  import('../sharing/ShareDialog').then((file) => ({ default: file.ShareDialog })),
-);
+const ShareDialog = later(() => import('../sharing/ShareDialog'), 'ShareDialog');
 
 /** A device, keyed by its ID so that nothing of one stays with another. */
 export function Device(): ReactNode {

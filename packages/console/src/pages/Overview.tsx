@@ -1,14 +1,5 @@
 import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
-import {
-  Fragment,
-  lazy,
-  Suspense,
-  useDeferredValue,
-  useEffect,
-  useMemo,
-  useState,
-  type ReactNode,
-} from 'react';
+import { Fragment, Suspense, useDeferredValue, useEffect, useMemo, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import {
   wholeInWords,
@@ -28,9 +19,10 @@ import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
 import { useMay } from '../parts/useMay';
 import { useAddress } from '../parts/useAddress';
+import { later } from '../parts/later';
 import { ink } from '../theme';
 
-const RowChoice = lazy(() => import('../overview/RowChoice').then((file) => ({ default: file.RowChoice })));
+const RowChoice = later(() => import('../overview/RowChoice'), 'RowChoice');
 
 /** The ledger: a row a device, troubled ones first, all days on one time axis. */
 export function Overview(): ReactNode {

@@ -1,5 +1,5 @@
 import { Autocomplete, Box, Button, Link, MenuItem, TextField, Typography } from '@mui/material';
-import { lazy, Suspense, useState, type ReactNode } from 'react';
+import { Suspense, useState, type ReactNode } from 'react';
 import { mayDo, readLocation } from '@peatmoor/core';
 import { KEY_SCOPES, type KeyScope, type Me } from '@peatmoor/contract';
 import { Showing } from '../account/Showing';
@@ -12,14 +12,13 @@ import { Notice } from '../parts/Notice';
 import { troubleOf } from '../parts/problems';
 import { dates } from '../parts/time';
 import { zones } from '../parts/zones';
+import { later } from '../parts/later';
 import { ink, MONO } from '../theme';
 
-const Security = lazy(() => import('../account/Security').then((file) => ({ default: file.Security })));
-const Leaving = lazy(() => import('../account/Security').then((file) => ({ default: file.Leaving })));
-const Nodes = lazy(() => import('../workspace/Nodes').then((file) => ({ default: file.Nodes })));
-const WorkspaceFile = lazy(() =>
-  import('../workspace/WorkspaceFile').then((file) => ({ default: file.WorkspaceFile })),
-);
+const Security = later(() => import('../account/Security'), 'Security');
+const Leaving = later(() => import('../account/Security'), 'Leaving');
+const Nodes = later(() => import('../workspace/Nodes'), 'Nodes');
+const WorkspaceFile = later(() => import('../workspace/WorkspaceFile'), 'WorkspaceFile');
 
 /** Your account, day or night, access keys, sign out. */
 export function Settings(): ReactNode {

@@ -8,7 +8,7 @@ import { useChange, useRead } from '../api';
 import { goingLike, PERIODS, type Period } from '../charts/period';
 import { TimeStrip } from '../charts/TimeStrip';
 import { usePeriod } from '../charts/usePeriod';
-import { ChosenDevice } from '../dashboards/ChosenDevice';
+import { ChosenLine } from '../dashboards/ChosenLine';
 import { DashboardView } from '../dashboards/DashboardView';
 import { Pages } from '../dashboards/Pages';
 import { useCatalogue } from '../dashboards/useCatalogue';
@@ -93,7 +93,7 @@ function SharedPage({ shared, framed }: { shared: SharedContent; framed: boolean
           onRemove={undefined}
         />
       )}
-      {!single && <ChosenDevice chosen={chosen} />}
+      {!single && <ChosenLine chosen={chosen} />}
       {widgets.length === 0 && (
         <Typography color="textSecondary">Nothing is shown here at the moment.</Typography>
       )}

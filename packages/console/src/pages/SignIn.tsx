@@ -1,21 +1,15 @@
-import { yupResolver } from '@hookform/resolvers/yup';
 import { Box, Button, Link, TextField, Typography } from '@mui/material';
 import { useQueryClient } from '@tanstack/react-query';
-import { useState, type ReactNode } from 'react';
-import { useForm } from 'react-hook-form';
-import {
-  newAccountSchema,
-  signInSchema,
-  WELCOME,
-  type NewAccount,
-  type SignIn as SignInFields,
-} from '@peatmoor/contract';
+import { Suspense, useState, type ReactNode } from 'react';
+import { WELCOME } from '@peatmoor/contract';
 import { under } from '../base';
 import { useChange, useRead } from '../api';
-import { EmailField, PasswordField } from '../parts/CredentialFields';
+import { later } from '../parts/later';
 import { Notice } from '../parts/Notice';
 import { troubleOf } from '../parts/problems';
 import { ink } from '../theme';
+
+const FirstAccount = later(() => import('../account/FirstAccount'), 'FirstAccount');
 
 /** Sign-in; on an empty service the first account. */
 export function SignIn(): ReactNode {
@@ -38,7 +32,14 @@ export function SignIn(): ReactNode {
           {WELCOME}
         </Typography>
         <Notice error={status.error} />
-        {status.data && (status.data.empty ? <FirstAccount /> : <SignInForm />)}
+        {status.data &&
+          (status.data.empty ? (
+            <Suspense>
+              <FirstAccount />
+            </Suspense>
+          ) : (
+            <SignInForm />
+          ))}
         <Box sx={{ mt: 5 }}>
           <Link href={under('/docs/index.html')}>Documentation</Link>
         </Box>
@@ -65,30 +66,55 @@ function SignInForm(): ReactNode {
   const client = useQueryClient();
   const signIn = useChange('signIn');
   const [forgotten, setForgotten] = useState(false);
-  const { register, handleSubmit, formState } = useForm<SignInFields>({
-    resolver: yupResolver(signInSchema) as never,
+  const [body, setBody] = useState({ email: '', password: '', code: '' });
+  const set = (field: keyof typeof body) => ({
+    value: body[field],
+    onChange: ({ target }: { target: { value: string } }) => setBody({ ...body, [field]: target.value }),
   });
-  const { errors } = formState;
+  // What is missing, or not right, is said by the service; in the words of the fields.
+  const trouble = troubleOf(signIn.error);
   // Asked for only where the account has one.
-  const needsCode = /code-needed$/.test(signIn.error?.problem.type ?? '');
-  const submit = handleSubmit((body) =>
-    signIn.mutate({ body }, { onSuccess: (me) => client.setQueryData(['me'], me) }),
-  );
+  const needsCode = /code-needed$/.test(signIn.error?.problem.type ?? '') || body.code !== '';
   if (forgotten) return <Forgotten onBack={() => setForgotten(false)} />;
   return (
-    <Box component="form" onSubmit={submit} noValidate sx={{ display: 'grid', gap: 3 }}>
+    <Box
+      component="form"
+      onSubmit={(event) => {
+        event.preventDefault();
+        const { code, ...others } = body;
+        signIn.mutate(
+          { body: { ...others, ...(code !== '' && { code }) } },
+          { onSuccess: (me) => client.setQueryData(['me'], me) },
+        );
+      }}
+      noValidate
+      sx={{ display: 'grid', gap: 3 }}
+    >
       <Typography variant="h2">Sign in</Typography>
-      <EmailField label="Email or name" autoFocus {...register('email')} problem={errors.email?.message} />
-      <PasswordField {...register('password')} problem={errors.password?.message} />
+      <TextField
+        label="Email or name"
+        autoComplete="username"
+        autoFocus
+        {...set('email')}
+        {...trouble('email')}
+      />
+      <TextField
+        label="Password"
+        type="password"
+        autoComplete="current-password"
+        {...set('password')}
+        {...trouble('password')}
+      />
       {needsCode && (
         <TextField
           label="Six digits of your second factor, or a recovery code"
           autoComplete="one-time-code"
           autoFocus
-          {...register('code')}
+          {...set('code')}
+          {...trouble('code')}
         />
       )}
-      <Notice error={signIn.error} />
+      <Notice error={signIn.error} beside={['email', 'password', 'code']} />
       <Button type="submit" variant="contained" color="primary" disabled={signIn.isPending}>
         Sign in
       </Button>
@@ -134,47 +160,6 @@ function Forgotten({ onBack }: { onBack: () => void }): ReactNode {
       )}
       <Button variant="text" sx={{ justifySelf: 'start' }} onClick={onBack}>
         Back
-      </Button>
-    </Box>
-  );
-}
-
-function FirstAccount(): ReactNode {
-  const client = useQueryClient();
-  const create = useChange('createAccount');
-  const { register, handleSubmit, formState } = useForm<NewAccount>({
-    resolver: yupResolver(newAccountSchema) as never,
-    defaultValues: { workspace: 'My workspace' },
-  });
-  const { errors } = formState;
-  const submit = handleSubmit((body) =>
-    create.mutate({ body }, { onSuccess: (me) => client.setQueryData(['me'], me) }),
-  );
-  return (
-    <Box component="form" onSubmit={submit} noValidate sx={{ display: 'grid', gap: 3 }}>
-      <Typography variant="h2">Make the first account</Typography>
-      <Typography variant="body2" color="textSecondary">
-        This service is empty. The account made here owns it.
-      </Typography>
-      <TextField
-        label="Your name"
-        autoComplete="name"
-        autoFocus
-        {...register('name')}
-        error={!!errors.name}
-        helperText={errors.name?.message}
-      />
-      <EmailField {...register('email')} problem={errors.email?.message} />
-      <PasswordField isNew {...register('password')} problem={errors.password?.message} />
-      <TextField
-        label="Name of your workspace"
-        {...register('workspace')}
-        error={!!errors.workspace}
-        helperText={errors.workspace?.message ?? 'What your devices belong to; it can be shared later.'}
-      />
-      <Notice error={create.error} />
-      <Button type="submit" variant="contained" color="primary" disabled={create.isPending}>
-        Make the account
       </Button>
     </Box>
   );

@@ -1,5 +1,7 @@
-import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material';
-import { createContext, use, useRef, useState, type ReactNode } from 'react';
+import { createContext, Suspense, use, useRef, useState, type ReactNode } from 'react';
+import { later } from './later';
+
+const QuestionDialog = later(() => import('./QuestionDialog'), 'QuestionDialog');
 
 /** What is asked before something that cannot be undone. */
 export interface Question {
@@ -33,18 +35,11 @@ export function AskProvider({ children }: { children: ReactNode }): ReactNode {
   return (
     <AskContext value={ask}>
       {children}
-      <Dialog open={open} onClose={() => say(false)} aria-labelledby="question" maxWidth="xs" fullWidth>
-        <DialogTitle id="question">{question?.title}</DialogTitle>
-        <DialogContent sx={{ overflowWrap: 'anywhere' }}>{question?.text}</DialogContent>
-        <DialogActions sx={{ px: 3, pb: 2 }}>
-          <Button onClick={() => say(false)} autoFocus>
-            Leave it
-          </Button>
-          <Button color="error" onClick={() => say(true)}>
-            {question?.action}
-          </Button>
-        </DialogActions>
-      </Dialog>
+      {question !== null && (
+        <Suspense>
+          <QuestionDialog open={open} question={question} onSay={say} />
+        </Suspense>
+      )}
     </AskContext>
   );
 }

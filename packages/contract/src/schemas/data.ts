@@ -122,12 +122,3 @@ export const exportQuerySchema = object({
   access_token: string().max(80),
 }).noUnknown();
 export type ExportQuery = InferType<typeof exportQuerySchema>;
-
-/** Where the readings of a device are taken away: an address with its query. */
-export function exportPath(
-  device: string,
-  query: Partial<Record<keyof ExportQuery, string | number>>,
-): string {
-  const given = Object.entries(query).map(([name, value]): [string, string] => [name, String(value)]);
-  return `/api/devices/${encodeURIComponent(device)}/export?${new URLSearchParams(given)}`;
-}

@@ -67,15 +67,22 @@ export function startLoad(devices: readonly { id: string; token: string }[], at:
   async function overMqtt(id: string, token: string, mine: Sent, place: number): Promise<void> {
     await sleep((place * EVERY_MS) / devices.length);
     let client: MqttClient | null = null;
+    let closed: Promise<never> | null = null;
     for (let value = 1; !stopped; value++) {
       const since = performance.now();
       const time = Date.now();
       mine.unknown.add(value);
       try {
-        client ??= await connectBoard(at.mqttPort, id, token);
+        if (client?.connected !== true) {
+          client?.end(true);
+          client = await connectBoard(at.mqttPort, id, token);
+          closed = closing(client);
+        }
+        const report = JSON.stringify({ at: time, level: value });
+        // As a board does: a connection that closes ends the wait at once.
         await within(
           PATIENCE_MS,
-          client.publishAsync(`moor/${id}/report`, JSON.stringify({ at: time, level: value }), { qos: 1 }),
+          Promise.race([client.publishAsync(`moor/${id}/report`, report, { qos: 1 }), closed!]),
         );
         mine.unknown.delete(value);
         keep(mine, value, time);
@@ -84,10 +91,6 @@ export function startLoad(devices: readonly { id: string; token: string }[], at:
         client = null;
         turnedAway++;
         await sleep(200);
-      }
-      if (client?.connected === false) {
-        client.end(true);
-        client = null;
       }
       await sleep(Math.max(0, EVERY_MS - (performance.now() - since)));
     }
@@ -118,6 +121,15 @@ export function connectBoard(port: number, id: string, token: string): Promise<M
     },
     false,
   ).then((client) => client.on('error', () => undefined));
+}
+
+/** Fails when a connection closes. */
+function closing(client: MqttClient): Promise<never> {
+  const closed = new Promise<never>((_resolve, reject) => {
+    client.once('close', () => reject(new Error('the connection was closed')));
+  });
+  closed.catch(() => undefined);
+  return closed;
 }
 
 export async function within<T>(ms: number, work: Promise<T>): Promise<T> {

@@ -21,6 +21,9 @@ import { ink, MONO } from '../../theme';
 import type { Source } from '../useCatalogue';
 import { Drawn } from './Drawn';
 
+/** A gauge over the whole page, in px: its figures are read from across the room. */
+const LARGE_PX = 400;
+
 /** One value on a graduated scale, with its figures below. */
 export function Gauge({
   widget,
@@ -54,7 +57,14 @@ export function Gauge({
           <Drawing shape={optionOf(widget, 'shape') as GaugeShape} facts={facts} title={stream.title} />
         )}
       </Box>
-      <Box sx={{ textAlign: 'center', fontFamily: MONO, fontSize: '1.25rem', lineHeight: 1.2 }}>
+      <Box
+        sx={{
+          textAlign: 'center',
+          fontFamily: MONO,
+          fontSize: room.height > LARGE_PX ? '2.6rem' : '1.25rem',
+          lineHeight: 1.2,
+        }}
+      >
         {stored === undefined ? '–' : display.value(stored)}{' '}
         <span style={{ fontSize: '0.8em', color: ink.soft }}>{display.unit}</span>
       </Box>

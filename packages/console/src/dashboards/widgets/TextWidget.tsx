@@ -1,11 +1,12 @@
 import { Box } from '@mui/material';
-import { lazy, Suspense, type ReactNode } from 'react';
+import { Suspense, type ReactNode } from 'react';
 import { optionOf } from '@peatmoor/core';
+import { later } from '../../parts/later';
 import { ink } from '../../theme';
 import type { DrawnWidget, WidgetProps } from './drawn';
 
 // Read only where there is such a widget. It makes no HTML of what it reads: markup in it stays text.
-const Markdown = lazy(() => import('react-markdown'));
+const Markdown = later(() => import('react-markdown'), 'default');
 
 /** Pictures of elsewhere are not fetched: they would tell others who looks. */
 const ALLOWED = [

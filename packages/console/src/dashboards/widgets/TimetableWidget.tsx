@@ -1,15 +1,14 @@
 import { Box, Button } from '@mui/material';
-import { lazy, Suspense, useState, type ReactNode } from 'react';
+import { Suspense, useState, type ReactNode } from 'react';
 import { setTimeWords } from '@peatmoor/core';
 import { useRead } from '../../api';
 import { showClock } from '../../parts/time';
 import { useMay } from '../../parts/useMay';
+import { later } from '../../parts/later';
 import { ink } from '../../theme';
 import type { DrawnWidget, WidgetProps } from './drawn';
 
-const Timetables = lazy(() =>
-  import('../../timetables/Timetables').then((file) => ({ default: file.Timetables })),
-);
+const Timetables = later(() => import('../../timetables/Timetables'), 'Timetables');
 
 /** The set times of a control, and what comes next. */
 function TimetableBody({ sources: [{ device, stream }], editing }: WidgetProps): ReactNode {

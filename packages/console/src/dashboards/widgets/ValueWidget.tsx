@@ -106,7 +106,8 @@ function Change({
   }).data?.lines[0]?.values.at(-1);
   if (before === undefined) return null;
   const delta = display.convert(value) - display.convert(before);
-  const shown = Number(delta.toPrecision(3));
+  // No more digits than its values have.
+  const shown = Number(stream.decimals === null ? delta.toPrecision(3) : delta.toFixed(stream.decimals));
   const words =
     shown === 0 ? 'no change' : `${shown > 0 ? '+' : '−'}${dates().number(Math.abs(shown))} ${display.unit}`;
   return (

@@ -4,23 +4,30 @@ import { button } from './ButtonWidget';
 import { chart } from './ChartWidget';
 import { clock } from './ClockWidget';
 import { device } from './DeviceWidget';
+import { later } from '../../parts/later';
 import type { DrawnWidget } from './drawn';
-import { entry } from './EntryWidget';
 import { events } from './EventsWidget';
 import { gauge } from './GaugeWidget';
 import { heading } from './HeadingWidget';
 import { heat } from './HeatWidget';
 import { lamp } from './LampWidget';
 import { link } from './LinkWidget';
-import { log, pictures, track } from './LookBackWidget';
-import { own } from './OwnWidget';
 import { sheet } from './SheetWidget';
-import { slider } from './SliderWidget';
 import { state } from './StateWidget';
 import { onOffSwitch } from './SwitchWidget';
 import { text } from './TextWidget';
-import { timetable } from './TimetableWidget';
 import { value } from './ValueWidget';
+
+/** One that few dashboards have: its file is fetched where it is shown. */
+const apart = <Name extends string>(
+  fetchFile: () => Promise<Record<Name, DrawnWidget>>,
+  name: Name,
+  phoneHeight: number,
+): DrawnWidget => ({
+  Body: later(() => fetchFile().then((file) => ({ Body: file[name].Body })), 'Body'),
+  phoneHeight,
+});
+const lookBack = (): Promise<typeof import('./LookBackWidget')> => import('./LookBackWidget');
 
 /** How each sort of widget is drawn. */
 export const DRAWN: Readonly<Record<WidgetType, DrawnWidget>> = {
@@ -34,17 +41,17 @@ export const DRAWN: Readonly<Record<WidgetType, DrawnWidget>> = {
   sheet,
   switch: onOffSwitch,
   button,
-  slider,
-  entry,
-  timetable,
-  track,
-  log,
-  pictures,
+  slider: apart(() => import('./SliderWidget'), 'slider', 132),
+  entry: apart(() => import('./EntryWidget'), 'entry', 132),
+  timetable: apart(() => import('./TimetableWidget'), 'timetable', 190),
+  track: apart(lookBack, 'track', 260),
+  log: apart(lookBack, 'log', 240),
+  pictures: apart(lookBack, 'pictures', 300),
   device,
   events,
   heading,
   text,
   link,
   clock,
-  own,
+  own: apart(() => import('./OwnWidget'), 'own', 240),
 };

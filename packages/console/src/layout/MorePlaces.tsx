@@ -1,0 +1,31 @@
+import { Menu, MenuItem } from '@mui/material';
+import type { ReactNode } from 'react';
+import { NavLink } from 'react-router';
+
+/** The pages whose words have no room on a phone's line. */
+export function MorePlaces({
+  anchor,
+  places,
+  onClose,
+}: {
+  /** What the menu stands beside; null while it is closed. */
+  anchor: HTMLElement | null;
+  places: readonly (readonly [title: string, path: string])[];
+  onClose: () => void;
+}): ReactNode {
+  return (
+    <Menu anchorEl={anchor} open={anchor !== null} onClose={onClose}>
+      {places.map(([title, path]) => (
+        <MenuItem
+          key={path}
+          component={NavLink}
+          to={path}
+          onClick={onClose}
+          sx={{ minHeight: 44, minWidth: 160, '&.active': { fontWeight: 700 } }}
+        >
+          {title}
+        </MenuItem>
+      ))}
+    </Menu>
+  );
+}

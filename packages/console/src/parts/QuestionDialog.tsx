@@ -1,0 +1,29 @@
+import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material';
+import type { ReactNode } from 'react';
+import type { Question } from './Ask';
+
+/** The dialog in which is asked before something that cannot be undone. */
+export function QuestionDialog({
+  open,
+  question,
+  onSay,
+}: {
+  open: boolean;
+  question: Question;
+  onSay: (yes: boolean) => void;
+}): ReactNode {
+  return (
+    <Dialog open={open} onClose={() => onSay(false)} aria-labelledby="question" maxWidth="xs" fullWidth>
+      <DialogTitle id="question">{question.title}</DialogTitle>
+      <DialogContent sx={{ overflowWrap: 'anywhere' }}>{question.text}</DialogContent>
+      <DialogActions sx={{ px: 3, pb: 2 }}>
+        <Button onClick={() => onSay(false)} autoFocus>
+          Leave it
+        </Button>
+        <Button color="error" onClick={() => onSay(true)}>
+          {question.action}
+        </Button>
+      </DialogActions>
+    </Dialog>
+  );
+}
