@@ -31,6 +31,7 @@ beforeAll(async () => {
           { key: 'lamp', title: 'Lamp colour', type: 'colour' },
           { key: 'battery', title: 'Battery', type: 'number', unit: 'V', min: 2.8, max: 4.3, decimals: 2 },
           { key: 'awake', title: 'Awake', type: 'boolean' },
+          { key: 'flow', title: 'Flow', type: 'number' },
         ],
       },
     },
@@ -86,6 +87,47 @@ it('a picture that comes later takes the place of the one before', async () => {
   const before = await newest.getAttribute('src');
   await post(service, token, { picture: PNG });
   await until(async () => (await newest.getAttribute('src')) !== before);
+});
+
+it('pictures are stepped through by buttons and keys; the one that is looked at stays until then', async () => {
+  const pictures = page.getByRole('group', { name: 'Pictures of Picture' });
+  const source = () => pictures.locator('[data-large] img').getAttribute('src');
+  await pictures.getByText('the newest of 2 pictures').waitFor();
+  const newest = await source();
+  await pictures.getByRole('button', { name: 'The picture before' }).click();
+  await pictures.getByText('2 of 2 pictures').waitFor();
+  const older = await source();
+  expect(older).not.toBe(newest);
+  expect(await pictures.getByRole('button', { name: 'The picture before' }).isDisabled()).toBe(true);
+  await post(service, token, { picture: PNG });
+  await pictures.getByText('3 of 3 pictures').waitFor();
+  expect(await source()).toBe(older);
+  const next = pictures.getByRole('button', { name: 'The next picture' });
+  await next.press('ArrowRight');
+  await pictures.getByText('2 of 3 pictures').waitFor();
+  expect(await source()).toBe(newest);
+  await next.click();
+  await pictures.getByText('the newest of 3 pictures').waitFor();
+  await pictures
+    .getByRole('button', { name: /^picture of/ })
+    .last()
+    .click();
+  expect(await source()).toBe(older);
+});
+
+it('what is changed of a widget is shown at once, with what its datastream lacks', async () => {
+  await page.getByRole('button', { name: 'Edit' }).click();
+  await page.getByRole('button', { name: 'Change Flow' }).first().click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByText('Flow has no range, so that its scale is a guess, and no unit.').waitFor();
+  const preview = dialog.getByLabel('Preview');
+  await preview.getByRole('img', { name: /^Flow between 0 and/ }).waitFor();
+  await dialog.getByLabel('Scale from').fill('5');
+  await dialog.getByLabel('to', { exact: true }).fill('25');
+  await preview.getByRole('img', { name: 'Flow between 5 and 25' }).waitFor();
+  await dialog.getByText('Flow has no unit.').waitFor();
+  await dialog.getByRole('button', { name: 'Cancel' }).click();
+  await page.getByRole('button', { name: 'Done' }).click();
 });
 
 it('all of it fits a phone', async () => {

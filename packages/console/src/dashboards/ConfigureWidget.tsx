@@ -9,13 +9,16 @@ import {
   TextField,
 } from '@mui/material';
 import { useState, type ReactNode } from 'react';
+import { Link } from 'react-router';
 import {
   checkOptions,
   COLUMNS,
   fitRange,
+  isScalar,
   widgetFits,
   WIDGET_TYPES,
   WIDGETS,
+  type Datastream,
   type OptionValue,
   type Widget,
   type WidgetType,
@@ -26,8 +29,9 @@ import { CopyTo } from './CopyTo';
 import { OptionField } from './OptionField';
 import type { Shown } from './shown';
 import { SourceFields } from './SourceFields';
+import { Notice } from '../parts/Notice';
 import { ink } from '../theme';
-import type { Catalogue } from './useCatalogue';
+import type { Catalogue, Source } from './useCatalogue';
 import { WidgetBody } from './WidgetBody';
 import { DRAWN } from './widgets';
 
@@ -82,71 +86,82 @@ export function ConfigureWidget({
     setDraft({ ...draft, options: { ...draft.options, ...chosen } });
   const wrong = checkOptions(draft.type, draft.options);
   return (
-    <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
+    <Dialog open onClose={onClose} maxWidth="md" fullWidth>
       <DialogTitle sx={{ fontWeight: 700 }}>Change the widget</DialogTitle>
-      <DialogContent sx={{ display: 'grid', gap: 3 }}>
-        <TextField
-          label="Title"
-          value={draft.title}
-          placeholder={sources[0]?.stream.title ?? ''}
-          onChange={({ target }) => setDraft({ ...draft, title: target.value.slice(0, 80) })}
-        />
-        <TextField
-          select
-          label="Type"
-          value={draft.type}
-          onChange={({ target }) => setDraft(withType(draft, target.value as WidgetType))}
-        >
-          {types.map((type) => (
-            <MenuItem key={type} value={type}>
-              {WIDGETS[type].title}
-            </MenuItem>
-          ))}
-        </TextField>
-        <SourceFields
-          sources={draft.sources}
-          type={draft.type}
-          catalogue={catalogue}
-          kindId={kindId}
-          onChange={(next) => setDraft({ ...draft, sources: next })}
-        />
-        <Box sx={{ display: 'grid', gridTemplateColumns: '1fr 1fr', gap: 2 }}>
-          {Object.entries(options).map(([name, facts]) => (
-            <OptionField
-              key={name}
-              facts={facts}
-              value={draft.options[name] ?? null}
-              placeholder={String(scaled ? (sources[0]?.stream[name as 'min'] ?? 'as seen') : '')}
-              problem={wrong?.option === name ? `${wrong.reason}. ${wrong.remedy}` : null}
-              onChange={(value) => set({ [name]: value })}
-            />
-          ))}
-        </Box>
-        <Box sx={{ display: 'grid', gridTemplateColumns: 'repeat(4, 1fr)', gap: 2 }}>
-          {PLACES.map(([name, label, first]) => (
-            <TextField
-              key={name}
-              label={label}
-              type="number"
-              value={draft[name] + first}
-              onChange={({ target }) =>
-                target.value !== '' && setDraft({ ...draft, [name]: Number(target.value) - first })
-              }
-              slotProps={{ htmlInput: { min: 1, max: name === 'x' || name === 'w' ? COLUMNS : 40 } }}
-            />
-          ))}
-        </Box>
+      <DialogContent
+        sx={{
+          display: 'grid',
+          gridTemplateColumns: { xs: 'minmax(0, 1fr)', md: 'minmax(0, 1fr) minmax(0, 320px)' },
+          columnGap: 5,
+          rowGap: 2,
+          alignItems: 'start',
+        }}
+      >
         <Preview
           widget={draft}
           sources={draft.sources.map((one) => catalogue.find(one, chosen))}
           period={period}
         />
-        <CopyTo widget={draft} from={dashboard} />
-        {scaled && (
-          <Button disabled={!Number.isFinite(low)} onClick={() => set(fitRange(low, high))}>
-            Fit range to seen values
-          </Button>
-        )}
+        <Box sx={{ display: 'grid', gap: 3, gridColumn: 1, gridRow: { md: 1 } }}>
+          <TextField
+            label="Title"
+            value={draft.title}
+            placeholder={sources[0]?.stream.title ?? ''}
+            onChange={({ target }) => setDraft({ ...draft, title: target.value.slice(0, 80) })}
+          />
+          <TextField
+            select
+            label="Type"
+            value={draft.type}
+            onChange={({ target }) => setDraft(withType(draft, target.value as WidgetType))}
+          >
+            {types.map((type) => (
+              <MenuItem key={type} value={type}>
+                {WIDGETS[type].title}
+              </MenuItem>
+            ))}
+          </TextField>
+          <SourceFields
+            sources={draft.sources}
+            type={draft.type}
+            catalogue={catalogue}
+            kindId={kindId}
+            onChange={(next) => setDraft({ ...draft, sources: next })}
+          />
+          <Box sx={{ display: 'grid', gridTemplateColumns: '1fr 1fr', gap: 2 }}>
+            {Object.entries(options).map(([name, facts]) => (
+              <OptionField
+                key={name}
+                facts={facts}
+                value={draft.options[name] ?? null}
+                placeholder={placeholderOf(name, sources[0]?.stream)}
+                problem={wrong?.option === name ? `${wrong.reason}. ${wrong.remedy}` : null}
+                onChange={(value) => set({ [name]: value })}
+              />
+            ))}
+          </Box>
+          <Box sx={{ display: 'grid', gridTemplateColumns: 'repeat(4, 1fr)', gap: 2 }}>
+            {PLACES.map(([name, label, first]) => (
+              <TextField
+                key={name}
+                label={label}
+                type="number"
+                value={draft[name] + first}
+                onChange={({ target }) =>
+                  target.value !== '' && setDraft({ ...draft, [name]: Number(target.value) - first })
+                }
+                slotProps={{ htmlInput: { min: 1, max: name === 'x' || name === 'w' ? COLUMNS : 40 } }}
+              />
+            ))}
+          </Box>
+          <Wanting draft={draft} sources={sources} />
+          {scaled && (
+            <Button disabled={!Number.isFinite(low)} onClick={() => set(fitRange(low, high))}>
+              Fit range to seen values
+            </Button>
+          )}
+          <CopyTo widget={draft} from={dashboard} />
+        </Box>
       </DialogContent>
       <DialogActions sx={{ px: 3, pb: 2 }}>
         <Button
@@ -177,17 +192,55 @@ export function ConfigureWidget({
   );
 }
 
+/** What an option is where nothing is said. */
+function placeholderOf(name: string, stream: Datastream | undefined): string {
+  if (name === 'min' || name === 'max') return String(stream?.[name] ?? 'as seen');
+  return { step: 'by itself', target: 'none' }[name] ?? '';
+}
+
+/** What a datastream lacks that would make the widget better, and where it is given. */
+function Wanting({
+  draft,
+  sources,
+}: {
+  draft: Widget;
+  sources: readonly Pick<Source, 'stream' | 'kind'>[];
+}): ReactNode {
+  const found = sources[0];
+  if (found === undefined || !isScalar(found.stream)) return null;
+  const { stream, kind } = found;
+  const open = (name: 'min' | 'max'): boolean =>
+    name in WIDGETS[draft.type].options && stream[name] === null && (draft.options[name] ?? null) === null;
+  const lacks = [
+    (open('min') || open('max')) && 'no range, so that its scale is a guess',
+    stream.unit === null && stream.type !== 'boolean' && 'no unit',
+  ].filter(Boolean);
+  if (lacks.length === 0) return null;
+  return (
+    <Notice tone="plain">
+      {stream.title} has {lacks.join(', and ')}. <Link to={`/kinds/${kind.id}`}>Give it one</Link>, for all
+      that shows it.
+    </Notice>
+  );
+}
+
 /** How the widget looks as it is set now. */
 function Preview({ widget, sources, period }: { widget: Widget; sources: Shown; period: Period }): ReactNode {
   return (
     <Box
       aria-label="Preview"
       sx={{
-        height: Math.min(280, DRAWN[widget.type].phoneHeight),
+        // It stays in sight while the fields are scrolled.
+        position: 'sticky',
+        top: 0,
+        zIndex: 2,
+        bgcolor: ink.paper,
+        gridColumn: { md: 2 },
+        height: { xs: Math.min(190, DRAWN[widget.type].phoneHeight), md: Math.min(300, 70 * widget.h) },
         maxWidth: widget.w <= 4 ? 260 : undefined,
         overflow: 'hidden',
         borderTop: `1px solid ${ink.line}`,
-        pt: 1,
+        py: 1,
       }}
     >
       <WidgetBody widget={widget} sources={sources} period={period} onPeriod={() => undefined} editing />

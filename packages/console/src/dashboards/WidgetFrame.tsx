@@ -104,7 +104,8 @@ export function WidgetFrame({
           <WidgetMenu widget={widget} title={title} sources={sources} period={period} onLarge={onLarge} />
         )}
       </Box>
-      <Box sx={{ flex: 1, minHeight: 0 }}>
+      {/* What can be done with it takes room that it has otherwise. */}
+      <Box sx={{ flex: 1, minHeight: 0, overflow: editing ? 'hidden' : undefined }}>
         <WidgetBody widget={widget} sources={sources} period={period} onPeriod={onPeriod} editing={editing} />
       </Box>
     </Box>

@@ -1,15 +1,15 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { Box, Typography } from '@mui/material';
-import { useState, type ReactNode } from 'react';
+import type { ReactNode } from 'react';
 import type { Datastream, Location, Value } from '@peatmoor/core';
 import type { Period } from '../charts/period';
 import { Track } from '../charts/Track';
 import { api } from '../api';
 import { useNewest, useNow } from '../live';
 import { Notice } from '../parts/Notice';
-import { Picture } from '../parts/Picture';
-import { dates, showClock, showSeconds } from '../parts/time';
+import { showClock, showSeconds } from '../parts/time';
 import { ink, MONO } from '../theme';
+import { Pictures } from './Pictures';
 
 const MOST_TEXTS = 100;
 const MOST_PICTURES = 24;
@@ -64,7 +64,7 @@ export function OtherHistory({
         <Track places={readings.map(({ at, value }) => ({ at, ...(value as Location) }))} />
       )}
       {stream.type === 'image' && (
-        <Pictures device={device} stream={stream} times={readings.map(({ at }) => at)} />
+        <Pictures device={device} stream={stream} times={readings.map(({ at }) => at)} fills={untitled} />
       )}
     </Box>
   );
@@ -79,51 +79,4 @@ function Texts({ readings, now }: { readings: { at: number; value: Value }[]; no
       <span style={{ overflowWrap: 'anywhere', minWidth: 0 }}>{String(value)}</span>
     </Box>
   ));
-}
-
-function Pictures({
-  device,
-  stream,
-  times,
-}: {
-  device: string;
-  stream: Datastream;
-  times: number[];
-}): ReactNode {
-  const [large, setLarge] = useState<number | null>(null);
-  const now = useNow(60_000);
-  return (
-    <>
-      {large !== null && times.includes(large) && (
-        <Box sx={{ maxWidth: 640, mb: 1 }}>
-          <Picture device={device} stream={stream} at={large} />
-          <Box sx={{ color: ink.soft, fontSize: '0.9rem' }}>{dates().exact(large)}</Box>
-        </Box>
-      )}
-      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1.5 }}>
-        {times.map((at) => (
-          <Box
-            key={at}
-            component="button"
-            aria-label={`picture of ${dates().exact(at)}`}
-            onClick={() => setLarge(at === large ? null : at)}
-            sx={{
-              p: 0,
-              border: 0,
-              bgcolor: 'transparent',
-              color: 'inherit',
-              font: 'inherit',
-              cursor: 'pointer',
-              width: 132,
-            }}
-          >
-            <Box sx={{ height: 84, outline: at === large ? `2px solid ${ink.heather}` : 'none' }}>
-              <Picture device={device} stream={stream} at={at} />
-            </Box>
-            <span style={{ fontSize: '0.8rem', color: ink.soft }}>{showClock(at, now)}</span>
-          </Box>
-        ))}
-      </Box>
-    </>
-  );
 }
