@@ -298,6 +298,18 @@ it.each(figures)('a %s shows what it has', async (type, find) => {
   await find(widget(type)).first().waitFor();
 });
 
+it('a sheet has readings and no means, however long the period', async () => {
+  const address = page.url();
+  const cells = (): Promise<string[]> => widget('sheet').getByRole('cell').allTextContents();
+  const before = await cells();
+  expect(before.length).toBe(10);
+  await page.getByRole('radio', { name: '1 y' }).click();
+  await until(() => page.url().includes('period=1y'));
+  await page.waitForTimeout(1000);
+  expect(await cells()).toEqual(before);
+  await page.goto(address);
+});
+
 it('set times are made on the widget, and say what comes next', async () => {
   await widget('timetable').getByRole('button', { name: 'Set times' }).click();
   const dialog = page.getByRole('dialog');

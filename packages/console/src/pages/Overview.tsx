@@ -123,14 +123,14 @@ export function Overview(): ReactNode {
           </Notice>
         ))}
       {devices.data.length > FEW && (
-        <Box sx={{ display: 'flex', gap: 3, mb: 2 }}>
+        <Box sx={{ display: 'flex', flexWrap: { xs: 'wrap', sm: 'nowrap' }, gap: { xs: 2, sm: 3 }, mb: 2 }}>
           <TextField
             label="Find"
             type="search"
             placeholder="a name, a kind or a label"
             value={find}
             onChange={({ target }) => setFind(target.value)}
-            sx={{ maxWidth: 260 }}
+            sx={{ maxWidth: { sm: 260 }, flex: { xs: '1 1 100%', sm: '0 1 260px' } }}
           />
           <TextField
             select
@@ -138,7 +138,7 @@ export function Overview(): ReactNode {
             value={only}
             onChange={({ target }) => setOnly(target.value)}
             slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
-            sx={{ maxWidth: 200 }}
+            sx={{ maxWidth: { sm: 200 }, flex: { xs: '1 1 40%', sm: '0 1 200px' } }}
           >
             <MenuItem value="">all devices</MenuItem>
             <MenuItem value="trouble">with open events</MenuItem>
@@ -150,7 +150,7 @@ export function Overview(): ReactNode {
             value={group}
             onChange={({ target }) => setGroup(target.value)}
             slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
-            sx={{ maxWidth: 200 }}
+            sx={{ maxWidth: { sm: 200 }, flex: { xs: '1 1 40%', sm: '0 1 200px' } }}
           >
             <MenuItem value="">troubled ones first</MenuItem>
             <MenuItem value="kind">those of one kind</MenuItem>

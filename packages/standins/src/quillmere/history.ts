@@ -1,4 +1,4 @@
-import { QUILLMERE_DEVICES } from './kinds';
+import { QUILLMERE_DEVICES, QUILLMERE_KINDS, type QuillmereKind } from './kinds';
 import { cameraPicture } from './picture';
 import { measuredAt, noise, ponyAt, rainRate } from './signals';
 
@@ -15,7 +15,7 @@ export interface MadeHistory {
 
 /**
  * Thirty days of history up to `until` (epoch ms), the same for the same `until`: every ten minutes, the last day
- * every minute. One dipwell was silent for a night, so that a gap is there to be seen.
+ * every minute, and the last hours as often as the board reports where that is oftener. One dipwell was silent for a night, so that a gap is there to be seen.
  */
 export function quillmereHistory(until: number, days = 30): MadeHistory[] {
   const lines = new Map<string, MadeHistory>();
@@ -30,7 +30,7 @@ export function quillmereHistory(until: number, days = 30): MadeHistory[] {
     let open = false;
     let opening = 0;
     for (let at = Math.ceil((until - days * DAY) / MINUTE) * MINUTE; at < until;) {
-      const stepMs = until - at > DAY ? 10 * MINUTE : MINUTE;
+      const stepMs = stepBefore(until - at, kind);
       const silent = id === 'dipwell-south' && until - at < 16 * 3_600_000 && until - at > 11 * 3_600_000;
       if (!silent)
         for (const [key, value] of Object.entries(measuredAt(kind, seed, at)))
@@ -56,6 +56,15 @@ export function quillmereHistory(until: number, days = 30): MadeHistory[] {
     }
   }
   return [...lines.values()];
+}
+
+/** Kinds whose values do not add up, so that they may come oftener. */
+const LEVELS: readonly QuillmereKind[] = ['dipwell', 'sluice'];
+
+/** How far readings are apart, so long before the end (ms). */
+function stepBefore(ms: number, kind: QuillmereKind): number {
+  if (ms > DAY) return 10 * MINUTE;
+  return ms > DAY / 12 || !LEVELS.includes(kind) ? MINUTE : QUILLMERE_KINDS[kind].intervalS * 1000;
 }
 
 /** Made-up history of what is no number: where the pony was, every ten minutes of two days, and a picture an hour of one. */

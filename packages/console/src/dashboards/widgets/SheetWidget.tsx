@@ -2,19 +2,19 @@ import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
 import { numberOption } from '@peatmoor/core';
 import { boundsOf } from '../../charts/period';
-import { useHistory } from '../../charts/useHistory';
+import { useNewestRows } from '../../charts/useNewestRows';
 import { liveStore, useAllShown, useHeld } from '../../live';
 import { showClock, showSeconds } from '../../parts/time';
 import { useDisplay } from '../../parts/useDisplay';
 import { ink, MONO } from '../../theme';
 import type { DrawnWidget, WidgetProps } from './drawn';
 
-/** The newest readings of the period, a row a time; over long periods each row is the middle of a part of it. */
+/** The newest readings of the period, a row a time, as they were measured. */
 function SheetBody({ widget, sources, period }: WidgetProps): ReactNode {
   const rows = numberOption(widget, 'rows') ?? 20;
   const real = sources.filter(({ device }) => device !== null);
   const named = real.map(({ device, stream }) => ({ device: device!.id, stream: stream.key }));
-  const lines = useHistory(named, period);
+  const lines = useNewestRows(sources, period, rows);
   useAllShown(named.map(({ device }) => device).join());
   useHeld(liveStore.subscribe, () =>
     named.map(({ device, stream }) => liveStore.tail(device, stream).length).join(),
@@ -25,14 +25,14 @@ function SheetBody({ widget, sources, period }: WidgetProps): ReactNode {
   const byTime = new Map<number, (number | null)[]>();
   real.forEach((_, i) => {
     const line = lines[i];
-    const put = (at: number, value: number): void => {
+    const put = (at: number, value: number | null): void => {
       if (at < from || at > to) return;
       const row = byTime.get(at) ?? real.map(() => null);
       row[i] = value;
       byTime.set(at, row);
     };
-    line?.times.forEach((at, n) => put(at + line.spanMs / 2, line.values[n]!));
-    const end = line === undefined ? 0 : (line.times.at(-1) ?? 0) + line.spanMs;
+    line?.times.forEach((at, n) => put(at, line.values[n]!));
+    const end = line?.times.at(-1) ?? 0;
     for (const { at, value } of liveStore.tail(named[i]!.device, named[i]!.stream))
       if (at > end) put(at, value);
   });
@@ -76,7 +76,7 @@ function SheetBody({ widget, sources, period }: WidgetProps): ReactNode {
           {newest.map(([at, values]) => (
             <tr key={at}>
               <td style={{ textAlign: 'left' }}>
-                {now - at < 43_200_000 && period.ms <= 86_400_000 ? showSeconds(at) : showClock(at, now)}
+                {now - at < 43_200_000 ? showSeconds(at) : showClock(at, now)}
               </td>
               {values.map((value, i) => (
                 <td key={i}>{value === null ? '' : displayOf(real[i]!.stream).reading(value)}</td>
