@@ -91,14 +91,69 @@ async function found(part = 'html'): Promise<string[]> {
   return violations.flatMap(({ id, nodes }) => nodes.map(({ html }) => `${id}: ${html.slice(0, 160)}`));
 }
 
-it.each([
+type Look = [words: string, width: number, scheme: 'light' | 'dark'];
+const LOOKS: Look[] = [
   ['wide, by day', 1280, 'light'],
   ['on a phone, by night', 390, 'dark'],
-] as const)('on every page, %s', async (_words, width, colorScheme) => {
+];
+
+async function openAs([, width, colorScheme]: Look): ReturnType<typeof signedInPage> {
   const opened = await signedInPage(browser, service.url, person);
   ({ page } = opened);
   await page.setViewportSize({ width, height: 844 });
   await page.emulateMedia({ colorScheme, reducedMotion: 'reduce' });
+  return opened;
+}
+
+/** Dialogs and menus: the page they are on, by its name, and what opens them. */
+const press = (name: string | RegExp) => (): Promise<void> =>
+  page.getByRole('button', { name, exact: true }).first().click();
+const OPENED: Record<string, [page: string, ...acts: (() => Promise<void>)[]]> = {
+  'what rows show': ['overview', press('Choose what rows show')],
+  'change a widget': ['dashboard', press('Edit'), press(/^Change /)],
+  'about a dashboard': ['dashboard', press('Edit'), press('About it')],
+  'delete it': ['dashboard', press('Edit'), press('Delete')],
+  'menu of a widget': ['dashboard', press(/^More of/)],
+  large: [
+    'dashboard',
+    press(/^More of/),
+    () => page.getByRole('menuitem', { name: 'Show it large' }).click(),
+  ],
+  'other periods': ['history', press('more')],
+  'a period of one’s own': [
+    'history',
+    press('more'),
+    () => page.getByRole('menuitem', { name: 'from … to …' }).click(),
+  ],
+  // On a phone they are under the word More.
+  workspaces: ['overview', press(/^(Workspace .*|More)$/)],
+  'a note': ['device', press('Write a note')],
+  'a datastream': ['kind', press('Add a datastream')],
+  'set times': ['device', press(/^Set times of/)],
+  'end a key': ['settings', press('End it')],
+};
+
+it.each(LOOKS)('in every dialog and menu, %s', async (...look) => {
+  const opened = await openAs(look);
+  await person.client.call('createKey', { body: { title: `sheet ${look[1]}` } as never });
+  const all: Record<string, string[]> = {};
+  for (const [name, [where, ...acts]] of Object.entries(OPENED)) {
+    await page.goto(service.url + paths[where]!);
+    await page.getByRole('heading', { level: 1 }).waitFor();
+    for (const act of acts) await act();
+    const shown = page.getByRole('dialog').or(page.getByRole('menu'));
+    await shown.first().waitFor();
+    await page.waitForTimeout(400);
+    // What lies behind it is not read meanwhile.
+    const lines = await found('[role="dialog"], [role="menu"]');
+    if (lines.length > 0) all[name] = lines;
+  }
+  expect(all).toEqual({});
+  await opened.context.close();
+});
+
+it.each(LOOKS)('on every page, %s', async (...look) => {
+  const opened = await openAs(look);
   const all: Record<string, string[]> = {};
   for (const [name, path] of Object.entries(paths)) {
     await page.goto(service.url + path);

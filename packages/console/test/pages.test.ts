@@ -159,6 +159,17 @@ it('the overview stands together by kind or label', async () => {
   await until(() => page.url().includes('group=label'));
 });
 
+it('on a phone the words that have no room, and the workspaces, are under one more', async () => {
+  await page.setViewportSize({ width: 390, height: 844 });
+  await page.goto(service.url);
+  await page.getByRole('button', { name: 'More', exact: true }).click();
+  await page.getByRole('menuitem', { name: /'s moss, owner$/ }).waitFor();
+  await page.getByRole('menuitem', { name: 'Make a new workspace' }).waitFor();
+  await page.getByRole('menuitem', { name: 'Settings' }).click();
+  await page.getByRole('heading', { name: 'Settings', exact: true }).waitFor();
+  await page.setViewportSize({ width: 1280, height: 800 });
+});
+
 it('rows show what their reader chose, and what comes later besides', async () => {
   const row = page.locator('[data-device="dipwell-north"]');
   const choose = page.getByRole('button', { name: /^Choose what rows show/ });

@@ -40,7 +40,7 @@ export function Switcher(): ReactNode {
       </ButtonBase>
       {opened && (
         <Suspense>
-          <Workspaces anchor={anchor} here={me.workspace.id} onClose={() => setAnchor(null)} />
+          <Workspaces anchor={anchor} onClose={() => setAnchor(null)} />
         </Suspense>
       )}
     </>

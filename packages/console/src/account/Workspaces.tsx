@@ -3,36 +3,42 @@ import type { ReactNode } from 'react';
 import { useRead } from '../api';
 import { useGoOn } from './goOn';
 
-/** The workspaces one belongs to; a press goes to one, or makes a new one. */
+/** Items of a menu: the workspaces one belongs to, of which a press goes to one, and a new one. */
+export function useWorkspaceItems(open: boolean, onClose: () => void): ReactNode[] {
+  const here = useRead('me').data?.workspace.id;
+  const workspaces = useRead('listWorkspaces', undefined, open).data ?? [];
+  const { choose, make, busy } = useGoOn();
+  return [
+    ...workspaces.map(({ id, title, role }) => (
+      <MenuItem
+        key={id}
+        selected={id === here}
+        sx={{ minHeight: 44 }}
+        onClick={() => (id === here ? onClose() : choose(id))}
+      >
+        {title}, {role}
+      </MenuItem>
+    )),
+    <Divider key="line" />,
+    <MenuItem key="new" sx={{ minHeight: 44 }} disabled={busy} onClick={make}>
+      Make a new workspace
+    </MenuItem>,
+  ];
+}
+
+/** The workspaces one belongs to, beside the name of the one that one is in. */
 export function Workspaces({
   anchor,
-  here,
   onClose,
 }: {
   /** What the menu stands beside; null while it is closed. */
   anchor: HTMLElement | null;
-  /** Number of the workspace one is in. */
-  here: number;
   onClose: () => void;
 }): ReactNode {
-  const workspaces = useRead('listWorkspaces', undefined, anchor !== null).data ?? [];
-  const { choose, make, busy } = useGoOn();
+  const items = useWorkspaceItems(anchor !== null, onClose);
   return (
     <Menu anchorEl={anchor} open={anchor !== null} onClose={onClose}>
-      {workspaces.map(({ id, title, role }) => (
-        <MenuItem
-          key={id}
-          selected={id === here}
-          sx={{ minHeight: 44 }}
-          onClick={() => (id === here ? onClose() : choose(id))}
-        >
-          {title}, {role}
-        </MenuItem>
-      ))}
-      <Divider />
-      <MenuItem sx={{ minHeight: 44 }} disabled={busy} onClick={make}>
-        Make a new workspace
-      </MenuItem>
+      {items}
     </Menu>
   );
 }

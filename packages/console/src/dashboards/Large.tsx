@@ -25,7 +25,12 @@ export function Large({
       open
       onClose={onClose}
       fullScreen
-      aria-label={widget.title || sources[0]?.stream.title || 'Widget'}
+      slotProps={{
+        paper: {
+          'aria-label': widget.title || sources[0]?.stream.title || 'Widget',
+          'aria-labelledby': undefined,
+        },
+      }}
     >
       <Box sx={{ display: 'flex', justifyContent: 'flex-end', p: 2, pb: 0 }}>
         <Button onClick={onClose} autoFocus>

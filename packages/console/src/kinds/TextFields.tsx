@@ -74,7 +74,7 @@ export function ColourField({ name }: { name: string }): ReactNode {
             type="color"
             value={(field.value as string | null) ?? '#2b5f6e'}
             onChange={({ target }) => field.onChange(target.value)}
-            sx={{ width: 110, opacity: field.value === null ? 0.5 : 1 }}
+            sx={{ width: 110, '& input': { opacity: field.value === null ? 0.5 : 1 } }}
           />
           {field.value !== null && (
             <Button variant="text" size="small" onClick={() => field.onChange(null)}>

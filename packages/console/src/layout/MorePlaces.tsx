@@ -1,8 +1,9 @@
-import { Menu, MenuItem } from '@mui/material';
+import { Divider, Menu, MenuItem } from '@mui/material';
 import type { ReactNode } from 'react';
 import { NavLink } from 'react-router';
+import { useWorkspaceItems } from '../account/Workspaces';
 
-/** The pages whose words have no room on a phone's line. */
+/** The pages whose words have no room on a phone's line, and the workspaces. */
 export function MorePlaces({
   anchor,
   places,
@@ -13,6 +14,7 @@ export function MorePlaces({
   places: readonly (readonly [title: string, path: string])[];
   onClose: () => void;
 }): ReactNode {
+  const workspaces = useWorkspaceItems(anchor !== null, onClose);
   return (
     <Menu anchorEl={anchor} open={anchor !== null} onClose={onClose}>
       {places.map(([title, path]) => (
@@ -26,6 +28,8 @@ export function MorePlaces({
           {title}
         </MenuItem>
       ))}
+      <Divider />
+      {workspaces}
     </Menu>
   );
 }

@@ -201,7 +201,7 @@ function TopLine(): ReactNode {
         >
           {trouble}
         </Typography>
-        <Switcher />
+        {!phone && <Switcher />}
       </Box>
       <Typography
         variant="body2"
