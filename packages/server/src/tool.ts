@@ -7,7 +7,7 @@ import { restoreBackup, verifyBackup } from './backup/restore';
 import { showTime } from './backup/words';
 import { readConfig, settingsOf, SettingError } from './config';
 import { createLog } from './process';
-import { VERSION } from './api/account';
+import { VERSION } from './version';
 
 // What is done on the machine of the service itself: backups, and bringing them back. `peatmoor backup` and `peatmoor restore` start it.
 const say = (text: string): void => void process.stdout.write(`${text}\n`);

@@ -1,16 +1,8 @@
 import { createContext, Suspense, use, useRef, useState, type ReactNode } from 'react';
 import { later } from './later';
+import type { Question } from './QuestionDialog';
 
 const QuestionDialog = later(() => import('./QuestionDialog'), 'QuestionDialog');
-
-/** What is asked before something that cannot be undone. */
-export interface Question {
-  title: string;
-  /** What will be gone, and what stays. */
-  text: ReactNode;
-  /** The word on the button that does it. */
-  action: string;
-}
 
 const AskContext = createContext<(question: Question) => Promise<boolean>>(() => Promise.resolve(false));
 

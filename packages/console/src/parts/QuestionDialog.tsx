@@ -1,6 +1,14 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material';
 import type { ReactNode } from 'react';
-import type { Question } from './Ask';
+
+/** What is asked before something that cannot be undone. */
+export interface Question {
+  title: string;
+  /** What will be gone, and what stays. */
+  text: ReactNode;
+  /** The word on the button that does it. */
+  action: string;
+}
 
 /** The dialog in which is asked before something that cannot be undone. */
 export function QuestionDialog({

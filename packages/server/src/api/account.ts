@@ -8,12 +8,11 @@ import { remoteAddress } from '../listeners/address';
 import { ProblemError } from '../problems';
 import { hashSecret } from '../registry';
 import { findAll, findOne } from '../store/rows';
+import { VERSION } from '../version';
 import type { ApiParts, Handlers } from './context';
 import { demandPerson, SESSION_COOKIE, sessionIdOf } from './scope';
 import { createSessions } from './sessions';
 
-/** Version of the service, as its package says it. */
-export const VERSION = '0.6.0';
 /** Verified when an account is not known, so that both cases take the same time. */
 const NOBODY_HASH =
   '$argon2id$v=19$m=19456,t=2,p=1$c29tZXNhbHRzb21lc2FsdA$Zm9yZ290dGVuZm9yZ290dGVuZm9yZ290dGVuZm9yZ28';

@@ -27,7 +27,7 @@ import { sendImage } from './images';
 import { serveOwnWidgets } from './ownWidget';
 import { serveSharedPages } from './sharedPages';
 import { recorded } from './recorded';
-import { VERSION } from './account';
+import { VERSION } from '../version';
 import { serveAuthority } from './certificate';
 import { deviceOf, type ApiParts, type Call, type Handlers } from './context';
 import { createHandlers } from './handlers';

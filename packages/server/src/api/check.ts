@@ -8,7 +8,7 @@ import { DEAD_MS } from '../nodes/book';
 import { countSetAside } from '../journal/setAside';
 import type { Store } from '../store/store';
 import { firstWorkspace, troublesOf, type Trouble } from '../watch/troubles';
-import { VERSION } from './account';
+import { VERSION } from '../version';
 import type { ApiParts, Handlers } from './context';
 
 const GIB = 2 ** 30;

@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { hostname } from 'node:os';
 import { setTimeout as sleep } from 'node:timers/promises';
 import type { Logger } from 'pino';
-import { VERSION } from '../api/account';
+import { VERSION } from '../version';
 import { secretOf } from '../auth/secrets';
 import type { Bus } from '../bus';
 import type { Config } from '../config';

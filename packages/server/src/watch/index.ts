@@ -1,5 +1,5 @@
 import type { Logger } from 'pino';
-import { VERSION } from '../api/account';
+import { VERSION } from '../version';
 import { whereaboutsOf } from '../backup/address';
 import { startBackups } from '../backup/schedule';
 import { endOf } from '../certificate/renewing';

@@ -3,7 +3,7 @@ import path from 'node:path';
 import { gunzipSync, gzipSync } from 'node:zlib';
 import { pino } from 'pino';
 import { createClient } from '@peatmoor/contract';
-import { VERSION } from '../../src/api/account';
+import { VERSION } from '../../src/version';
 import { makeBackup } from '../../src/backup/make';
 import { restoreBackup, verifyBackup } from '../../src/backup/restore';
 import { startBackups } from '../../src/backup/schedule';

@@ -1,11 +1,9 @@
 import type { Aedes } from 'aedes';
 import { Readable } from 'node:stream';
 import { now as clockNow } from '../../clock';
-import type { Lasting, LastingRows } from './lastingRows';
+import { MOST_LASTING, type Lasting, type LastingRows } from './lastingRows';
 import type { Connected } from './session';
 
-/** Sessions that outlast their connection, for each device, and how long. */
-export const MOST_LASTING = 5;
 const LASTING_MS = 86_400_000;
 
 interface Persistence {

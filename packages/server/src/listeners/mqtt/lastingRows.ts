@@ -2,7 +2,9 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import type { Logger } from 'pino';
 import type { OpenNumber } from '../../journal/openNumbers';
 import { inRawTransaction, seeingAll, type Store } from '../../store/store';
-import { MOST_LASTING } from './lasting';
+
+/** Sessions that outlast their connection, for each device, and how long. */
+export const MOST_LASTING = 5;
 
 /** What goes on of a session: its filters with their QoS, and the numbers of QoS 2 messages that are taken and not released. */
 export interface Lasting {
