@@ -48,12 +48,16 @@ const LINKED: Record<string, ComponentType> = {
 
 /** The page of a share link, which needs nobody signed in, or the console. */
 export function App(): ReactNode {
-  return isVisitor ? (
-    <Suspense>
-      <Shared />
-    </Suspense>
-  ) : (
-    <Console />
+  return (
+    <PageBoundary>
+      {isVisitor ? (
+        <Suspense>
+          <Shared />
+        </Suspense>
+      ) : (
+        <Console />
+      )}
+    </PageBoundary>
   );
 }
 

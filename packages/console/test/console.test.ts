@@ -149,9 +149,9 @@ it('edits it without a save button: add several at once, configure, move, remove
   await page.mouse.up();
   await until(async () => (await gauge.boundingBox())!.x > before.x + 200, 'the widget moved');
   await gauge.getByRole('button', { name: 'Remove' }).click();
-  expect(await widgets().count()).toBe(7);
+  await until(async () => (await widgets().count()) === 7, 'one is gone');
   await page.getByRole('button', { name: 'Undo' }).click();
-  expect(await widgets().count()).toBe(8);
+  await until(async () => (await widgets().count()) === 8, 'it is back');
   await page.locator('[data-kept="kept"]').waitFor();
   await page.reload();
   await gauge.waitFor();

@@ -230,6 +230,15 @@ it('a widget that cannot be drawn says so, and the others go on', async () => {
   await tab.close();
 });
 
+it('a page outside of the others that cannot be drawn says so too', async () => {
+  const tab = await context.newPage();
+  await tab.route('**/api/shared', (route) => route.fulfill({ json: { dashboard: null } }));
+  await tab.goto(`${service.url}/shared/${'x'.repeat(22)}`);
+  await tab.getByRole('heading', { name: 'This page could not be drawn' }).waitFor();
+  await tab.getByRole('button', { name: 'Load it anew' }).waitFor();
+  await tab.close();
+});
+
 it('a session that ended elsewhere leads to the sign-in', async () => {
   await person.client.call('signOut').catch(() => undefined);
   const cookie = (await context.cookies()).map(({ name, value }) => `${name}=${value}`).join('; ');

@@ -91,6 +91,13 @@ it('the overview leaves out what its reader left out, of their own rows alone', 
   expect(await refused(leaveOut([{ kind, streams: ['Not a key'] }]))).toBe('leftOut[0].streams[0]');
   expect(await refused(leaveOut([{ kind: -1, streams: ['a'] }]))).toBe('leftOut[0].kind');
   expect(await lines()).toEqual(before);
+  // What is of somebody else's workspace is not kept, and so says nothing of what there is.
+  const stranger = await newPerson(service);
+  const theirs = (await newDevice(stranger.client, 'Elsewhere')).device.kindId;
+  const mine = { kind, streams: [before[0]!] };
+  const answer = await leaveOut([{ kind: theirs, streams: ['level'] }, mine]);
+  expect(answer.user.leftOut).toEqual([mine]);
+  expect((await person.client.call('me')).user.leftOut).toEqual([mine]);
   await leaveOut([]);
 });
 

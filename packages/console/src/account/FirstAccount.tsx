@@ -5,7 +5,6 @@ import type { ReactNode } from 'react';
 import { useForm } from 'react-hook-form';
 import { newAccountSchema, type NewAccount } from '@peatmoor/contract';
 import { useChange } from '../api';
-import { EmailField, PasswordField } from '../parts/CredentialFields';
 import { Notice } from '../parts/Notice';
 
 /** Makes the account that owns an empty service. */
@@ -34,8 +33,22 @@ export function FirstAccount(): ReactNode {
         error={!!errors.name}
         helperText={errors.name?.message}
       />
-      <EmailField {...register('email')} problem={errors.email?.message} />
-      <PasswordField isNew {...register('password')} problem={errors.password?.message} />
+      <TextField
+        label="Email"
+        type="email"
+        autoComplete="username"
+        {...register('email')}
+        error={!!errors.email}
+        helperText={errors.email?.message}
+      />
+      <TextField
+        label="Password"
+        type="password"
+        autoComplete="new-password"
+        {...register('password')}
+        error={!!errors.password}
+        helperText={errors.password?.message ?? 'Ten letters or more.'}
+      />
       <TextField
         label="Name of your workspace"
         {...register('workspace')}

@@ -1,7 +1,8 @@
 import { ButtonBase } from '@mui/material';
-import { Suspense, useState, type ReactNode } from 'react';
+import { Suspense, type ReactNode } from 'react';
 import { useRead } from '../api';
 import { later } from '../parts/later';
+import { useAnchor } from '../parts/useAnchor';
 import { ink } from '../theme';
 
 const Workspaces = later(() => import('./Workspaces'), 'Workspaces');
@@ -9,20 +10,15 @@ const Workspaces = later(() => import('./Workspaces'), 'Workspaces');
 /** The workspace one is in; a press shows the others, and makes a new one. */
 export function Switcher(): ReactNode {
   const me = useRead('me').data;
-  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  // Its file is fetched when it is first opened, and stays.
-  const [opened, setOpened] = useState(false);
+  const menu = useAnchor();
   if (me === undefined) return null;
   return (
     <>
       <ButtonBase
         aria-haspopup="menu"
-        aria-expanded={anchor !== null}
+        aria-expanded={menu.at !== null}
         aria-label={`Workspace ${me.workspace.title}`}
-        onClick={({ currentTarget }) => {
-          setAnchor(currentTarget);
-          setOpened(true);
-        }}
+        onClick={menu.open}
         sx={{
           font: 'inherit',
           fontSize: '0.875rem',
@@ -38,9 +34,9 @@ export function Switcher(): ReactNode {
       >
         {me.workspace.title}
       </ButtonBase>
-      {opened && (
+      {menu.wasOpened && (
         <Suspense>
-          <Workspaces anchor={anchor} onClose={() => setAnchor(null)} />
+          <Workspaces anchor={menu.at} onClose={menu.close} />
         </Suspense>
       )}
     </>

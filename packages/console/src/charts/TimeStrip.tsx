@@ -1,6 +1,7 @@
 import { Box, ButtonBase } from '@mui/material';
-import { Suspense, useState, type ReactNode } from 'react';
+import { Suspense, type ReactNode } from 'react';
 import { later } from '../parts/later';
+import { useAnchor } from '../parts/useAnchor';
 import { ink } from '../theme';
 import { PERIODS, type Period } from './period';
 
@@ -17,9 +18,7 @@ export function TimeStrip({
   /** Those that can be chosen, where that is not any. */
   among?: readonly Period[];
 }): ReactNode {
-  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  // Its file is fetched when it is first opened, and stays.
-  const [opened, setOpened] = useState(false);
+  const menu = useAnchor();
   const isListed = PERIODS.some(({ key }) => key === period.key);
   const word = (chosen: boolean) => ({
     flex: 1,
@@ -73,11 +72,8 @@ export function TimeStrip({
         {among === PERIODS && (
           <ButtonBase
             aria-haspopup="menu"
-            aria-expanded={anchor !== null}
-            onClick={({ currentTarget }) => {
-              setAnchor(currentTarget);
-              setOpened(true);
-            }}
+            aria-expanded={menu.at !== null}
+            onClick={menu.open}
             sx={{
               ...word(!isListed),
               flex: isListed ? 1 : '0 1 auto',
@@ -91,9 +87,9 @@ export function TimeStrip({
           </ButtonBase>
         )}
       </Box>
-      {opened && (
+      {menu.wasOpened && (
         <Suspense>
-          <PeriodMenu anchor={anchor} period={period} onClose={() => setAnchor(null)} onChoose={onChange} />
+          <PeriodMenu anchor={menu.at} period={period} onClose={menu.close} onChoose={onChange} />
         </Suspense>
       )}
     </Box>

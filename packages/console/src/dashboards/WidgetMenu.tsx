@@ -5,6 +5,7 @@ import type { Widget } from '@peatmoor/core';
 import type { Period } from '../charts/period';
 import { chartView } from '../charts/view';
 import { later } from '../parts/later';
+import { useAnchor } from '../parts/useAnchor';
 import { ink } from '../theme';
 import type { Source } from './useCatalogue';
 
@@ -26,9 +27,7 @@ export function WidgetMenu({
   period: Period;
   onLarge: (() => void) | undefined;
 }): ReactNode {
-  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  // Its file is fetched when it is first opened, and stays.
-  const [opened, setOpened] = useState(false);
+  const menu = useAnchor();
   const [noting, setNoting] = useState(false);
   const [sharing, setSharing] = useState(false);
   const { dashboard } = useParams();
@@ -43,11 +42,8 @@ export function WidgetMenu({
       <ButtonBase
         aria-label={`More of ${title}`}
         aria-haspopup="menu"
-        aria-expanded={anchor !== null}
-        onClick={({ currentTarget }) => {
-          setAnchor(currentTarget);
-          setOpened(true);
-        }}
+        aria-expanded={menu.at !== null}
+        onClick={menu.open}
         sx={{
           alignSelf: 'center',
           minWidth: 32,
@@ -59,10 +55,10 @@ export function WidgetMenu({
       >
         ⋯
       </ButtonBase>
-      {opened && (
+      {menu.wasOpened && (
         <Suspense>
           <WidgetActions
-            anchor={anchor}
+            anchor={menu.at}
             widget={widget}
             title={title}
             device={device}
@@ -71,7 +67,7 @@ export function WidgetMenu({
             onLarge={onLarge}
             onNote={() => setNoting(true)}
             onShare={onDashboard === null ? undefined : () => setSharing(true)}
-            onClose={() => setAnchor(null)}
+            onClose={menu.close}
           />
         </Suspense>
       )}

@@ -1,5 +1,5 @@
 import { Box, ButtonBase, Typography, useMediaQuery } from '@mui/material';
-import { Suspense, useEffect, useRef, useState, useSyncExternalStore, type ReactNode } from 'react';
+import { Suspense, useEffect, useRef, useSyncExternalStore, type ReactNode } from 'react';
 import { NavLink, useLocation } from 'react-router';
 import { useRead } from '../api';
 import { useLive } from '../live';
@@ -9,6 +9,7 @@ import { OpenCount } from './OpenCount';
 import { mayDo } from '@peatmoor/core';
 import { Switcher } from '../account/Switcher';
 import { later, missingFiles } from '../parts/later';
+import { useAnchor } from '../parts/useAnchor';
 import { ink } from '../theme';
 
 const MorePlaces = later(() => import('./MorePlaces'), 'MorePlaces');
@@ -97,28 +98,23 @@ const WORD = {
 /** The words that have no room on a phone's line. */
 function More(): ReactNode {
   const { pathname } = useLocation();
-  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  // Its file is fetched when it is first opened, and stays.
-  const [opened, setOpened] = useState(false);
+  const menu = useAnchor();
   const places = PLACES.filter(([, path]) => !MOST_ON_PHONE.includes(path));
   const isHere = places.some(([, path]) => pathname.startsWith(path));
   return (
     <>
       <ButtonBase
         aria-haspopup="menu"
-        aria-expanded={anchor !== null}
-        onClick={({ currentTarget }) => {
-          setAnchor(currentTarget);
-          setOpened(true);
-        }}
+        aria-expanded={menu.at !== null}
+        onClick={menu.open}
         className={isHere ? 'active' : ''}
         sx={{ ...WORD, font: 'inherit' }}
       >
         More
       </ButtonBase>
-      {opened && (
+      {menu.wasOpened && (
         <Suspense>
-          <MorePlaces anchor={anchor} places={places} onClose={() => setAnchor(null)} />
+          <MorePlaces anchor={menu.at} places={places} onClose={menu.close} />
         </Suspense>
       )}
     </>

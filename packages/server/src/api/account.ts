@@ -10,7 +10,7 @@ import { hashSecret } from '../registry';
 import { findAll, findOne } from '../store/rows';
 import { VERSION } from '../version';
 import type { ApiParts, Handlers } from './context';
-import { demandPerson, SESSION_COOKIE, sessionIdOf } from './scope';
+import { demandPerson, SESSION_COOKIE, sessionIdOf, type Scope } from './scope';
 import { createSessions } from './sessions';
 
 /** Verified when an account is not known, so that both cases take the same time. */
@@ -28,10 +28,18 @@ export function accountHandlers(parts: ApiParts): AccountHandlers {
   const limits = createLimits(store);
   const sessions = createSessions(parts);
   const isEmpty = async (): Promise<boolean> => (await models.users.count()) === 0;
-  /** What is chosen of kinds that are gone is forgotten, or it would be carried along for ever. */
-  const ofKindsThere = async <T extends { kind: number }>(chosen: T[]): Promise<T[]> => {
-    const there = await findAll(models.kinds, { where: { id: chosen.map(({ kind }) => kind) } });
-    return chosen.filter(({ kind }) => there.some(({ id }) => id === kind));
+  /** Of kinds that are gone, or were never one's own, nothing is kept: it would be carried along for ever. */
+  const ofOwnKinds = async <T extends { kind: number }>(scope: Scope, chosen: T[]): Promise<T[]> => {
+    if (chosen.length === 0) return chosen;
+    const rows = await store.withConnection<{ id: number }[]>((connection) =>
+      connection.query(
+        `SELECT kind.id FROM kinds kind JOIN memberships membership ON membership.workspaceId = kind.workspaceId
+          WHERE membership.userId = ? AND kind.id IN (?)`,
+        [scope.userId, chosen.map(({ kind }) => kind)],
+      ),
+    );
+    const own = new Set(rows.map(({ id }) => Number(id)));
+    return chosen.filter(({ kind }) => own.has(kind));
   };
   return {
     status: async () => {
@@ -98,7 +106,7 @@ export function accountHandlers(parts: ApiParts): AccountHandlers {
     changeMe: async ({ scope, body }) => {
       demandPerson(scope);
       const { name, units, ...rest } = body;
-      if (rest.leftOut !== undefined) rest.leftOut = await ofKindsThere(rest.leftOut);
+      if (rest.leftOut !== undefined) rest.leftOut = await ofOwnKinds(scope, rest.leftOut);
       const said = Object.fromEntries(Object.entries(rest).filter(([, value]) => value !== undefined));
       // In one statement: what another page of theirs changes at the same time stays as well.
       await store.alone(() =>
