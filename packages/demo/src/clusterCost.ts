@@ -4,6 +4,7 @@ import { makePosts, newAccount, type Post } from './cluster/account';
 import type { Cluster } from './cluster/cluster';
 import { connectBoard } from './cluster/load';
 import type { Running } from './cluster/processes';
+import { crossings } from './cluster/page';
 import { withCluster } from './cluster/temporary';
 
 /** Readings of one run, boards that send them, and how many each has under way. */
@@ -29,9 +30,18 @@ function processorS(all: readonly Running[]): number {
 
 /** What readings cost the services and the databases, on one node and on three. */
 async function compare(cluster: Cluster, url: string): Promise<boolean> {
-  const boards = await makePosts((await newAccount(url)).client, BOARDS);
+  const { client, key } = await newAccount(url);
+  const boards = await makePosts(client, BOARDS);
+  const [probe] = (await makePosts(client, 1)) as [Post];
   await run(cluster, boards, WARM);
   const three = await run(cluster, boards, READINGS);
+  const [to, from] = cluster.servicePorts.map(({ http }) => `http://127.0.0.1:${http}`) as [string, string];
+  const [, times] = await Promise.all([
+    run(cluster, boards, WARM),
+    sleep(IDLE_MS).then(() => crossings({ from, to }, key, probe, 60)),
+  ]);
+  times.sort((a, b) => a - b);
+  const crossed = `From its answer by one node to a page at another, beside that load: half of ${times.length} readings within ${times[times.length >> 1]!.toFixed(0)} ms, the slowest ${times.at(-1)!.toFixed(0)} ms (aim 300).`;
   for (const one of cluster.services.slice(1)) await one.stop();
   await sleep(5000);
   const one = await run(cluster, boards, READINGS);
@@ -43,7 +53,8 @@ async function compare(cluster: Cluster, url: string): Promise<boolean> {
 ${row('three nodes', three)}
 ${row('one node', one)}
 
-Three nodes ÷ one: ${(three.services / one.services).toFixed(2)} for the services (aim 1.3).`);
+Three nodes ÷ one: ${(three.services / one.services).toFixed(2)} for the services (aim 1.3).
+${crossed}`);
   return true;
 }
 

@@ -1,12 +1,12 @@
 import { setTimeout as sleep } from 'node:timers/promises';
 import { counted } from '@peatmoor/core';
-import { LIVE_PATH, type Client, type LiveMessage } from '@peatmoor/contract';
+import type { Client } from '@peatmoor/contract';
 import { startHookCatcher, type HookCatcher } from '@peatmoor/standins';
-import { WebSocket } from 'ws';
 import { makePosts, newAccount } from './cluster/account';
 import type { Cluster } from './cluster/cluster';
-import { connectBoard, startLoad, within, type Sent } from './cluster/load';
+import { connectBoard, startLoad, within } from './cluster/load';
 import { lookAtAlerts, lookAtEvents, lookUp, type Crossing } from './cluster/lookUp';
+import { openPage } from './cluster/page';
 import { withCluster } from './cluster/temporary';
 
 /** How often each fault comes: `PROOF_SHORT=1` for a few of each. */
@@ -246,52 +246,6 @@ async function obeyed(client: Client, device: string): Promise<void> {
     if (performance.now() > until) throw new Error('a command was not applied within a minute');
     await sleep(100);
   }
-}
-
-/** A page that shows one device, opened again whenever it is lost, as the console does. */
-function openPage(url: string, key: string, device: string) {
-  let stopped = false;
-  let shown = 0;
-  let socket: WebSocket | null = null;
-  let heardAt = performance.now();
-  const connect = (): void => {
-    if (stopped) return;
-    const one = new WebSocket(url.replace('http', 'ws') + LIVE_PATH, {
-      headers: { authorization: `Bearer ${key}` },
-    });
-    socket = one;
-    heardAt = performance.now();
-    one.on('open', () => one.send(JSON.stringify({ type: 'watch', devices: [device], arrivals: [] })));
-    one.on('message', (data) => {
-      heardAt = performance.now();
-      const message = JSON.parse((data as Buffer).toString()) as LiveMessage;
-      if (message.type !== 'readings' || message.device !== device) return;
-      for (const [name, , value] of message.values)
-        if (name === 'level' && typeof value === 'number') shown = value;
-    });
-    one.on('error', () => undefined);
-    one.on('close', () => setTimeout(connect, 500));
-  };
-  connect();
-  const watch = setInterval(() => {
-    if (performance.now() - heardAt > 9000) socket?.terminate();
-  }, 500);
-  return {
-    /** Waits until it shows something that was acknowledged after this call. */
-    async rightWithin(ms: number, sent: Sent): Promise<void> {
-      const from = Math.max(0, ...sent.kept.keys());
-      const end = performance.now() + ms;
-      while (shown <= from) {
-        if (performance.now() > end) throw new Error('a page does not become right');
-        await sleep(50);
-      }
-    },
-    stop() {
-      stopped = true;
-      clearInterval(watch);
-      socket?.terminate();
-    },
-  };
 }
 
 const hooks = await startHookCatcher();

@@ -1,9 +1,13 @@
 import fs from 'node:fs';
+import { setTimeout as sleep } from 'node:timers/promises';
 import { pino } from 'pino';
+import { packBatch } from '@peatmoor/core';
 import { createBus, type Bus, type BusEvents } from '../src/bus';
 import { nextRecomputation } from '../src/computing/jobs';
 import { startManagedDatabase, type ManagedDatabase } from '../src/database/managed';
+import type { JournalPlace } from '../src/journal/reader';
 import { createLastingRows } from '../src/listeners/mqtt/lastingRows';
+import { createSaying, startFollowing } from '../src/nodes/following';
 import { startNews, type News } from '../src/nodes/news';
 import { writeOpenNumbers } from '../src/journal/openNumbers';
 import { inRawTransaction, openStore, type Store } from '../src/store/store';
@@ -171,4 +175,77 @@ it('of what is to be worked out anew each node takes what it computes for, and w
   expect(await look([])).toEqual([undefined, true]);
   await rowsOf("UPDATE recomputations SET state = 'done'");
   expect(await look([0, 1, 2, 3])).toEqual([undefined, false]);
+});
+
+describe('commits of other nodes', () => {
+  const write = (places: readonly JournalPlace[]): Promise<void> =>
+    store.withConnection(async (connection) => {
+      await connection.batch(
+        'INSERT INTO journal (writer, part, seq, committedAt, body) VALUES (?, ?, ?, 1, ?)',
+        places.map(({ writer, part, seq }) => [
+          writer,
+          part,
+          seq,
+          Buffer.from(packBatch({ series: [1], times: [seq], values: [seq] })),
+        ]),
+      );
+    });
+  const line = (writer: number, part: number, from: number, to: number): JournalPlace[] =>
+    Array.from({ length: to - from + 1 }, (_, i) => ({ writer, part, seq: from + i }));
+
+  it('come all of them, each once and in the order of its line, however many lines there are; a gap is noticed', async () => {
+    await write([...line(71, 0, 1, 3), ...line(72, 1, 1, 5), ...line(73, 0, 1, 4)]);
+    const came = new Map<string, number[]>();
+    let missed = 0;
+    const following = startFollowing({
+      store,
+      log,
+      mine: [73],
+      reached: [
+        { writer: 71, part: 0, seq: 3 },
+        { writer: 72, part: 1, seq: 2 },
+      ],
+      onCommit({ writer, part, seq }) {
+        const name = `${writer}/${part}`;
+        came.set(name, [...(came.get(name) ?? []), seq]);
+      },
+      onMissed: () => void missed++,
+      isTold: () => true,
+    });
+    const all = () => [...came.values()].reduce((sum, { length }) => sum + length, 0);
+    await until(() => all() === 3);
+    // Between what is known and a new line nobody knew of, more than one lot.
+    await write([...line(71, 0, 4, 253), ...line(71, 5, 1, 2), ...line(72, 1, 6, 305), ...line(73, 0, 5, 9)]);
+    for (let i = 0; i < 50; i++) following.look();
+    await until(() => all() === 3 + 250 + 2 + 300);
+    expect(came.get('72/1')).toEqual(line(72, 1, 3, 305).map(({ seq }) => seq));
+    expect(came.get('71/0')).toEqual(line(71, 0, 4, 253).map(({ seq }) => seq));
+    expect(came.get('71/5')).toEqual([1, 2]);
+    expect(came.has('73/0')).toBe(false);
+    expect(missed).toBe(0);
+    await write(line(72, 1, 310, 311));
+    following.look();
+    await until(() => came.get('72/1')!.at(-1) === 311);
+    expect(missed).toBe(1);
+    following.stop();
+    await write(line(72, 1, 312, 312));
+    following.look();
+    await sleep(300);
+    expect(came.get('72/1')!.at(-1)).toBe(311);
+  });
+
+  it('are told of at once after a pause, and then together however many there are', async () => {
+    const said: number[] = [];
+    const say = createSaying(() => said.push(performance.now()));
+    say();
+    await until(() => said.length === 1);
+    const since = performance.now();
+    while (performance.now() - since < 500) {
+      say();
+      await sleep(2);
+    }
+    await until(() => said.length > 1 && performance.now() - said.at(-1)! > 200);
+    for (const [i, at] of said.slice(1).entries()) expect(at - said[i]!).toBeGreaterThan(95);
+    expect(said.length).toBeLessThanOrEqual(7);
+  });
 });

@@ -11,8 +11,12 @@ import type { Store } from '../store/store';
 const LOOK_MS = 200;
 const LOOK_TOLD_MS = 1000;
 const ROWS_AT_ONCE = 200;
-/** What is said of commits is gathered so long, in ms. */
-const SAY_MS = 40;
+/** What many commits say is said together: so long after it was said the last time, in ms; at once after a pause. */
+const SAY_MS = 100;
+/** Looks are so far apart, in ms: what three nodes say of theirs is looked at together. */
+const APART_MS = 80;
+/** What is new in a line, up to where it was when all lines were looked at. */
+const OF_LINE = '(writer = ? AND part = ? AND seq > ? AND seq <= ?)';
 
 /** The commits of other nodes, in the order of each, as they come. */
 export interface Following {
@@ -41,25 +45,29 @@ interface Parts {
 export function startFollowing({ store, log, mine, reached, onCommit, onMissed, isTold }: Parts): Following {
   const known = new Map(reached.map((place) => [lineOf(place), place.seq]));
   let stopped = false;
-  const readLine = async (connection: Connection, line: JournalPlace): Promise<void> => {
-    const name = lineOf(line);
+  /** All that is new in some lines, in lots of all of them together. */
+  const readLines = async (connection: Connection, lines: readonly JournalPlace[]): Promise<void> => {
+    let open = lines;
     for (;;) {
-      const from = known.get(name) ?? 0;
-      if (line.seq <= from || stopped) return;
-      const rows = (await connection.execute(
-        'SELECT seq, body FROM journal WHERE writer = ? AND part = ? AND seq > ? ORDER BY seq LIMIT ?',
-        [line.writer, line.part, from, ROWS_AT_ONCE],
-      )) as { seq: number; body: Buffer }[];
-      if (rows.length === 0) return;
-      if (known.has(name) && Number(rows[0]!.seq) > from + 1) onMissed();
-      for (const { seq, body } of rows) {
+      open = open.filter((line) => line.seq > fromOf(line));
+      if (open.length === 0 || stopped) return;
+      const places = open.map((line) => [line.writer, line.part, fromOf(line), line.seq]);
+      const rows = (await connection.query(
+        `SELECT writer, part, seq, body FROM journal WHERE ${places.map(() => OF_LINE).join(' OR ')} ORDER BY writer, part, seq LIMIT ?`,
+        [...places.flat(), ROWS_AT_ONCE],
+      )) as (JournalPlace & { body: Buffer })[];
+      for (const { writer, part, seq, body } of rows) {
+        const name = lineOf({ writer, part });
+        if (known.has(name) && Number(seq) > known.get(name)! + 1) onMissed();
         known.set(name, Number(seq));
-        tell({ writer: line.writer, part: line.part, seq: Number(seq) }, body);
+        tell({ writer: Number(writer), part: Number(part), seq: Number(seq) }, body);
       }
+      if (rows.length < ROWS_AT_ONCE) return;
       // Others have their turn between two lots.
       await sleep(0);
     }
   };
+  const fromOf = (line: JournalPlace): number => known.get(lineOf(line)) ?? 0;
   const tell = (place: JournalPlace, body: Buffer): void => {
     try {
       const commit = unpackBatch(body);
@@ -79,27 +87,35 @@ export function startFollowing({ store, log, mine, reached, onCommit, onMissed, 
       const lines = (await connection.query(
         'SELECT writer, part, MAX(seq) AS seq FROM journal GROUP BY writer, part',
       )) as JournalPlace[];
-      for (const { writer, part, seq } of lines)
-        if (!mine.includes(Number(writer)))
-          await readLine(connection, { writer: Number(writer), part: Number(part), seq: Number(seq) });
+      await readLines(
+        connection,
+        lines.flatMap(({ writer, part, seq }) =>
+          mine.includes(Number(writer))
+            ? []
+            : [{ writer: Number(writer), part: Number(part), seq: Number(seq) }],
+        ),
+      );
     });
 
   let looking = false;
   let again = false;
-  let lookedAt = 0;
-  const look = (): void => {
-    if (looking) return void (again = true);
+  let lookedAt = -Infinity;
+  const lookNow = (): void => {
     looking = true;
     lookedAt = performance.now();
     read()
       .catch((error: Error) => log.debug({ err: error }, 'what others commit is looked at later'))
       .finally(() => {
         looking = false;
-        if (again && !stopped) {
-          again = false;
-          look();
-        }
+        if (!again || stopped) return;
+        again = false;
+        look();
       });
+  };
+  const soon = paced(APART_MS, lookNow);
+  const look = (): void => {
+    if (looking) again = true;
+    else if (!stopped) soon.call();
   };
   const every = setInterval(() => {
     if (performance.now() - lookedAt >= (isTold() ? LOOK_TOLD_MS : LOOK_MS) - 20) look();
@@ -110,18 +126,29 @@ export function startFollowing({ store, log, mine, reached, onCommit, onMissed, 
     stop() {
       stopped = true;
       clearInterval(every);
+      soon.stop();
     },
   };
 }
 
 /** Says now and then that something was committed here, however often that is. */
-export function createSaying(say: () => void): () => void {
+export const createSaying = (say: () => void): (() => void) => paced(SAY_MS, say).call;
+
+/** Does something soon where it was not done for a while, and else so long after the last time: never twice within `apartMs`. */
+function paced(apartMs: number, work: () => void): { call(): void; stop(): void } {
   let planned: NodeJS.Timeout | undefined;
-  return () => {
-    planned ??= setTimeout(() => {
-      planned = undefined;
-      say();
-    }, SAY_MS);
-    planned.unref();
+  let doneAt = -Infinity;
+  return {
+    call() {
+      planned ??= setTimeout(
+        () => {
+          planned = undefined;
+          doneAt = performance.now();
+          work();
+        },
+        Math.max(0, doneAt + apartMs - performance.now()),
+      ).unref();
+    },
+    stop: () => clearTimeout(planned),
   };
 }

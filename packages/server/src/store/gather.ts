@@ -8,10 +8,11 @@ const CROWD_MS = 4;
 /**
  * Looks up together what is asked for one by one: while one query is on its way, what else is asked for waits for the next, so
  * that many boards that connect at once cost few queries; where it is several that ask, a moment longer. Nothing is remembered.
- * `load` gives what it found by key; what it leaves out is null.
+ * `load` gives what it found by key; what it leaves out is null. `crowdMs`: that moment, in ms.
  */
 export function gather<K, V>(
   load: (keys: readonly K[]) => Promise<ReadonlyMap<K, V>>,
+  crowdMs = CROWD_MS,
 ): (key: K) => Promise<V | null> {
   let isLoading = false;
   /** True where the last query was for several. */
@@ -23,7 +24,7 @@ export function gather<K, V>(
     run?.();
   };
   const plan = (): void => {
-    if (isCrowd) setTimeout(next, CROWD_MS);
+    if (isCrowd) setTimeout(next, crowdMs);
     else setImmediate(next);
   };
   const loader = new DataLoader<K, V | null>(
