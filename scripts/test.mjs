@@ -2,18 +2,20 @@
 // more, as a loaded machine may have been too slow for it, and the run says which were.
 // `npm test -- server` leaves the long proofs of a package out (crashes, clocks, upgrades, compilers); `npm test -- proof` runs them.
 import { spawnSync } from 'node:child_process';
-import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { chmodSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
 
-const folder = mkdtempSync(path.join(os.tmpdir(), 'peatmoor-results-'));
+// What tests write is in here, so that nothing of it stays; others may pass through it, as databases run by a user of their own do.
+const folder = mkdtempSync(path.join(os.tmpdir(), 'peatmoor-'));
+chmodSync(folder, 0o711);
 
 function run(name, parameters) {
   const file = path.join(folder, name);
   const { status } = spawnSync(
     process.execPath,
     ['node_modules/jest/bin/jest.js', '--json', `--outputFile=${file}`, ...parameters],
-    { stdio: ['ignore', 'ignore', 'inherit'] },
+    { stdio: ['ignore', 'ignore', 'inherit'], env: { ...process.env, TMPDIR: folder } },
   );
   try {
     return { status: status ?? 1, results: JSON.parse(readFileSync(file, 'utf8')) };

@@ -85,7 +85,7 @@ export async function startSharedDatabase(): Promise<SharedDatabase> {
     connect,
     async startNode(environment = {}) {
       const node: Node = await startProgram(built('server'), {
-        PEATMOOR_DATA: newFolder(),
+        PEATMOOR_DATA: fs.mkdtempSync(path.join(folder, 'node-')),
         PEATMOOR_HOST: '127.0.0.1',
         PEATMOOR_LOG: 'error',
         PEATMOOR_SIGN_UP: 'open',

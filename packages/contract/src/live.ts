@@ -19,7 +19,9 @@ export type ChangedWhat =
   | 'timetables'
   | 'notes'
   | 'links'
-  | 'grants';
+  | 'grants'
+  /** Messages that came before others heard of them one by one. */
+  | 'arrivals';
 
 /** A message on the live WebSocket, from the service to a page. */
 export type LiveMessage =

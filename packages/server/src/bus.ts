@@ -25,6 +25,8 @@ export interface BusEvents {
   picture: { series: number; at: number; type: string; size: number };
   /** What devices used of their rates: their rows, and messages. */
   used: { devices: [deviceRowId: number, messages: number][] };
+  /** Workspaces whose messages are shown by pages here, as they come; of one of them a page just began to. */
+  shown: { workspaces: number[]; begun?: number };
   /** Something is to be worked out anew. */
   recompute: { workspaceId: number };
   /** Something for the pages of a workspace. */

@@ -71,7 +71,7 @@ import { openStore, type Store } from './store/store';
 import { startWatching } from './watch';
 
 /** Beside other nodes commits begin so long apart, in ms: each of them costs all nodes and all their databases work. */
-const COMMITS_APART_MS = 8;
+const COMMITS_APART_MS = 16;
 
 export interface Service {
   address: Address;
@@ -147,6 +147,7 @@ export async function startService({
     for (const committed of tail.entries) recent.add(committed);
     const times = createTimes(tail.lastAt, () => nodes?.timePart() ?? 0);
     let metrics: Metrics | null = null;
+    const hasOthers = (): boolean => (nodes?.health().alive ?? 1) > 1;
     let beside = (): void => undefined;
     const parts = await readParts(store, config.journalParts);
     const journal = await startJournalWriter(
@@ -159,7 +160,7 @@ export async function startService({
       {
         onBegin: () => beside(),
         parts,
-        apartMs: () => ((nodes?.health().alive ?? 1) > 1 ? COMMITS_APART_MS : 0),
+        apartMs: () => (hasOthers() ? COMMITS_APART_MS : 0),
       },
     );
     // Nobody could be heard meanwhile.
@@ -192,6 +193,8 @@ export async function startService({
     stops.push(presence.stop);
     const workers: [name: string, Pick<AllParts, 'held'>][] = [['folding', folding]];
     let ownAddress = (): string => '';
+    const arrivals = startArrivals({ store, bus, times, tell, log, hasOthers });
+    stops.push(arrivals.stop);
     // Before anything is read into memory: what changes elsewhere from now on is heard of.
     nodes = await startNodes({
       config,
@@ -207,14 +210,13 @@ export async function startService({
       isShared: database === null,
       tell,
       wakeReaders: (part) => wakeReaders(part),
+      saveArrivals: arrivals.save,
       does: () => whatIsDone(workers),
       address: () => ownAddress(),
     });
     stops.push(nodes.stop);
     const tokenUse = startTokenUse(store, log);
     stops.push(tokenUse.stop);
-    const arrivals = startArrivals({ store, bus, times, tell, log });
-    stops.push(arrivals.stop);
     beside = () => {
       for (const one of [arrivals, presence, tokenUse]) one.beside();
     };

@@ -8,6 +8,8 @@ import { startManagedDatabase, type ManagedDatabase } from '../src/database/mana
 import type { JournalPlace } from '../src/journal/reader';
 import { createLastingRows } from '../src/listeners/mqtt/lastingRows';
 import { createSaying, startFollowing } from '../src/nodes/following';
+import { createInterest } from '../src/nodes/interest';
+import type { Link } from '../src/nodes/link';
 import { startNews, type News } from '../src/nodes/news';
 import { writeOpenNumbers } from '../src/journal/openNumbers';
 import { inRawTransaction, openStore, type Store } from '../src/store/store';
@@ -33,13 +35,24 @@ afterAll(async () => {
 }, 30_000);
 
 /** A node with its bus, and the definitions that it hears of from others. */
-async function newNode(node: number): Promise<{ bus: Bus; heard: BusEvents['definitions'][]; news: News }> {
+async function newNode(
+  node: number,
+  more: { link?: Link; isWanted?: (workspaceId: number) => boolean } = {},
+): Promise<{ bus: Bus; heard: BusEvents['definitions'][]; news: News }> {
   const bus = createBus();
   const heard: BusEvents['definitions'][] = [];
   bus.on('definitions', (event, from) => {
     if (from !== undefined) heard.push(event);
   });
-  const news = await startNews({ store, bus, node, log, link: () => null, hasOthers: () => true });
+  const news = await startNews({
+    store,
+    bus,
+    node,
+    log,
+    link: () => more.link ?? null,
+    hasOthers: () => true,
+    isWanted: more.isWanted ?? (() => true),
+  });
   started.push(news);
   return { bus, heard, news };
 }
@@ -105,6 +118,56 @@ describe('news between nodes', () => {
     )) as [{ count: number }];
     expect(Number(count)).toBeLessThan(10);
   }, 30_000);
+});
+
+describe('messages of devices', () => {
+  const arrival = (workspaceId: number) =>
+    ({ workspaceId, message: { type: 'arrival', arrival: { deviceId: 'dipwell' } } }) as BusEvents['live'];
+
+  it('are told to other nodes only where a page there shows them, and never by the table', async () => {
+    const said: string[] = [];
+    let up = true;
+    const link: Link = { isUp: () => up, say: (text) => void said.push(text), stop: () => Promise.resolve() };
+    const { bus } = await newNode(4, { link, isWanted: (workspaceId) => workspaceId === 7 });
+    const { heard } = await newNode(5);
+    for (const workspaceId of [6, 7, 8]) bus.emit('live', arrival(workspaceId));
+    expect(said.map((text) => JSON.parse(text.slice(5)))).toEqual([arrival(7)]);
+    up = false;
+    bus.emit('live', arrival(7));
+    bus.emit('shown', { workspaces: [7] });
+    bus.emit('definitions', { workspaceId: 7 });
+    await until(() => heard.length === 1);
+    const names = await store.withConnection((connection) =>
+      connection.query('SELECT name FROM news WHERE node = 4'),
+    );
+    expect(names).toEqual([{ name: 'definitions' }]);
+  });
+
+  it('are wanted for as long as a node says so, and what begins is noticed, together', async () => {
+    let ms = 0;
+    const bus = createBus();
+    const begun: number[] = [];
+    const { isWanted } = createInterest(
+      bus,
+      (workspaceId) => begun.push(workspaceId),
+      () => ms,
+    );
+    // What is shown here is no news to others.
+    bus.emit('shown', { workspaces: [1] });
+    expect(isWanted(1)).toBe(false);
+    bus.arrive('shown', { workspaces: [1, 2] }, 9);
+    ms = 3000;
+    bus.arrive('shown', { workspaces: [2] }, 9);
+    bus.arrive('shown', { workspaces: [3] }, 10);
+    expect([1, 2, 3, 4].map(isWanted)).toEqual([true, true, true, false]);
+    ms = 6000;
+    expect([1, 2, 3].map(isWanted)).toEqual([false, true, true]);
+    bus.arrive('shown', { workspaces: [1] }, 9);
+    await until(() => begun.length === 3);
+    for (let i = 0; i < 20; i++) bus.arrive('shown', { workspaces: [1, 2], begun: 2 }, 9);
+    await until(() => begun.length === 4);
+    expect(begun).toEqual([1, 2, 3, 2]);
+  });
 });
 
 describe('subscriptions that outlast their connection', () => {

@@ -56,6 +56,7 @@ const STALE: Record<ChangedWhat, string[]> = {
   notes: ['listNotes'],
   links: ['listLinks'],
   grants: ['listGrants', 'listDevices', 'readDevice', 'listDashboards', 'listKinds', 'me'],
+  arrivals: ['listArrivals', 'listAllArrivals'],
 };
 
 /** How often lists of messages change at most, in ms: what comes faster is listed together. */
@@ -90,8 +91,7 @@ function take(client: QueryClient, message: LiveMessage): void {
   if (message.type === 'past') readPastAgain(client, message.device);
   // Messages that came before the page was heard.
   if (message.type === 'watching')
-    for (const name of ['listArrivals', 'listAllArrivals'])
-      void client.invalidateQueries({ queryKey: [name] });
+    for (const name of STALE.arrivals) void client.invalidateQueries({ queryKey: [name] });
   if (message.type === 'changed')
     for (const name of STALE[message.what]) void client.invalidateQueries({ queryKey: [name] });
   if (message.type === 'arrival') gatherArrival(client, message.arrival);

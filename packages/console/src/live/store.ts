@@ -1,3 +1,4 @@
+import { flushSync } from 'react-dom';
 import type { Value } from '@peatmoor/core';
 import type { Device, WatchMessage } from '@peatmoor/contract';
 
@@ -112,10 +113,9 @@ class LiveStore {
     if (due >= this.#plannedFor) return;
     clearTimeout(this.#timer);
     this.#plannedFor = due;
-    this.#timer = window.setTimeout(
-      () => requestAnimationFrame(this.#flush),
-      Math.max(0, due - performance.now()),
-    );
+    const inMs = due - performance.now();
+    if (inMs <= 0) requestAnimationFrame(this.#flush);
+    else this.#timer = window.setTimeout(() => requestAnimationFrame(this.#flush), inMs);
   }
 
   #flush = (): void => {
@@ -134,7 +134,8 @@ class LiveStore {
       this.#coming.delete(id);
     }
     if (this.#changed.size > 0) this.#plan();
-    this.#tell();
+    // In this frame: left to itself it would be drawn after it, and seen with the next.
+    flushSync(() => this.#tell());
   };
 
   #tell(): void {

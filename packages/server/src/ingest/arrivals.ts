@@ -23,6 +23,8 @@ const MOST_A_SECOND = 20;
 const MOST_WAITING = 5000;
 /** Time between two writings down, in ms; whoever reads a list has it done first. */
 const SAVE_MS = 15_000;
+/** Beside other nodes, as lists are read at any of them. */
+const SAVE_BESIDE_OTHERS_MS = 700;
 /** Messages of a device after which the oldest are deleted again. */
 const TRIM_AFTER = 50;
 /** Bytes of messages that may wait to be written down; of more only what became of them is kept. */
@@ -72,10 +74,11 @@ interface Parts {
   times: Times;
   tell: (fact: DeviceFact) => void;
   log: Logger;
+  hasOthers: () => boolean;
 }
 
 /** Keeps the newest messages of each device: live at once, in the records within a few seconds. */
-export function startArrivals({ store, bus, times, tell, log }: Parts): ArrivalBook {
+export function startArrivals({ store, bus, times, tell, log, hasOthers }: Parts): ArrivalBook {
   let counter = 0;
   const start = clockNow().toString(36);
   let waiting: Waiting[] = [];
@@ -168,7 +171,7 @@ export function startArrivals({ store, bus, times, tell, log }: Parts): ArrivalB
   };
   let writing: Promise<void> = Promise.resolve();
   const save = (): Promise<void> => (writing = writing.then(write));
-  const saving = createSaving(save, SAVE_MS);
+  const saving = createSaving(save, () => (hasOthers() ? SAVE_BESIDE_OTHERS_MS : SAVE_MS));
   const timer = setInterval(() => {
     inSecond.clear();
     if (waiting.length > MOST_WAITING / 5) void save();

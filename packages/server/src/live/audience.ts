@@ -9,6 +9,8 @@ export interface Audience {
   set(page: WebSocket, workspaceId: number, watched: Watched): void;
   forget(page: WebSocket): void;
   of(workspaceId: number, device: string): Iterable<WebSocket>;
+  /** Workspaces of whose devices somebody listens to any. */
+  workspaces(): number[];
   /** True where nobody listens to anything. */
   isEmpty(): boolean;
 }
@@ -39,6 +41,7 @@ export function createAudience(): Audience {
       yield* whole.get(workspaceId) ?? [];
       yield* single.get(nameOf(workspaceId, device)) ?? [];
     },
+    workspaces: () => [...new Set(Array.from(kept.values(), ({ workspaceId }) => workspaceId))],
     isEmpty: () => kept.size === 0,
   };
 }

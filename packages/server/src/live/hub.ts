@@ -159,7 +159,13 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
   const readings = createReadings({ registry, devices, send, log });
   // A page whose session, key or membership ended is closed, wherever that was done.
   let looking = false;
+  const sayShown = (begun?: number): void => {
+    const workspaces = arrivals.workspaces();
+    if (workspaces.length > 0)
+      bus.emit('shown', begun === undefined ? { workspaces } : { workspaces, begun });
+  };
   const look = setInterval(() => {
+    sayShown();
     if (holders.size === 0 || looking) return;
     looking = true;
     ended(store, [...holders.keys()])
@@ -242,7 +248,9 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
           const part = parts.get(page) ?? null;
           const heard = mayWatch(part, watch.devices);
           devices.set(page, workspaceId, heard);
-          arrivals.set(page, workspaceId, part === null ? watch.arrivals : new Set());
+          const asked = part === null ? watch.arrivals : new Set<string>();
+          arrivals.set(page, workspaceId, asked);
+          if (asked === 'all' || asked.size > 0) sayShown(workspaceId);
           return heard;
         };
         const calm = setInterval(() => (messages = 0), 1000);

@@ -17,6 +17,7 @@ import type { Registry } from '../registry';
 import type { Store } from '../store/store';
 import { startNodeBook, type NodeBook, type NodeFacts, type NodePlace } from './book';
 import { startConnections, type Connections, type Elsewhere } from './connections';
+import { createInterest } from './interest';
 import { createSaying, startFollowing, type Following } from './following';
 import { openLink, type Link } from './link';
 import type { DeviceFact } from '../journal/telling';
@@ -59,6 +60,8 @@ interface Parts {
   isShared: boolean;
   tell: (fact: DeviceFact) => void;
   wakeReaders: (part: number) => void;
+  /** Writes down what messages came here. */
+  saveArrivals: () => Promise<void>;
   /** What of the journal's readers is done here. */
   does: () => string[];
   /** Where this node itself is reached; empty before it listens. */
@@ -121,11 +124,18 @@ type Shared = Pick<Nodes, 'has' | 'committed' | 'list' | 'place' | 'timePart' | 
 
 /** One of several services on a database. */
 async function startShared(parts: Parts, self: () => Omit<NodeFacts, 'silentMs'>): Promise<Shared> {
-  const { store, bus, registry, recent, hub, presence, log, writers, tail, tell } = parts;
+  const { store, bus, registry, recent, hub, presence, log, writers, tail, tell, saveArrivals } = parts;
   const { busUrl } = parts.config;
   const id = writers[0]!;
   let hasOthers = (): boolean => true;
   let link: Link | null = null;
+  const { isWanted } = createInterest(bus, (workspaceId) => {
+    // What came before it was known that they are shown.
+    saveArrivals().then(
+      () => bus.emit('live', { workspaceId, message: { type: 'changed', what: 'arrivals' } }),
+      (error: Error) => log.debug({ err: error }, 'messages are shown elsewhere later'),
+    );
+  });
   const news: News = await startNews({
     store,
     bus,
@@ -133,6 +143,7 @@ async function startShared(parts: Parts, self: () => Omit<NodeFacts, 'silentMs'>
     log,
     link: () => link,
     hasOthers: () => hasOthers(),
+    isWanted,
   });
   const connections: Connections = await startConnections({
     store,

@@ -19,7 +19,7 @@ const MOST_WAITING = 20_000;
 const ROWS_AT_ONCE = 500;
 
 /** What is said over the link where there is one: it is worth little a moment later. */
-const FAST = ['live', 'used'] as const;
+const FAST = ['live', 'used', 'shown'] as const;
 export type FastName = (typeof FAST)[number];
 export const isFast = (name: string): name is FastName => FAST.includes(name as FastName);
 
@@ -42,13 +42,18 @@ interface Parts {
   link: () => Link | null;
   /** True where there are others to tell. */
   hasOthers: () => boolean;
+  /** True where pages of others show messages of a workspace as they come. */
+  isWanted: (workspaceId: number) => boolean;
 }
+
+const isArrival = (event: object): event is BusEvents['live'] =>
+  (event as Partial<BusEvents['live']>).message?.type === 'arrival';
 
 /**
  * Carries what happens on the bus to other nodes: what must not be missed by rows of a table, looked at every second or as soon
  * as the link says so; what pages are told over the link, and by the table only where that is down.
  */
-export async function startNews({ store, bus, node, log, link, hasOthers }: Parts): Promise<News> {
+export async function startNews({ store, bus, node, log, link, hasOthers, isWanted }: Parts): Promise<News> {
   let waiting: Item[] = [];
   let writing = false;
   let stopped = false;
@@ -89,9 +94,10 @@ export async function startNews({ store, bus, node, log, link, hasOthers }: Part
   bus.outward = (name, event) => {
     if (!isFast(name)) return put(name, event);
     const fast = link();
+    if (isArrival(event) && !isWanted(event.workspaceId)) return;
     if (fast?.isUp()) fast.say(`${name} ${JSON.stringify(event)}`);
-    // Arrivals come by the thousand; pages read them again.
-    else if (hasOthers() && (event as BusEvents['live']).message?.type !== 'arrival') put(name, event);
+    // Arrivals come by the thousand, and who shows them says so again: pages read them again.
+    else if (hasOthers() && name !== 'shown' && !isArrival(event)) put(name, event);
   };
 
   const forgetAll = (): void => {

@@ -79,7 +79,7 @@ export function startPresence({ store, bus, tell, isElsewhere, log }: Parts): Pr
       },
     );
   };
-  const saving = createSaving(save, SAVE_MS);
+  const saving = createSaving(save, () => SAVE_MS);
   const heard = (deviceRowId: number, at: number): void => {
     const known = lastSeen.get(deviceRowId) ?? 0;
     // One that a wrong clock gave, far ahead, makes place.

@@ -28,7 +28,7 @@ export function startTokenUse(store: Store, log: Logger): TokenUse {
       log.debug({ err: error }, 'uses of tokens wait');
     });
   };
-  const saving = createSaving(save, SAVE_MS);
+  const saving = createSaving(save, () => SAVE_MS);
   return {
     beside: saving.beside,
     note(tokenId, at) {

@@ -46,14 +46,14 @@ const newestOf = async (client: Client, stream: string): Promise<unknown> =>
     ?.value;
 
 /** A page that is open at a node and shows the device. */
-async function openPage(node: Node): Promise<{ heard: LiveMessage[]; page: WebSocket }> {
+async function openPage(node: Node, arrivals = [id]): Promise<{ heard: LiveMessage[]; page: WebSocket }> {
   const page = new WebSocket(urlOf(node).replace('http', 'ws') + LIVE_PATH, {
     headers: { authorization: `Bearer ${key}` },
   });
   const heard: LiveMessage[] = [];
   page.on('message', (data) => heard.push(JSON.parse((data as Buffer).toString()) as LiveMessage));
   await new Promise((resolve, reject) => page.once('open', resolve).once('error', reject));
-  page.send(JSON.stringify({ type: 'watch', devices: [id], arrivals: [id] }));
+  page.send(JSON.stringify({ type: 'watch', devices: [id], arrivals }));
   await until(() => heard.some(({ type }) => type === 'watching'));
   return { heard, page };
 }
@@ -158,6 +158,24 @@ it('what is reported to one is shown at the other: readings, texts, pictures, ar
     'a picture of the other node',
   );
   await until(() => heard.some(({ type }) => type === 'arrival'));
+  page.terminate();
+});
+
+it('messages of a device are listed at any node, and told to a page from when it shows them', async () => {
+  const { token: quiet, device } = await newDevice(here, 'Quiet post');
+  const deviceId = device.id;
+  const numbers = async (client: Client): Promise<number> =>
+    (await client.call('listArrivals', { params: { device: deviceId } })).length;
+  expect((await report(second, { level: 1 }, quiet)).status).toBe(200);
+  await within(3000, async () => (await numbers(here)) === 1, 'a message that nobody was shown');
+  const { heard, page } = await openPage(first, [deviceId]);
+  await within(
+    3000,
+    () => heard.some((one) => one.type === 'changed' && one.what === 'arrivals'),
+    'what came before is read again',
+  );
+  expect((await report(second, { level: 2 }, quiet)).status).toBe(200);
+  await within(500, () => heard.some(({ type }) => type === 'arrival'), 'the next one, live');
   page.terminate();
 });
 
