@@ -28,6 +28,8 @@ export async function startMosquitto(folder: string): Promise<Baseline> {
     `listener ${port} 127.0.0.1\nallow_anonymous true\npersistence false\nlog_type none\nmax_inflight_messages 0\nmax_queued_messages 0\n`,
   );
   const child = spawn('/usr/sbin/mosquitto', ['-c', file], { stdio: 'ignore' });
+  // Also where this program is interrupted.
+  process.once('exit', () => child.kill('SIGTERM'));
   await new Promise((resolve) => setTimeout(resolve, 500));
   return { port, stop: () => void child.kill('SIGTERM') };
 }
@@ -38,6 +40,8 @@ export async function startBareHttp(): Promise<Baseline> {
   const child = spawn(process.execPath, [fileURLToPath(import.meta.url), '--bare-http', String(port)], {
     stdio: 'ignore',
   });
+  // Also where this program is interrupted.
+  process.once('exit', () => child.kill('SIGTERM'));
   await new Promise((resolve) => setTimeout(resolve, 500));
   return { port, stop: () => void child.kill('SIGTERM') };
 }

@@ -49,6 +49,14 @@ export const theme: Theme = createTheme({
         body: { overflowY: 'scroll', overflowWrap: 'break-word' },
         a: { color: 'inherit', textUnderlineOffset: '0.2em', textDecorationThickness: '1px' },
         ':focus-visible': { outline: `2px solid ${ink.heather}`, outlineOffset: 2 },
+        '@media (prefers-reduced-motion: reduce)': {
+          '*, *::before, *::after': {
+            animationDuration: '0.01ms !important',
+            animationIterationCount: '1 !important',
+            transitionDuration: '0.01ms !important',
+            scrollBehavior: 'auto !important',
+          },
+        },
       },
     },
     MuiButtonBase: {

@@ -328,6 +328,27 @@ it('set times are made on the widget, and say what comes next', async () => {
     .waitFor();
 });
 
+it('a bead glides to its place, is set there where it moves again at once, and never glides for whoever wants no motion', async () => {
+  const moved = widget('gauge').first().locator('circle').last();
+  const durations = (): Promise<string> =>
+    moved.evaluate((node) => getComputedStyle(node).transitionDuration);
+  const goTo = async (opening: number): Promise<void> => {
+    const before = await moved.getAttribute('cx');
+    await post(service, token, { opening });
+    await until(async () => (await moved.getAttribute('cx')) !== before);
+  };
+  await page.waitForTimeout(1200);
+  await goTo(60);
+  expect(await durations()).toMatch(/^0.18s/);
+  await goTo(20);
+  expect(await durations()).toBe('0s');
+  await page.waitForTimeout(1200);
+  await page.emulateMedia({ reducedMotion: 'reduce' });
+  await goTo(70);
+  expect(parseFloat(await durations())).toBeLessThan(0.001);
+  await page.emulateMedia({ reducedMotion: 'no-preference' });
+});
+
 it('all of it fits a phone, absent and live', async () => {
   await post(service, token, { mode: 'by rain', level: 200 });
   await widget('state').locator('[aria-current]').getByText('by rain').waitFor();

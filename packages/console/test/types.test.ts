@@ -186,3 +186,68 @@ it('shows the new token as a QR code too', async () => {
 });
 
 it('had no fault of its own on any page', () => expect(faults).toEqual([]));
+
+it('long words, numbers and texts stay within their widgets on the narrowest phone, and a number on its line', async () => {
+  const WORD = 'Schleusentorwindenbetriebsstundenzählwerksanzeige';
+  const { device, token: other } = await client.call('createDevice', {
+    body: {
+      name: WORD,
+      newKind: {
+        title: WORD,
+        streams: [
+          { key: 'num', title: `${WORD} n`, type: 'number', unit: 'µmol' },
+          { key: 'txt', title: `${WORD} t`, type: 'text' },
+          { key: 'btn', title: `${WORD} b`, type: 'boolean', direction: 'control', holds: 'momentary' },
+        ],
+      },
+    },
+  });
+  await post(service, other, { num: 123_456_789_012.346, txt: `${WORD} `.repeat(20) });
+  const types = [
+    ...['gauge', 'gauge', 'gauge', 'value', 'chart', 'sheet', 'bars'].map((type) => [type, 'num']),
+    ['value', 'txt'],
+    ['button', 'btn'],
+  ] as [string, string][];
+  const { id } = await client.call('createDashboard', {
+    body: {
+      title: WORD,
+      widgets: types.map(([type, stream], i) => ({
+        id: `w${i}`,
+        type,
+        title: '',
+        sources: [{ device: device.id, stream }],
+        options: {},
+        x: (i % 3) * 4,
+        y: Math.floor(i / 3) * 5,
+        w: 4,
+        h: 5,
+      })) as never,
+    },
+  });
+  await page.setViewportSize({ width: 320, height: 800 });
+  await page.goto(`${service.url}/dashboards/${id}`);
+  await page
+    .getByText(/123.456.789.012\.346/)
+    .nth(3)
+    .waitFor();
+  await page.waitForTimeout(800);
+  expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(320);
+  const text = page.getByRole('region', { name: `${WORD} t` });
+  const [inner, outer] = await text.evaluate((node) => [node.scrollHeight, node.clientHeight]);
+  expect(inner!).toBeGreaterThan(outer!);
+  expect(outer!).toBeLessThan(200);
+  for (const type of ['gauge', 'value']) {
+    const lines = await page
+      .locator(`[data-widget="${type}"]`)
+      .getByText(/^123.456.789.012\.346/)
+      .first()
+      .evaluate((node) => {
+        const range = document.createRange();
+        range.selectNodeContents(node.firstChild!);
+        return new Set([...range.getClientRects()].map(({ top }) => Math.round(top))).size;
+      });
+    expect([type, lines]).toEqual([type, 1]);
+  }
+  const more = await page.getByRole('button', { name: 'More', exact: true }).boundingBox();
+  expect(more!.x + more!.width).toBeLessThanOrEqual(320);
+});

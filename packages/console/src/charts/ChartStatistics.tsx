@@ -50,7 +50,12 @@ export function ChartStatistics({
     >
       <Box
         component="table"
-        sx={{ borderCollapse: 'collapse', fontSize: '0.85rem', '& th, & td': { pr: 2, textAlign: 'right' } }}
+        sx={{
+          borderCollapse: 'collapse',
+          fontSize: '0.85rem',
+          '& th, & td': { pr: { xs: 1, sm: 2 }, textAlign: 'right', '&:last-of-type': { pr: 0 } },
+          '& tbody th': { minWidth: '5em', overflowWrap: 'anywhere' },
+        }}
       >
         <thead>
           <tr style={{ color: ink.soft }}>

@@ -44,7 +44,12 @@ export function Legend({
             onClick={() => onToggle(i)}
             sx={{
               display: 'inline-flex',
+              flexWrap: 'wrap',
+              justifyContent: 'flex-start',
               alignItems: 'center',
+              maxWidth: '100%',
+              textAlign: 'left',
+              overflowWrap: 'anywhere',
               gap: 0.75,
               font: 'inherit',
               fontSize: '0.9rem',
@@ -65,7 +70,7 @@ export function Legend({
                 opacity={hidden ? 0.4 : 1}
               />
             </svg>
-            {label}
+            <span style={{ minWidth: 0 }}>{label}</span>
             {value != null && !hidden && (
               <span style={{ fontFamily: MONO, color: ink.soft }}>{reading(value)}</span>
             )}

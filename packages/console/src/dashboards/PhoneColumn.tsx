@@ -39,7 +39,11 @@ export function PhoneColumn({
           key={row[0]!.id}
           sx={{
             display: 'grid',
-            gridTemplateColumns: `repeat(${row.length}, minmax(0, 1fr))`,
+            // On the narrowest phones three gauges would be too small to be read.
+            gridTemplateColumns:
+              row.length > 2
+                ? 'repeat(auto-fit, minmax(96px, 1fr))'
+                : `repeat(${row.length}, minmax(0, 1fr))`,
             gap: row.length > 2 ? 1 : 2.5,
           }}
         >

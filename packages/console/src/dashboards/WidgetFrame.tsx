@@ -105,7 +105,14 @@ export function WidgetFrame({
         )}
       </Box>
       {/* What can be done with it takes room that it has otherwise. */}
-      <Box sx={{ flex: 1, minHeight: 0, overflow: editing ? 'hidden' : undefined }}>
+      <Box
+        sx={{
+          flex: 1,
+          minHeight: 0,
+          // What has no room is not drawn over what stands below; a ring around what has the focus is.
+          ...(editing ? { overflow: 'hidden' } : { overflow: 'clip', overflowClipMargin: '5px' }),
+        }}
+      >
         <WidgetBody widget={widget} sources={sources} period={period} onPeriod={onPeriod} editing={editing} />
       </Box>
     </Box>

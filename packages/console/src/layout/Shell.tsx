@@ -148,6 +148,7 @@ function TopLine(): ReactNode {
           maxWidth: 1240,
           mx: 'auto',
           px: { xs: 2, sm: 3 },
+          '@media (max-width: 359.95px)': { px: 1 },
           display: 'flex',
           alignItems: 'baseline',
           gap: { xs: 2, sm: 3 },
@@ -175,6 +176,7 @@ function TopLine(): ReactNode {
             display: 'flex',
             gap: { xs: 1.5, sm: 2.5 },
             '@media (max-width: 599.95px)': { fontSize: '0.94rem' },
+            '@media (max-width: 359.95px)': { fontSize: '0.86rem', gap: 1 },
           }}
         >
           {PLACES.filter(([, path]) => (!phone || MOST_ON_PHONE.includes(path)) && mayGo(path)).map(

@@ -1,4 +1,3 @@
-import { flushSync } from 'react-dom';
 import type { Value } from '@peatmoor/core';
 import type { Device, WatchMessage } from '@peatmoor/contract';
 
@@ -7,6 +6,8 @@ const MOST_POINTS = 3000;
 /** How often one figure changes at most, in ms: nobody reads faster. */
 const DRAW_MS = 250;
 const ALONG_MS = 60;
+/** Figures that change together at most: of more the page has its turns between, so that nothing waits for all of them. */
+const MOST_TOGETHER = 20;
 /** Devices that are named one by one; of more, the page hears of all. */
 const MOST_WATCHED = 500;
 
@@ -113,17 +114,26 @@ class LiveStore {
     if (due >= this.#plannedFor) return;
     clearTimeout(this.#timer);
     this.#plannedFor = due;
-    const inMs = due - performance.now();
-    if (inMs <= 0) requestAnimationFrame(this.#flush);
-    else this.#timer = window.setTimeout(() => requestAnimationFrame(this.#flush), inMs);
+    this.#timer = window.setTimeout(this.#flushSeen, Math.max(0, due - performance.now()));
   }
+
+  /**
+   * Before the next frame, so that it is drawn with it: from within a frame it would be seen with the one after. Not by React's
+   * flushSync, which begins anew what is being drawn in slices, again and again. Of a page that nobody sees nothing is drawn.
+   */
+  #flushSeen = (): void => {
+    if (document.hidden) requestAnimationFrame(this.#flush);
+    else this.#flush();
+  };
 
   #flush = (): void => {
     this.#plannedFor = Infinity;
     const now = performance.now();
-    for (const id of this.#changed) {
-      // What is due a moment later goes along.
-      if (now - (this.#toldAt.get(id) ?? -Infinity) < DRAW_MS - ALONG_MS) continue;
+    const toldAt = (id: string): number => this.#toldAt.get(id) ?? -Infinity;
+    // What is due a moment later goes along; what has not changed for longest comes first.
+    const due = [...this.#changed].filter((id) => now - toldAt(id) >= DRAW_MS - ALONG_MS);
+    if (due.length > MOST_TOGETHER) due.sort((a, b) => toldAt(a) - toldAt(b));
+    for (const id of due.slice(0, MOST_TOGETHER)) {
       this.#changed.delete(id);
       this.#toldAt.set(id, now);
       const next = this.#next.get(id);
@@ -134,8 +144,7 @@ class LiveStore {
       this.#coming.delete(id);
     }
     if (this.#changed.size > 0) this.#plan();
-    // In this frame: left to itself it would be drawn after it, and seen with the next.
-    flushSync(() => this.#tell());
+    this.#tell();
   };
 
   #tell(): void {

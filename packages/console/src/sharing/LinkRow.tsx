@@ -28,7 +28,7 @@ export function LinkRow({ link }: { link: Link }): ReactNode {
   };
   return (
     <Box data-link={id} sx={{ borderTop: `1px solid ${ink.faint}`, py: 1.5 }}>
-      <Box sx={{ display: 'flex', gap: 2, alignItems: 'baseline', flexWrap: 'wrap' }}>
+      <Box sx={{ display: 'flex', gap: 2, alignItems: 'baseline', flexWrap: 'wrap', mb: 0.75 }}>
         <Box sx={{ fontWeight: 650 }}>{title}</Box>
         <Typography variant="body2" color="textSecondary" sx={{ flex: 1, minWidth: 200 }}>
           {openedWords(link)}

@@ -23,7 +23,9 @@ const STEP_MS: Record<string, number> = {
   week: 7 * 86_400_000,
   month: 30.5 * 86_400_000,
 };
-const LEFT = 46;
+/** Room for figures beside the scale, in px, and of one of them. */
+const LEAST_LEFT = 46;
+const FIGURE_PX = 8;
 const BOTTOM = 22;
 
 /** A bar for each step of the calendar; a step without a reading has a dotted foot. */
@@ -82,7 +84,9 @@ function Drawn({
   const top = Math.max(high, marks.at(-1) ?? high) || 1;
   const floor = Math.min(low, marks[0] ?? low);
   const y = (value: number): number => 6 + ((top - value) / (top - floor || 1)) * (height - BOTTOM - 6);
-  const wide = (width - LEFT) / Math.max(1, buckets.length);
+  const figures = marks.map((mark) => dates().number(mark));
+  const left = Math.max(LEAST_LEFT, 8 + Math.max(...figures.map(({ length }) => length)) * FIGURE_PX);
+  const wide = (width - left) / Math.max(1, buckets.length);
   const every = Math.max(1, Math.ceil(56 / wide));
   const at = pointed ?? buckets.length - 1;
   const shown = values[at] ?? null;
@@ -97,7 +101,7 @@ function Drawn({
         </span>
       </Box>
       <Box ref={box} sx={{ flex: 1, minHeight: 0 }}>
-        {width > LEFT && height > BOTTOM && (
+        {width > left && height > BOTTOM && (
           <svg
             width={width}
             height={height}
@@ -106,27 +110,27 @@ function Drawn({
             style={{ display: 'block' }}
             onPointerLeave={() => setPointed(null)}
           >
-            {marks.map((mark) => (
+            {marks.map((mark, i) => (
               <g key={mark}>
-                <line x1={LEFT} x2={width} y1={y(mark)} y2={y(mark)} stroke={ink.line} />
+                <line x1={left} x2={width} y1={y(mark)} y2={y(mark)} stroke={ink.line} />
                 <text
-                  x={LEFT - 8}
+                  x={left - 8}
                   y={y(mark) + 4}
                   textAnchor="end"
                   fontSize={13}
                   fontFamily={MONO}
                   fill={ink.soft}
                 >
-                  {dates().number(mark)}
+                  {figures[i]}
                 </text>
               </g>
             ))}
             {buckets.map((bucket, i) => {
               const value = values[i] ?? null;
-              const x = LEFT + i * wide + wide * 0.14;
+              const x = left + i * wide + wide * 0.14;
               return (
                 <g key={bucket.from} onPointerEnter={() => setPointed(i)}>
-                  <rect x={LEFT + i * wide} y={0} width={wide} height={height - BOTTOM} fill="transparent" />
+                  <rect x={left + i * wide} y={0} width={wide} height={height - BOTTOM} fill="transparent" />
                   {value === null ? (
                     <line
                       x1={x}

@@ -1,4 +1,4 @@
-import { Button } from '@mui/material';
+import { Box, Button } from '@mui/material';
 import type { ReactNode } from 'react';
 import { optionOf } from '@peatmoor/core';
 import { useControl } from '../../devices/useControl';
@@ -21,9 +21,27 @@ function ButtonBody({ widget, sources: [{ device, stream }], editing }: WidgetPr
       <Button
         disabled={editing || device === null || !control.ready}
         onClick={() => void pressed()}
-        sx={{ alignSelf: 'flex-start', minHeight: 44, minWidth: 130, border: `1.5px solid ${ink.ink}` }}
+        sx={{
+          alignSelf: 'flex-start',
+          minHeight: 44,
+          minWidth: 'min(130px, 100%)',
+          maxWidth: '100%',
+          whiteSpace: 'normal',
+          overflowWrap: 'anywhere',
+          border: `1.5px solid ${ink.ink}`,
+        }}
       >
-        {stream.title}
+        <Box
+          component="span"
+          sx={{
+            display: '-webkit-box',
+            WebkitLineClamp: '2',
+            WebkitBoxOrient: 'vertical',
+            overflow: 'hidden',
+          }}
+        >
+          {stream.title}
+        </Box>
       </Button>
     </Steered>
   );

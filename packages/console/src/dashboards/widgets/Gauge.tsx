@@ -15,6 +15,7 @@ import {
 } from '@peatmoor/core';
 import { DAY_PERIOD } from '../../charts/period';
 import { useHistory } from '../../charts/useHistory';
+import { fitting } from '../../parts/fitting';
 import { useSize } from '../../parts/useSize';
 import { useDisplay } from '../../parts/useDisplay';
 import { ink, MONO } from '../../theme';
@@ -49,24 +50,28 @@ export function Gauge({
     { stream, value: stored, wanted, day, convert: display.convert, sample },
     room,
   );
+  const figure = stored === undefined ? '–' : display.value(stored);
   const zone = facts.value === undefined ? undefined : zoneOf(facts.zones, facts.value);
   return (
-    <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', minHeight: 0 }}>
+    <Box
+      sx={{
+        height: '100%',
+        display: 'flex',
+        flexDirection: 'column',
+        minHeight: 0,
+        containerType: 'inline-size',
+      }}
+    >
       <Box ref={box} sx={{ flex: 1, minHeight: 0, overflow: 'hidden' }}>
         {room.height > 30 && (
           <Drawing shape={optionOf(widget, 'shape') as GaugeShape} facts={facts} title={stream.title} />
         )}
       </Box>
       <Box
-        sx={{
-          textAlign: 'center',
-          fontFamily: MONO,
-          fontSize: room.height > LARGE_PX ? '2.6rem' : '1.25rem',
-          lineHeight: 1.2,
-        }}
+        sx={{ textAlign: 'center', fontFamily: MONO, lineHeight: 1.2, overflowWrap: 'anywhere' }}
+        style={{ fontSize: fitting(figure, room.height > LARGE_PX ? '2.6rem' : '1.25rem') }}
       >
-        {stored === undefined ? '–' : display.value(stored)}{' '}
-        <span style={{ fontSize: '0.8em', color: ink.soft }}>{display.unit}</span>
+        {figure} <span style={{ fontSize: '0.8em', color: ink.soft }}>{display.unit}</span>
       </Box>
       {facts.guessed && (
         <Box

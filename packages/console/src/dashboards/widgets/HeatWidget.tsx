@@ -6,7 +6,7 @@ import { api } from '../../api';
 import { useSize } from '../../parts/useSize';
 import { useDisplay } from '../../parts/useDisplay';
 import { dates } from '../../parts/time';
-import { ink, MONO } from '../../theme';
+import { ink } from '../../theme';
 import { bucketValue } from './buckets';
 import type { DrawnWidget, WidgetProps } from './drawn';
 
@@ -59,9 +59,9 @@ function HeatBody({ widget, sources: [{ device, stream }] }: WidgetProps): React
         sx={{
           fontSize: '0.9rem',
           color: ink.soft,
-          fontFamily: MONO,
           whiteSpace: 'nowrap',
           overflow: 'hidden',
+          textOverflow: 'ellipsis',
         }}
       >
         {pointed === null

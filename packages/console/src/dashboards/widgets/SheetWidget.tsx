@@ -56,7 +56,14 @@ function SheetBody({ widget, sources, period }: WidgetProps): ReactNode {
           width: '100%',
           fontSize: '0.9rem',
           '& td, & th': { textAlign: 'right', px: 1, py: 0.4, borderBottom: `1px solid ${ink.faint}` },
-          '& th': { position: 'sticky', top: 0, bgcolor: ink.paper, fontWeight: 400, color: ink.soft },
+          '& th': {
+            position: 'sticky',
+            top: 0,
+            bgcolor: ink.paper,
+            fontWeight: 400,
+            color: ink.soft,
+            overflowWrap: 'anywhere',
+          },
           '& td': { fontFamily: MONO, whiteSpace: 'nowrap' },
         }}
       >

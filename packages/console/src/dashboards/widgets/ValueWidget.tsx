@@ -8,6 +8,7 @@ import { useHistory } from '../../charts/useHistory';
 import { useNow } from '../../live';
 import { DayLine } from '../../overview/DayLine';
 import { Picture } from '../../parts/Picture';
+import { fitting } from '../../parts/fitting';
 import { useDisplay } from '../../parts/useDisplay';
 import { dates } from '../../parts/time';
 import { ink, MONO } from '../../theme';
@@ -17,6 +18,8 @@ import { OneValue } from './OneValue';
 
 const BACK_MS: Record<string, number> = { '1 h': 3_600_000, '24 h': 86_400_000, '7 d': 7 * 86_400_000 };
 const ROUND_MS = 60_000;
+/** Letters of a text that may not have room in a widget: it can be moved within. */
+const LONG = 60;
 
 function ValueBody({ widget, sources: [source], period }: WidgetProps): ReactNode {
   const { device, stream } = source;
@@ -25,25 +28,42 @@ function ValueBody({ widget, sources: [source], period }: WidgetProps): ReactNod
   const statistic = String(optionOf(widget, 'statistic'));
   const scalar = isScalar(stream) && device !== null;
   const colour = stream.type === 'colour';
+  const usual = isNumeric(stream) ? 'clamp(1.6rem, 2.6vw, 2.3rem)' : '1.15rem';
   return (
     <OneValue source={source}>
-      {({ value, at, sample }) =>
-        stream.type === 'image' && device !== null && at !== undefined ? (
-          <Picture device={device.id} stream={stream} at={at} />
-        ) : (
-          <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', pt: 1 }}>
+      {({ value, at, sample }) => {
+        if (stream.type === 'image' && device !== null && at !== undefined)
+          return <Picture device={device.id} stream={stream} at={at} />;
+        const figure = value === undefined || stream.type === 'image' ? '–' : display.value(value);
+        const isLong = !isNumeric(stream) && figure.length > LONG;
+        return (
+          <Box
+            sx={{
+              height: '100%',
+              display: 'flex',
+              flexDirection: 'column',
+              pt: 1,
+              containerType: 'inline-size',
+            }}
+          >
             <Box
               sx={{
                 fontFamily: MONO,
-                fontSize: isNumeric(stream) ? 'clamp(1.6rem, 2.6vw, 2.3rem)' : '1.15rem',
                 lineHeight: 1.15,
                 overflowWrap: 'anywhere',
                 color: sample ? ink.soft : ink.ink,
+                ...(isLong && { minHeight: 0, overflow: 'auto' }),
               }}
+              style={{ fontSize: isNumeric(stream) ? fitting(figure, usual) : usual }}
+              {...(isLong && { tabIndex: 0, role: 'region', 'aria-label': stream.title })}
             >
               {colour && typeof value === 'number' && <Swatch value={value} />}
-              {value === undefined || stream.type === 'image' ? '–' : display.value(value)}
-              <span style={{ fontSize: '0.5em', color: ink.soft, marginLeft: '0.35em' }}>{display.unit}</span>
+              {figure}
+              <span
+                style={{ display: 'inline-block', fontSize: '0.5em', color: ink.soft, marginLeft: '0.35em' }}
+              >
+                {display.unit}
+              </span>
             </Box>
             <Box
               sx={{ color: ink.soft, fontSize: '0.85rem', display: 'flex', flexWrap: 'wrap', columnGap: 1.5 }}
@@ -57,8 +77,8 @@ function ValueBody({ widget, sources: [source], period }: WidgetProps): ReactNod
             </Box>
             {scalar && optionOf(widget, 'line') === true && <SmallLine source={source} period={period} />}
           </Box>
-        )
-      }
+        );
+      }}
     </OneValue>
   );
 }
