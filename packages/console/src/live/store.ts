@@ -88,6 +88,8 @@ class LiveStore {
       if (typeof value === 'number') {
         const tail = this.#coming.get(id) ?? [...(this.#tails.get(id) ?? [])];
         if (tail.length === 0 || at > tail.at(-1)!.at) tail.push({ at, value });
+        // Of a page that is not seen for long nothing is drawn, and so nothing would be left out.
+        if (tail.length > 2 * MOST_POINTS) tail.splice(0, tail.length - MOST_POINTS);
         this.#coming.set(id, tail);
       }
       const known = this.#next.get(id) ?? this.#newest.get(id);
