@@ -56,6 +56,9 @@ export async function createCluster(options: ClusterOptions): Promise<Cluster> {
   const programs = unpackPrograms(options.programs, say);
   fs.mkdirSync(folder, { recursive: true });
   const isRoot = process.getuid?.() === 0;
+  // Its databases run as nobody then, and pass through the folder above, which a demo before may have closed to others.
+  const above = path.dirname(folder);
+  if (isRoot) fs.chmodSync(above, fs.statSync(above).mode | 0o011);
   const secretFile = path.join(folder, 'password');
   if (!fs.existsSync(secretFile)) fs.writeFileSync(secretFile, randomBytes(12).toString('hex'));
   const password = fs.readFileSync(secretFile, 'utf8');
