@@ -1,6 +1,8 @@
 import fs from 'node:fs';
+import os from 'node:os';
 import path from 'node:path';
 import { balancerConfiguration } from '../src/cluster/cluster';
+import { letPass } from '../src/cluster/processes';
 
 const template = fs.readFileSync(path.resolve(__dirname, '../../../deploy/balancer.cfg'), 'utf8');
 
@@ -30,4 +32,18 @@ it('the balancer of a cluster on one machine is that of deploy, with addresses o
     'timeout client 10m',
   ])
     expect([line, text.split(line).length]).toEqual([line, template.split(line).length]);
+});
+
+it('a folder that a demo closed lets databases of another user through, and no more', () => {
+  const folder = fs.mkdtempSync(path.join(os.tmpdir(), 'peatmoor-test-'));
+  for (const [before, after] of [
+    [0o700, 0o701],
+    [0o755, 0o755],
+    [0o1777, 0o1777],
+  ] as const) {
+    fs.chmodSync(folder, before);
+    letPass(folder);
+    expect((fs.statSync(folder).mode & 0o7777).toString(8)).toBe(after.toString(8));
+  }
+  fs.rmdirSync(folder);
 });

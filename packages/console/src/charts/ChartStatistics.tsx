@@ -53,7 +53,7 @@ export function ChartStatistics({
         sx={{
           borderCollapse: 'collapse',
           fontSize: '0.85rem',
-          '& th, & td': { pr: { xs: 1, sm: 2 }, textAlign: 'right', '&:last-of-type': { pr: 0 } },
+          '& th, & td': { pr: { xs: 1, sm: 2 }, textAlign: 'right', '&:last-child': { pr: 0 } },
           '& tbody th': { minWidth: '5em', overflowWrap: 'anywhere' },
         }}
       >

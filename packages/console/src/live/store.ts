@@ -131,7 +131,7 @@ class LiveStore {
   #flush = (): void => {
     this.#plannedFor = Infinity;
     const now = performance.now();
-    const toldAt = (id: string): number => this.#toldAt.get(id) ?? -Infinity;
+    const toldAt = (id: string): number => this.#toldAt.get(id) ?? -DRAW_MS;
     // What is due a moment later goes along; what has not changed for longest comes first.
     const due = [...this.#changed].filter((id) => now - toldAt(id) >= DRAW_MS - ALONG_MS);
     if (due.length > MOST_TOGETHER) due.sort((a, b) => toldAt(a) - toldAt(b));

@@ -6,7 +6,7 @@ import path from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { createConnection, type Connection } from 'mariadb';
 import { newestOf } from './newest';
-import { createRunning, freePorts, listens, withoutSettings, type Running } from './processes';
+import { createRunning, freePorts, letPass, listens, withoutSettings, type Running } from './processes';
 import { unpackPrograms } from './unpack';
 
 /** Three database nodes, a bus, three services and a balancer before them, all on this machine. */
@@ -56,9 +56,8 @@ export async function createCluster(options: ClusterOptions): Promise<Cluster> {
   const programs = unpackPrograms(options.programs, say);
   fs.mkdirSync(folder, { recursive: true });
   const isRoot = process.getuid?.() === 0;
-  // Its databases run as nobody then, and pass through the folder above, which a demo before may have closed to others.
-  const above = path.dirname(folder);
-  if (isRoot) fs.chmodSync(above, fs.statSync(above).mode | 0o011);
+  // Its databases run as nobody then, and pass through the folder above.
+  if (isRoot) letPass(path.dirname(folder));
   const secretFile = path.join(folder, 'password');
   if (!fs.existsSync(secretFile)) fs.writeFileSync(secretFile, randomBytes(12).toString('hex'));
   const password = fs.readFileSync(secretFile, 'utf8');

@@ -1,7 +1,7 @@
 import { setTimeout as sleep } from 'node:timers/promises';
 import { WebSocket } from 'ws';
 import { LIVE_PATH, type LiveMessage } from '@peatmoor/contract';
-import type { Sent } from './load';
+import { within, type Sent } from './load';
 
 /** A page that shows one device, opened again whenever it is lost, as the console does. `saw` hears of each level that it shows. */
 export function openPage(url: string, key: string, device: string, saw?: (level: number) => void) {
@@ -76,7 +76,7 @@ export async function crossings(
     });
     if (!answer.ok) throw new Error(`${answer.status}: ${await answer.text()}`);
     const since = performance.now();
-    await isShown;
+    await within(10_000, isShown);
     took.push(performance.now() - since);
     // At no fixed place among what is said and looked at now and then.
     await sleep(50 + ((n * 37) % 150));

@@ -75,6 +75,10 @@ export function createRunning(command: Command): Running {
   };
 }
 
+/** Lets other users through a folder that a demo may have closed to them, without letting them look into it. */
+export const letPass = (folder: string): void =>
+  fs.chmodSync(folder, (fs.statSync(folder).mode & 0o7777) | 0o001);
+
 /** The environment without settings of Peatmoor: a program that is started gets its own. */
 export const withoutSettings = (): NodeJS.ProcessEnv =>
   Object.fromEntries(Object.entries(process.env).filter(([name]) => !name.startsWith('PEATMOOR_')));

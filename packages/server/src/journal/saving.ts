@@ -1,3 +1,4 @@
+/** How often it is looked whether it is time, in ms. */
 const LOOK_MS = 1000;
 
 /**

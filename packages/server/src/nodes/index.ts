@@ -131,9 +131,8 @@ async function startShared(parts: Parts, self: () => Omit<NodeFacts, 'silentMs'>
   let link: Link | null = null;
   const { isWanted } = createInterest(bus, (workspaceId) => {
     // What came before it was known that they are shown.
-    saveArrivals().then(
-      () => bus.emit('live', { workspaceId, message: { type: 'changed', what: 'arrivals' } }),
-      (error: Error) => log.debug({ err: error }, 'messages are shown elsewhere later'),
+    void saveArrivals().then(() =>
+      bus.emit('live', { workspaceId, message: { type: 'changed', what: 'arrivals' } }),
     );
   });
   const news: News = await startNews({

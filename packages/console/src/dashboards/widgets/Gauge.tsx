@@ -53,15 +53,7 @@ export function Gauge({
   const figure = stored === undefined ? '–' : display.value(stored);
   const zone = facts.value === undefined ? undefined : zoneOf(facts.zones, facts.value);
   return (
-    <Box
-      sx={{
-        height: '100%',
-        display: 'flex',
-        flexDirection: 'column',
-        minHeight: 0,
-        containerType: 'inline-size',
-      }}
-    >
+    <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', minHeight: 0 }}>
       <Box ref={box} sx={{ flex: 1, minHeight: 0, overflow: 'hidden' }}>
         {room.height > 30 && (
           <Drawing shape={optionOf(widget, 'shape') as GaugeShape} facts={facts} title={stream.title} />

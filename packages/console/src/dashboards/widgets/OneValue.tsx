@@ -39,7 +39,8 @@ export function OneValue({
         opacity: quiet ? 0.92 : 1,
       }}
     >
-      <Box sx={{ flex: 1, minHeight: 0 }}>
+      {/* By its width figures fit on a line. */}
+      <Box sx={{ flex: 1, minHeight: 0, containerType: 'inline-size' }}>
         {children({ value: sample ? sampleValue(stream, now) : newest?.value, at: newest?.at, sample })}
       </Box>
       {sample && <Box sx={{ color: ink.heather, fontSize: '0.85rem' }}>sample value</Box>}

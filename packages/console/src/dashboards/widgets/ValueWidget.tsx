@@ -37,15 +37,7 @@ function ValueBody({ widget, sources: [source], period }: WidgetProps): ReactNod
         const figure = value === undefined || stream.type === 'image' ? '–' : display.value(value);
         const isLong = !isNumeric(stream) && figure.length > LONG;
         return (
-          <Box
-            sx={{
-              height: '100%',
-              display: 'flex',
-              flexDirection: 'column',
-              pt: 1,
-              containerType: 'inline-size',
-            }}
-          >
+          <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', pt: 1 }}>
             <Box
               sx={{
                 fontFamily: MONO,
