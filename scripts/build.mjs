@@ -1,7 +1,17 @@
 // Builds every program into its dist folder: node programs with esbuild, the console with Vite.
 import { createHash } from 'node:crypto';
 import { execFileSync } from 'node:child_process';
-import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import {
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs';
+import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { brotliCompressSync, gzipSync } from 'node:zlib';
@@ -68,6 +78,10 @@ function compressFiles(folder) {
  * same and show the last values with their age. What is asked is always asked of the service first; nothing is ever sent later.
  */
 async function makeWorker(folder) {
+  // It leaves what it works with where temporary files go: in a folder of this build, which is removed.
+  const before = process.env.TMPDIR;
+  const temporary = mkdtempSync(path.join(tmpdir(), 'peatmoor-build-'));
+  process.env.TMPDIR = temporary;
   const { generateSW } = await import('workbox-build');
   const { warnings } = await generateSW({
     globDirectory: folder,
@@ -107,6 +121,9 @@ async function makeWorker(folder) {
     ],
   });
   for (const warning of warnings) process.stderr.write(`${warning}\n`);
+  rmSync(temporary, { recursive: true, force: true });
+  if (before === undefined) delete process.env.TMPDIR;
+  else process.env.TMPDIR = before;
 }
 
 /** The bundled font as drawings on the service need it: the same letters, unpacked (OpenType). */

@@ -196,9 +196,19 @@ await picture('rule', day, '/events/rules/2', async (tab) => {
   await tab.waitForTimeout(1500);
   await tab.locator('[data-trial]').evaluate((node) => node.scrollIntoView({ block: 'center' }));
 });
+/** An event that alerted by email and push; a demo begun afresh has its first after some minutes. */
+async function alerted() {
+  for (let waited = 0; waited < 300; waited += 2) {
+    const events = await (await day.request.get(`${base}/api/events?limit=50`)).json();
+    const event = events.find(({ alerts }) => alerts.length > 1);
+    if (event !== undefined) return event;
+    await sleep(2000);
+  }
+  throw new Error('No event has alerted anybody in five minutes: is this a running demo?');
+}
+const event = await alerted();
 await picture('events', night, '/events');
-const happened = await (await day.request.get(`${base}/api/events?limit=50`)).json();
-await picture('event', day, `/events/${happened.find(({ alerts }) => alerts.length > 1)?.id ?? 0}`);
+await picture('event', day, `/events/${event.id}`);
 await picture('alerts', phone, '/alerts');
 await picture('people', day, '/people');
 const mailPage = process.env.DEMO_MAIL_URL ?? 'http://127.0.0.1:8425';

@@ -21,7 +21,7 @@ export default defineConfig({
           groups: [
             {
               name: 'base',
-              test: /node_modules\/(@emotion|@tanstack|@date-fns|react|react-dom|react-router|scheduler|@mui\/(system|utils|styled-engine|private-theming|material\/(styles|utils|colors|zero-styled|Box|Button|ButtonBase|Typography|Link|Svg\w*|use\w*)))\//,
+              test: /node_modules\/(@emotion|@tanstack|@date-fns|react|react-dom|react-router|scheduler|@mui\/(system|utils\/(?!useRovingTabIndex)|styled-engine|private-theming|material\/(styles|utils|colors|zero-styled|Box|Button|ButtonBase|Typography|Link|Svg\w*|use(?!Autocomplete)\w*)))\//,
               priority: 3,
             },
             {

@@ -249,6 +249,26 @@ it('is saved as it is seen, and read as a table', async () => {
   await page.getByRole('menuitem', { name: 'As a chart' }).click();
 });
 
+it('a corrected reading shows at once, in a period that stands still too', async () => {
+  await page.goto(`${service.url}/dashboards/${dashboard}?period=${start - HOUR}-${start}`);
+  // Its table has a row every two and a half minutes: one of three minutes is in it.
+  const correct = (by: number): Promise<unknown> =>
+    post(
+      service,
+      token,
+      [12, 11, 10].map((i) => ({ at: start - i * MINUTE, level: 560 - i + by })),
+    );
+  const cell = (text: RegExp, timeout: number): Promise<void> =>
+    chart().getByRole('cell').getByText(text).first().waitFor({ state: 'attached', timeout });
+  await cell(/^5(48|49|50) mm$/, 4000);
+  await correct(200);
+  await cell(/^7(48|49|50) mm$/, 4000);
+  // More of them so soon are read together, some seconds later.
+  await correct(0);
+  await cell(/^5(48|49|50) mm$/, 10_000);
+  await page.getByRole('radio', { name: '1 h' }).click();
+});
+
 it('a note is written where it belongs, and stands on the chart at once', async () => {
   await chart()
     .getByRole('button', { name: /^More of/ })
@@ -330,6 +350,8 @@ it('set times are made on the widget, and say what comes next', async () => {
 
 it('a bead glides to its place, is set there where it moves again at once, and never glides for whoever wants no motion', async () => {
   const moved = widget('gauge').first().locator('circle').last();
+  // What is out of sight moves seldom.
+  await moved.scrollIntoViewIfNeeded();
   const durations = (): Promise<string> =>
     moved.evaluate((node) => getComputedStyle(node).transitionDuration);
   const goTo = async (opening: number): Promise<void> => {
@@ -347,6 +369,22 @@ it('a bead glides to its place, is set there where it moves again at once, and n
   await goTo(70);
   expect(parseFloat(await durations())).toBeLessThan(0.001);
   await page.emulateMedia({ reducedMotion: 'no-preference' });
+});
+
+it('what is out of sight is drawn seldom, and is right once it comes into sight', async () => {
+  const current = widget('state').locator('[aria-current]');
+  const shows = async (mode: string): Promise<boolean> => (await current.textContent())!.includes(mode);
+  await page.evaluate(() => window.scrollTo(0, 0));
+  await post(service, token, { mode: 'by hand' });
+  expect(await current.evaluate((node) => node.getBoundingClientRect().top)).toBeGreaterThan(1000);
+  await page.waitForTimeout(3200);
+  await post(service, token, { mode: 'by rain' });
+  await until(() => shows('by rain'));
+  await post(service, token, { mode: 'by hand' });
+  await page.waitForTimeout(700);
+  expect(await shows('by rain')).toBe(true);
+  await current.scrollIntoViewIfNeeded();
+  await until(() => shows('by hand'), 'the newest', 1500);
 });
 
 it('all of it fits a phone, absent and live', async () => {

@@ -69,7 +69,7 @@ beforeAll(async () => {
   });
   const day = 86_400_000;
   for (let i = 5; i >= 0; i--)
-    await post(service, token, { at: Date.now() - i * day - 1000, opening: 10 * (i + 1) });
+    await post(service, token, { at: Date.now() - i * day - 1000, opening: 10 * i });
   await post(service, token, { place: { lat: 53.42, lon: -1.87 }, said: 'gate greased' });
   board = await mqttAs(service, device, token);
   board.on('message', (topic, payload) => {
@@ -166,8 +166,19 @@ it('adds bars with options, a heading, events; asks before a press where it is s
   await page.getByRole('dialog').waitFor({ state: 'hidden' });
   await page.locator('[data-kept="kept"]').waitFor();
   await page.getByRole('button', { name: 'Done' }).click();
-  // Six days of one reading each: 60, 50, … 10.
-  await page.getByRole('img', { name: /Opening, mean of each day: from 10 % to 60 %/ }).waitFor();
+  // Six days of one reading each: 50, 40, … 0. All stand on the line of 0, that of 0 too.
+  const bars = page.getByRole('img', { name: /Opening, mean of each day: from 0 % to 50 %/ });
+  await bars.waitFor();
+  const { line, feet } = await bars.evaluate((svg) => {
+    const zero = [...svg.querySelectorAll('g')].find((group) => group.textContent === '0')!;
+    const number = (node: Element, name: string): number => Number(node.getAttribute(name));
+    return {
+      line: number(zero.querySelector('line')!, 'y1'),
+      feet: [...svg.querySelectorAll('rect[opacity]')].map((bar) => number(bar, 'y') + number(bar, 'height')),
+    };
+  });
+  expect(feet.length).toBeGreaterThan(4);
+  for (const foot of feet) expect(foot).toBeCloseTo(line, 3);
   await widget('events').getByText('Nothing yet.').waitFor();
   await widget('track').getByRole('img', { name: '1 place, the newest 53.42, -1.87' }).waitFor();
   await widget('log').getByText('gate greased').waitFor();

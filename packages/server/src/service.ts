@@ -136,8 +136,8 @@ export async function startService({
     let committedAt = -Infinity;
     const onCommit = (committed: Committed): void => {
       committedAt = performance.now();
-      recent.add(committed);
       hub.committed(committed);
+      recent.add(committed);
       nodes?.committed(committed);
       wakeReaders(committed.part);
     };

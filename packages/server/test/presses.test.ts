@@ -114,6 +114,18 @@ describe('an open page', () => {
     await until(() => past().length >= 3);
     page.close();
   });
+
+  it('hears so of the first reading too that comes after it was opened', async () => {
+    const { kindId } = await person.client.call('readDevice', { params: { device } });
+    const other = await person.client.call('createDevice', { body: { name: 'Other', id: 'other', kindId } });
+    await post(service, other.token, { level: -100 });
+    const { page, heard } = await open();
+    page.send(JSON.stringify({ type: 'watch', devices: ['other'], arrivals: [] }));
+    await until(() => heard.some(({ type }) => type === 'watching'));
+    await post(service, other.token, { at: Date.now() - 3_600_000, level: -300 });
+    await until(() => heard.some(({ type }) => type === 'past'));
+    page.close();
+  });
 });
 
 /** A board that hears what is wanted, by name, and acknowledges nothing of it but its interval. */

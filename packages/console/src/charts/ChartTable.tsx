@@ -26,8 +26,10 @@ export function ChartTable({
   /** False: only for who hears the page. */
   seen: boolean;
 }): ReactNode {
+  // A going period moves on by whole rows: the others stay as they are.
   const step = (to - from) / ROWS;
-  const times = Array.from({ length: ROWS }, (_, i) => from + step * (i + 0.5));
+  const end = Math.ceil(to / step) * step;
+  const times = Array.from({ length: ROWS }, (_, i) => end - step * (ROWS - i - 0.5));
   const shown = lines.flatMap((line, i) => (line.hidden || line.under ? [] : [{ line, i }]));
   return (
     <Box

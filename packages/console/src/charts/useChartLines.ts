@@ -8,6 +8,11 @@ import type { ChartLine } from './chartLine';
 import { boundsOf, EVERYTHING, type Period } from './period';
 import { useHistory } from './useHistory';
 
+/** How often a chart is drawn anew for what comes live, in ms: at the most so, and in a short period as often as it moves by some px. */
+const OFTEN_MS = 250;
+const SELDOM_MS = 1000;
+const STEPS = 240;
+
 /** What a chart shows: its lines, over which time, and where nothing came. */
 export interface ChartContent {
   lines: ChartLine[];
@@ -22,18 +27,18 @@ export function useChartLines(sources: readonly Source[], period: Period, before
   const named = real.map(({ device, stream }) => ({ device: device!.id, stream: stream.key }));
   const histories = useHistory(named, period);
   const earlier = useHistory(before ? named : [], period, true);
-  const tails = useHeld(liveStore.subscribe, () =>
-    period.until !== null && period.until < Date.now() - 60_000
-      ? ''
-      : real.map(({ device, stream }) => liveStore.tail(device!.id, stream.key).length).join(),
+  const tails = useHeld(
+    liveStore.subscribe,
+    () =>
+      period.until !== null && period.until < Date.now() - 60_000
+        ? ''
+        : real.map(({ device, stream }) => liveStore.tail(device!.id, stream.key).at(-1)?.at).join(),
+    Math.min(SELDOM_MS, Math.max(OFTEN_MS, period.ms / STEPS)),
   );
   useAllShown(real.map(({ device }) => device!.id).join());
   const displayOf = useDisplay();
   const ticking = useNow(Math.min(60_000, Math.max(1000, period.ms / 300)));
   const now = period.until === null ? ticking : 0;
-  const newestTimes = [...histories, ...earlier]
-    .map((line) => `${line?.times.length}/${line?.times.at(-1)}`)
-    .join();
   const names = sources.map(({ device, stream }) => `${device?.id}/${stream.key}`).join();
   return useMemo<ChartContent>(
     () => {
@@ -94,9 +99,9 @@ export function useChartLines(sources: readonly Source[], period: Period, before
       });
       return { lines: [...lines, ...under], from, to, gaps };
     },
-    // `tails`, `newestTimes` and `names` stand for the points and sources, which are new objects each time.
+    // `tails` and `names` stand for the points and sources, which are new objects each time.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-    [newestTimes, tails, now, names, period, displayOf, before],
+    [histories, earlier, tails, now, names, period, displayOf],
   );
 }
 

@@ -12,7 +12,7 @@ const MARGIN = 0.5;
 
 /**
  * The history of several sources over a period, read anew now and then while it goes on; live points fill its end.
- * `before` takes the period before it instead.
+ * `before` takes the period before it instead. What is given is the same array for as long as it holds the same.
  */
 export function useHistory(
   sources: (WidgetSource & { device: string })[],
@@ -21,7 +21,7 @@ export function useHistory(
 ): (HistoryLine | undefined)[] {
   const devices = [...new Set(sources.map(({ device }) => device))];
   const { until, ms } = period;
-  const answers = useQueries({
+  return useQueries({
     queries: devices.map((device) => {
       const streams = [
         ...new Set(sources.filter((one) => one.device === device).map(({ stream }) => stream)),
@@ -44,8 +44,9 @@ export function useHistory(
         placeholderData: keepPreviousData,
       };
     }),
+    combine: (answers) =>
+      sources.map(({ device, stream }) =>
+        answers[devices.indexOf(device)]?.data?.lines.find(({ key }) => key === stream),
+      ),
   });
-  return sources.map(({ device, stream }) =>
-    answers[devices.indexOf(device)]?.data?.lines.find(({ key }) => key === stream),
-  );
 }

@@ -1,7 +1,8 @@
 import { Box, Button } from '@mui/material';
-import type { ReactNode } from 'react';
+import { useRef, type ReactNode } from 'react';
 import type { Place, Widget } from '@peatmoor/core';
 import type { Period } from '../charts/period';
+import { SightContext, useSight } from '../live';
 import { ink } from '../theme';
 import { Handle } from './Handle';
 import { titleOf, type Shown } from './shown';
@@ -35,8 +36,11 @@ export function WidgetFrame({
 }): ReactNode {
   const title = titleOf(widget, sources);
   const editing = arranging !== null;
+  const box = useRef<HTMLDivElement>(null);
+  const sight = useSight(box);
   return (
     <Box
+      ref={box}
       data-widget={widget.type}
       sx={{
         height: '100%',
@@ -113,7 +117,15 @@ export function WidgetFrame({
           ...(editing ? { overflow: 'hidden' } : { overflow: 'clip', overflowClipMargin: '5px' }),
         }}
       >
-        <WidgetBody widget={widget} sources={sources} period={period} onPeriod={onPeriod} editing={editing} />
+        <SightContext value={sight}>
+          <WidgetBody
+            widget={widget}
+            sources={sources}
+            period={period}
+            onPeriod={onPeriod}
+            editing={editing}
+          />
+        </SightContext>
       </Box>
     </Box>
   );

@@ -9,5 +9,6 @@ export {
   useShown,
 } from './hooks';
 export { firstHeard, serviceNow } from './link';
+export { SightContext, useSight } from './sight';
 export { liveStore } from './store';
 export { useHeld } from './useHeld';

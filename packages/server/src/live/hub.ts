@@ -62,6 +62,7 @@ export interface LiveHub {
     holder: Holder,
     anew: () => Promise<Holder | null>,
   ): Promise<void>;
+  /** Called before the recent values are told: what came late is told by what was the newest before. */
   committed(committed: Committed): void;
   /** A picture came to another node. */
   pictured(series: number, at: number, facts: Value): void;
@@ -156,7 +157,7 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
     return count;
   };
 
-  const readings = createReadings({ registry, devices, send, log });
+  const readings = createReadings({ registry, recent, devices, send, log });
   // A page whose session, key or membership ended is closed, wherever that was done.
   let looking = false;
   const sayShown = (begun?: number): void => {

@@ -2,6 +2,7 @@ import type { LiveMessage } from '@peatmoor/contract';
 import type { Value } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import { shownReading } from '../history/newest';
+import type { Recent } from '../history/recent';
 import { factsOf } from '../journal/others';
 import type { Committed } from '../journal/writer';
 import type { Registry } from '../registry';
@@ -22,6 +23,8 @@ export interface LiveReadings {
 
 interface Parts {
   registry: Registry;
+  /** Asked for what was the newest reading before those that are told of here. */
+  recent: Recent;
   /** Pages that show a device. */
   devices: Audience;
   send: (workspaceId: number, message: LiveMessage) => void;
@@ -31,7 +34,7 @@ interface Parts {
 type Newest = [series: number, reading: { at: number; value: Value }];
 
 /** Readings that come fast are gathered for a tenth of a second, the newest of each series wins; others are told at once. */
-export function createReadings({ registry, devices, send, log }: Parts): LiveReadings {
+export function createReadings({ registry, recent, devices, send, log }: Parts): LiveReadings {
   const fresh = new Map<number, Newest[1]>();
   /** Of each series that is watched the newest time that pages were told of, and when they were told (on the monotonic clock). */
   const told = new Map<number, { at: number; when: number }>();
@@ -133,8 +136,8 @@ export function createReadings({ registry, devices, send, log }: Parts): LiveRea
       for (let i = 0; i < batch.series.length; i++) {
         const series = batch.series[i]!;
         const at = batch.times[i]!;
-        const before = told.get(series);
-        if (before !== undefined && at <= before.at) late.add(series);
+        const newest = recent.newest(series)?.at ?? told.get(series)?.at;
+        if (newest !== undefined && at <= newest) late.add(series);
         const known = fresh.get(series);
         if (known === undefined || at >= known.at) put(series, { at, value: batch.values[i]! }, now);
         else late.add(series);

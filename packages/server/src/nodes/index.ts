@@ -202,8 +202,8 @@ async function startShared(parts: Parts, self: () => Omit<NodeFacts, 'silentMs'>
 
   /** A commit of another node: as one of this, but that it is durable and told already. */
   function take(committed: Committed): void {
-    recent.add(committed);
     hub.committed(committed);
+    recent.add(committed);
     const now = clockNow();
     const { series } = committed.batch;
     for (let i = 0; i < series.length; i++) {

@@ -84,6 +84,7 @@ function Drawn({
   const top = Math.max(high, marks.at(-1) ?? high) || 1;
   const floor = Math.min(low, marks[0] ?? low);
   const y = (value: number): number => 6 + ((top - value) / (top - floor || 1)) * (height - BOTTOM - 6);
+  const barPx = (value: number): number => Math.max(1.5, Math.abs(y(value) - y(0)));
   const figures = marks.map((mark) => dates().number(mark));
   const left = Math.max(LEAST_LEFT, 8 + Math.max(...figures.map(({ length }) => length)) * FIGURE_PX);
   const wide = (width - left) / Math.max(1, buckets.length);
@@ -143,9 +144,10 @@ function Drawn({
                   ) : (
                     <rect
                       x={x}
-                      y={Math.min(y(value), y(0))}
+                      // What is nothing or hardly more stands on the line, not below it.
+                      y={value < 0 ? y(0) : y(0) - barPx(value)}
                       width={wide * 0.72}
-                      height={Math.max(1.5, Math.abs(y(value) - y(0)))}
+                      height={barPx(value)}
                       fill={ink.pool}
                       opacity={i === pointed ? 1 : i === buckets.length - 1 ? 0.55 : 0.8}
                     />
