@@ -1,3 +1,5 @@
+import fs from 'node:fs';
+
 /** The middle of several figures. */
 export function median(figures: readonly number[]): number {
   const sorted = [...figures].sort((a, b) => a - b);
@@ -35,4 +37,23 @@ export async function timed(work: () => Promise<unknown>): Promise<number> {
   const start = performance.now();
   await work();
   return performance.now() - start;
+}
+
+/**
+ * How much of the processors' time was given to other machines since this was called, 0 to 1: what the host of a virtual machine took
+ * (steal, proc_stat(5)). 0 where it does not say.
+ */
+export function stolenSince(): () => number {
+  const read = (): { stolen: number; whole: number } => {
+    if (!fs.existsSync('/proc/stat')) return { stolen: 0, whole: 0 };
+    const [line] = fs.readFileSync('/proc/stat', 'utf8').split('\n');
+    // user, nice, system, idle, iowait, irq, softirq, steal; guests are counted in user.
+    const parts = line!.trim().split(/\s+/).slice(1, 9).map(Number);
+    return { stolen: parts[7] ?? 0, whole: parts.reduce((sum, part) => sum + part, 0) };
+  };
+  const before = read();
+  return () => {
+    const { stolen, whole } = read();
+    return whole > before.whole ? (stolen - before.stolen) / (whole - before.whole) : 0;
+  };
 }

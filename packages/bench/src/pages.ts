@@ -6,7 +6,7 @@ import { chromium, type Browser, type BrowserContext, type Page } from 'playwrig
 import type { Widget } from '@peatmoor/core';
 import type { Client, NewStream } from '@peatmoor/contract';
 import { startMosquitto } from './baselines';
-import { median, pause, p99 } from './measure';
+import { median, pause, p99, stolenSince } from './measure';
 import { signUp, startOurs } from './service';
 
 const WIDGETS = 40;
@@ -36,6 +36,7 @@ await pages();
  */
 async function pages(): Promise<void> {
   const ours = await startOurs(folder);
+  const stolen = stolenSince();
   const url = `http://127.0.0.1:${ours.httpPort}`;
   let browser: Browser | null = null;
   try {
@@ -77,6 +78,9 @@ async function pages(): Promise<void> {
       `\nFrom a report over HTTP to its value on the screen, 40 values 10 times a second beside it: half within ${median(shown).toFixed(0)} ms, 99 of 100 within ${p99(shown).toFixed(0)} ms; through a broker alone, between the same reports, ${median(told).toFixed(1)} and ${p99(told).toFixed(1)} ms (aim: 20 ms more than that; it is ${(p99(shown) - p99(told)).toFixed(0)}).`,
     );
     await firstLoad(browser, url, dashboard);
+    say(
+      `\nMeanwhile ${(stolen() * 100).toFixed(0)} % of the processors' time went to other machines of the host.`,
+    );
   } finally {
     await browser?.close();
     await ours.stop();

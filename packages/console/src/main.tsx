@@ -25,9 +25,14 @@ const firstPage = fetchFirst(isVisitor || maybe ? herePath() : null);
 for (const name of asked)
   void queryClient.prefetchQuery({ queryKey: keyOf(name), queryFn: () => api.call(name) });
 
-// Only where the browser trusts the connection: on this machine, or over HTTPS.
+// Only where the browser trusts the connection: on this machine, or over HTTPS. It fetches all files of the console, and
+// so begins only once the page has what it shows.
+const WORKER_AFTER_MS = 4000;
 if (import.meta.env.PROD && 'serviceWorker' in navigator && !isVisitor)
-  void navigator.serviceWorker.register(under('/worker.js')).catch(() => undefined);
+  setTimeout(
+    () => void navigator.serviceWorker.register(under('/worker.js')).catch(() => undefined),
+    WORKER_AFTER_MS,
+  );
 
 const root = createRoot(document.getElementById('root')!);
 // Drawn in slices, so that the page goes on answering meanwhile.

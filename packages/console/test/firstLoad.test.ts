@@ -37,7 +37,7 @@ it.each([
   ['Overview', 200],
   ['Devices', 200],
   // Charts are 21 KB of it.
-  ['Dashboard', 225],
+  ['Dashboard', 215],
 ] as const)('the page %s is fetched with at most %d KB of script, and without schemas', (name, most) => {
   const scripts = scriptsOf(`src/pages/${name}.tsx`);
   expect(sent(scripts)).toBeLessThan(most * 1024);

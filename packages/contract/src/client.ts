@@ -153,6 +153,16 @@ function notOurs(baseUrl: string): Problem {
   };
 }
 
+/** What Node says of a certificate whose authority it does not know. */
+const UNKNOWN_AUTHORITY: ReadonlySet<unknown> = new Set([
+  'SELF_SIGNED_CERT_IN_CHAIN',
+  'DEPTH_ZERO_SELF_SIGNED_CERT',
+  'UNABLE_TO_VERIFY_LEAF_SIGNATURE',
+  'UNABLE_TO_GET_ISSUER_CERT_LOCALLY',
+]);
+const codeOf = (cause: unknown): unknown =>
+  typeof cause === 'object' && cause !== null && 'code' in cause ? cause.code : undefined;
+
 function notReached(baseUrl: string, error: unknown): Problem {
   const cause = error instanceof Error && error.cause instanceof Error ? ` (${error.cause.message})` : '';
   const where = isWhole(baseUrl) ? baseUrl : 'the service';
@@ -169,6 +179,13 @@ function notReached(baseUrl: string, error: unknown): Problem {
       title: 'No TLS there',
       status: 0,
       detail: `At ${where} there is no TLS. Write http:// instead of https://.`,
+    };
+  if (UNKNOWN_AUTHORITY.has(codeOf((error as { cause?: unknown }).cause)))
+    return {
+      type: 'about:blank',
+      title: 'Not trusted',
+      status: 0,
+      detail: `The certificate of ${where} is of an authority that this computer does not know. If it is the service’s own: save ${where.replace(/^https:/, 'http:')}/authority.crt, compare its fingerprint with the one under Settings, Phones, and set NODE_EXTRA_CA_CERTS to that file.`,
     };
   return {
     type: 'about:blank',

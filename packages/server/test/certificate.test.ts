@@ -1,5 +1,8 @@
 import { X509Certificate } from 'node:crypto';
+import { once } from 'node:events';
+import http from 'node:http';
 import https from 'node:https';
+import { createClient } from '@peatmoor/contract';
 import {
   newDevice,
   newPerson,
@@ -61,7 +64,20 @@ it('is made by an owner, is used from the next start on, and cuts no board off',
   const page = await fetch(`${service.url}/events`, { redirect: 'manual' });
   expect([page.status, page.headers.get('location')?.startsWith('https://')]).toEqual([308, true]);
   expect((await fetch(`${service.url}/trust`, { redirect: 'manual' })).status).toBe(200);
+  // So are calls of a program on the same machine, but of nobody behind a proxy there or under another name.
+  const called = async (headers: Record<string, string>): Promise<number> => {
+    const request = http.get(`${service.url}/api/status`, { headers });
+    const [answer] = (await once(request, 'response')) as [http.IncomingMessage];
+    answer.resume();
+    return answer.statusCode!;
+  };
+  expect(await called({})).toBe(200);
+  expect(await called({ 'x-forwarded-for': '192.0.2.7' })).toBe(308);
+  expect(await called({ host: 'moss.example' })).toBe(308);
   expect((await post(service, token, { level: -1 })).status).toBe(200);
+  // Who does not know the authority is told what to do.
+  const stranger = createClient({ baseUrl: service.url.replace('http:', 'https:') });
+  await expect(stranger.call('status')).rejects.toThrow(/save http:.*authority\.crt.*NODE_EXTRA_CA_CERTS/);
 });
 
 it('is renewed while the service runs, and the authority stays', async () => {

@@ -39,7 +39,12 @@ export function useChartLines(sources: readonly Source[], period: Period, before
   const displayOf = useDisplay();
   const ticking = useNow(Math.min(60_000, Math.max(1000, period.ms / 300)));
   const now = period.until === null ? ticking : 0;
-  const names = sources.map(({ device, stream }) => `${device?.id}/${stream.key}`).join();
+  const names = JSON.stringify(
+    sources.map(({ device, kind, stream }) => [
+      [device?.id, device?.name, kind.title, kind.intervalS],
+      [stream.key, stream.title, stream.type, stream.unit, stream.colour],
+    ]),
+  );
   return useMemo<ChartContent>(
     () => {
       const bounds = boundsOf(period, now);

@@ -60,7 +60,7 @@ export function useMarks(
     noteData.map(({ id }) => id).join(),
     place?.lat,
     place?.lon,
-    sources.map(({ device, stream }) => `${device?.id}${stream.key}`).join(),
+    sources.map(({ device, stream }) => `${device?.id}${stream.key}${stream.unit}`).join(),
   ].join('|');
   return useMemo<ChartMarks>(
     () => ({

@@ -1,6 +1,7 @@
 import { Box, Button } from '@mui/material';
 import type { ReactNode } from 'react';
 import { movePhone, phoneOrder, phoneRows, WIDGETS, type PhonePlace, type Widget } from '@peatmoor/core';
+import { useRest } from '../parts/InSlices';
 import { ink } from '../theme';
 import { titleOf, type Shown } from './shown';
 import { DRAWN } from './widgets';
@@ -32,9 +33,17 @@ export function PhoneColumn({
     onChange?.((all) =>
       all.map((one) => (one.id === id ? { ...one, phone: { ...one.phone, ...change } } : one)),
     );
+  const rest = useRest();
+  let top = 0;
+  const rows = phoneRows(widgets).map((row) => {
+    const height = Math.max(...row.map(heightOf));
+    const isNear = top < window.innerHeight;
+    top += height;
+    return { row, height, isNear };
+  });
   return (
     <Box sx={{ display: 'grid', gap: 2.5 }} data-arrangement="phone">
-      {phoneRows(widgets).map((row) => (
+      {rows.map(({ row, height, isNear }) => (
         <Box
           key={row[0]!.id}
           sx={{
@@ -49,7 +58,7 @@ export function PhoneColumn({
         >
           {row.map((widget) => (
             <Box key={widget.id} sx={{ minWidth: 0 }}>
-              <Box sx={{ height: Math.max(...row.map(heightOf)) }}>{render(widget)}</Box>
+              <Box sx={{ height }}>{(rest || isNear) && render(widget)}</Box>
               {onChange && (
                 <PhoneTools
                   widget={widget}

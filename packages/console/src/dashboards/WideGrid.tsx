@@ -1,6 +1,7 @@
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
 import { COLUMNS, type Widget } from '@peatmoor/core';
+import { useRest } from '../parts/InSlices';
 import { COLUMN_GAP_PX, ROW_GAP_PX, ROW_PX } from './grid';
 
 /** The wide arrangement as it is looked at. */
@@ -16,6 +17,8 @@ export function WideGrid({
 }): ReactNode {
   // Read in the order in which they stand.
   const ordered = [...widgets].sort((a, b) => a.y - b.y || a.x - b.x);
+  const rest = useRest();
+  const isNear = ({ y }: Widget): boolean => y * (rowPx + ROW_GAP_PX) < window.innerHeight;
   return (
     <Box
       data-arrangement="wide"
@@ -38,7 +41,7 @@ export function WideGrid({
             contentVisibility: 'auto',
           }}
         >
-          {render(widget)}
+          {(rest || isNear(widget)) && render(widget)}
         </div>
       ))}
     </Box>
