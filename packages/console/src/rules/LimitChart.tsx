@@ -3,14 +3,17 @@ import { useRef, type KeyboardEvent, type PointerEvent, type ReactNode } from 'r
 import { scaleLinear } from 'd3-scale';
 import type { Display } from '@peatmoor/core';
 import type { HistoryLine, TrialResult } from '@peatmoor/contract';
+import { usualSpacing } from '../charts/lines';
 import { useSize } from '../parts/useSize';
-import { showClock } from '../parts/time';
+import { roundTimes } from '../parts/roundTimes';
 import { ink, MONO } from '../theme';
 
 const HEIGHT = 230;
 const LEFT = 70;
 const TOP = 10;
 const BOTTOM = 26;
+/** Room of a time below, in px. */
+const TIME_PX = 90;
 /** Steps of the whole height that an arrow key moves the limit by. */
 const KEY_STEPS = 100;
 
@@ -66,13 +69,15 @@ export function LimitChart({
     min: line.min[i] ?? line.values[i]!,
     max: line.max[i] ?? line.values[i]!,
   }));
-  const path = points
-    .map(({ at, value }, i) => `${i === 0 ? 'M' : 'L'}${x(at).toFixed(1)} ${y(value).toFixed(1)}`)
-    .join('');
-  const band = [
-    ...points.map(({ at, max }) => `${x(at).toFixed(1)},${y(max).toFixed(1)}`),
-    ...[...points].reverse().map(({ at, min }) => `${x(at).toFixed(1)},${y(min).toFixed(1)}`),
-  ].join(' ');
+  // What is farther apart than is usual is not bridged.
+  const gapMs = Math.max(usualSpacing(line.times) * 2.5, line.spanMs * 1.5);
+  const runs: (typeof points)[] = [];
+  for (const point of points) {
+    const run = runs.at(-1);
+    if (run === undefined || point.at - run.at(-1)!.at > gapMs) runs.push([point]);
+    else run.push(point);
+  }
+  const place = (at: number, value: number): string => `${x(at).toFixed(1)},${y(value).toFixed(1)}`;
   return (
     <Box ref={box} sx={{ width: '100%', height: HEIGHT, touchAction: 'pan-y' }}>
       {width > 0 && (
@@ -99,9 +104,16 @@ export function LimitChart({
               </text>
             </g>
           ))}
-          {x.ticks(width < 500 ? 3 : 6).map((tick) => (
-            <text key={tick} x={x(tick)} y={HEIGHT - 6} fontSize="12" fill={ink.soft} textAnchor="middle">
-              {showClock(tick, to)}
+          {roundTimes(from, to, width / TIME_PX).map(({ at, words }) => (
+            <text
+              key={at}
+              x={Math.min(x(at), width - 22)}
+              y={HEIGHT - 6}
+              fontSize="12"
+              fill={ink.soft}
+              textAnchor="middle"
+            >
+              {words}
             </text>
           ))}
           {events.map(({ openedAt, closedAt }) => (
@@ -115,8 +127,27 @@ export function LimitChart({
               opacity="0.16"
             />
           ))}
-          <polygon points={band} fill={ink.pool} opacity="0.2" />
-          <path d={path} fill="none" stroke={ink.pool} strokeWidth="1.5" />
+          {runs.map((run) => (
+            <g key={run[0]!.at}>
+              <polygon
+                points={[
+                  ...run.map(({ at, max }) => place(at, max)),
+                  ...run.map(({ at, min }) => place(at, min)).reverse(),
+                ].join(' ')}
+                fill={ink.pool}
+                opacity="0.2"
+              />
+              <polyline
+                points={run.map(({ at, value }) => place(at, value)).join(' ')}
+                fill="none"
+                stroke={ink.pool}
+                strokeWidth="1.5"
+              />
+              {run.length === 1 && (
+                <circle cx={x(run[0]!.at)} cy={y(run[0]!.value)} r="1.5" fill={ink.pool} />
+              )}
+            </g>
+          ))}
           {limits.map((one, i) => (
             <line
               key={i}
