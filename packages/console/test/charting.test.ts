@@ -387,6 +387,32 @@ it('what is out of sight is drawn seldom, and is right once it comes into sight'
   await until(() => shows('by hand'), 'the newest', 1500);
 });
 
+it('a long dashboard is drawn to its end while its values change all the time', async () => {
+  const widgets = Array.from({ length: 48 }, (_, i) => ({
+    id: `w${i}`,
+    type: i % 4 === 0 ? 'chart' : 'gauge',
+    title: '',
+    sources: [{ device, stream: i % 2 === 0 ? 'level' : 'opening' }],
+    options: {},
+    ...{ x: (i % 4) * 3, y: Math.floor(i / 4) * 4, w: 3, h: 4 },
+  }));
+  const { id } = await client.call('createDashboard', { body: { title: 'Long', widgets: widgets as never } });
+  const long = await page.context().newPage();
+  let n = 0;
+  const sending = setInterval(() => {
+    n++;
+    board.publish(`moor/${device}/report`, JSON.stringify({ level: 400 + (n % 100), opening: n % 100 }));
+  }, 40);
+  try {
+    await long.goto(`${service.url}/dashboards/${id}`);
+    await long.locator('[data-widget]').nth(47).waitFor({ state: 'attached', timeout: 15_000 });
+    expect(n).toBeGreaterThan(10);
+  } finally {
+    clearInterval(sending);
+    await long.close();
+  }
+});
+
 it('all of it fits a phone, absent and live', async () => {
   await post(service, token, { mode: 'by rain', level: 200 });
   await widget('state').locator('[aria-current]').getByText('by rain').waitFor();

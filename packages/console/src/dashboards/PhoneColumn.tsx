@@ -1,7 +1,7 @@
 import { Box, Button } from '@mui/material';
 import type { ReactNode } from 'react';
 import { movePhone, phoneOrder, phoneRows, WIDGETS, type PhonePlace, type Widget } from '@peatmoor/core';
-import { useRest } from '../parts/InSlices';
+import { useMoreAndMore } from '../parts/InSlices';
 import { ink } from '../theme';
 import { titleOf, type Shown } from './shown';
 import { DRAWN } from './widgets';
@@ -33,17 +33,13 @@ export function PhoneColumn({
     onChange?.((all) =>
       all.map((one) => (one.id === id ? { ...one, phone: { ...one.phone, ...change } } : one)),
     );
-  const rest = useRest();
+  const rows = phoneRows(widgets).map((row) => ({ row, height: Math.max(...row.map(heightOf)) }));
   let top = 0;
-  const rows = phoneRows(widgets).map((row) => {
-    const height = Math.max(...row.map(heightOf));
-    const isNear = top < window.innerHeight;
-    top += height;
-    return { row, height, isNear };
-  });
+  const inSight = rows.filter(({ height }) => (top += height) - height < window.innerHeight).length;
+  const drawn = useMoreAndMore(inSight, rows.length);
   return (
     <Box sx={{ display: 'grid', gap: 2.5 }} data-arrangement="phone">
-      {rows.map(({ row, height, isNear }) => (
+      {rows.map(({ row, height }, i) => (
         <Box
           key={row[0]!.id}
           sx={{
@@ -58,7 +54,7 @@ export function PhoneColumn({
         >
           {row.map((widget) => (
             <Box key={widget.id} sx={{ minWidth: 0 }}>
-              <Box sx={{ height }}>{(rest || isNear) && render(widget)}</Box>
+              <Box sx={{ height }}>{i < drawn && render(widget)}</Box>
               {onChange && (
                 <PhoneTools
                   widget={widget}

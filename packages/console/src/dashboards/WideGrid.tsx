@@ -1,7 +1,7 @@
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
 import { COLUMNS, type Widget } from '@peatmoor/core';
-import { useRest } from '../parts/InSlices';
+import { useMoreAndMore } from '../parts/InSlices';
 import { COLUMN_GAP_PX, ROW_GAP_PX, ROW_PX } from './grid';
 
 /** The wide arrangement as it is looked at. */
@@ -17,8 +17,8 @@ export function WideGrid({
 }): ReactNode {
   // Read in the order in which they stand.
   const ordered = [...widgets].sort((a, b) => a.y - b.y || a.x - b.x);
-  const rest = useRest();
   const isNear = ({ y }: Widget): boolean => y * (rowPx + ROW_GAP_PX) < window.innerHeight;
+  const drawn = useMoreAndMore(ordered.filter(isNear).length, ordered.length);
   return (
     <Box
       data-arrangement="wide"
@@ -30,7 +30,7 @@ export function WideGrid({
         rowGap: `${ROW_GAP_PX}px`,
       }}
     >
-      {ordered.map((widget) => (
+      {ordered.map((widget, i) => (
         <div
           key={widget.id}
           style={{
@@ -41,7 +41,7 @@ export function WideGrid({
             contentVisibility: 'auto',
           }}
         >
-          {(rest || isNear(widget)) && render(widget)}
+          {i < drawn && render(widget)}
         </div>
       ))}
     </Box>
