@@ -56,34 +56,7 @@ const LINES: Line[] = [
 /** Fills a new store with long histories and the demo's month, in the workspace that is there. */
 export async function fillHistories(store: Store, workspaceId: number): Promise<void> {
   const until = Math.floor(Date.now() / DAY_MS) * DAY_MS;
-  for (const line of LINES) {
-    const kindId = await store.transaction(
-      async (transaction) =>
-        (
-          await createKind(
-            store,
-            workspaceId,
-            { title: line.device, streams: [{ key: 'level', title: 'Level', type: 'number' }] },
-            transaction,
-          )
-        ).id,
-    );
-    const series = await seriesOf(store, workspaceId, line.device, kindId, 'level');
-    for (let day = line.days; day > 0; day -= 30) {
-      const times: number[] = [];
-      const values: number[] = [];
-      const end = until - Math.max(0, day - 30) * DAY_MS;
-      // A sensor's clock is never quite even: some milliseconds more or less.
-      for (let at = until - day * DAY_MS; at < end; at += line.everyMs) {
-        const n = at / line.everyMs;
-        times.push(at + Math.floor(noise(n + 0.5) * 20));
-        values.push(line.value(n));
-      }
-      await inRawTransaction(store, (connection) =>
-        mergeIntoChunks(connection, new Map([[series, { times, values }]])),
-      );
-    }
-  }
+  for (const line of LINES) await fillLine(store, workspaceId, line, until);
   for (const [name, kind] of Object.entries(QUILLMERE_KINDS)) {
     const kindId = await store.transaction(
       async (transaction) =>
@@ -105,6 +78,39 @@ export async function fillHistories(store: Store, workspaceId: number): Promise<
     });
     await inRawTransaction(store, (connection) =>
       mergeIntoChunks(connection, new Map([[series.id, { times, values }]])),
+    );
+  }
+}
+
+/** A year of a reading every 5 s, of the device `year`, in the workspace that is there. */
+export const fillYear = (store: Store, workspaceId: number): Promise<void> =>
+  fillLine(store, workspaceId, LINES[0]!, Math.floor(Date.now() / DAY_MS) * DAY_MS);
+
+async function fillLine(store: Store, workspaceId: number, line: Line, until: number): Promise<void> {
+  const kindId = await store.transaction(
+    async (transaction) =>
+      (
+        await createKind(
+          store,
+          workspaceId,
+          { title: line.device, streams: [{ key: 'level', title: 'Level', type: 'number' }] },
+          transaction,
+        )
+      ).id,
+  );
+  const series = await seriesOf(store, workspaceId, line.device, kindId, 'level');
+  for (let day = line.days; day > 0; day -= 30) {
+    const times: number[] = [];
+    const values: number[] = [];
+    const end = until - Math.max(0, day - 30) * DAY_MS;
+    // A sensor's clock is never quite even: some milliseconds more or less.
+    for (let at = until - day * DAY_MS; at < end; at += line.everyMs) {
+      const n = at / line.everyMs;
+      times.push(at + Math.floor(noise(n + 0.5) * 20));
+      values.push(line.value(n));
+    }
+    await inRawTransaction(store, (connection) =>
+      mergeIntoChunks(connection, new Map([[series, { times, values }]])),
     );
   }
 }

@@ -81,7 +81,8 @@ export function databaseOf(dataFolder: string): {
   };
 }
 
-const ACCOUNT = {
+/** Who measures. */
+export const ACCOUNT = {
   email: 'warden@quillmere.example',
   password: 'only for measuring',
   name: 'Warden',
