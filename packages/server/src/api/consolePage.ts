@@ -79,10 +79,12 @@ const elementOf = (began: Began): string =>
 
 function readTemplate(folder: string, base: string): Template {
   const text = (file: string): string => fs.readFileSync(path.join(folder, file), 'utf8');
-  // The style of the first moment comes with the page itself.
+  // The style of the first moment comes with the page itself. Its file is named too, and not fetched: files that are read later
+  // would wait until it is.
   let html = text('index.html').replace(
     STYLE,
-    (_, file: string) => `<style>${text(file).replace(/url\(\.\//g, `url(${base}/assets/`)}</style>`,
+    (_, file: string) =>
+      `<style>${text(file).replace(/url\(\.\//g, `url(${base}/assets/`)}</style><link rel="stylesheet" crossorigin disabled href="./${file}">`,
   );
   const [, font] = LETTERS.exec(html) ?? [];
   if (font !== undefined)
