@@ -30,6 +30,7 @@ export async function startService(environment: Record<string, string> = {}): Pr
     PEATMOOR_LOG: 'error',
     PEATMOOR_SIGN_UP: 'open',
     PEATMOOR_DEVICE_RATE: '0',
+    PEATMOOR_MQTTS_PORT: '0',
     ...environment,
   };
   const launch = (ports: { httpPort: number; mqttPort: number }) =>
