@@ -1,5 +1,5 @@
 import { shifted, zoomed } from '../src/charts/gestures';
-import { gapsIn, measure, partOf, type ChartColumns } from '../src/charts/lines';
+import { gapsIn, measure, partOf, runsOf, type ChartColumns } from '../src/charts/lines';
 import { boundsOf, calendarPeriods, fixedPeriod, goingLike, periodOf, PERIODS } from '../src/charts/period';
 import { chartCsv, chartSvg } from '../src/charts/saving';
 import type { ChartLine } from '../src/charts/chartLine';
@@ -75,6 +75,13 @@ describe('between two markers', () => {
     };
     expect(measure(gappy, 0, 1010, 5)!.mean).toBeCloseTo((5 * 10 + 50 * 10) / 20);
     expect(gapsIn(gappy)).toEqual([[10_000, 1_000_000]]);
+    const runs = (values: (number | null)[]): [number, number][] => runsOf({ ...gappy, values });
+    expect(runs([1, 2, null, 3])).toEqual([
+      [0, 2],
+      [3, 4],
+    ]);
+    expect(runs([null, null, 5, null])).toEqual([[2, 3]]);
+    expect([runs([]), runs([null])]).toEqual([[], []]);
   });
 });
 

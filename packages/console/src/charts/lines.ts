@@ -56,6 +56,21 @@ export function usualSpacing(times: readonly number[]): number {
   return distances.sort((a, b) => a - b)[distances.length >> 1]!;
 }
 
+/** A hole longer than this is no pause between readings, in ms: longer than was usual just then, and than one bucket. */
+export const usualGap = ({ times, spanMs }: Pick<HistoryLine, 'times' | 'spanMs'>): number =>
+  Math.max(usualSpacing(times) * 2.5, spanMs * 1.5);
+
+/** Parts of columns between which there are gaps, as places from and to (not included). */
+export function runsOf({ values }: ChartColumns): [from: number, to: number][] {
+  const runs: [number, number][] = [];
+  for (let from = 0, i = 0; i <= values.length; i++) {
+    if (i < values.length && values[i] !== null) continue;
+    if (i > from) runs.push([from, i]);
+    from = i + 1;
+  }
+  return runs;
+}
+
 /** The place of the point nearest to a time (s), or null where there is none within `within` (s). */
 export function nearestPoint({ times, values }: ChartColumns, at: number, within: number): number | null {
   const next = firstAtOrAfter(times, at);

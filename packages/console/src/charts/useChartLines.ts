@@ -3,7 +3,7 @@ import { patienceMs, sampleValue } from '@peatmoor/core';
 import { liveStore, useAllShown, useNow, useHeld } from '../live';
 import { useDisplay } from '../parts/useDisplay';
 import type { Source } from '../dashboards/useCatalogue';
-import { chartColumns, gapsIn, usualSpacing, type ChartColumns } from './lines';
+import { chartColumns, gapsIn, usualGap, type ChartColumns } from './lines';
 import type { ChartLine } from './chartLine';
 import { boundsOf, EVERYTHING, type Period } from './period';
 import { useHistory } from './useHistory';
@@ -72,8 +72,7 @@ export function useChartLines(sources: readonly Source[], period: Period, before
         if (device === null) return { ...base, columns: converted(madeUp(source, from, to), convert) };
         const line = histories[real.indexOf(source)];
         // A hole is longer than what is expected, and than what was usual just then.
-        const usual = usualSpacing(line?.times ?? []);
-        const gapMs = Math.max(patienceMs(kind.intervalS), usual * 2.5, (line?.spanMs ?? 0) * 1.5);
+        const gapMs = Math.max(patienceMs(kind.intervalS), line === undefined ? 0 : usualGap(line));
         const columns = chartColumns(line, liveStore.tail(device.id, stream.key), loadedFrom, gapMs);
         if (sources.length === 1) gaps.push(...gapsIn(columns));
         return { ...base, columns: converted(columns, convert) };

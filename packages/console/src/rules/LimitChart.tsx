@@ -3,7 +3,7 @@ import { useRef, type KeyboardEvent, type PointerEvent, type ReactNode } from 'r
 import { scaleLinear } from 'd3-scale';
 import type { Display } from '@peatmoor/core';
 import type { HistoryLine, TrialResult } from '@peatmoor/contract';
-import { usualSpacing } from '../charts/lines';
+import { chartColumns, runsOf, usualGap } from '../charts/lines';
 import { useSize } from '../parts/useSize';
 import { roundTimes } from '../parts/roundTimes';
 import { ink, MONO } from '../theme';
@@ -63,21 +63,12 @@ export function LimitChart({
     event.preventDefault();
     onLimit(rounded(limit + (way * (high - low + 2 * margin)) / KEY_STEPS));
   };
-  const points = line.times.map((at, i) => ({
-    at: at + line.spanMs / 2,
-    value: line.values[i]!,
-    min: line.min[i] ?? line.values[i]!,
-    max: line.max[i] ?? line.values[i]!,
-  }));
-  // What is farther apart than is usual is not bridged.
-  const gapMs = Math.max(usualSpacing(line.times) * 2.5, line.spanMs * 1.5);
-  const runs: (typeof points)[] = [];
-  for (const point of points) {
-    const run = runs.at(-1);
-    if (run === undefined || point.at - run.at(-1)!.at > gapMs) runs.push([point]);
-    else run.push(point);
-  }
-  const place = (at: number, value: number): string => `${x(at).toFixed(1)},${y(value).toFixed(1)}`;
+  const columns = chartColumns(line, [], 0, usualGap(line));
+  /** Places of some points of one column in the drawing. */
+  const along = (column: (number | null)[], [start, end]: [number, number]): string[] =>
+    column
+      .slice(start, end)
+      .map((value, i) => `${x(columns.times[start + i]! * 1000).toFixed(1)},${y(value!).toFixed(1)}`);
   return (
     <Box ref={box} sx={{ width: '100%', height: HEIGHT, touchAction: 'pan-y' }}>
       {width > 0 && (
@@ -127,25 +118,23 @@ export function LimitChart({
               opacity="0.16"
             />
           ))}
-          {runs.map((run) => (
-            <g key={run[0]!.at}>
+          {runsOf(columns).map((run) => (
+            <g key={run[0]}>
               <polygon
-                points={[
-                  ...run.map(({ at, max }) => place(at, max)),
-                  ...run.map(({ at, min }) => place(at, min)).reverse(),
-                ].join(' ')}
+                points={[...along(columns.high, run), ...along(columns.low, run).reverse()].join(' ')}
                 fill={ink.pool}
                 opacity="0.2"
               />
+              {/* One reading alone is a dot: its place twice is a line without length, of which the ends are drawn. */}
               <polyline
-                points={run.map(({ at, value }) => place(at, value)).join(' ')}
+                points={[...along(columns.values, run), ...along(columns.values, [run[1] - 1, run[1]])].join(
+                  ' ',
+                )}
                 fill="none"
                 stroke={ink.pool}
-                strokeWidth="1.5"
+                strokeWidth={run[1] - run[0] === 1 ? 3 : 1.5}
+                strokeLinecap="round"
               />
-              {run.length === 1 && (
-                <circle cx={x(run[0]!.at)} cy={y(run[0]!.value)} r="1.5" fill={ink.pool} />
-              )}
             </g>
           ))}
           {limits.map((one, i) => (

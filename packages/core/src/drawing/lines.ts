@@ -1,5 +1,6 @@
 import { extent, ticks } from 'd3-array';
-import { DateTime, Duration, type DurationLikeObject } from 'luxon';
+import { datesIn } from '../showing/dates';
+import { roundTimes } from '../showing/roundTimes';
 import type { InkName, Shape } from './shape';
 
 /** One line of a chart: ascending times (epoch ms) and values; `spanMs` is how long each stands for, 0 for single readings. */
@@ -35,25 +36,8 @@ const KINDS: readonly { ink: InkName; dash?: string }[] = [
 /** A gap is longer than so many spans: it is not bridged. */
 const GAP = 3;
 
-/** How far labels of times are apart at least, in px; and the steps they stand at. */
+/** How far labels of times are apart at least, in px. */
 const MARK_PX = 90;
-const DAY_MINUTES = 1440;
-const STEPS: readonly DurationLikeObject[] = [
-  { minutes: 1 },
-  { minutes: 5 },
-  { minutes: 15 },
-  { hours: 1 },
-  { hours: 3 },
-  { hours: 6 },
-  { hours: 12 },
-  { days: 1 },
-  { days: 2 },
-  { days: 7 },
-  { months: 1 },
-  { months: 3 },
-  { years: 1 },
-];
-
 /** Round times of a zone in a span, about as many as there is room for: hours by the clock, and the date at midnight. */
 export function timeMarks(
   from: number,
@@ -61,31 +45,15 @@ export function timeMarks(
   zone: string,
   most: number,
 ): { at: number; label: string }[] {
-  const room = Math.max(1, most);
-  const step =
-    STEPS.find((one) => (to - from) / Duration.fromObject(one).toMillis() <= room) ?? STEPS.at(-1)!;
-  const minutes = Duration.fromObject(step).as('minutes');
-  const isLong = step.months !== undefined || step.years !== undefined;
-  const start = DateTime.fromMillis(from, { zone }).startOf(isLong ? 'year' : 'day');
-  const markAt = (k: number): DateTime => {
-    if (minutes >= DAY_MINUTES)
-      return start.plus(Object.fromEntries(Object.entries(step).map(([unit, n]) => [unit, n * k])));
-    // By the clock, also on the day it is put forward or back.
-    const minute = (k * minutes) % DAY_MINUTES;
-    return start
-      .plus({ days: Math.floor((k * minutes) / DAY_MINUTES) })
-      .set({ hour: Math.floor(minute / 60), minute: minute % 60 });
+  const dates = datesIn('en-GB', zone);
+  const yearOf = (at: number): string => String(dates.dateOf(at).getFullYear());
+  const words = {
+    minute: dates.clock,
+    day: dates.day,
+    month: (at: number) => `${dates.month(at)} ${yearOf(at).slice(-2)}`,
+    year: yearOf,
   };
-  const marks: { at: number; label: string }[] = [];
-  for (let k = 0; ; k++) {
-    const mark = markAt(k);
-    const at = mark.toMillis();
-    if (!(at <= to)) return marks;
-    if (at < from || at <= (marks.at(-1)?.at ?? -Infinity)) continue;
-    const isMidnight = mark.hour === 0 && mark.minute === 0;
-    const format = step.years !== undefined ? 'yyyy' : isLong ? 'LLL yy' : isMidnight ? 'd LLL' : 'HH:mm';
-    marks.push({ at, label: mark.toFormat(format) });
-  }
+  return roundTimes(from, to, most, dates).map(({ at, begins }) => ({ at, label: words[begins](at) }));
 }
 
 /** Lines on one scale with their names above. */

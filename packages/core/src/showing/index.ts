@@ -1,2 +1,3 @@
 export * from './languages';
 export * from './dates';
+export * from './roundTimes';
