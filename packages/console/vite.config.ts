@@ -31,6 +31,8 @@ export default defineConfig({
               priority: 2,
             },
             { name: 'common', minShareCount: 14, priority: 1 },
+            // What a page has of its own is a few small files less.
+            { name: 'parts', test: /packages\/(console|core|contract)\/src/, minShareCount: 8, priority: 0 },
           ],
         },
       },

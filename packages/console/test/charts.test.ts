@@ -1,7 +1,10 @@
+import type { ChartDraws } from '@peatmoor/core';
 import { shifted, zoomed } from '../src/charts/gestures';
 import { gapsIn, measure, partOf, runsOf, type ChartColumns } from '../src/charts/lines';
 import { boundsOf, calendarPeriods, fixedPeriod, goingLike, periodOf, PERIODS } from '../src/charts/period';
-import { chartCsv, chartSvg } from '../src/charts/saving';
+import { chartSvg } from '../src/charts/chartSvg';
+import { scaleRange } from '../src/charts/scale';
+import { chartCsv } from '../src/charts/saving';
 import type { ChartLine } from '../src/charts/chartLine';
 
 const HOUR = 3_600_000;
@@ -52,6 +55,15 @@ describe('periods', () => {
   });
 });
 
+it('a scale holds what is seen with air, and of a line that stands at nought nothing below', () => {
+  const free = [null, null] as const;
+  expect(scaleRange(0, 100, free, 'line')).toEqual([-8, 108]);
+  expect(scaleRange(0, 100, free, 'bars')).toEqual([0, 108]);
+  expect(scaleRange(0, 0, free, 'line')).toEqual([0, 1]);
+  expect(scaleRange(-3, -3, free, 'line')).toEqual([-4, -2]);
+  expect(scaleRange(null, null, [null, 5], 'line')).toEqual([-0.08, 5]);
+});
+
 describe('between two markers', () => {
   it('tells the change, how fast it is and the mean over time, whichever was set first', () => {
     const found = measure(columns([0, 10, 20, 20], 900), 0, 2700, 30);
@@ -88,6 +100,9 @@ describe('between two markers', () => {
 describe('what is saved of a chart', () => {
   const chart = {
     title: 'Level <b>',
+    draws: 'line' as ChartDraws,
+    range: [null, null] as const,
+    rightRange: [null, null] as const,
     from: 0,
     to: 120_000,
     lines: [
@@ -115,5 +130,62 @@ describe('what is saved of a chart', () => {
     expect(svg.match(/<path /g)).toHaveLength(2);
     expect(svg).not.toMatch(/NaN|Infinity|undefined/);
     expect(chartSvg({ ...chart, lines: [line([])] })).not.toMatch(/NaN|Infinity/);
+  });
+
+  it('hides no spike: where a point is of several readings, the least and greatest are saved too', () => {
+    const spiky = line([20, 60, 20]);
+    spiky.columns = { ...spiky.columns, low: [20, 20, 20], high: [20, 1000, 20] };
+    const saved = { ...chart, lines: [spiky, line([1, 2, 3], { label: 'Other' })] };
+    expect(chartCsv(saved).split('\r\n').slice(0, 3)).toEqual([
+      'time,Level (mm),Level (mm) lowest,Level (mm) highest,Other (mm)',
+      '1970-01-01T00:00:00.000Z,20,20,20,1',
+      '1970-01-01T00:01:00.000Z,60,20,1000,2',
+    ]);
+    // What came is saved as it came; only a mean is rounded.
+    const exact = line([12_345_678.9012, 200 / 3]);
+    exact.columns = {
+      ...exact.columns,
+      low: [12_345_678.9012, 50],
+      high: [12_345_678.9012, 80.123_456_789_012],
+    };
+    expect(
+      chartCsv({ ...chart, lines: [exact] })
+        .split('\r\n')
+        .slice(1, 3),
+    ).toEqual([
+      '1970-01-01T00:00:00.000Z,12345678.9012,12345678.9012,12345678.9012',
+      '1970-01-01T00:01:00.000Z,66.66666667,50,80.123456789012',
+    ]);
+    const svg = chartSvg(saved);
+    expect(svg.match(/<path [^>]*data-spread/g)).toHaveLength(1);
+    // It reaches up to the greatest, which the line does not.
+    const tops = [...svg.matchAll(/<path d="([^"]+)"/g)].map(([, path]) =>
+      Math.min(...[...path!.matchAll(/[ML][\d.]+ ([\d.]+)/g)].map(([, y]) => Number(y))),
+    );
+    expect(Math.min(...tops)).toBeLessThan(110);
+    expect(tops[1]!).toBeGreaterThan(300);
+  });
+
+  it('has each line in its own ink, whichever others are hidden, and paler what is of the period before', () => {
+    const [first, second] = [line([1, 2]), line([3, 4], { label: 'Second' })];
+    const inkOf = (lines: ChartLine[]): string[] =>
+      [...chartSvg({ ...chart, lines }).matchAll(/<path [^>]*stroke="(#\w+)"/g)].map(([, one]) => one!);
+    const [ink, other] = inkOf([first, second]);
+    expect(ink).not.toBe(other);
+    expect(inkOf([{ ...first, hidden: true }, second])).toEqual([other]);
+    const before = [first, second, { ...first, under: true }, { ...second, under: true }];
+    expect(inkOf(before)).toEqual([ink, other, ink, other]);
+    expect(chartSvg({ ...chart, lines: before }).match(/stroke-opacity="0.44"/g)).toHaveLength(2);
+  });
+
+  it('is drawn as the chart is, with its own limits and round times', () => {
+    const shape = (draws: ChartDraws, more = {}): string => chartSvg({ ...chart, draws, ...more });
+    expect(shape('bars').match(/<rect /g)!.length).toBeGreaterThan(5);
+    expect(shape('points').match(/<circle /g)).toHaveLength(5);
+    expect(shape('step')).toMatch(/<path d="M[\d. ]+H[\d.]+V/);
+    expect(shape('area')).toMatch(/Z" fill="#/);
+    const fixed = shape('line', { range: [0, 1000], rightRange: [null, null] });
+    expect(fixed).toContain('>1000<');
+    expect(fixed).toMatch(/>00:01</);
   });
 });

@@ -212,3 +212,79 @@ it('all of it fits a phone, and nothing is wider than it', async () => {
   expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(390);
   expect(faults).toEqual([]);
 });
+
+it('at 320 px nothing is cut off that was sent small, long or on top of another; without a device all is marked sample values', async () => {
+  const { client } = person;
+  const { id: kindId } = await client.call('createKind', {
+    body: {
+      title: 'Weir',
+      intervalS: 60,
+      streams: [
+        { key: 'flow', title: 'What flows over the upper weir of the old mill', type: 'number', unit: 'l/s' },
+        { key: 'sluice', title: 'Sluice', type: 'choice', choices: ['open', 'shut'], direction: 'both' },
+        { key: 'lamp', title: 'Lamp', type: 'colour', direction: 'both' },
+        { key: 'board', title: 'On the board', type: 'text', direction: 'both' },
+      ],
+    } as never,
+  });
+  const one = (type: string, place: object, streams: string[] = ['flow'], title = ''): object => ({
+    id: type,
+    type,
+    title,
+    sources: streams.map((stream) => ({ device: null, stream })),
+    options: {},
+    ...place,
+  });
+  const { id, widgets } = await client.call('createDashboard', {
+    body: {
+      title: 'Weirs',
+      kindId,
+      widgets: [
+        one('bars', { x: 0, y: 0, w: 3, h: 4 }),
+        // Narrower than it can be, and so over what stands beside it.
+        one('heat', { x: 3, y: 0, w: 1, h: 4 }),
+        one('sheet', { x: 5, y: 0, w: 4, h: 4 }, ['flow', 'sluice', 'lamp']),
+        one('chart', { x: 0, y: 4, w: 6, h: 4 }),
+        one('entry', { x: 6, y: 4, w: 3, h: 3 }, ['board']),
+        one('heading', { x: 0, y: 8, w: 12, h: 1 }, [], 'A heading of more words than one line of it has'),
+      ],
+    } as never,
+  });
+  const [bars, heat, sheet] = widgets;
+  expect([bars!.y, heat!.y, heat!.w, sheet!.y]).toEqual([0, 0, 4, 4]);
+  await page.setViewportSize({ width: 320, height: 800 });
+  await page.goto(`${service.url}/dashboards/${id}`);
+  for (const type of ['bars', 'heat', 'sheet', 'chart'])
+    await widget(type).getByText('sample values').waitFor();
+  expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(320);
+  const lines = await widget('sheet')
+    .locator('th')
+    .evaluateAll((all) =>
+      all.map((head) => {
+        const range = document.createRange();
+        range.selectNodeContents(head.querySelector('span') ?? head);
+        return new Set([...range.getClientRects()].map(({ top }) => Math.round(top))).size;
+      }),
+    );
+  // Words stay whole: a short one is one line, of many words there are some.
+  expect([lines.length, lines[0], lines[3]]).toEqual([4, 1, 1]);
+  expect(lines[1]).toBeLessThan(7);
+  expect(await widget('sheet').locator('tbody tr').count()).toBeGreaterThan(2);
+  const cut = await widget('heading').evaluate((all) => {
+    const heading = all.querySelector('h2')!.getBoundingClientRect();
+    return heading.bottom - all.getBoundingClientRect().bottom;
+  });
+  expect(cut).toBeLessThanOrEqual(0.5);
+  // With a device that has said nothing, it is said that nothing came.
+  await client.call('createDevice', { body: { name: 'Upper weir', kindId } as never });
+  await widget('chart').getByText('No reading in this period.').waitFor();
+  const words = 'closed'.repeat(20);
+  await client.call('createCommand', {
+    params: { device: 'upper-weir' },
+    body: { stream: 'board', value: words } as never,
+  });
+  const wanted = widget('entry').getByText(words);
+  await wanted.waitFor();
+  expect(await wanted.evaluate((all) => all.getBoundingClientRect().right)).toBeLessThanOrEqual(320);
+  expect(faults).toEqual([]);
+});

@@ -19,11 +19,12 @@ export interface Problem {
 const REMEDIES: Record<string, string> = {
   required: 'Give it.',
   optionality: 'Give it.',
-  nullable: 'Give a value, or leave the field out.',
+  nullable: 'Give a value; null is none.',
   oneOf: 'Choose one of these.',
   typeError: 'Correct its type.',
   email: 'Write it like name@example.org.',
   integer: 'Round it.',
+  apart: 'Give each an ID of its own.',
   noUnknown: 'Leave them out, or correct their spelling.',
 };
 

@@ -4,6 +4,7 @@ import {
   COLUMNS,
   findPlace,
   fitPlace,
+  keepApart,
   fitRange,
   graduations,
   overlaps,
@@ -95,6 +96,34 @@ it('brings a widget back within the columns and above its least size', () => {
     y: 0,
     x: COLUMNS - 3,
   });
+});
+
+it('puts what lies on another widget below it, page by page, and leaves all else where it stands', () => {
+  const one = (id: string, place: object): Widget => ({
+    ...addWidgets([], 'heat', [[{ device: null, stream: 'level' }]], () => id)[0]!,
+    ...place,
+  });
+  const placed = keepApart([
+    one('a', { x: 0, y: 0, w: 1, h: 4 }),
+    one('b', { x: 3, y: 0, w: 4, h: 4 }),
+    one('c', { x: 3, y: 0, w: 4, h: 4 }),
+    one('d', { x: 3, y: 0, w: 4, h: 4, page: 1 }),
+    one('e', { x: 8, y: 0, w: 4, h: 4 }),
+    one('f', { x: 8, y: 998, w: 4, h: 40 }),
+    one('g', { x: 8, y: 998, w: 4, h: 40 }),
+  ]);
+  // The first is as wide as its sort must be, and so comes to lie on the second.
+  expect(placed.map(({ id, x, y, w }) => [id, x, y, w])).toEqual([
+    ['a', 0, 0, 4],
+    ['b', 3, 4, 4],
+    ['c', 3, 8, 4],
+    ['d', 3, 0, 4],
+    ['e', 8, 0, 4],
+    ['f', 8, 998, 4],
+    // There is no room below.
+    ['g', 8, 998, 4],
+  ]);
+  expect(keepApart(placed)).toEqual(placed);
 });
 
 it('offers switches only for what can be steered', () => {

@@ -8,6 +8,7 @@ import {
   readAt,
   REFUSAL_HINTS,
   RESERVED_NAMES,
+  sampleBucket,
   sampleValue,
   showReading,
   takeValue,
@@ -145,6 +146,25 @@ describe('values', () => {
       ),
     );
   });
+});
+
+it('makes a step of the calendar of sample values, within the range and in order', () => {
+  fc.assert(
+    fc.property(
+      fc.integer({ min: 0, max: 4e12 }),
+      fc.integer({ min: 1000, max: 31 * 86_400_000 }),
+      (from, ms) => {
+        const { min, mean, max, first, last, count, to } = sampleBucket(stream({}), from, from + ms);
+        expect([to, count > 0]).toEqual([from + ms, true]);
+        expect(min).toBeGreaterThanOrEqual(stream({}).min!);
+        expect(max).toBeLessThanOrEqual(stream({}).max!);
+        for (const value of [mean, first, last]) {
+          expect(value).toBeGreaterThanOrEqual(min! - 1e-9);
+          expect(value).toBeLessThanOrEqual(max! + 1e-9);
+        }
+      },
+    ),
+  );
 });
 
 describe('times', () => {

@@ -68,6 +68,23 @@ describe('a datastream in the units of whoever looks', () => {
     expect(displayOf(whole, 'imperial').wanted(69)).toBe(21);
     expect(displayOf(whole, 'metric').wanted(20.5)).toBe(20.5);
     expect(displayOf(warmth, 'imperial').wanted(68)).toBe(20);
+    // Between whole numbers, and between on and off, lies their mean.
+    const visitors = displayOf(stream({ unit: null, type: 'integer', decimals: null }), 'metric');
+    expect([0.34513, 12.3456, 1234.5678, 0, 3, -0.5].map(visitors.mean)).toEqual([
+      '0.345',
+      '12.35',
+      '1234.57',
+      '0',
+      '3',
+      '-0.5',
+    ]);
+    expect(displayOf(stream({ unit: null, type: 'boolean', decimals: null }), 'metric').mean(0.25)).toBe(
+      '25 %',
+    );
+    expect(displayOf(warmth, 'metric').mean(8.4567)).toBe(displayOf(warmth, 'metric').reading(8.4567));
+    expect(displayOf(stream({ unit: 'mm', type: 'integer', decimals: null }), 'imperial').mean(12.7)).toBe(
+      '0.5 in',
+    );
     expect(displayOf(stream({ unit: 'mm', decimals: 0 }), 'imperial').reading(-121)).toBe('-4.76 in');
     expect(displayOf(stream({ unit: 'mm', type: 'integer', decimals: null }), 'imperial').reading(254)).toBe(
       '10.00 in',

@@ -13,6 +13,7 @@ import {
   showValue,
   takeReport,
   takeValue,
+  takeWanted,
   UNITS,
   unitOf,
   wireValue,
@@ -219,4 +220,19 @@ describe('a datastream guessed from what arrived', () => {
   ])('%s with %j is of type %s', (name, raw, type, key) => {
     expect(guessStream(name, raw)).toMatchObject({ type, key });
   });
+});
+
+it('what somebody wants of a control is refused with what it takes, whatever is done with readings', () => {
+  const wants = (value: unknown, more: Partial<Datastream> = {}): string => {
+    const taken = takeWanted(stream({ direction: 'control', rangePolicy: 'limit', ...more }), value);
+    return 'reason' in taken ? `${taken.reason}: ${taken.hint}` : String(taken.value);
+  };
+  expect(wants(-300)).toBe('-300');
+  expect(wants(201)).toBe(
+    'out-of-range: "level" takes -800 to 200 mm. Want one of these, or widen its range.',
+  );
+  expect(wants(1e9, { min: null, unit: null })).toMatch(/takes at most 200\. Want/);
+  expect(wants(-1, { min: 0, max: null })).toMatch(/takes at least 0 mm\. Want/);
+  expect(wants('')).toBe('not-finite: This is no number. Give one.');
+  expect(wants('x')).toMatch(/^wrong-type: A number is expected/);
 });

@@ -121,3 +121,13 @@ it('of two changes to one version one is kept, and the other told who was faster
   const { version } = await person.client.call('readDashboard', { params: { dashboard: made.id } });
   expect(version).toBe(2);
 });
+
+it('two widgets of one ID are refused, and which two they are is said', async () => {
+  const widgets = [text(), text({ id: 'w2' }), text({ x: 4 })];
+  const error = await make({ widgets } as never).catch((one: ApiError) => one);
+  expect((error as ApiError).problem.errors).toEqual([
+    { field: 'widgets[2].id', reason: 'is also that of widgets[0]', remedy: 'Give each an ID of its own.' },
+  ]);
+  const made = await make({ widgets: [text()] });
+  expect(await refused(change(made, { widgets }))).toBe('widgets[2].id');
+});

@@ -208,7 +208,7 @@ describe('subscriptions that outlast their connection', () => {
     expect((await other.restore(77, clients[5]!)).numbers).toEqual([1, 2]);
     await other.stop();
     expect(await rowsOf('SELECT 1 FROM lastingSessions')).toHaveLength(5);
-  }, 20_000);
+  });
 });
 
 it('of what is to be worked out anew each node takes what it computes for, and what another left half done', async () => {

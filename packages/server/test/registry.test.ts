@@ -1,4 +1,6 @@
 import fs from 'node:fs';
+import net from 'node:net';
+import path from 'node:path';
 import { pino } from 'pino';
 import { createAccount } from '../src/auth/accounts';
 import { createBus } from '../src/bus';
@@ -68,5 +70,28 @@ it('never goes on taking a token that is withdrawn while it is looked up', async
     await looking;
     expect(registry.knownToken(token)).toBeUndefined();
     expect((await registry.verify(token)).state).toBe('withdrawn');
+  }
+});
+
+it('opens the store of a database of its own that is slow to answer once', async () => {
+  const socketPath = path.join(folder, 'slow.sock');
+  const open = new Set<net.Socket>();
+  const slow = net
+    .createServer((caller) => {
+      open.add(caller);
+      if (open.size === 1) return;
+      const behind = net.connect(database.socketPath);
+      caller.on('error', () => undefined).pipe(behind);
+      behind.on('error', () => undefined).pipe(caller);
+    })
+    .listen(socketPath);
+  try {
+    const late = await openStore({ ...database, socketPath }, log);
+    expect(open.size).toBeGreaterThan(1);
+    expect(await late.answers()).toBe(true);
+    await late.close();
+  } finally {
+    for (const caller of open) caller.destroy();
+    slow.close();
   }
 });

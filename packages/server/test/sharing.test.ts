@@ -92,9 +92,8 @@ it('says what a visitor will see before the link exists, on the page as they wil
   ).toString('base64url');
   if (other !== body)
     await expect(visitor(`preview~${other}~${signature}`).call('readShared')).rejects.toThrow(/Sign in/);
-  await expect(visitor(`preview~${body}~x${signature!.slice(1)}`).call('readShared')).rejects.toThrow(
-    /Sign in/,
-  );
+  const wrong = (signature!.startsWith('x') ? 'y' : 'x') + signature!.slice(1);
+  await expect(visitor(`preview~${body}~${wrong}`).call('readShared')).rejects.toThrow(/Sign in/);
 });
 
 it('carries exactly the datastreams of the dashboard, through every way', async () => {

@@ -43,7 +43,8 @@ export function ChartStatistics({
   });
   return (
     <Box
-      sx={{ overflowX: 'auto', flex: 'none' }}
+      // Of many lines it is as high as there is room beside the chart, and can be scrolled.
+      sx={{ overflow: 'auto', flex: '0 1 auto', minHeight: 0 }}
       role="region"
       aria-label={`Statistics of ${real.map(({ device, stream }) => `${stream.title}, ${device!.name}`).join('; ')}`}
       tabIndex={0}
@@ -72,7 +73,7 @@ export function ChartStatistics({
         <tbody>
           {real.map(({ device, stream }, i) => {
             const found = answers[i]?.data;
-            const { reading, convert, unit } = displayOf(stream);
+            const { reading, mean, convert, unit } = displayOf(stream);
             const show = (value: number | null | undefined): string => (value == null ? '–' : reading(value));
             const spread =
               found?.deviation == null
@@ -85,7 +86,7 @@ export function ChartStatistics({
                 </th>
                 {[
                   show(found?.min),
-                  show(found?.mean),
+                  found?.mean == null ? '–' : mean(found.mean),
                   show(found?.max),
                   spread,
                   String(found?.count ?? '–'),

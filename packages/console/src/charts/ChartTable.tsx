@@ -4,7 +4,7 @@ import type { Display } from '@peatmoor/core';
 import { showClock } from '../parts/time';
 import { MONO } from '../theme';
 import { nearestPoint } from './lines';
-import type { ChartLine } from './chartLine';
+import { pointOf, type ChartLine } from './chartLine';
 
 /** Rows of the table of a chart. */
 const ROWS = 24;
@@ -40,7 +40,9 @@ export function ChartTable({
       }
     >
       <table>
-        <caption style={{ textAlign: 'left' }}>{title}: what lies nearest to each of these times</caption>
+        <caption style={{ textAlign: 'left', whiteSpace: seen ? 'nowrap' : 'normal' }}>
+          {title}: what lies nearest to each of these times
+        </caption>
         <thead>
           <tr>
             <th scope="col">Time</th>
@@ -59,10 +61,9 @@ export function ChartTable({
               </th>
               {shown.map(({ line: { columns }, i }) => {
                 const place = nearestPoint(columns, at / 1000, step / 1000);
-                const { reading, back } = displays[i]!;
                 return (
                   <td key={i} style={{ fontFamily: MONO }}>
-                    {place === null ? '–' : reading(back(columns.values[place]!))}
+                    {place === null ? '–' : pointOf(columns, place, displays[i]!)}
                   </td>
                 );
               })}

@@ -5,7 +5,10 @@ import { showClock, showSeconds } from '../parts/time';
 import { ink, MONO } from '../theme';
 import { crosshair } from './crosshair';
 import { nearestPoint } from './lines';
-import { LINE_DASHES, LINE_INKS, type ChartLine } from './chartLine';
+import { LINE_DASHES, LINE_INKS, pointOf, type ChartLine } from './chartLine';
+
+/** Room for a reading with its unit. */
+const READING = '8ch';
 
 /** The lines of a chart by name, with their newest values, or those at the crosshair; a press hides one and shows it again. */
 export function Legend({
@@ -58,21 +61,26 @@ export function Legend({
               color: hidden ? ink.soft : ink.ink,
             }}
           >
-            <svg width="22" height="8" aria-hidden>
-              <line
-                x1="0"
-                x2="22"
-                y1="4"
-                y2="4"
-                stroke={colour ?? ink[LINE_INKS[i % LINE_INKS.length]!]}
-                strokeWidth="2"
-                strokeDasharray={LINE_DASHES[i % LINE_DASHES.length]!.join(' ')}
-                opacity={hidden ? 0.4 : 1}
-              />
-            </svg>
-            <span style={{ minWidth: 0 }}>{label}</span>
-            {value != null && !hidden && (
-              <span style={{ fontFamily: MONO, color: ink.soft }}>{reading(value)}</span>
+            <span style={{ display: 'inline-flex', alignItems: 'center', gap: 6, minWidth: 0 }}>
+              <svg width="22" height="8" aria-hidden style={{ flex: 'none' }}>
+                <line
+                  x1="0"
+                  x2="22"
+                  y1="4"
+                  y2="4"
+                  stroke={colour ?? ink[LINE_INKS[i % LINE_INKS.length]!]}
+                  strokeWidth="2"
+                  strokeDasharray={LINE_DASHES[i % LINE_DASHES.length]!.join(' ')}
+                  opacity={hidden ? 0.4 : 1}
+                />
+              </svg>
+              <span style={{ minWidth: 0 }}>{label}</span>
+            </span>
+            {!hidden && (
+              // Its room is kept until it is read: else lines would wrap anew and the chart below them move.
+              <span style={{ fontFamily: MONO, color: ink.soft, minWidth: READING }}>
+                {value != null && pointOf(columns, place!, displays[i]!)}
+              </span>
             )}
             {pointed !== null && value != null && spread !== '' && !hidden && (
               <span style={{ fontFamily: MONO, color: ink.soft, fontSize: '0.85em' }}>({spread})</span>

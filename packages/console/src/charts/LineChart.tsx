@@ -7,8 +7,9 @@ import { dates, isSameDay } from '../parts/time';
 import { ink } from '../theme';
 import { crosshair } from './crosshair';
 import { listenToGestures, type Bounds } from './gestures';
-import { LINE_DASHES, LINE_INKS, rightUnit, type ChartLine } from './chartLine';
+import { LINE_DASHES, LINE_INKS, placeOf, rightUnit, type ChartLine } from './chartLine';
 import { drawBehind, drawOver, type ChartMarks } from './marks';
+import { scaleRange, type ScaleRange } from './scale';
 import { chartView } from './view';
 
 /** How strongly the band from the least to the greatest, and the area below a line, are drawn, in hexadecimal. */
@@ -18,8 +19,6 @@ const AREA_ALPHA = '22';
 type InkName = (typeof LINE_INKS)[number] | 'line' | 'faint' | 'gorse' | 'paper';
 const colour = (name: InkName): string =>
   getComputedStyle(document.documentElement).getPropertyValue(`--mui-palette-inks-${name}`).trim();
-
-type Range = [number | null, number | null];
 
 /** Lines over a period, drawn to fill its box. */
 export function LineChart({
@@ -37,8 +36,8 @@ export function LineChart({
   from: number;
   to: number;
   draws: ChartDraws;
-  range: Range;
-  rightRange: Range;
+  range: ScaleRange;
+  rightRange: ScaleRange;
   marks: ChartMarks;
   /** Called once somebody has moved the chart; null for back to now. */
   onMoved: (bounds: Bounds | null) => void;
@@ -164,8 +163,8 @@ function optionsOf({
   element: HTMLElement;
   lines: readonly ChartLine[];
   draws: ChartDraws;
-  range: Range;
-  rightRange: Range;
+  range: ScaleRange;
+  rightRange: ScaleRange;
   bounds: () => Bounds;
   marks: () => ChartMarks;
 }): uPlot.Options {
@@ -177,9 +176,9 @@ function optionsOf({
     font: '13px "Atkinson Hyperlegible Next Variable"',
   };
   // Lines that lie under others come first, and have the colour of what they are under.
-  const places = lines.map((line, i) => (line.under ? i - lines.length / 2 : i));
+  const places = lines.map((_line, i) => placeOf(lines, i));
   const strokeOf = (i: number) => (): string => {
-    const own = lines[i]!.colour ?? colour(LINE_INKS[Math.abs(places[i]!) % LINE_INKS.length]!);
+    const own = lines[i]!.colour ?? colour(LINE_INKS[places[i]! % LINE_INKS.length]!);
     return lines[i]!.under ? `${own}70` : own;
   };
   const { stepped, bars } = uPlot.paths;
@@ -213,8 +212,8 @@ function optionsOf({
     },
     scales: {
       x: { time: true, range: () => [bounds().from / 1000, bounds().to / 1000] },
-      y: { range: (_self, low, high) => yRange(low, high, range, draws) },
-      right: { range: (_self, low, high) => yRange(low, high, rightRange, draws) },
+      y: { range: (_self, low, high) => scaleRange(low, high, range, draws) },
+      right: { range: (_self, low, high) => scaleRange(low, high, rightRange, draws) },
     },
     axes: [
       {
@@ -325,18 +324,4 @@ function beside(
   let place = i + step;
   while (place >= 0 && place < values.length && values[place] === undefined) place += step;
   return values[place];
-}
-
-/** A range that holds what is seen, with air; fixed bounds win. Bars and areas stand on nought where that is near. */
-function yRange(
-  low: number | null,
-  high: number | null,
-  [min, max]: Range,
-  draws: ChartDraws,
-): [number, number] {
-  const bottom = draws === 'bars' ? Math.min(0, low ?? 0) : (low ?? 0);
-  const top = draws === 'bars' ? Math.max(0, high ?? 1) : (high ?? 1);
-  const air = top > bottom ? (top - bottom) * 0.08 : Math.max(1, Math.abs(top) * 0.05);
-  const floor = draws === 'bars' && bottom === 0 ? 0 : bottom - air;
-  return [min ?? floor, max ?? top + air];
 }

@@ -42,7 +42,7 @@ export function Measure({
       )}
       {lines.map(({ label, columns, hidden, under }, i) => {
         if (hidden || under) return null;
-        const { back, value, unit, reading } = displays[i]!;
+        const { back, mean, unit, reading } = displays[i]!;
         if (b === undefined) {
           const place = nearestPoint(columns, a / 1000, within);
           return place === null ? null : (
@@ -61,8 +61,7 @@ export function Measure({
         return (
           <Box component="span" key={i} sx={{ fontFamily: MONO }}>
             {lines.length > 1 && `${label} `}
-            {plain(found.delta)} {unit}, {plain(found.perHour)} {unit}/h, mean {value(back(found.mean))}{' '}
-            {unit}
+            {plain(found.delta)} {unit}, {plain(found.perHour)} {unit}/h, mean {mean(back(found.mean))}
           </Box>
         );
       })}

@@ -1,3 +1,4 @@
+import type { Display } from '@peatmoor/core';
 import type { ChartColumns } from './lines';
 
 export interface ChartLine {
@@ -17,7 +18,17 @@ export interface ChartLine {
 export const LINE_INKS = ['pool', 'heather', 'moss', 'rowan', 'ink', 'soft'] as const;
 export const LINE_DASHES = [[], [7, 4], [2, 3], [10, 3, 2, 3]] as const;
 
+/** The place of a line among the inks and strokes: what is laid under, which comes after all others, has that of its own line. */
+export const placeOf = (lines: readonly ChartLine[], i: number): number =>
+  lines[i]!.under ? i - lines.length / 2 : i;
+
 /** The unit that has the scale on the right: the first that is not that of the first line. */
 export function rightUnit(lines: readonly Pick<ChartLine, 'unit'>[]): string | null {
   return lines.find(({ unit }) => unit !== lines[0]?.unit)?.unit ?? null;
+}
+
+/** What a point of a line says, with its unit: a reading, or the mean of several that are not the same. */
+export function pointOf({ values, low, high }: ChartColumns, place: number, display: Display): string {
+  const value = display.back(values[place]!);
+  return low[place] === high[place] ? display.reading(value) : display.mean(value);
 }

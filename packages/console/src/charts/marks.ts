@@ -42,6 +42,7 @@ export function drawBehind(self: uPlot, { nights, zones, gaps }: ChartMarks, ink
   for (const [from, to] of nights) ctx.fillRect(x(from), bbox.top, x(to) - x(from), bbox.height);
   ctx.font = `${11 * dpr}px "Atkinson Hyperlegible Next Variable"`;
   ctx.textAlign = 'right';
+  ctx.textBaseline = 'alphabetic';
   for (const { name, min, max, tone } of zones) {
     const top = max === null ? bbox.top : Math.max(bbox.top, y(max));
     const bottom = min === null ? bbox.top + bbox.height : Math.min(bbox.top + bbox.height, y(min));
@@ -86,6 +87,7 @@ export function drawOver(self: uPlot, { limits, events, notes, markers }: ChartM
   const x = (at: number): number => Math.round(self.valToPos(at / 1000, 'x', true));
   ctx.font = `${11 * dpr}px "Atkinson Hyperlegible Next Variable"`;
   ctx.textAlign = 'left';
+  ctx.textBaseline = 'alphabetic';
   for (const { at, words, urgent } of limits) {
     const y = Math.round(self.valToPos(at, 'y', true));
     if (y < bbox.top || y > bottom) continue;

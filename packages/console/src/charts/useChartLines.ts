@@ -19,6 +19,8 @@ export interface ChartContent {
   from: number;
   to: number;
   gaps: [from: number, to: number][];
+  /** All was read, and there was nothing. */
+  isEmpty: boolean;
 }
 
 /** Lines of several sources over a period, with what comes live; `before` lays the period before it under them. */
@@ -101,7 +103,10 @@ export function useChartLines(sources: readonly Source[], period: Period, before
           },
         ];
       });
-      return { lines: [...lines, ...under], from, to, gaps };
+      const isEmpty =
+        histories.every((line) => line !== undefined) &&
+        lines.every(({ columns }) => columns.values.every((value) => value === null));
+      return { lines: [...lines, ...under], from, to, gaps, isEmpty };
     },
     // `tails` and `names` stand for the points and sources, which are new objects each time.
     // eslint-disable-next-line react-hooks/exhaustive-deps

@@ -5,8 +5,8 @@ import type { Chosen } from './useChosen';
 
 const ChosenDevice = later(() => import('./ChosenDevice'), 'ChosenDevice');
 
-/** The height of the line, in px: kept free until it is there. */
-const HEIGHT_PX = 55;
+/** The height of the line, in px, two lines on a phone: kept free until it is there. */
+const HEIGHT_PX = { xs: 100, sm: 55 };
 
 /** The line in which the device is chosen that a dashboard shows, where there is more than one. */
 export function ChosenLine({ chosen }: { chosen: Chosen }): ReactNode {

@@ -10,6 +10,8 @@ import { DRAWN } from './widgets';
 const HEIGHT_STEP = 40;
 const LEAST_HEIGHT = 80;
 const MOST_HEIGHT = 800;
+/** Width in which what is entered can be read beside its button, in px. */
+const LEAST_ENTRY = 140;
 
 /** Height of a widget on the phone, in px. */
 const heightOf = ({ type, phone }: Widget): number => phone?.height ?? DRAWN[type].phoneHeight;
@@ -44,11 +46,13 @@ export function PhoneColumn({
           key={row[0]!.id}
           sx={{
             display: 'grid',
-            // On the narrowest phones three gauges would be too small to be read.
+            // On the narrowest phones three gauges would be too small to be read, and what is entered beside another.
             gridTemplateColumns:
               row.length > 2
                 ? 'repeat(auto-fit, minmax(96px, 1fr))'
-                : `repeat(${row.length}, minmax(0, 1fr))`,
+                : row.some(({ type }) => type === 'entry')
+                  ? `repeat(auto-fit, minmax(${LEAST_ENTRY}px, 1fr))`
+                  : `repeat(${row.length}, minmax(0, 1fr))`,
             gap: row.length > 2 ? 1 : 2.5,
           }}
         >

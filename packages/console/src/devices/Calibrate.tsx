@@ -26,6 +26,9 @@ const WAYS = {
 } as const;
 type Way = keyof typeof WAYS;
 
+/** Letters of a name that has no room above a short field. */
+const LONG_LABEL = 18;
+
 /** Makes values right: what is stored stays as it came, so that every calibration can be taken back. */
 export function Calibrate({ device, kind }: { device: string; kind: Kind }): ReactNode {
   const streams = kind.streams.filter((stream) => isScalar(stream) && isReportable(stream));
@@ -74,7 +77,7 @@ export function Calibrate({ device, kind }: { device: string; kind: Kind }): Rea
       type={wide ? 'text' : 'number'}
       value={fields[name] ?? ''}
       onChange={({ target }) => set(name)(target.value)}
-      sx={{ width: wide ? 360 : 150 }}
+      sx={{ width: wide ? 360 : label.length > LONG_LABEL ? 210 : 150, maxWidth: '100%' }}
       multiline={wide}
       placeholder={wide ? '0 0\n512 250\n1023 480' : ''}
       slotProps={{ htmlInput: { step: 'any' }, inputLabel: { shrink: true } }}

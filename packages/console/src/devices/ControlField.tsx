@@ -4,6 +4,9 @@ import { isScalar, showValue, type Datastream } from '@peatmoor/core';
 import { OnOff } from '../parts/OnOff';
 import { useDisplay } from '../parts/useDisplay';
 
+/** A field for a colour always shows one: where none is wanted, this, faintly. */
+const NO_COLOUR = '#808080';
+
 /** The field with which a person wants a value: the same on a device's page and on a dashboard. */
 export function ControlField({
   stream,
@@ -65,10 +68,19 @@ export function ControlField({
       <TextField
         type={isScalar(stream) ? 'number' : stream.type === 'colour' ? 'color' : 'text'}
         placeholder={value === undefined ? '' : display.value(value)}
-        value={text}
+        value={
+          text === '' && stream.type === 'colour'
+            ? value === undefined
+              ? NO_COLOUR
+              : display.value(value)
+            : text
+        }
         disabled={disabled}
         onChange={({ target }) => setText(target.value)}
-        sx={{ width: isScalar(stream) ? 90 : 200 }}
+        sx={{
+          width: isScalar(stream) ? 90 : 200,
+          ...(stream.type === 'colour' && text === '' && value === undefined && { opacity: 0.4 }),
+        }}
         slotProps={{ htmlInput: { 'aria-label': stream.title, step: 'any' } }}
       />
       {display.unit}

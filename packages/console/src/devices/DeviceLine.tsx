@@ -1,36 +1,29 @@
 import { Box, Checkbox, Typography } from '@mui/material';
-import type { ReactNode } from 'react';
+import { memo, type ReactNode } from 'react';
 import { Link } from 'react-router';
-import { presenceOf } from '@peatmoor/core';
 import type { Device, Kind } from '@peatmoor/contract';
-import { useLastSeen, useNewest } from '../live';
-import { EventFlag, PresenceMark } from '../parts/marks';
+import { useNewest } from '../live';
+import { EventFlag } from '../parts/marks';
 import { useDisplay } from '../parts/useDisplay';
 import { ink, MONO } from '../theme';
+import { DevicePresence } from './DevicePresence';
 
 /** Newest values that stand in the row of a device. */
 const MOST_VALUES = 3;
 
 /** A device in the list: its name, labels and state, what it measured last, and what is wrong with it. */
-export function DeviceLine({
+export const DeviceLine = memo(function DeviceLine({
   device,
   kind,
-  now,
   chosen,
   onChoose,
 }: {
   device: Device;
   kind: Kind | undefined;
-  now: number;
   /** null where nothing can be chosen. */
   chosen: boolean | null;
-  onChoose: (on: boolean) => void;
+  onChoose: (device: string, on: boolean) => void;
 }): ReactNode {
-  const lastSeenAt = useLastSeen(device.id) ?? device.lastSeenAt;
-  const presence = presenceOf(
-    { connected: device.connected, lastSeenAt, intervalS: kind?.intervalS ?? 60 },
-    now,
-  );
   const shown = (kind?.streams ?? [])
     .filter(({ direction, type }) => direction !== 'control' && type !== 'image' && type !== 'location')
     .slice(0, MOST_VALUES);
@@ -52,7 +45,7 @@ export function DeviceLine({
         <Checkbox
           size="small"
           checked={chosen}
-          onChange={(_event, on) => onChoose(on)}
+          onChange={(_event, on) => onChoose(device.id, on)}
           slotProps={{ input: { 'aria-label': `Choose ${device.name}` } }}
         />
       )}
@@ -81,7 +74,7 @@ export function DeviceLine({
           justifyContent: { xs: 'flex-end', md: 'flex-start' },
         }}
       >
-        <PresenceMark presence={presence} now={now} />
+        <DevicePresence device={device} intervalS={kind?.intervalS ?? 60} />
         {device.openEvents > 0 && (
           <Link to="/events" style={{ fontSize: '0.9rem' }}>
             <EventFlag open acknowledged={false} urgent={false} /> {device.openEvents} open
@@ -109,7 +102,7 @@ export function DeviceLine({
       </Box>
     </Box>
   );
-}
+});
 
 function NewestWord({ device, stream }: { device: string; stream: Kind['streams'][number] }): ReactNode {
   const newest = useNewest(device, stream.key);

@@ -1,17 +1,19 @@
 import { Box, Button, TextField, Typography } from '@mui/material';
-import { useState, type ReactNode } from 'react';
+import { Suspense, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
-import { counted, sortFor, STARTER_SORTS } from '@peatmoor/core';
+import { counted } from '@peatmoor/core';
 import type { Claim, Kind } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
-import { StarterProject } from '../devices/StarterProject';
 import { useAsk } from '../parts/Ask';
 import { Copyable } from '../parts/Copyable';
 import { Section } from '../parts/Heading';
+import { later } from '../parts/later';
 import { Notice } from '../parts/Notice';
 import { troubleOf } from '../parts/problems';
 import { dates } from '../parts/time';
 import { ink, MONO } from '../theme';
+
+const ClaimStarter = later(() => import('./ClaimStarter'), 'ClaimStarter');
 
 /** One program for many boards: secrets with which each fetches a device and token of its own. */
 export function ClaimSecrets({ kind }: { kind: Kind }): ReactNode {
@@ -19,7 +21,6 @@ export function ClaimSecrets({ kind }: { kind: Kind }): ReactNode {
   const claims = useRead('listClaims', { params });
   const me = useRead('me').data;
   const create = useChange('createClaim', ['listClaims']);
-  const firmwareKey = useRead('readFirmwareKey', { params }, create.data !== undefined).data;
   const [most, setMost] = useState('100');
   const [days, setDays] = useState('30');
   return (
@@ -34,20 +35,9 @@ export function ClaimSecrets({ kind }: { kind: Kind }): ReactNode {
       {create.data && me && (
         <Box sx={{ my: 2 }}>
           <Copyable label="The claim secret, shown only now" text={create.data.secret} />
-          <StarterProject
-            sorts={STARTER_SORTS}
-            first={sortFor(kind.board)}
-            plan={{
-              firmwareKey: firmwareKey?.publicKey ?? null,
-              deviceId: '',
-              deviceName: kind.title,
-              ...me.address,
-              token: null,
-              intervalS: kind.intervalS,
-              streams: kind.streams,
-              claim: { secret: create.data.secret },
-            }}
-          />
+          <Suspense>
+            <ClaimStarter kind={kind} address={me.address} secret={create.data.secret} />
+          </Suspense>
         </Box>
       )}
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'flex-end', mt: 1 }}>

@@ -88,11 +88,13 @@ export function StreamFields({ name, kind }: { name: string; kind?: Kind | undef
         <Choice name={at('type')} label="Type" options={VALUE_TYPES.map((one) => [one, one])} />
       </Box>
       {computed === null ? (
-        <Choice
-          name={at('direction')}
-          label="Direction"
-          options={DIRECTIONS.map((one) => [one, DIRECTION_WORDS[one]])}
-        />
+        <Box sx={{ gridColumn: { xs: '1 / -1 !important', sm: 'span 3 !important' } }}>
+          <Choice
+            name={at('direction')}
+            label="Direction"
+            options={DIRECTIONS.map((one) => [one, DIRECTION_WORDS[one]])}
+          />
+        </Box>
       ) : (
         <Box sx={{ alignSelf: 'end', pb: 0.5 }}>computed from others</Box>
       )}

@@ -7,7 +7,7 @@ const MOST_POINTS = 3000;
 const DRAW_MS = 250;
 const ALONG_MS = 60;
 /** Figures that change together at most: of more the page has its turns between, so that nothing waits for all of them. */
-const MOST_TOGETHER = 20;
+const MOST_TOGETHER = 8;
 /** Devices that are named one by one; of more, the page hears of all. */
 const MOST_WATCHED = 500;
 

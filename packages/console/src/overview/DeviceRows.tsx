@@ -1,12 +1,13 @@
 import { Box, Typography } from '@mui/material';
 import { memo, type ReactNode } from 'react';
 import { Link } from 'react-router';
-import { isScalar, presenceOf, type Datastream } from '@peatmoor/core';
+import { isScalar, type Datastream } from '@peatmoor/core';
 import type { Device, Kind, Overview } from '@peatmoor/contract';
-import { useLastSeen, useNewest } from '../live';
+import { DevicePresence } from '../devices/DevicePresence';
+import { useNewest } from '../live';
 import { AlignedFigure } from '../parts/Figure';
 import { KindMark } from '../parts/KindMark';
-import { EventFlag, PresenceMark } from '../parts/marks';
+import { EventFlag } from '../parts/marks';
 import { useDisplay } from '../parts/useDisplay';
 import { ink } from '../theme';
 import { DayLine } from './DayLine';
@@ -19,20 +20,13 @@ export const DeviceRows = memo(function DeviceRows({
   kind,
   leftOut,
   overview,
-  now,
 }: {
   device: Device;
   kind: Kind | undefined;
   /** Keys of datastreams that whoever looks does not want to see here. */
   leftOut: readonly string[] | undefined;
   overview: Overview | undefined;
-  now: number;
 }): ReactNode {
-  const lastSeen = useLastSeen(device.id) ?? device.lastSeenAt;
-  const presence = presenceOf(
-    { connected: device.connected, lastSeenAt: lastSeen, intervalS: kind?.intervalS ?? 60 },
-    now,
-  );
   const streams = kind === undefined ? [] : inRows(kind).filter(({ key }) => leftOut?.includes(key) !== true);
   const numbers = streams.filter((stream) => isScalar(stream));
   const states = streams.filter((stream) => !isScalar(stream));
@@ -66,7 +60,7 @@ export const DeviceRows = memo(function DeviceRows({
           <KindMark icon={kind?.icon ?? ''} size={18} /> {device.name}
         </Typography>
         <Box sx={{ display: 'flex', flexWrap: 'wrap', columnGap: 1.5, alignItems: 'center' }}>
-          <PresenceMark presence={presence} now={now} />
+          <DevicePresence device={device} intervalS={kind?.intervalS ?? 60} />
           {device.openEvents > 0 && (
             <Box
               component={Link}

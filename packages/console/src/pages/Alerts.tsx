@@ -56,7 +56,12 @@ function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode 
                 component="th"
                 key={severity}
                 scope="col"
-                sx={{ fontWeight: 500, color: severity === 'urgent' ? ink.rowan : ink.soft, p: 1 }}
+                sx={{
+                  fontWeight: 500,
+                  color: severity === 'urgent' ? ink.rowan : ink.soft,
+                  px: { xs: 0.25, sm: 1 },
+                  py: 1,
+                }}
               >
                 {severity}
               </Box>

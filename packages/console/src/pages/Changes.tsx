@@ -4,6 +4,7 @@ import { sheetCell, showField } from '@peatmoor/core';
 import type { Change } from '@peatmoor/contract';
 import { useRead } from '../api';
 import { saveFile } from '../charts/saving';
+import { FindField } from '../parts/FindField';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
 import { useAddress } from '../parts/useAddress';
@@ -82,7 +83,7 @@ export function Changes(): ReactNode {
               </MenuItem>
             ))}
         </TextField>
-        <TextField label="Name contains" value={text} onChange={({ target }) => setText(target.value)} />
+        <FindField label="Name contains" value={text} onFind={setText} />
       </Box>
       <Notice error={changes.error} />
       {changes.data?.length === 0 && <Typography color="textSecondary">Nothing was changed yet.</Typography>}

@@ -4,32 +4,23 @@ import { Link, useLocation, useNavigate, useParams } from 'react-router';
 import { presenceOf, type StarterPlan } from '@peatmoor/core';
 import type { Device as DeviceFacts } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
-import { ArrivalList } from '../devices/ArrivalList';
-import { Calibrate } from '../devices/Calibrate';
-import { CheckProgram } from '../devices/CheckProgram';
-import { ConnectLines } from '../devices/ConnectLines';
-import { Correct } from '../devices/Correct';
 import { DeviceNow } from '../devices/DeviceNow';
-import { Facts } from '../devices/Facts';
-import { HandOver } from '../devices/HandOver';
-import { ReportByHand } from '../devices/ReportByHand';
-import { ProofSteps } from '../devices/ProofSteps';
-import { TakeAway } from '../devices/TakeAway';
 import { NextMessage } from '../devices/NextMessage';
-import { Tokens } from '../devices/Tokens';
 import { useToken } from '../devices/useToken';
-import { WhenItReported } from '../devices/WhenItReported';
 import { liveStore, useHeardUntil, useLastSeen } from '../live';
-import { useAsk } from '../parts/Ask';
 import { Heading, Section } from '../parts/Heading';
 import { KindMark } from '../parts/KindMark';
 import { PresenceMark } from '../parts/marks';
-import { Notice } from '../parts/Notice';
 import { NotThere } from '../parts/NotThere';
 import { useMay } from '../parts/useMay';
 import { later } from '../parts/later';
 import { ink } from '../theme';
 
+const AboutPart = later(() => import('../devices/AboutPart'), 'AboutPart');
+const ArrivalsPart = later(() => import('../devices/ArrivalsPart'), 'ArrivalsPart');
+const Calibrate = later(() => import('../devices/Calibrate'), 'Calibrate');
+const ConnectPart = later(() => import('../devices/ConnectPart'), 'ConnectPart');
+const DataPart = later(() => import('../devices/DataPart'), 'DataPart');
 const ShareDialog = later(() => import('../sharing/ShareDialog'), 'ShareDialog');
 
 /** A device, keyed by its ID so that nothing of one stays with another. */
@@ -165,72 +156,29 @@ function OneDevice(): ReactNode {
         </Typography>
       )}
       {part === 'now' && <DeviceNow device={device.data} kind={kind.data} />}
-      {part === 'connect' && (
-        <>
-          <Box sx={{ mt: 3 }}>
-            <ProofSteps device={device.data} now={now} />
-          </Box>
-          {token !== null && (
-            <Notice tone="plain" action={{ label: 'Put the token away', onClick: () => setToken(null) }}>
-              The token stands in the lines below, in this tab only, until you put it away.
-            </Notice>
-          )}
+      <Suspense>
+        {part === 'connect' && (
+          <ConnectPart
+            device={device.data}
+            kind={kind.data}
+            plan={plan}
+            address={me.address}
+            now={now}
+            onPutAway={() => setToken(null)}
+          />
+        )}
+        {part === 'arrivals' && <ArrivalsPart device={device.data} kind={kind.data} />}
+        {part === 'right' && (
           <Section
-            title="Connect it"
-            id="connect"
-            note="Lines to paste, MQTT settings, and a starter program."
+            title="Make values right"
+            note="Measured values stay as they came; what is shown is made right."
           >
-            <ConnectLines plan={plan} board={kind.data.board} />
+            <Calibrate device={id} kind={kind.data} />
           </Section>
-          <Section title="Arrivals" note="Every message, as it comes.">
-            <ArrivalList device={device.data} kind={kind.data} />
-          </Section>
-          <Section title="Check my program" note="Names, topics, addresses and tokens, before you flash it.">
-            <CheckProgram device={id} kind={kind.data} address={me.address} />
-          </Section>
-        </>
-      )}
-      {part === 'arrivals' && (
-        <Section title="Arrivals" note="Every message, as it comes.">
-          <ArrivalList device={device.data} kind={kind.data} />
-          <ReportByHand device={id} kind={kind.data} />
-        </Section>
-      )}
-      {part === 'right' && (
-        <Section
-          title="Make values right"
-          note="Measured values stay as they came; what is shown is made right."
-        >
-          <Calibrate device={id} kind={kind.data} />
-        </Section>
-      )}
-      {part === 'data' && (
-        <>
-          <Section title="Its data" note="Take it away, or bring older readings in.">
-            <TakeAway device={id} />
-          </Section>
-          <Section title="Delete readings" note="Counted first; kept on record.">
-            <Correct device={id} kind={kind.data} />
-          </Section>
-        </>
-      )}
-      {part === 'about' && (
-        <>
-          <Section title="About it">
-            <Facts key={device.data.name} device={device.data} />
-          </Section>
-          {!fresh && (
-            <Section title="When it reported" note="Readings in each hour of the last two weeks.">
-              <WhenItReported device={device.data} kind={kind.data} />
-            </Section>
-          )}
-          <Section title="Tokens" note="Known by their fingerprints.">
-            <Tokens device={id} onMade={setToken} />
-          </Section>
-          {me.role === 'owner' && <HandOver device={id} />}
-          <DeleteDevice id={id} name={device.data.name} />
-        </>
-      )}
+        )}
+        {part === 'data' && <DataPart device={id} kind={kind.data} />}
+        {part === 'about' && <AboutPart device={device.data} kind={kind.data} onToken={setToken} />}
+      </Suspense>
     </>
   );
 }
@@ -269,33 +217,5 @@ function OfferDashboard({ device }: { device: DeviceFacts }): ReactNode {
     >
       Make its dashboard
     </Button>
-  );
-}
-
-function DeleteDevice({ id, name }: { id: string; name: string }): ReactNode {
-  const navigate = useNavigate();
-  const ask = useAsk();
-  const remove = useChange('deleteDevice', ['listDevices', 'listKinds', 'overview']);
-  return (
-    <Box sx={{ mt: 6 }}>
-      <Notice error={remove.error} />
-      <Button
-        variant="text"
-        disabled={remove.isPending}
-        onClick={() =>
-          void ask({
-            title: `Delete ${name}?`,
-            text: `Delete ${name} with all its readings? This cannot be undone.`,
-            action: 'Delete it',
-          }).then(
-            (yes) =>
-              yes &&
-              remove.mutate({ params: { device: id } }, { onSuccess: () => void navigate('/devices') }),
-          )
-        }
-      >
-        Delete this device
-      </Button>
-    </Box>
   );
 }

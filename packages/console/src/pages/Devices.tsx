@@ -1,14 +1,15 @@
 import { counted } from '@peatmoor/core';
 import type { Device } from '@peatmoor/contract';
 import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
-import { useEffect, useState, type ReactNode } from 'react';
+import { useCallback, useEffect, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
 import { useChange, useRead } from '../api';
 import { DeviceLine } from '../devices/DeviceLine';
 import { ManyDevices } from '../devices/ManyDevices';
 import { SeveralDevices } from '../devices/SeveralDevices';
 import { troubleOfDevice } from '../devices/trouble';
-import { liveStore, useHeardUntil } from '../live';
+import { liveStore } from '../live';
+import { FindField } from '../parts/FindField';
 import { Heading, Section } from '../parts/Heading';
 import { KindMark } from '../parts/KindMark';
 import { Notice } from '../parts/Notice';
@@ -30,13 +31,17 @@ type Order = keyof typeof ORDERS;
 export function Devices(): ReactNode {
   const devices = useRead('listDevices');
   const kinds = useRead('listKinds');
-  const now = useHeardUntil();
   const mayChange = useMay('change');
   const mayLook = useMay('look');
   const [find, setFind] = useAddress('find');
   const [orderText, setOrder] = useAddress('order');
   const order: Order = orderText in ORDERS ? (orderText as Order) : 'kind';
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const choose = useCallback(
+    (id: string, on: boolean) =>
+      setChosen((before) => new Set(on ? [...before, id] : [...before].filter((one) => one !== id))),
+    [],
+  );
   useEffect(() => devices.data && liveStore.seed(devices.data), [devices.data]);
   const all = devices.data ?? [];
   const words = find.trim().toLowerCase().split(/\s+/);
@@ -54,13 +59,8 @@ export function Devices(): ReactNode {
       key={device.id}
       device={device}
       kind={kinds.data?.find(({ id }) => id === device.kindId)}
-      now={now}
       chosen={mayChange ? chosen.has(device.id) : null}
-      onChoose={(on) =>
-        setChosen(
-          (before) => new Set(on ? [...before, device.id] : [...before].filter((one) => one !== device.id)),
-        )
-      }
+      onChoose={choose}
     />
   );
   const picked = all.filter(({ id }) => chosen.has(id));
@@ -83,12 +83,11 @@ export function Devices(): ReactNode {
       </Heading>
       <Notice error={devices.error ?? kinds.error} />
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 3, alignItems: 'flex-end', mb: 1 }}>
-        <TextField
+        <FindField
           label="Find"
-          type="search"
           placeholder="a name, a kind, a label, quiet, open"
           value={find}
-          onChange={({ target }) => setFind(target.value)}
+          onFind={setFind}
           sx={{ maxWidth: 300 }}
         />
         <TextField

@@ -1,22 +1,24 @@
 import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
-import { useState, type ReactNode } from 'react';
-import { Link, useSearchParams } from 'react-router';
+import { Suspense, useState, type ReactNode } from 'react';
+import { Link } from 'react-router';
 import { counted } from '@peatmoor/core';
 import { SEVERITIES, type EventsQuery, type Rule } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { EventRow } from '../events/EventRow';
 import { saveEvents } from '../events/saveEvents';
 import { useLive, useNow } from '../live';
+import { FindField } from '../parts/FindField';
 import { Heading, Section } from '../parts/Heading';
+import { later } from '../parts/later';
 import { Notice } from '../parts/Notice';
 import { showClock } from '../parts/time';
-import { useDisplay } from '../parts/useDisplay';
+import { useAddressed } from '../parts/useAddress';
 import { useMay } from '../parts/useMay';
-import { readyRule } from '../rules/fields';
-import { firstFields } from '../rules/firstFields';
 import { ink } from '../theme';
 
 const MORE = 50;
+/** Working a rule's sentence out takes the library of formulas. */
+const SentenceInUnits = later(() => import('../rules/SentenceInUnits'), 'SentenceInUnits');
 const STATES = [
   ['', 'open and closed'],
   ['open', 'open'],
@@ -34,21 +36,12 @@ const HOUR_MS = 3_600_000;
 
 /** What happened, newest first, and the rules that say so. */
 export function Events(): ReactNode {
-  const [address, setAddress] = useSearchParams();
+  const [address, change] = useAddressed();
   const [most, setMost] = useState(MORE);
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
   const filters = ['state', 'severity', 'device', 'rule', 'label', 'text', 'days'] as const;
   const of = (name: (typeof filters)[number]): string => address.get(name) ?? '';
-  const set = (name: (typeof filters)[number], value: string): void =>
-    setAddress(
-      (before) => {
-        const next = new URLSearchParams(before);
-        if (value === '') next.delete(name);
-        else next.set(name, value);
-        return next;
-      },
-      { replace: true },
-    );
+  const set = (name: (typeof filters)[number], value: string): void => change({ [name]: value });
   const filtered = filters.some((name) => of(name) !== '');
   const days = Number(of('days'));
   const query: Partial<EventsQuery> = {
@@ -81,7 +74,7 @@ export function Events(): ReactNode {
       else next.delete(id);
       return next;
     });
-  const change = (what: 'acknowledge' | 'close'): void =>
+  const changeAll = (what: 'acknowledge' | 'close'): void =>
     several.mutate({ body: { events: openChosen, what } }, { onSuccess: () => setChosen(new Set()) });
   const labels = [...new Set(devices.flatMap((one) => one.labels))].sort();
   return (
@@ -114,12 +107,7 @@ export function Events(): ReactNode {
         onSubmit={(event) => event.preventDefault()}
         sx={{ display: 'grid', gap: 2, gridTemplateColumns: { xs: '1fr 1fr', sm: 'repeat(6, 1fr)' }, mb: 2 }}
       >
-        <TextField
-          size="small"
-          label="Find"
-          value={of('text')}
-          onChange={({ target }) => set('text', target.value)}
-        />
+        <FindField size="small" label="Find" value={of('text')} onFind={(text) => set('text', text)} />
         <Filter
           label="State"
           value={of('state')}
@@ -155,10 +143,10 @@ export function Events(): ReactNode {
       {openChosen.length > 0 && (
         <Box sx={{ display: 'flex', gap: 1, alignItems: 'center', mb: 1 }}>
           {counted(openChosen.length, 'event')}:
-          <Button size="small" disabled={!may || several.isPending} onClick={() => change('acknowledge')}>
+          <Button size="small" disabled={!may || several.isPending} onClick={() => changeAll('acknowledge')}>
             Acknowledge them
           </Button>
-          <Button size="small" disabled={!may || several.isPending} onClick={() => change('close')}>
+          <Button size="small" disabled={!may || several.isPending} onClick={() => changeAll('close')}>
             Close them
           </Button>
         </Box>
@@ -285,17 +273,18 @@ function Rules({ rules }: { rules: Rule[] | undefined }): ReactNode {
   );
 }
 
-/** A rule as a sentence, with its values in the units of whoever looks. */
+/** A rule as a sentence: as the service wrote it, or with its values in the units of whoever looks. */
 function Sentence({ rule }: { rule: Rule }): ReactNode {
-  const devices = useRead('listDevices').data;
-  const kinds = useRead('listKinds').data;
   const units = useRead('me').data?.user.units;
-  const displayOf = useDisplay();
-  if (units === 'metric' || devices === undefined || kinds === undefined) return <Box>{rule.sentence}</Box>;
-  const catalogue = { devices, kinds, displayOf };
-  const ready = readyRule(
-    firstFields(rule, catalogue, 0, { device: null, kind: null, stream: null }),
-    catalogue,
+  return (
+    <Box>
+      {units === 'metric' ? (
+        rule.sentence
+      ) : (
+        <Suspense fallback={rule.sentence}>
+          <SentenceInUnits rule={rule} />
+        </Suspense>
+      )}
+    </Box>
   );
-  return <Box>{ready?.sentence ?? rule.sentence}</Box>;
 }

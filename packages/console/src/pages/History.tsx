@@ -1,18 +1,5 @@
-import {
-  Box,
-  Checkbox,
-  FormControlLabel,
-  MenuItem,
-  Table,
-  TableBody,
-  TableCell,
-  TableHead,
-  TableRow,
-  TextField,
-  Typography,
-} from '@mui/material';
-import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import { useMemo, useState, type ReactNode } from 'react';
+import { Box, Checkbox, FormControlLabel, MenuItem, TextField, Typography } from '@mui/material';
+import { Suspense, useMemo, useState, type ReactNode, type SyntheticEvent } from 'react';
 import { useNavigate } from 'react-router';
 import {
   CALENDAR_STEPS,
@@ -23,26 +10,31 @@ import {
   type CalendarStep,
   type Widget,
 } from '@peatmoor/core';
-import { api, useRead } from '../api';
-import { boundsOf, DAY_PERIOD, type Period } from '../charts/period';
+import { useRead } from '../api';
+import { DAY_PERIOD, type Period } from '../charts/period';
 import { TimeStrip } from '../charts/TimeStrip';
 import { usePeriod } from '../charts/usePeriod';
 import { addToDashboard } from '../dashboards/addTo';
 import type { Source } from '../dashboards/useCatalogue';
 import { useCatalogue, type Catalogue } from '../dashboards/useCatalogue';
 import { WidgetFrame } from '../dashboards/WidgetFrame';
-import { OtherHistory } from '../history/OtherHistory';
-import { useNow } from '../live';
 import { Heading } from '../parts/Heading';
+import { later } from '../parts/later';
 import { Notice } from '../parts/Notice';
-import { dates, showClock } from '../parts/time';
 import { useAddress } from '../parts/useAddress';
-import { useDisplay } from '../parts/useDisplay';
 import { useMay } from '../parts/useMay';
-import { ink, MONO } from '../theme';
+import { ink } from '../theme';
+
+const ByCalendar = later(() => import('../history/ByCalendar'), 'ByCalendar');
+const OtherHistory = later(() => import('../history/OtherHistory'), 'OtherHistory');
+const SourceChoice = later(() => import('../history/SourceChoice'), 'SourceChoice');
 
 /** Datastreams that are looked back at together at the most. */
 const MOST_SHOWN = 24;
+/** What a chart takes with its names, notes and statistics, in px. */
+const CHART_PX = 360;
+/** What each further line of a chart takes in its legend and statistics, in px. */
+const MORE_PX = 34;
 
 /** Looking back at datastreams of one device or several: a chart for each, or for each unit; statistics by the calendar. */
 export function History(): ReactNode {
@@ -50,7 +42,7 @@ export function History(): ReactNode {
   const [show, setShow] = useAddress('show');
   const [older] = useAddress('device');
   const [together, setTogether] = useAddress('together');
-  const [search, setSearch] = useState('');
+  const [choosing, setChoosing] = useState<boolean | null>(null);
   const [period, setPeriod] = usePeriod(DAY_PERIOD);
   const sources = useMemo(
     () => (catalogue === null ? [] : sourcesOf(catalogue, show, older)),
@@ -59,14 +51,12 @@ export function History(): ReactNode {
   if (catalogue === null) return null;
   if (catalogue.devices.length === 0) return <Heading title="History" below="There is no device yet." />;
   const chosen = new Set(sources.map(nameOf));
-  const put = (next: Set<string>): void => setShow([...next].slice(0, MOST_SHOWN).join() || 'none');
-  const toggle = (name: string): void => {
-    const next = new Set(chosen);
-    if (!next.delete(name)) next.add(name);
-    put(next);
+  const put = (next: Set<string>): void => {
+    // Whoever chooses goes on choosing: the list closes only by hand.
+    setChoosing(true);
+    setShow([...next].slice(0, MOST_SHOWN).join() || 'none');
   };
   const groups = together === 'unit' ? groupsOf(sources) : sources.map((one) => [one]);
-  const found = devicesFound(catalogue, search);
   return (
     <>
       <Heading
@@ -75,38 +65,20 @@ export function History(): ReactNode {
       >
         <AddToDashboard groups={groups} />
       </Heading>
-      <Box component="details" open={sources.length === 0} sx={{ mb: 3 }}>
+      <Box
+        component="details"
+        open={choosing ?? sources.length === 0}
+        onToggle={({ currentTarget }: SyntheticEvent<HTMLDetailsElement>) => setChoosing(currentTarget.open)}
+        sx={{ mb: 3 }}
+      >
         <Box component="summary" sx={{ cursor: 'pointer', fontWeight: 650, minHeight: 32 }}>
           Choose devices and datastreams
         </Box>
-        <TextField
-          label="Find a device, a kind or a label"
-          value={search}
-          onChange={({ target }) => setSearch(target.value)}
-          sx={{ maxWidth: 320, my: 2 }}
-        />
-        <Box sx={{ maxHeight: 320, overflowY: 'auto' }}>
-          {found.map(({ device, streams }) => (
-            <Box key={device.id} sx={{ borderTop: `1px solid ${ink.faint}`, py: 0.5 }}>
-              <Box component="span" sx={{ fontWeight: 650, mr: 2 }}>
-                {device.name}
-              </Box>
-              {streams.map(({ key, title }) => (
-                <FormControlLabel
-                  key={key}
-                  control={
-                    <Checkbox
-                      size="small"
-                      checked={chosen.has(`${device.id}/${key}`)}
-                      onChange={() => toggle(`${device.id}/${key}`)}
-                    />
-                  }
-                  label={title}
-                />
-              ))}
-            </Box>
-          ))}
-        </Box>
+        {(choosing ?? sources.length === 0) && (
+          <Suspense>
+            <SourceChoice catalogue={catalogue} chosen={chosen} most={MOST_SHOWN} onChoose={put} />
+          </Suspense>
+        )}
       </Box>
       {sources.length > 1 && (
         <FormControlLabel
@@ -180,22 +152,6 @@ function groupsOf(sources: readonly Source[]): Source[][] {
   return [...groups.values()];
 }
 
-function devicesFound({ devices, kinds }: Catalogue, search: string) {
-  const words = search.toLowerCase().split(/\s+/);
-  return devices
-    .map((device) => {
-      const kind = kinds.find(({ id }) => id === device.kindId);
-      const streams = (kind?.streams ?? []).filter(({ direction }) => direction !== 'control');
-      return {
-        device,
-        streams,
-        text: `${device.name} ${kind?.title} ${device.labels.join(' ')}`.toLowerCase(),
-      };
-    })
-    .filter(({ streams, text }) => streams.length > 0 && words.every((word) => text.includes(word)))
-    .slice(0, 60);
-}
-
 /** One chart, or what else a datastream had, and its statistics by the calendar. */
 function HistoryRow({
   sources,
@@ -220,7 +176,9 @@ function HistoryRow({
     return (
       <Box sx={{ borderTop: `1px solid ${ink.line}`, py: 1.5 }}>
         {titled && <Box sx={{ fontWeight: 650 }}>{first.device!.name}</Box>}
-        <OtherHistory device={first.device!.id} stream={first.stream} period={period} />
+        <Suspense>
+          <OtherHistory device={first.device!.id} stream={first.stream} period={period} />
+        </Suspense>
       </Box>
     );
   const widget: Widget = {
@@ -231,7 +189,9 @@ function HistoryRow({
   };
   return (
     <Box sx={{ pb: 2 }}>
-      <Box sx={{ height: first.stream.type === 'boolean' ? 170 : 300 }}>
+      <Box
+        sx={{ height: (first.stream.type === 'boolean' ? 170 : CHART_PX) + (sources.length - 1) * MORE_PX }}
+      >
         <WidgetFrame widget={widget} sources={sources} period={period} onPeriod={onPeriod} arranging={null} />
       </Box>
       {isScalar(first.stream) && (
@@ -251,87 +211,13 @@ function HistoryRow({
           ))}
         </TextField>
       )}
-      {step !== '' &&
-        sources.map((source) => (
-          <ByCalendar key={nameOf(source)} source={source} step={step} period={period} />
-        ))}
-    </Box>
-  );
-}
-
-/** Rows of a table by the calendar at the most; of more, the newest. */
-const MOST_ROWS = 62;
-
-function ByCalendar({
-  source,
-  step,
-  period,
-}: {
-  source: Source;
-  step: CalendarStep;
-  period: Period;
-}): ReactNode {
-  const now = useNow(60_000);
-  const { from, to } = boundsOf(period, Math.ceil(now / 60_000) * 60_000);
-  const { reading } = useDisplay()(source.stream);
-  const device = source.device!;
-  const answer = useQuery({
-    queryKey: ['calendar', device.id, source.stream.key, step, from, to],
-    queryFn: () =>
-      api.call('calendar', {
-        params: { device: device.id },
-        query: {
-          stream: source.stream.key,
-          from,
-          to,
-          step,
-          zone: dates().zone,
-        },
-      }),
-    placeholderData: keepPreviousData,
-  });
-  const buckets = (answer.data?.buckets ?? []).slice(-MOST_ROWS).reverse();
-  const show = (value: number | null): string => (value === null ? '–' : reading(value));
-  return (
-    <Box
-      sx={{ overflowX: 'auto', mt: 1 }}
-      role="region"
-      aria-label={`${source.stream.title} of ${device.name} by the calendar`}
-      tabIndex={0}
-    >
-      <Notice error={answer.error} />
-      <Table size="small" sx={{ width: 'auto', '& td': { fontFamily: MONO } }}>
-        <caption style={{ captionSide: 'top', textAlign: 'left' }}>
-          {device.name}: {source.stream.title}, each {step}, the newest first
-        </caption>
-        <TableHead>
-          <TableRow>
-            {['from', 'lowest', 'mean', 'highest', 'last', 'readings'].map((name) => (
-              <TableCell key={name} align={name === 'from' ? 'left' : 'right'}>
-                {name}
-              </TableCell>
-            ))}
-          </TableRow>
-        </TableHead>
-        <TableBody>
-          {buckets.map((bucket) => (
-            <TableRow key={bucket.from}>
-              <TableCell>{showClock(bucket.from, step === 'hour' ? now : 0)}</TableCell>
-              {[
-                show(bucket.min),
-                show(bucket.mean),
-                show(bucket.max),
-                show(bucket.last),
-                String(bucket.count),
-              ].map((text, i) => (
-                <TableCell key={i} align="right">
-                  {text}
-                </TableCell>
-              ))}
-            </TableRow>
+      {step !== '' && (
+        <Suspense>
+          {sources.map((source) => (
+            <ByCalendar key={nameOf(source)} source={source} step={step} period={period} />
           ))}
-        </TableBody>
-      </Table>
+        </Suspense>
+      )}
     </Box>
   );
 }

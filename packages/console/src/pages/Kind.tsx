@@ -1,6 +1,6 @@
 import { counted } from '@peatmoor/core';
 import { Box, Button, Typography } from '@mui/material';
-import { useState, type ReactNode } from 'react';
+import { Suspense, useState, type ReactNode } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import type { Kind, Stream } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
@@ -9,13 +9,15 @@ import { Costs } from '../kinds/Costs';
 import { FirmwareSection } from '../kinds/Firmware';
 import { KindFields } from '../kinds/KindFields';
 import { MoveDevices } from '../kinds/MoveDevices';
-import { StreamDialog } from '../kinds/StreamDialog';
 import { StreamRow } from '../kinds/StreamRow';
 import { useAsk } from '../parts/Ask';
 import { Heading, Section } from '../parts/Heading';
 import { KindMark } from '../parts/KindMark';
+import { later } from '../parts/later';
 import { Notice } from '../parts/Notice';
 import { NotThere } from '../parts/NotThere';
+
+const StreamDialog = later(() => import('../kinds/StreamDialog'), 'StreamDialog');
 
 /** A kind: its datastreams and expected interval, and its devices. */
 export function KindPage(): ReactNode {
@@ -95,11 +97,13 @@ export function KindPage(): ReactNode {
         <Notice error={remove.error} />
       </Section>
       {open !== null && (
-        <StreamDialog
-          kindId={params.kind}
-          {...(open !== 'new' && { before: open })}
-          onClose={() => setOpen(null)}
-        />
+        <Suspense>
+          <StreamDialog
+            kindId={params.kind}
+            {...(open !== 'new' && { before: open })}
+            onClose={() => setOpen(null)}
+          />
+        </Suspense>
       )}
     </>
   );

@@ -1,43 +1,36 @@
-import { yupResolver } from '@hookform/resolvers/yup';
-import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
-import { useState, type ReactNode } from 'react';
-import { FormProvider, useFieldArray, useForm, useFormContext } from 'react-hook-form';
+import { Box, Button, MenuItem, TextField } from '@mui/material';
+import { Suspense, useEffect, useState, type ReactNode } from 'react';
+import { FormProvider, useForm, type Resolver } from 'react-hook-form';
 import { useNavigate, useSearchParams } from 'react-router';
-import { array, object, string } from 'yup';
-import {
-  counted,
-  proposeDeviceId,
-  showUnit,
-  streamsOfModules,
-  type Datastream,
-  type Module,
-} from '@peatmoor/core';
-import { newKindSchema, streamSchema, type MadeDevice, type NewStream } from '@peatmoor/contract';
+import { counted, proposeDeviceId } from '@peatmoor/core';
+import type { MadeDevice } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { NumberField } from '../kinds/NumberField';
-import { PartsField } from '../kinds/PartsField';
-import { StreamFields } from '../kinds/StreamFields';
 import { EMPTY_STREAM } from '../kinds/emptyStream';
+import type { NewDeviceFields } from '../devices/newDeviceSchema';
 import { TokenOnce } from '../devices/TokenOnce';
 import { Heading } from '../parts/Heading';
+import { later } from '../parts/later';
 import { Notice } from '../parts/Notice';
 import { troubleOf } from '../parts/problems';
-import { dates } from '../parts/time';
-import { ink, MONO } from '../theme';
 
-interface Fields {
-  name: string;
-  id: string;
-  intervalS: number;
-  streams: NewStream[];
-}
+/** What one empty datastream takes of the page, in px. */
+const STREAMS_PX = 470;
 
-const schema = object({
-  name: string().trim().min(1).max(80).required('Give it a name.'),
-  id: string().defined(),
-  intervalS: newKindSchema.fields.intervalS,
-  streams: array(streamSchema).required(),
-});
+const NewStreams = later(() => import('../devices/NewStreams'), 'NewStreams');
+
+const fetchSchema = () => import('../devices/newDeviceSchema').catch(() => null);
+
+/**
+ * What is wrong with what was written is asked once the page is there: it is drawn without schemas. Where they cannot be
+ * fetched nothing waits for them, as the service says what is wrong too.
+ */
+const resolverOf =
+  (isNewKind: boolean): Resolver<NewDeviceFields> =>
+  async (values, ...more) => {
+    const file = await fetchSchema();
+    return file === null ? { values, errors: {} } : file.newDeviceResolver(isNewKind)(values, ...more);
+  };
 
 /** Names a device and lists what it measures and accepts; or adds another of a kind. */
 export function NewDevice(): ReactNode {
@@ -49,11 +42,12 @@ export function NewDevice(): ReactNode {
   const [made, setMade] = useState<MadeDevice | null>(null);
   const create = useChange('createDevice', ['listDevices', 'listKinds', 'overview']);
   const kind = kinds.find(({ id }) => id === kindId);
-  const form = useForm<Fields>({
-    resolver: yupResolver(kindId === null ? schema : schema.omit(['streams'])) as never,
+  const form = useForm<NewDeviceFields>({
+    resolver: resolverOf(kindId === null),
     defaultValues: { name: '', id: '', intervalS: 60, streams: [EMPTY_STREAM] },
   });
   const { register, handleSubmit, watch, formState } = form;
+  useEffect(() => void fetchSchema(), []);
   const taken = new Set(devices.map(({ id }) => id));
   const trouble = troubleOf(create.error);
   const name = watch('name');
@@ -127,100 +121,23 @@ export function NewDevice(): ReactNode {
             />
           )}
         </Box>
-        {kindId === null && <StreamList />}
+        {kindId === null && (
+          <Suspense fallback={<Box sx={{ height: STREAMS_PX }} />}>
+            <NewStreams />
+          </Suspense>
+        )}
         <Notice error={create.error} beside={['name', 'id']} />
         <Box sx={{ mt: 4 }}>
-          <Button type="submit" variant="contained" color="primary" disabled={create.isPending}>
+          <Button
+            type="submit"
+            variant="contained"
+            color="primary"
+            disabled={create.isPending || formState.isSubmitting}
+          >
             Register and get its token
           </Button>
         </Box>
       </Box>
     </FormProvider>
   );
-}
-
-function StreamList(): ReactNode {
-  const { getValues } = useFormContext<Fields>();
-  const { fields, append, remove, replace } = useFieldArray<Fields, 'streams'>({ name: 'streams' });
-  // What a part filled in is one line until somebody wants to change it.
-  const [opened, setOpened] = useState<ReadonlySet<string>>(new Set());
-  const add = (module: Module): void => {
-    const there = getValues('streams').filter(({ title, key }) => title !== '' || key !== '');
-    const made = streamsOfModules([module], dates().zone, there as Datastream[]);
-    replace([...there, ...made.map((one) => ({ ...one, unconfirmed: false }))]);
-  };
-  return (
-    <Box sx={{ mt: 5 }}>
-      <Typography variant="h2">What it measures and accepts</Typography>
-      <Typography color="textSecondary" variant="body2" sx={{ mb: 2 }}>
-        Each line is a datastream. More can be added at any time, also from a name that arrives.
-      </Typography>
-      <Box sx={{ maxWidth: 520, mb: 2 }}>
-        <PartsField onAdd={add} />
-      </Box>
-      {fields.map((field, i) => {
-        const folded = (field.part !== null || field.computation !== null) && !opened.has(field.key);
-        return (
-          <Box
-            key={field.id}
-            data-stream={i}
-            sx={{
-              borderTop: `1px solid ${ink.line}`,
-              py: folded ? 1 : 2.5,
-              ...(folded && { display: 'flex', flexWrap: 'wrap', alignItems: 'baseline', columnGap: 2 }),
-            }}
-          >
-            {folded ? (
-              <>
-                <b>{field.title}</b>
-                <Box component="span" sx={{ fontFamily: MONO }}>
-                  {field.key}
-                </Box>
-                <Box component="span" sx={{ color: ink.soft, flexGrow: 1 }}>
-                  {saidOf(field)}
-                </Box>
-                <Button
-                  variant="text"
-                  size="small"
-                  aria-label={`Change ${field.title}`}
-                  onClick={() => setOpened(new Set([...opened, field.key]))}
-                >
-                  Change
-                </Button>
-              </>
-            ) : (
-              <StreamFields name={`streams.${i}`} />
-            )}
-            <Button
-              variant="text"
-              size="small"
-              aria-label={`Leave out ${field.title || 'this datastream'}`}
-              onClick={() => remove(i)}
-              sx={folded ? {} : { mt: 1 }}
-            >
-              Leave out
-            </Button>
-          </Box>
-        );
-      })}
-      <Button onClick={() => append(EMPTY_STREAM)}>Add a datastream</Button>
-    </Box>
-  );
-}
-
-/** A datastream in a line: what it comes from, how far it goes, and where it is wired. */
-function saidOf(stream: NewStream): string {
-  const { unit, min, max, boardPin, direction, computation, type } = stream as Datastream;
-  return [
-    computation !== null ? 'computed' : direction === 'control' ? 'output' : '',
-    type === 'number' || type === 'integer' ? '' : type,
-    min !== null && max !== null
-      ? `${min} to ${max} ${showUnit(unit)}`.trim()
-      : unit === null
-        ? ''
-        : `in ${showUnit(unit) || unit}`,
-    boardPin,
-  ]
-    .filter(Boolean)
-    .join(' · ');
 }

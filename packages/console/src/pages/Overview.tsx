@@ -15,6 +15,7 @@ import { DeviceRows } from '../overview/DeviceRows';
 import { GrantedElsewhere } from '../overview/GrantedElsewhere';
 import { inRows } from '../overview/rows';
 import { TimeAxis } from '../overview/TimeAxis';
+import { FindField } from '../parts/FindField';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
 import { useMay } from '../parts/useMay';
@@ -124,12 +125,11 @@ export function Overview(): ReactNode {
         ))}
       {devices.data.length > FEW && (
         <Box sx={{ display: 'flex', flexWrap: { xs: 'wrap', sm: 'nowrap' }, gap: { xs: 2, sm: 3 }, mb: 2 }}>
-          <TextField
+          <FindField
             label="Find"
-            type="search"
             placeholder="a name, a kind or a label"
             value={find}
-            onChange={({ target }) => setFind(target.value)}
+            onFind={setFind}
             sx={{ maxWidth: { sm: 260 }, flex: { xs: '1 1 100%', sm: '0 1 260px' } }}
           />
           <TextField
@@ -162,7 +162,7 @@ export function Overview(): ReactNode {
       {sorted.length > 0 && (
         <TimeAxis from={overview.data?.from ?? now - DAY_MS} to={overview.data?.to ?? now} />
       )}
-      <Rows list={list} kinds={kinds} leftOut={leftOut} overview={overview.data} now={now} group={group} />
+      <Rows list={list} kinds={kinds} leftOut={leftOut} overview={overview.data} group={group} />
       {sorted.length > most && (
         <Button sx={{ mt: 2 }} onClick={() => setMost(Math.min(MOST_ROWS, most + ROWS_AT_ONCE))}>
           Show more: {most} of {sorted.length} are shown
@@ -178,29 +178,30 @@ interface RowsProps {
   kinds: Kind[] | undefined;
   leftOut: PersonalChoices['leftOut'];
   overview: OverviewOfDays | undefined;
-  now: number;
   group: string;
 }
 
 /** Many rows, and the lines of their days, are drawn in slices: meanwhile the page answers. */
-function Rows({ list, kinds, leftOut, overview, now, group }: RowsProps): ReactNode {
-  const drawn = useDeferredValue(list, NONE);
+function Rows({ list, kinds, leftOut, overview, group }: RowsProps): ReactNode {
+  // Together: rows in the order of before would have the headings of after.
+  const wanted = useMemo(() => ({ drawn: list, together: group }), [list, group]);
+  const { drawn, together } = useDeferredValue(wanted, NONE);
   const days = useDeferredValue(overview);
   return (
     <Box sx={{ borderBottom: `1px solid ${ink.line}` }}>
       {drawn.map((device, i) => (
         <Fragment key={device.id}>
-          {group !== '' && groupOf(device, group) !== (drawn[i - 1] && groupOf(drawn[i - 1]!, group)) && (
-            <Typography variant="h2" sx={{ pt: 3, pb: 1 }}>
-              {groupOf(device, group) || 'without a label'}
-            </Typography>
-          )}
+          {together !== '' &&
+            groupOf(device, together) !== (drawn[i - 1] && groupOf(drawn[i - 1]!, together)) && (
+              <Typography variant="h2" sx={{ pt: 3, pb: 1 }}>
+                {groupOf(device, together) || 'without a label'}
+              </Typography>
+            )}
           <DeviceRows
             device={device}
             kind={kinds?.find(({ id }) => id === device.kindId)}
             leftOut={leftOut.find((one) => one.kind === device.kindId)?.streams}
             overview={days}
-            now={now}
           />
         </Fragment>
       ))}
@@ -209,7 +210,7 @@ function Rows({ list, kinds, leftOut, overview, now, group }: RowsProps): ReactN
 }
 
 const DAY_MS = 86_400_000;
-const NONE: Device[] = [];
+const NONE: { drawn: Device[]; together: string } = { drawn: [], together: '' };
 const NOTHING: PersonalChoices['leftOut'] = [];
 /** Rows that are drawn at once, and at the most; whoever has more finds them by name under Devices. */
 const ROWS_AT_ONCE = 60;

@@ -1,11 +1,12 @@
 import { Box, Button, Checkbox, FormControlLabel, MenuItem, TextField, Typography } from '@mui/material';
-import { useState, type ReactNode } from 'react';
+import { Suspense, useState, type ReactNode } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
-import { CONDITIONS, isNumeric, MOST_CONDITIONS, whomWatched } from '@peatmoor/core';
+import { CONDITION_WORDS, isNumeric, MOST_CONDITIONS, whomWatched } from '@peatmoor/core';
 import { SEVERITIES, type Rule, type Severity } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { useAsk } from '../parts/Ask';
 import { Heading, Section } from '../parts/Heading';
+import { later } from '../parts/later';
 import { Notice } from '../parts/Notice';
 import { NotThere } from '../parts/NotThere';
 import { fieldsIn, troubleOf } from '../parts/problems';
@@ -18,13 +19,18 @@ import { Hours } from '../rules/Hours';
 import { Mutes } from '../rules/Mutes';
 import { OwnLimits } from '../rules/OwnLimits';
 import { TimeChoice } from '../rules/TimeChoice';
-import { Trial } from '../rules/Trial';
-import { WhoIsTold } from '../rules/WhoIsTold';
 import { ink } from '../theme';
+
+const Trial = later(() => import('../rules/Trial'), 'Trial');
+const WhoIsTold = later(() => import('../rules/WhoIsTold'), 'WhoIsTold');
 
 /** Fields of the form at which what is said of them stands. */
 const BESIDE =
   /^(also\[\d+\]\.)?(title|label|limit|closeLimit|low|high|margin|amount|spreads|text|area|expression|stream|comparison|emails.*)$/;
+
+/** What these parts of the page take of it, in px. */
+const TRIAL_PX = 320;
+const TOLD_PX = 330;
 
 /** Devices of a rule that are listed with what they have of their own. */
 const MOST_OWN = 60;
@@ -100,7 +106,7 @@ function RuleForm({
   const labels = [...new Set(devices.flatMap((one) => one.labels))].sort();
   const ready = readyRule(fields, catalogue);
   const [first] = fields.conditions;
-  const sort = CONDITIONS[first!.comparison];
+  const sort = CONDITION_WORDS[first!.comparison];
   const isPast = sort.watches === 'readings' && !['presence', 'seen', 'refused'].includes(sort.looks ?? '');
   const [whomSort, target = ''] = fields.whom.split(/:(.*)/);
   const watched = devices.filter(({ id, kindId, labels: own }) =>
@@ -252,18 +258,22 @@ function RuleForm({
       </Box>
       {ready !== null && isPast && (
         <Section title="Try it" note="On what came so far; the limit can be dragged.">
-          <Trial
-            ready={ready}
-            watched={watched}
-            catalogue={catalogue}
-            onLimit={(limit) =>
-              setCondition(0, { limit: String(Number((display?.convert(limit) ?? limit).toPrecision(8))) })
-            }
-          />
+          <Suspense fallback={<Box sx={{ height: TRIAL_PX }} />}>
+            <Trial
+              ready={ready}
+              watched={watched}
+              catalogue={catalogue}
+              onLimit={(limit) =>
+                setCondition(0, { limit: String(Number((display?.convert(limit) ?? limit).toPrecision(8))) })
+              }
+            />
+          </Suspense>
         </Section>
       )}
       <Section title="Who is told">
-        <WhoIsTold fields={fields} emailTrouble={trouble(emailField)} set={set} />
+        <Suspense fallback={<Box sx={{ height: TOLD_PX }} />}>
+          <WhoIsTold fields={fields} emailTrouble={trouble(emailField)} set={set} />
+        </Suspense>
       </Section>
       <Section title="What it steers" note="Beside telling people: a value wanted of a control.">
         <Actions

@@ -1,6 +1,6 @@
 import { Box, Button, MenuItem, TextField } from '@mui/material';
 import type { ReactNode } from 'react';
-import { CONDITION_NAMES, CONDITIONS, WINDOW_STATISTICS, type SettingName } from '@peatmoor/core';
+import { CONDITION_NAMES, CONDITION_WORDS, WINDOW_STATISTICS, type SettingName } from '@peatmoor/core';
 import type { FieldTrouble } from '../parts/problems';
 import { streamsFor, streamsOf, type Catalogue, type ConditionFields } from './fields';
 import { TimeChoice } from './TimeChoice';
@@ -55,7 +55,7 @@ export function ConditionEditor({
   onRemove: (() => void) | undefined;
 }): ReactNode {
   const { comparison } = fields;
-  const sort = CONDITIONS[comparison];
+  const sort = CONDITION_WORDS[comparison];
   const streams = streamsOf(whom, fields.device, catalogue);
   const fitting = streamsFor(comparison, streams);
   const stream = fitting.find(({ key }) => key === fields.stream) ?? fitting[0];
@@ -255,19 +255,21 @@ export function ConditionEditor({
         onChange={({ target }) => onChange({ comparison: target.value as 'above' })}
         {...trouble('comparison')}
       >
-        {CONDITION_NAMES.filter((name) => first || CONDITIONS[name].watches === 'readings').map((name) => (
-          <MenuItem
-            key={name}
-            value={name}
-            disabled={needsStream(name) && streamsFor(name, streams).length === 0}
-          >
-            {yesOrNo && name === 'above'
-              ? 'is on'
-              : yesOrNo && name === 'below'
-                ? 'is off'
-                : CONDITIONS[name].title}
-          </MenuItem>
-        ))}
+        {CONDITION_NAMES.filter((name) => first || CONDITION_WORDS[name].watches === 'readings').map(
+          (name) => (
+            <MenuItem
+              key={name}
+              value={name}
+              disabled={needsStream(name) && streamsFor(name, streams).length === 0}
+            >
+              {yesOrNo && name === 'above'
+                ? 'is on'
+                : yesOrNo && name === 'below'
+                  ? 'is off'
+                  : CONDITION_WORDS[name].title}
+            </MenuItem>
+          ),
+        )}
       </TextField>
       {shown.map(one)}
       {onRemove && (
@@ -283,4 +285,4 @@ export function ConditionEditor({
 
 const needsStream = (name: ConditionFields['comparison']): boolean =>
   name === 'not-confirmed' ||
-  (CONDITIONS[name].watches === 'readings' && (CONDITIONS[name].looks ?? 'stream') === 'stream');
+  (CONDITION_WORDS[name].watches === 'readings' && (CONDITION_WORDS[name].looks ?? 'stream') === 'stream');

@@ -1,8 +1,8 @@
 import {
-  CONDITIONS,
+  CONDITION_WORDS,
   foldName,
   isNumeric,
-  readCondition,
+  readWords,
   ruleSentence,
   whomWatched,
   type ActiveHours,
@@ -148,7 +148,7 @@ export function streamsOf(
 
 /** The datastreams that a sort of condition can watch. */
 export function streamsFor(comparison: ConditionName, streams: readonly Datastream[]): Datastream[] {
-  const { watches, looks = 'stream', types } = CONDITIONS[comparison];
+  const { watches, looks = 'stream', types } = CONDITION_WORDS[comparison];
   if (comparison === 'not-confirmed') return streams.filter(({ follow }) => follow !== null);
   if (watches === 'facts' || looks !== 'stream') return [];
   return streams.filter(
@@ -173,7 +173,7 @@ function conditionBody(
   catalogue: Catalogue,
 ): { body: Stored; stream: Datastream | undefined } | null {
   const { comparison } = fields;
-  const sort = CONDITIONS[comparison];
+  const sort = CONDITION_WORDS[comparison];
   const streams = streamsOf(whom, fields.device, catalogue);
   const fitting = streamsFor(comparison, streams);
   const stream = fitting.find(({ key }) => key === fields.stream) ?? fitting[0];
@@ -212,7 +212,7 @@ function conditionBody(
     sort.fields.flatMap((name) => (said[name] === undefined ? [] : [[name, said[name]]])),
   );
   const key = comparison === 'raised' ? foldName(fields.stream) : (stream?.key ?? '');
-  const ready = readCondition(comparison, { ...settings, comparison, key })!;
+  const ready = readWords(comparison, { ...settings, comparison, key })!;
   if (ready.sort.check(ready.settings, stream, [...streams])?.reason === 'is missing') return null;
   if (comparison === 'raised' && key === '') return null;
   return {
@@ -237,7 +237,7 @@ export function readyRule(fields: RuleFields, catalogue: Catalogue): ReadyRule |
   const spoken = ready.map(({ body, stream }): SpokenCondition => {
     const { comparison, stream: key, deviceId, ...settings } = body;
     return {
-      condition: readCondition(comparison, { ...settings, comparison, key })!,
+      condition: readWords(comparison, { ...settings, comparison, key })!,
       spoken: {
         stream,
         key,
@@ -290,7 +290,7 @@ function titleOf(
   { displayOf }: Catalogue,
 ): string {
   if (body.comparison === 'raised') return body.stream;
-  const condition = readCondition(body.comparison, { ...body, key: body.stream })!;
+  const condition = readWords(body.comparison, { ...body, key: body.stream })!;
   const spoken = {
     stream,
     key: body.stream,

@@ -1,6 +1,7 @@
 import '../locale';
 import {
   checkOptions,
+  LAST_ROW,
   WIDGET_TYPES,
   WIDGETS,
   type OptionValue,
@@ -13,7 +14,7 @@ import { DASHBOARD_COLOURS, KIND_ICONS } from '../known';
 /** Pages that one dashboard may have. */
 const MOST_PAGES = 12;
 
-const cell = number().integer().min(0).max(1000).required();
+const cell = number().integer().min(0).max(LAST_ROW).required();
 export const widgetSchema = object({
   id: string().min(1).max(40).required(),
   type: string()
@@ -97,7 +98,25 @@ const look = {
   /** Titles of its pages, where it has several. */
   pages: array(string().trim().max(40).defined()).max(MOST_PAGES).optional(),
 };
-const widgets = array(widgetSchema).max(100);
+const widgets = array(widgetSchema)
+  .max(100)
+  .test('apart', 'has two of one ID', function (list) {
+    const places = new Map<string, number>();
+    for (const [i, one] of (list ?? []).entries()) {
+      // What is no widget at all is told by the schema of widgets.
+      const id: unknown = (one as { id?: unknown } | null)?.id;
+      if (typeof id !== 'string') continue;
+      const first = places.get(id);
+      if (first !== undefined)
+        return this.createError({
+          path: `widgets[${i}].id`,
+          message: `is also that of widgets[${first}]`,
+          type: 'apart',
+        });
+      places.set(id, i);
+    }
+    return true;
+  });
 export const newDashboardSchema = object({
   title: title.required(),
   /** The kind whose chosen device widgets may show; null for a dashboard of named devices only. */

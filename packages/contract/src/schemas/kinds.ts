@@ -12,7 +12,7 @@ import {
   PLAIN_STREAM,
   RESERVED_NAMES,
   RESTARTS,
-  takeValue,
+  takeWanted,
   readUnit,
   VALUE_TYPES,
   WINDOW_TAKES,
@@ -167,8 +167,7 @@ export const streamSchema = object({
       const parent = this.parent as Partial<Datastream>;
       if (parent.direction === 'report')
         return this.createError({ message: 'is only for what people control' });
-      const stream = { ...PLAIN_STREAM, ...parent, rangePolicy: 'refuse' } as Datastream;
-      const taken = takeValue(stream, value, stream.key);
+      const taken = takeWanted({ ...PLAIN_STREAM, ...parent } as Datastream, value);
       return (
         isTaken(taken) || this.createError({ message: `is not taken: ${taken.hint.replace(/\.$/, '')}` })
       );

@@ -3,7 +3,8 @@ import { showDuration } from '../rules/duration';
 import type { Follow } from '../readings/follow';
 import { isMeasured, isNumeric, isScalar, type Datastream } from '../readings/types';
 import { isRefusal } from '../readings/refusals';
-import { showReading, showValue, takeValue } from '../readings/value';
+import { showReading, showValue } from '../readings/value';
+import { takeWanted } from './wanted';
 
 /** The bounds between which a datastream must come; null for none. */
 export interface Band {
@@ -139,6 +140,6 @@ export function bandWords({ min, max }: Band, measured: Datastream): string {
 
 /** A wanted value as it is written, as it is kept; undefined where the control does not take it. */
 function valueOf(control: Datastream, text: string): number | string | undefined {
-  const taken = takeValue({ ...control, rangePolicy: 'refuse' }, text, control.key);
+  const taken = takeWanted(control, text);
   return isRefusal(taken) ? undefined : (taken.value as number | string);
 }

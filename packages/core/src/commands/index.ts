@@ -1,2 +1,3 @@
 export * from './life';
 export * from './follow';
+export * from './wanted';

@@ -3,6 +3,8 @@ import { WIDGETS, type WidgetSort } from './widgets';
 
 /** Columns of the wide arrangement. */
 export const COLUMNS = 12;
+/** The last row in which a widget may begin. */
+export const LAST_ROW = 1000;
 
 /** True where two places share a cell. */
 export function overlaps(a: Place, b: Place): boolean {
@@ -104,6 +106,31 @@ export function shiftWidget(widgets: readonly Widget[], id: string, by: Partial<
   for (const one of inOrder) put(one);
   const places = new Map(placed.map((one) => [one.id, one]));
   return widgets.map((one) => places.get(one.id) ?? one);
+}
+
+/**
+ * Widgets as they can stand together on the wide arrangement: each within the columns and above its least size, and what would lie on
+ * one that stands before it (row by row) below that. All else stays where it is; so does what would have no room below.
+ */
+export function keepApart(widgets: readonly Widget[]): Widget[] {
+  const fitted = widgets.map(fitPlace);
+  const rows = new Map<Widget, number>();
+  const byPage = new Map<number, Place[]>();
+  for (const widget of [...fitted].sort((a, b) => a.y - b.y || a.x - b.x)) {
+    const { x, w, h, page = 0 } = widget;
+    const before = byPage.get(page) ?? [];
+    byPage.set(page, before);
+    const place = { x, y: widget.y, w, h };
+    for (;;) {
+      const under = before.filter((one) => overlaps(one, place));
+      if (under.length === 0) break;
+      place.y = Math.max(...under.map((one) => one.y + one.h));
+    }
+    if (place.y > LAST_ROW) place.y = widget.y;
+    before.push(place);
+    rows.set(widget, place.y);
+  }
+  return fitted.map((widget) => ({ ...widget, y: rows.get(widget)! }));
 }
 
 /** Brings a widget's place within the twelve columns and above its least size. */

@@ -6,6 +6,7 @@ export * from './rollup';
 export * from './buckets';
 export * from './batch';
 export * from './calendar';
+export * from './samples';
 export * from './statistics';
 export * from './rows';
 export * from './chartSvg';

@@ -1,6 +1,6 @@
 import type { Datastream, Value } from './types';
 import { displayUnit, type UnitSystem } from './units';
-import { showValue } from './value';
+import { meanValue, showValue } from './value';
 
 type Shown = Pick<Datastream, 'type' | 'unit' | 'decimals'> & { choices?: readonly string[] };
 
@@ -18,6 +18,8 @@ export interface Display {
   value(value: Value): string;
   /** A value with its unit. */
   reading(value: Value): string;
+  /** A mean of stored values with its unit, see `meanValue`. */
+  mean(value: number): string;
 }
 
 /** Shows a datastream in a person's units, with as many decimals as tell the same as the stored ones. */
@@ -35,12 +37,14 @@ export function displayOf(stream: Shown, system: UnitSystem): Display {
     plain ? shown : Number(((shown - offset) / scale).toPrecision(12));
   const show = (value: Value): string =>
     showValue(changed, typeof value === 'number' ? convert(value) : value);
+  const inUnit = (text: string): string => (unit === '' ? text : `${text} ${unit}`);
   return {
     unit,
     convert,
     back,
     wanted: (shown) => (plain || stream.type !== 'integer' ? back(shown) : Math.round(back(shown))),
     value: show,
-    reading: (value) => (unit === '' ? show(value) : `${show(value)} ${unit}`),
+    reading: (value) => inUnit(show(value)),
+    mean: (value) => inUnit(meanValue(stream.type === 'integer' ? stream : changed, convert(value))),
   };
 }

@@ -237,13 +237,20 @@ function shortest(value: number): string {
   return /e/.test(text) && Math.abs(value) < 1e21 && Math.abs(value) >= 1e-7 ? value.toFixed(0) : text;
 }
 
-/** A mean with its unit, as people read it: of booleans the share of the time or readings that were on. */
-export function showMean(stream: Shown & Pick<Datastream, 'unit'>, mean: number): string {
+/**
+ * A mean without its unit, as people read it: of booleans the share of the readings that were on; of whole numbers, which
+ * have no decimals of their own, with two, or as many as three digits take.
+ */
+export function meanValue(stream: Shown, mean: number): string {
   if (stream.type === 'boolean') return `${Math.round(mean * 1000) / 10} %`;
-  const whole = stream.type === 'integer' || stream.decimals === null;
-  const text = whole ? String(Number(mean.toPrecision(6))) : showValue(stream, mean);
-  const unit = showUnit(stream.unit);
-  return unit ? `${text} ${unit}` : text;
+  if (stream.type === 'integer')
+    return String(Number(Math.abs(mean) < 1 ? mean.toPrecision(3) : mean.toFixed(2)));
+  return stream.decimals === null ? String(Number(mean.toPrecision(6))) : showValue(stream, mean);
+}
+
+/** A mean with its unit. */
+export function showMean(stream: Shown & Pick<Datastream, 'unit'>, mean: number): string {
+  return [meanValue(stream, mean), showUnit(stream.unit)].filter(Boolean).join(' ');
 }
 
 function showImage({ type, size }: ImageFacts): string {

@@ -1,13 +1,13 @@
 import { showReading } from '../readings/value';
 import type { Datastream, Value } from '../readings/types';
-import type { ReadyCondition } from './conditions';
+import type { SpeakableCondition } from './conditions/words';
 import { streamOf, type Spoken } from './conditions/sort';
 import { showDuration } from './duration';
 import { hoursWords, type ActiveHours } from './hours';
 
 /** One condition, with what it speaks of. */
 export interface SpokenCondition {
-  condition: ReadyCondition;
+  condition: SpeakableCondition;
   spoken: Omit<Spoken, 'show'> & { show?: (value: Value) => string };
 }
 

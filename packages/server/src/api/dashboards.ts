@@ -1,4 +1,4 @@
-import { fitPlace, readWidget, starterWidgets, storeWidget, type Widget } from '@peatmoor/core';
+import { keepApart, readWidget, starterWidgets, storeWidget, type Widget } from '@peatmoor/core';
 import type { Dashboard, DashboardLook } from '@peatmoor/contract';
 import { conflict, notFound, wrongField } from '../problems';
 import { seesAll } from '../sharing/reach';
@@ -49,7 +49,7 @@ export function dashboardHandlers(parts: ApiParts): DashboardHandlers {
       version: 1,
       changedBy: scope.userName,
       changedAt: clockNow(),
-      widgets: widgets.map((widget) => storeWidget(fitPlace(widget))),
+      widgets: keepApart(widgets).map(storeWidget),
       look,
     });
     changed(scope, row.id);
@@ -108,7 +108,7 @@ export function dashboardHandlers(parts: ApiParts): DashboardHandlers {
       const next = {
         title: body.title,
         ...(body.kindId !== undefined && { kindId: body.kindId }),
-        widgets: body.widgets.map((widget) => storeWidget(fitPlace(widget))),
+        widgets: keepApart(body.widgets).map(storeWidget),
         look: { ...row.look, ...lookOf(body) },
         version: body.version + 1,
         changedBy: scope.userName,

@@ -1,4 +1,4 @@
-import { isControllable, isRefusal, nextDue, takeValue, type SetTime } from '@peatmoor/core';
+import { isControllable, isRefusal, nextDue, takeWanted, type SetTime } from '@peatmoor/core';
 import type { NewTimetable, Timetable } from '@peatmoor/contract';
 import { notFound, wrongField } from '../problems';
 import type { DeviceEntry } from '../registry';
@@ -78,7 +78,7 @@ export function timetableHandlers(parts: ApiParts): TimetableHandlers {
     if (device === null) throw notFound('device', entry.id);
     const { sun } = timetablePlace(scope.workspace, device);
     for (const [i, { value, base }] of times.entries()) {
-      const taken = takeValue({ ...stream, rangePolicy: 'refuse' }, value, stream.key);
+      const taken = takeWanted(stream, value);
       if (isRefusal(taken))
         throw wrongField(`times[${i}].value`, `was refused (${taken.reason})`, taken.hint);
       if (base !== 'clock' && sun === null)

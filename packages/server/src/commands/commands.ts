@@ -5,6 +5,7 @@ import {
   isRefusal,
   showValue,
   takeValue,
+  takeWanted,
   wireValue,
   type Refusal,
 } from '@peatmoor/core';
@@ -159,7 +160,7 @@ export function createCommands({ store, registry, presence, bus, recent, tell, l
           reason: 'not-reportable',
           hint: `"${stream.key}" is only reported by the device; it cannot be set.`,
         };
-      const taken = takeValue({ ...stream, rangePolicy: 'refuse' }, value, stream.key);
+      const taken = takeWanted(stream, value);
       if (isRefusal(taken)) return taken;
       const wanted = taken.value as number | string;
       const createdAt = clockNow();
@@ -298,7 +299,7 @@ export function createCommands({ store, registry, presence, bus, recent, tell, l
 /** What a control is wanted to be before anybody wanted anything, as it goes over the wire; null for nothing. */
 function defaultOf(stream: DeviceStream): string | null {
   if (stream.defaultValue === null) return null;
-  const taken = takeValue({ ...stream, rangePolicy: 'refuse' }, stream.defaultValue, stream.key);
+  const taken = takeWanted(stream, stream.defaultValue);
   return isRefusal(taken) ? null : wireValue(stream, taken.value as number | string);
 }
 

@@ -8,10 +8,9 @@ import type { Committed } from '../journal/writer';
 import type { Registry } from '../registry';
 import type { Audience } from './audience';
 
-/** How long readings are gathered, in ms; those of a datastream of which nothing was told for a while, by which most are watched, hardly. */
+/** How long readings are gathered, in ms; those of a datastream of which nothing was told for a while are told in the next turn. */
 const FLUSH_MS = 100;
 const QUIET_MS = 2 * FLUSH_MS;
-const PROMPT_MS = 5;
 
 /** Tells pages of readings: the newest of each datastream that somebody watches, and of which something came that belongs before it. */
 export interface LiveReadings {
@@ -42,7 +41,7 @@ export function createReadings({ registry, recent, devices, send, log }: Parts):
   const late = new Set<number>();
   const prompt = new Set<number>();
   let planned: NodeJS.Timeout | undefined;
-  let plannedPrompt: NodeJS.Timeout | undefined;
+  let plannedPrompt: NodeJS.Immediate | undefined;
   let flushedAt = -Infinity;
 
   /** Says of which datastreams something came that belongs before the newest: what is shown of their past is read again. */
@@ -119,10 +118,10 @@ export function createReadings({ registry, recent, devices, send, log }: Parts):
     const before = told.get(series);
     if (before === undefined || now - before.when < QUIET_MS) return;
     prompt.add(series);
-    plannedPrompt ??= setTimeout(() => {
+    plannedPrompt ??= setImmediate(() => {
       plannedPrompt = undefined;
       flushPrompt().catch(missed);
-    }, PROMPT_MS);
+    });
   };
   const isWatched = (workspaceId: number, device: string): boolean => {
     for (const _ of devices.of(workspaceId, device)) return true;
@@ -151,7 +150,7 @@ export function createReadings({ registry, recent, devices, send, log }: Parts):
     },
     stop() {
       clearTimeout(planned);
-      clearTimeout(plannedPrompt);
+      clearImmediate(plannedPrompt);
     },
   };
 }

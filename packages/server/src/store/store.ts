@@ -13,7 +13,7 @@ import { guardConnections, inTransaction } from './oneConnection';
 /** Transactions of calls at once, of a pool of twelve connections. */
 const MOST_TRANSACTIONS = 4;
 
-/** How long the nodes of a database cluster may take to find each other, in ms. */
+/** How long the nodes of a database cluster may take to find each other, or a database of one's own to answer, in ms. */
 const PATIENCE_MS = 30_000;
 
 /** Where the database is: by URL, or by socket. */
@@ -67,7 +67,7 @@ export async function openStore(address: DatabaseAddress, log: Logger): Promise<
   const transactions = new PQueue({ concurrency: MOST_TRANSACTIONS });
   const models = defineModels(sequelize);
   try {
-    await reach(sequelize, hosts.length > 1 ? PATIENCE_MS : 0);
+    await reach(sequelize, 'socketPath' in address || hosts.length > 1 ? PATIENCE_MS : 0);
     await refuseSettings(sequelize);
     await migrate(sequelize, log);
   } catch (error) {
@@ -124,7 +124,10 @@ export async function openStore(address: DatabaseAddress, log: Logger): Promise<
   };
 }
 
-/** Connects; to a cluster within a while, as its nodes may be about to find each other. */
+/**
+ * Connects, within a while: the nodes of a cluster may be about to find each other, and a database of one's own, which
+ * has just answered, may on a busy machine be slow once.
+ */
 async function reach(sequelize: Sequelize, patienceMs: number): Promise<void> {
   const until = performance.now() + patienceMs;
   for (;;)

@@ -14,22 +14,18 @@ import { useSize } from '../../parts/useSize';
 import { useDisplay } from '../../parts/useDisplay';
 import { dates } from '../../parts/time';
 import { ink, MONO } from '../../theme';
-import { bucketValue } from './buckets';
+import { bucketText, bucketValue, STEP_MS } from './buckets';
 import type { DrawnWidget, WidgetProps } from './drawn';
+import { Sampled, useSampleSteps } from './Sampled';
 
-const STEP_MS: Record<string, number> = {
-  hour: 3_600_000,
-  day: 86_400_000,
-  week: 7 * 86_400_000,
-  month: 30.5 * 86_400_000,
-};
 /** Room for figures beside the scale, in px, and of one of them. */
 const LEAST_LEFT = 46;
 const FIGURE_PX = 8;
 const BOTTOM = 22;
 
 /** A bar for each step of the calendar; a step without a reading has a dotted foot. */
-function BarsBody({ widget, sources: [{ device, stream }] }: WidgetProps): ReactNode {
+function BarsBody({ widget, sources: [source] }: WidgetProps): ReactNode {
+  const { device, stream } = source;
   const step = optionOf(widget, 'step') as CalendarStep;
   const shows = String(optionOf(widget, 'shows'));
   const count = numberOption(widget, 'bars') ?? 14;
@@ -55,10 +51,14 @@ function BarsBody({ widget, sources: [{ device, stream }] }: WidgetProps): React
     refetchInterval: 60_000,
     placeholderData: keepPreviousData,
   }).data;
-  if (device === null)
-    return <Box sx={{ color: ink.heather, fontSize: '0.85rem' }}>bars of the chosen device</Box>;
-  if (buckets === undefined) return null;
-  return <Drawn buckets={buckets} step={step} shows={shows} display={display} title={stream.title} />;
+  const samples = useSampleSteps(source, step, count);
+  const shown = samples ?? buckets;
+  if (shown === undefined) return null;
+  return (
+    <Sampled sample={samples !== null}>
+      <Drawn buckets={shown} step={step} shows={shows} display={display} title={stream.title} />
+    </Sampled>
+  );
 }
 
 function Drawn({
@@ -91,8 +91,7 @@ function Drawn({
   const every = Math.max(1, Math.ceil(56 / wide));
   const at = pointed ?? buckets.length - 1;
   const shown = values[at] ?? null;
-  const inUnit = (value: number): string =>
-    shows === 'count' ? String(value) : display.reading(display.back(value));
+  const inUnit = (value: number): string => bucketText(value, shows, display);
   return (
     <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', minHeight: 0 }}>
       <Box sx={{ display: 'flex', gap: 1.5, fontSize: '0.9rem', color: ink.soft }}>

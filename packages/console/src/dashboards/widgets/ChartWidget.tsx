@@ -18,12 +18,19 @@ import { ink } from '../../theme';
 import { useSaving } from '../saves';
 import { titleOf } from '../shown';
 import type { DrawnWidget, WidgetProps } from './drawn';
+import { SampleNote } from './Sampled';
 
 /** A line chart of up to eight datastreams over the period of the time strip. */
 function ChartBody({ widget, sources, period, onPeriod }: WidgetProps): ReactNode {
   const displayOf = useDisplay();
   const canvas = useRef<HTMLCanvasElement | null>(null);
-  const { lines: all, from, to, gaps } = useChartLines(sources, period, optionOf(widget, 'before') === true);
+  const {
+    lines: all,
+    from,
+    to,
+    gaps,
+    isEmpty,
+  } = useChartLines(sources, period, optionOf(widget, 'before') === true);
   const [hide, setHide] = useAddress(`hide-${widget.id}`);
   const hidden = useMemo(() => new Set(hide.split(',').filter(Boolean).map(Number)), [hide]);
   const lines = useMemo(
@@ -45,8 +52,13 @@ function ChartBody({ widget, sources, period, onPeriod }: WidgetProps): ReactNod
     const value = numberOption(widget, name);
     return value === null ? null : (displays[0]?.convert(value) ?? value);
   };
+  const scales = {
+    draws: optionOf(widget, 'draws') as ChartDraws,
+    range: [bound('min'), bound('max')] as const,
+    rightRange: [numberOption(widget, 'rightMin'), numberOption(widget, 'rightMax')] as const,
+  };
   const { isTable } = useSaving(widget.id, () => ({
-    chart: { title: titleOf(widget, [...sources]), lines, from, to },
+    chart: { title: titleOf(widget, [...sources]), lines, from, to, ...scales },
     canvas: canvas.current,
   }));
   const table = { title: titleOf(widget, [...sources]), lines, displays, from, to };
@@ -64,7 +76,7 @@ function ChartBody({ widget, sources, period, onPeriod }: WidgetProps): ReactNod
         }
       />
       <Measure lines={lines} displays={displays} from={from} to={to} />
-      <Box sx={{ flex: 1, minHeight: 0, position: 'relative' }}>
+      <Box sx={{ flex: 1, minHeight: '40%', position: 'relative' }}>
         {isTable ? (
           <ChartTable {...table} seen />
         ) : (
@@ -73,9 +85,7 @@ function ChartBody({ widget, sources, period, onPeriod }: WidgetProps): ReactNod
               lines={lines}
               from={from}
               to={to}
-              draws={optionOf(widget, 'draws') as ChartDraws}
-              range={[bound('min'), bound('max')]}
-              rightRange={[numberOption(widget, 'rightMin'), numberOption(widget, 'rightMax')]}
+              {...scales}
               marks={shownMarks}
               canvas={canvas}
               onMoved={(bounds) => {
@@ -85,6 +95,7 @@ function ChartBody({ widget, sources, period, onPeriod }: WidgetProps): ReactNod
               }}
             />
             <ChartTable {...table} seen={false} />
+            {isEmpty && <NothingYet />}
           </>
         )}
       </Box>
@@ -92,6 +103,25 @@ function ChartBody({ widget, sources, period, onPeriod }: WidgetProps): ReactNod
       {optionOf(widget, 'statistics') === true && (
         <ChartStatistics sources={sources} from={from} to={to} going={period.until === null} />
       )}
+      {sources.every(({ device }) => device === null) && <SampleNote>sample values</SampleNote>}
+    </Box>
+  );
+}
+
+/** In place of lines, where there are none: an empty field alone might as well be one that is still fetched. */
+function NothingYet(): ReactNode {
+  return (
+    <Box
+      sx={{
+        position: 'absolute',
+        inset: '0 0 32px 0',
+        display: 'grid',
+        placeItems: 'center',
+        color: ink.soft,
+        pointerEvents: 'none',
+      }}
+    >
+      No reading in this period.
     </Box>
   );
 }

@@ -14,7 +14,7 @@ function EntryBody({ sources: [{ device, stream }], editing }: WidgetProps): Rea
     <Steered
       control={control}
       sample={device === null}
-      beside={state === 'still' && command && <span>{display.reading(command.value)}</span>}
+      beside={state === 'still' && command && display.reading(command.value)}
     >
       <ControlField
         stream={stream}

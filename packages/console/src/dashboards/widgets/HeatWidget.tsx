@@ -7,15 +7,17 @@ import { useSize } from '../../parts/useSize';
 import { useDisplay } from '../../parts/useDisplay';
 import { dates } from '../../parts/time';
 import { ink } from '../../theme';
-import { bucketValue } from './buckets';
+import { bucketText, bucketValue } from './buckets';
 import type { DrawnWidget, WidgetProps } from './drawn';
+import { Sampled, useSampleSteps } from './Sampled';
 
 const LEFT = 58;
 const TOP = 16;
 const HOURS = 24;
 
 /** A field for each hour of each day, the darker the more; an empty one where nothing was measured. */
-function HeatBody({ widget, sources: [{ device, stream }] }: WidgetProps): ReactNode {
+function HeatBody({ widget, sources: [source] }: WidgetProps): ReactNode {
+  const { device, stream } = source;
   const days = numberOption(widget, 'days') ?? 14;
   const shows = String(optionOf(widget, 'shows'));
   const display = useDisplay()(stream);
@@ -35,9 +37,8 @@ function HeatBody({ widget, sources: [{ device, stream }] }: WidgetProps): React
     refetchInterval: 300_000,
     placeholderData: keepPreviousData,
   }).data;
-  if (device === null)
-    return <Box sx={{ color: ink.heather, fontSize: '0.85rem' }}>hours and days of the chosen device</Box>;
-  const shown = buckets ?? [];
+  const samples = useSampleSteps(source, 'hour', days * HOURS);
+  const shown = samples ?? buckets ?? [];
   const values = shown.map((bucket) => bucketValue(bucket, shows, display));
   const known = values.filter((value) => value !== null);
   const [low, high] = [Math.min(...known), Math.max(...known)];
@@ -46,73 +47,73 @@ function HeatBody({ widget, sources: [{ device, stream }] }: WidgetProps): React
   const rows = [...new Map([...shown].reverse().map(({ from }) => [dayOf(from), from]))].reverse();
   const words = (bucket: CalendarBucket): string => {
     const value = bucketValue(bucket, shows, display);
-    const reading =
-      value === null ? 'nothing' : shows === 'count' ? String(value) : display.reading(display.back(value));
+    const reading = value === null ? 'nothing' : bucketText(value, shows, display);
     return `${day(bucket.from)} ${clock(bucket.from)} · ${reading}`;
   };
   const cell = { width: (width - LEFT) / HOURS, height: (height - TOP) / Math.max(1, rows.length) };
-  const inUnit = (value: number): string =>
-    shows === 'count' ? String(value) : display.reading(display.back(value));
+  const inUnit = (value: number): string => bucketText(value, shows, display);
   return (
-    <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', minHeight: 0 }}>
-      <Box
-        sx={{
-          fontSize: '0.9rem',
-          color: ink.soft,
-          whiteSpace: 'nowrap',
-          overflow: 'hidden',
-          textOverflow: 'ellipsis',
-        }}
-      >
-        {pointed === null
-          ? known.length === 0
-            ? 'nothing measured'
-            : `${shows} of each hour, ${inUnit(low)} to ${inUnit(high)}`
-          : words(pointed)}
-      </Box>
-      <Box ref={box} sx={{ flex: 1, minHeight: 0, overflow: 'hidden' }}>
+    <Sampled sample={samples !== null}>
+      <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', minHeight: 0 }}>
         <Box
-          component="svg"
-          width={Math.max(0, width)}
-          height={Math.max(0, height)}
-          role="img"
-          aria-label={`${stream.title}, ${shows} of each hour over ${counted(days, 'day')}: ${known.length === 0 ? 'nothing measured' : `${inUnit(low)} to ${inUnit(high)}`}`}
-          onPointerLeave={() => setPointed(null)}
-          sx={{ display: 'block' }}
+          sx={{
+            fontSize: '0.9rem',
+            color: ink.soft,
+            whiteSpace: 'nowrap',
+            overflow: 'hidden',
+            textOverflow: 'ellipsis',
+          }}
         >
-          {[0, 6, 12, 18].map((hour) => (
-            <text key={hour} x={LEFT + hour * cell.width} y={11} fontSize={11} fill={ink.soft}>
-              {String(hour).padStart(2, '0')}
-            </text>
-          ))}
-          {rows.map(([row, at], i) =>
-            cell.height < 11 && i % 2 === 1 ? null : (
-              <text key={row} x={0} y={TOP + (i + 0.5) * cell.height + 4} fontSize={11} fill={ink.soft}>
-                {weekday(at)}
+          {pointed === null
+            ? known.length === 0
+              ? 'nothing measured'
+              : `${shows} of each hour, ${inUnit(low)} to ${inUnit(high)}`
+            : words(pointed)}
+        </Box>
+        <Box ref={box} sx={{ flex: 1, minHeight: 0, overflow: 'hidden' }}>
+          <Box
+            component="svg"
+            width={Math.max(0, width)}
+            height={Math.max(0, height)}
+            role="img"
+            aria-label={`${stream.title}, ${shows} of each hour over ${counted(days, 'day')}: ${known.length === 0 ? 'nothing measured' : `${inUnit(low)} to ${inUnit(high)}`}`}
+            onPointerLeave={() => setPointed(null)}
+            sx={{ display: 'block' }}
+          >
+            {[0, 6, 12, 18].map((hour) => (
+              <text key={hour} x={LEFT + hour * cell.width} y={11} fontSize={11} fill={ink.soft}>
+                {String(hour).padStart(2, '0')}
               </text>
-            ),
-          )}
-          {shown.map((bucket, i) => {
-            const date = dateOf(bucket.from);
-            const value = values[i] ?? null;
-            const share = value === null ? 0 : high > low ? (value - low) / (high - low) : 0.5;
-            return (
-              <rect
-                key={bucket.from}
-                x={LEFT + date.getHours() * cell.width + 1}
-                y={TOP + rows.findIndex(([row]) => row === date.toDateString()) * cell.height + 1}
-                width={Math.max(1, cell.width - 2)}
-                height={Math.max(1, cell.height - 2)}
-                fill={value === null ? 'none' : ink.pool}
-                fillOpacity={0.08 + 0.92 * share}
-                stroke={bucket === pointed ? ink.ink : value === null ? ink.line : 'none'}
-                onPointerEnter={() => setPointed(bucket)}
-              />
-            );
-          })}
+            ))}
+            {rows.map(([row, at], i) =>
+              cell.height < 11 && i % 2 === 1 ? null : (
+                <text key={row} x={0} y={TOP + (i + 0.5) * cell.height + 4} fontSize={11} fill={ink.soft}>
+                  {weekday(at)}
+                </text>
+              ),
+            )}
+            {shown.map((bucket, i) => {
+              const date = dateOf(bucket.from);
+              const value = values[i] ?? null;
+              const share = value === null ? 0 : high > low ? (value - low) / (high - low) : 0.5;
+              return (
+                <rect
+                  key={bucket.from}
+                  x={LEFT + date.getHours() * cell.width + 1}
+                  y={TOP + rows.findIndex(([row]) => row === date.toDateString()) * cell.height + 1}
+                  width={Math.max(1, cell.width - 2)}
+                  height={Math.max(1, cell.height - 2)}
+                  fill={value === null ? 'none' : ink.pool}
+                  fillOpacity={0.08 + 0.92 * share}
+                  stroke={bucket === pointed ? ink.ink : value === null ? ink.line : 'none'}
+                  onPointerEnter={() => setPointed(bucket)}
+                />
+              );
+            })}
+          </Box>
         </Box>
       </Box>
-    </Box>
+    </Sampled>
   );
 }
 

@@ -1,13 +1,12 @@
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
 import { OtherHistory } from '../../history/OtherHistory';
-import { ink } from '../../theme';
 import type { DrawnWidget, WidgetProps } from './drawn';
+import { SampleNote } from './Sampled';
 
 /** Places, texts or pictures over the period of the time strip. */
 function LookBackBody({ sources: [{ device, stream }], period }: WidgetProps): ReactNode {
-  if (device === null)
-    return <Box sx={{ color: ink.heather, fontSize: '0.85rem' }}>{stream.title} of the chosen device</Box>;
+  if (device === null) return <SampleNote>{stream.title} of the chosen device</SampleNote>;
   return (
     <Box sx={{ height: '100%', overflowY: 'auto' }} tabIndex={0} role="group" aria-label={stream.title}>
       <OtherHistory device={device.id} stream={stream} period={period} untitled />

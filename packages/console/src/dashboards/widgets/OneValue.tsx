@@ -5,6 +5,7 @@ import { useHeardUntil, useLive, useNewest } from '../../live';
 import { showClock } from '../../parts/time';
 import { ink } from '../../theme';
 import type { Source } from '../useCatalogue';
+import { SampleNote } from './Sampled';
 
 /** The newest value of a source, or a sample value where it has no device yet. */
 export interface Newest {
@@ -43,7 +44,7 @@ export function OneValue({
       <Box sx={{ flex: 1, minHeight: 0, containerType: 'inline-size' }}>
         {children({ value: sample ? sampleValue(stream, now) : newest?.value, at: newest?.at, sample })}
       </Box>
-      {sample && <Box sx={{ color: ink.heather, fontSize: '0.85rem' }}>sample value</Box>}
+      {sample && <SampleNote>sample value</SampleNote>}
       {!sample && newest === undefined && (
         <Box sx={{ color: ink.soft, fontSize: '0.85rem' }}>no reading yet</Box>
       )}

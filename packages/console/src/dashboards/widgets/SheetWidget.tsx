@@ -1,18 +1,24 @@
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
-import { numberOption } from '@peatmoor/core';
+import { numberOption, sampleValue } from '@peatmoor/core';
 import { boundsOf } from '../../charts/period';
 import { useNewestRows } from '../../charts/useNewestRows';
 import { liveStore, useAllShown, useHeld } from '../../live';
 import { showClock, showSeconds } from '../../parts/time';
 import { useDisplay } from '../../parts/useDisplay';
 import { ink, MONO } from '../../theme';
+import type { Source } from '../useCatalogue';
 import type { DrawnWidget, WidgetProps } from './drawn';
+import { Sampled } from './Sampled';
+
+const SAMPLE_ROWS = 6;
 
 /** The newest readings of the period, a row a time, as they were measured. */
 function SheetBody({ widget, sources, period }: WidgetProps): ReactNode {
   const rows = numberOption(widget, 'rows') ?? 20;
   const real = sources.filter(({ device }) => device !== null);
+  const isSample = real.length === 0;
+  const columns = isSample ? sources : real;
   const named = real.map(({ device, stream }) => ({ device: device!.id, stream: stream.key }));
   const lines = useNewestRows(sources, period, rows);
   useAllShown(named.map(({ device }) => device).join());
@@ -36,65 +42,77 @@ function SheetBody({ widget, sources, period }: WidgetProps): ReactNode {
     for (const { at, value } of liveStore.tail(named[i]!.device, named[i]!.stream))
       if (at > end) put(at, value);
   });
-  const newest = [...byTime.entries()].sort(([a], [b]) => b - a).slice(0, rows);
+  const newest = isSample
+    ? sampleRows(columns, Math.min(rows, SAMPLE_ROWS))
+    : [...byTime.entries()].sort(([a], [b]) => b - a).slice(0, rows);
   const several = new Set(real.map(({ device }) => device!.id)).size > 1;
-  if (real.length === 0)
-    return (
-      <Box sx={{ color: ink.heather, fontSize: '0.85rem' }}>the newest readings of the chosen device</Box>
-    );
   return (
-    <Box
-      sx={{ height: '100%', overflow: 'auto' }}
-      tabIndex={0}
-      aria-label={`Newest readings of ${real.map(({ device, stream }) => `${stream.title}, ${device!.name}`).join('; ')}`}
-      role="region"
-    >
+    <Sampled sample={isSample}>
       <Box
-        component="table"
-        sx={{
-          borderCollapse: 'collapse',
-          width: '100%',
-          fontSize: '0.9rem',
-          '& td, & th': { textAlign: 'right', px: 1, py: 0.4, borderBottom: `1px solid ${ink.faint}` },
-          '& th': {
-            position: 'sticky',
-            top: 0,
-            bgcolor: ink.paper,
-            fontWeight: 400,
-            color: ink.soft,
-            overflowWrap: 'anywhere',
-          },
-          '& td': { fontFamily: MONO, whiteSpace: 'nowrap' },
-        }}
+        sx={{ height: '100%', overflow: 'auto' }}
+        tabIndex={0}
+        aria-label={`Newest readings of ${columns.map(({ device, stream }) => `${stream.title}, ${device?.name ?? 'the chosen device'}`).join('; ')}`}
+        role="region"
       >
-        <thead>
-          <tr>
-            <th scope="col" style={{ textAlign: 'left' }}>
-              time
-            </th>
-            {real.map(({ device, stream }) => (
-              <th key={`${device!.id}/${stream.key}`} scope="col">
-                {several ? `${device!.name} ${stream.title}` : stream.title}
+        <Box
+          component="table"
+          sx={{
+            borderCollapse: 'collapse',
+            width: '100%',
+            fontSize: '0.9rem',
+            '& td, & th': { textAlign: 'right', px: 1, py: 0.4, borderBottom: `1px solid ${ink.faint}` },
+            '& th': {
+              position: 'sticky',
+              top: 0,
+              verticalAlign: 'bottom',
+              bgcolor: ink.paper,
+              fontWeight: 400,
+              color: ink.soft,
+            },
+            '& td': { fontFamily: MONO, whiteSpace: 'nowrap' },
+          }}
+        >
+          <thead>
+            <tr>
+              <th scope="col" style={{ textAlign: 'left' }}>
+                time
               </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {newest.map(([at, values]) => (
-            <tr key={at}>
-              <td style={{ textAlign: 'left' }}>
-                {now - at < 43_200_000 ? showSeconds(at) : showClock(at, now)}
-              </td>
-              {values.map((value, i) => (
-                <td key={i}>{value === null ? '' : displayOf(real[i]!.stream).reading(value)}</td>
+              {columns.map(({ device, stream }) => (
+                <th key={`${device?.id}/${stream.key}`} scope="col">
+                  <Box component="span" sx={{ display: 'inline-block', maxWidth: '11em' }}>
+                    {several ? `${device!.name} ${stream.title}` : stream.title}
+                  </Box>
+                </th>
               ))}
             </tr>
-          ))}
-        </tbody>
+          </thead>
+          <tbody>
+            {newest.map(([at, values]) => (
+              <tr key={at}>
+                <td style={{ textAlign: 'left' }}>
+                  {now - at < 43_200_000 ? showSeconds(at) : showClock(at, now)}
+                </td>
+                {values.map((value, i) => (
+                  <td key={i}>{value === null ? '' : displayOf(columns[i]!.stream).reading(value)}</td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </Box>
+        {newest.length === 0 && <Box sx={{ color: ink.soft }}>No reading in this period.</Box>}
       </Box>
-      {newest.length === 0 && <Box sx={{ color: ink.soft }}>No reading in this period.</Box>}
-    </Box>
+    </Sampled>
   );
+}
+
+/** Rows of sample values, a report apart, the newest first. */
+function sampleRows(sources: readonly Source[], count: number): [at: number, values: number[]][] {
+  const everyMs = (sources[0]?.kind.intervalS ?? 60) * 1000;
+  const last = Math.floor(Date.now() / everyMs) * everyMs;
+  return Array.from({ length: count }, (_, i) => {
+    const at = last - i * everyMs;
+    return [at, sources.map(({ stream }) => sampleValue(stream, at))];
+  });
 }
 
 export const sheet: DrawnWidget = { Body: SheetBody, phoneHeight: 280 };

@@ -5,6 +5,9 @@ import { ink } from '../../theme';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { OneValue } from './OneValue';
 
+/** Letters of a choice that take more than a line. */
+const LONG = 20;
+
 /** Which of its choices something is in: a notch beside it, and the others above and below. */
 function StateBody({ widget, sources: [source] }: WidgetProps): ReactNode {
   const { stream } = source;
@@ -19,7 +22,8 @@ function StateBody({ widget, sources: [source] }: WidgetProps): ReactNode {
             height: '100%',
             display: 'flex',
             flexDirection: 'column',
-            justifyContent: 'center',
+            // What does not fit is cut below, where others stand, and never what it is in.
+            justifyContent: 'safe center',
             overflow: 'hidden',
           }}
         >
@@ -36,7 +40,11 @@ function StateBody({ widget, sources: [source] }: WidgetProps): ReactNode {
                   pl: 1.5,
                   py: 0.25,
                   position: 'relative',
-                  fontSize: here ? '1.25rem' : '0.9rem',
+                  fontSize: here ? (choice.length > LONG ? '1rem' : '1.25rem') : '0.9rem',
+                  overflowWrap: 'anywhere',
+                  flexShrink: here ? 0 : 1,
+                  minHeight: 0,
+                  ...(!here && { overflow: 'hidden', whiteSpace: 'nowrap', textOverflow: 'ellipsis' }),
                   fontWeight: here ? 700 : 400,
                   color: here ? ink.ink : ink.soft,
                   lineHeight: 1.3,

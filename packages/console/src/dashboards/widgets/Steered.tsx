@@ -5,6 +5,7 @@ import { CommandLine } from '../../devices/CommandLine';
 import { PressMark } from '../../parts/marks';
 import { Notice } from '../../parts/Notice';
 import { ink } from '../../theme';
+import { SampleNote } from './Sampled';
 
 /** The frame of a widget that steers: what is pressed, and below it how far that has come, in a line of its own. */
 export function Steered({
@@ -28,11 +29,30 @@ export function Steered({
         ) : (
           command && <CommandLine command={command} measured={measured} />
         )}
-        {sample && 'sample'}
+        {sample && <SampleNote>sample</SampleNote>}
         {!sample && barred}
-        {beside}
+        {beside && <Beside>{beside}</Beside>}
       </Box>
       <Notice error={error} />
+    </Box>
+  );
+}
+
+/** What may be a text of any length: two lines of it. */
+function Beside({ children }: { children: ReactNode }): ReactNode {
+  return (
+    <Box
+      component="span"
+      sx={{
+        display: '-webkit-box',
+        WebkitLineClamp: 2,
+        WebkitBoxOrient: 'vertical',
+        overflow: 'hidden',
+        overflowWrap: 'anywhere',
+        minWidth: 0,
+      }}
+    >
+      {children}
     </Box>
   );
 }

@@ -7,6 +7,7 @@ import { useMay } from '../../parts/useMay';
 import { later } from '../../parts/later';
 import { ink } from '../../theme';
 import type { DrawnWidget, WidgetProps } from './drawn';
+import { SampleNote } from './Sampled';
 
 const Timetables = later(() => import('../../timetables/Timetables'), 'Timetables');
 
@@ -19,8 +20,7 @@ function TimetableBody({ sources: [{ device, stream }], editing }: WidgetProps):
   ).data;
   const mayChange = useMay('change');
   const [open, setOpen] = useState(false);
-  if (device === null)
-    return <Box sx={{ color: ink.heather, fontSize: '0.85rem' }}>the set times of the chosen device</Box>;
+  if (device === null) return <SampleNote>the set times of the chosen device</SampleNote>;
   const own = (all ?? []).filter((one) => one.stream === stream.key);
   return (
     <Box sx={{ height: '100%', overflow: 'auto', fontSize: '0.95rem' }}>

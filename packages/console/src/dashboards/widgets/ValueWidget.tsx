@@ -52,7 +52,12 @@ function ValueBody({ widget, sources: [source], period }: WidgetProps): ReactNod
               {colour && typeof value === 'number' && <Swatch value={value} />}
               {figure}
               <span
-                style={{ display: 'inline-block', fontSize: '0.5em', color: ink.soft, marginLeft: '0.35em' }}
+                style={{
+                  display: 'inline-block',
+                  fontSize: 'max(0.75rem, 0.5em)',
+                  color: ink.soft,
+                  marginLeft: '0.35em',
+                }}
               >
                 {display.unit}
               </span>
@@ -150,9 +155,10 @@ function OfPeriod({
   }).data;
   if (found === undefined) return null;
   const value = { mean: found.mean, lowest: found.min, highest: found.max }[statistic];
+  const write = statistic === 'mean' ? display.mean : display.reading;
   return (
     <span>
-      {statistic} {statistic === 'count' ? found.count : value == null ? '–' : display.reading(value)}
+      {statistic} {statistic === 'count' ? found.count : value == null ? '–' : write(value)}
     </span>
   );
 }

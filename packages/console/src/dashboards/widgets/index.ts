@@ -1,7 +1,5 @@
 import type { WidgetType } from '@peatmoor/core';
-import { bars } from './BarsWidget';
 import { button } from './ButtonWidget';
-import { chart } from './ChartWidget';
 import { clock } from './ClockWidget';
 import { device } from './DeviceWidget';
 import { later } from '../../parts/later';
@@ -9,7 +7,6 @@ import type { DrawnWidget } from './drawn';
 import { events } from './EventsWidget';
 import { gauge } from './GaugeWidget';
 import { heading } from './HeadingWidget';
-import { heat } from './HeatWidget';
 import { lamp } from './LampWidget';
 import { link } from './LinkWidget';
 import { sheet } from './SheetWidget';
@@ -18,7 +15,7 @@ import { onOffSwitch } from './SwitchWidget';
 import { text } from './TextWidget';
 import { value } from './ValueWidget';
 
-/** One that few dashboards have: its file is fetched where it is shown. */
+/** One that draws much or that few dashboards have: its file is fetched where it is shown, and other widgets do not wait for it. */
 const apart = <Name extends string>(
   fetchFile: () => Promise<Record<Name, DrawnWidget>>,
   name: Name,
@@ -35,9 +32,9 @@ export const DRAWN: Readonly<Record<WidgetType, DrawnWidget>> = {
   value,
   lamp,
   state,
-  chart,
-  bars,
-  heat,
+  chart: apart(() => import('./ChartWidget'), 'chart', 280),
+  bars: apart(() => import('./BarsWidget'), 'bars', 240),
+  heat: apart(() => import('./HeatWidget'), 'heat', 280),
   sheet,
   switch: onOffSwitch,
   button,

@@ -1,21 +1,15 @@
 import { compileFormula, isFormulaError } from '../../computing/formula';
 import { UNKNOWN, type Sense } from '../senses/sense';
-import type { ConditionSettings } from '../settings';
-import { missing, type Around, type ConditionSort } from './sort';
+import { expressionWords, type Expression } from './expressionWords';
+import type { Around, ConditionSort } from './sort';
 
-type Expression = Required<Pick<ConditionSettings, 'expression'>>;
 type Memory = Record<string, number>;
 
 /** A formula over several datastreams of a device (CEL): so where it is true, or not 0. */
 export const expression: ConditionSort<Expression> = {
-  sort: 'expression',
-  title: 'makes an expression true',
-  watches: 'readings',
-  looks: 'streams',
-  fields: ['expression'],
-  version: 1,
-  check(settings, _stream, around = []) {
-    const wrong = missing(settings, ['expression']);
+  ...expressionWords,
+  check(settings, stream, around = []) {
+    const wrong = expressionWords.check(settings, stream);
     if (wrong !== null) return wrong;
     const formula = compileFormula(settings.expression, around);
     return isFormulaError(formula)
@@ -26,7 +20,6 @@ export const expression: ConditionSort<Expression> = {
         }
       : null;
   },
-  clause: (settings, { whom }) => `“${settings.expression}” is true of ${whom}`,
   reads: (settings, around) => formulaOf(settings, around)?.inputs ?? [],
   sense(settings, _stream, around) {
     const formula = formulaOf(settings, around);

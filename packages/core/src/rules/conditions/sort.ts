@@ -28,11 +28,8 @@ export type Around = readonly Pick<Datastream, 'key' | 'type' | 'aliases' | 'cho
 /** What a condition looks at: a datastream, what the service knows of the device itself, or several datastreams. */
 export type Looks = 'stream' | 'presence' | 'seen' | 'refused' | 'streams';
 
-/**
- * Everything about one sort of condition. A sort is a file. `S` is what it is set to, as it is stored. Sorts that watch
- * values say how they are sensed; what watches facts has no state of its own.
- */
-export interface ConditionSort<S extends object = object> {
+/** What one sort of condition is called, asks for and says. `S` is what it is set to, as it is stored. */
+export interface ConditionWords<S extends object = object> {
   sort: string;
   /** "is above": what stands in a list of sorts. */
   title: string;
@@ -60,6 +57,13 @@ export interface ConditionSort<S extends object = object> {
     /** `after` is how long it was open, in words. */
     closed(key: string, device: string, after: string): string;
   };
+}
+
+/**
+ * Everything about one sort of condition. A sort is a file. Sorts that watch values say how they are sensed; what watches
+ * facts has no state of its own.
+ */
+export interface ConditionSort<S extends object = object> extends ConditionWords<S> {
   /** Which datastreams it reads, where it `looks` at several. */
   reads?(settings: S, around: Around): string[];
   /** How it is sensed on a device with these datastreams; null where it cannot be there. */
