@@ -8,7 +8,9 @@ import {
   type MailCatcher,
   type PushCatcher,
 } from '@peatmoor/standins';
+import { createConnection } from 'mariadb';
 import {
+  databaseOf,
   newDevice,
   newPerson,
   post,
@@ -196,6 +198,37 @@ it('calls webhooks, signed, and tries again', async () => {
     (await client.call('testAlert', { body: { channel: 'webhook', id: made.id } })).hops[0],
   ).toMatchObject({ ok: false });
   hook.answer(204);
+  await end(rule);
+});
+
+it('an urgent alert goes at once also while its event is just being written', async () => {
+  const { id: webhook } = await client.call('createWebhook', {
+    body: { title: 'Duty', url: `${hook.url}/duty` },
+  });
+  const rule = await ruleFor({ title: 'Urgent here', severity: 'urgent', webhooks: [webhook] });
+  await cross();
+  const event = await settled(rule);
+  const other = await createConnection(databaseOf(service));
+  try {
+    // A long row of messages came before: whatever is not urgent waits for three minutes.
+    await other.query('UPDATE alertPaces SET nextAt = ?, burst = 4 WHERE recipient = ?', [
+      Date.now() + 165_000,
+      String(webhook),
+    ]);
+    await other.beginTransaction();
+    await other.query('SELECT id FROM events WHERE id = ? FOR UPDATE', [event.id]);
+    const writer = await createConnection(databaseOf(service));
+    await writer.query(
+      `INSERT INTO alerts (workspaceId, eventId, ruleId, userId, channel, recipient, phase, subject, text, state, attempts, dueAt, queuedAt, error)
+        SELECT workspaceId, eventId, ruleId, userId, channel, recipient, 'reminder', subject, text, 'waiting', 0, ?, ?, ''
+          FROM alerts WHERE eventId = ? AND channel = 'webhook'`,
+      [Date.now(), Date.now(), event.id],
+    );
+    await writer.end();
+    await until(() => hook.hooks().filter(({ path }) => path === '/duty').length === 2, 'it', 15_000);
+  } finally {
+    await other.end();
+  }
   await end(rule);
 });
 

@@ -48,13 +48,13 @@ interface Claimed {
 async function claim(connection: Connection): Promise<Claimed[]> {
   const now = clockNow();
   const rows = (await connection.query(
-    `SELECT a.id, a.channel, a.recipient, a.messageId, e.severity FROM alerts a LEFT JOIN events e ON e.id = a.eventId
-      WHERE a.state = 'waiting' AND a.dueAt <= ? ORDER BY a.dueAt, a.id LIMIT ? FOR UPDATE SKIP LOCKED`,
+    `SELECT id, channel, recipient, messageId FROM alerts
+      WHERE state = 'waiting' AND dueAt <= ? ORDER BY dueAt, id LIMIT ? FOR UPDATE SKIP LOCKED`,
     [now, AT_ONCE],
-  )) as (Pick<AlertRow, 'id' | 'channel' | 'recipient' | 'messageId'> & { severity: string | null })[];
+  )) as Pick<AlertRow, 'id' | 'channel' | 'recipient' | 'messageId'>[];
   const claimed = new Map<string, Claimed>();
   const looked = new Set<string>();
-  for (const { id, channel, recipient, messageId, severity } of rows) {
+  for (const { id, channel, recipient, messageId } of rows) {
     if (claimed.size >= MESSAGES_AT_ONCE) break;
     if (messageId !== null) {
       // A try more of a message that was claimed before.
@@ -71,9 +71,17 @@ async function claim(connection: Connection): Promise<Claimed[]> {
     const key = `${channel} ${recipient}`;
     if (looked.has(key)) continue;
     looked.add(key);
-    const behind = await behindOf(connection, channel, recipient, now);
-    const free = behind ?? (await freeAt(connection, channel, recipient, severity === 'urgent', now));
     const mine = "messageId IS NULL AND channel = ? AND recipient = ? AND state = 'waiting' AND dueAt <= ?";
+    const behind = await behindOf(connection, channel, recipient, now);
+    // Read without a lock: an event that is just being written is as urgent as it was.
+    const urgent = async (): Promise<boolean> => {
+      const found = (await connection.query(
+        `SELECT 1 FROM alerts WHERE ${mine} AND EXISTS (SELECT 1 FROM events e WHERE e.id = alerts.eventId AND e.severity = 'urgent') LIMIT 1`,
+        [channel, recipient, now],
+      )) as unknown[];
+      return found.length > 0;
+    };
+    const free = behind ?? (await freeAt(connection, channel, recipient, urgent, now));
     if (free > now) {
       await connection.query(`UPDATE alerts SET dueAt = ? WHERE ${mine}`, [free, channel, recipient, now]);
       continue;
@@ -119,7 +127,7 @@ async function freeAt(
   connection: Connection,
   channel: string,
   recipient: string,
-  urgent: boolean,
+  urgent: () => Promise<boolean>,
   now: number,
 ): Promise<number> {
   const [pace] = (await connection.query(
@@ -130,7 +138,7 @@ async function freeAt(
   const burst = pace === undefined || now - nextAt > ROW_OVER_MS ? 0 : Number(pace.burst);
   if (nextAt > now && nextAt - now <= PACES_MS.at(-1)!) {
     const since = nextAt - PACES_MS[Math.min(burst, PACES_MS.length) - 1]!;
-    const free = urgent ? Math.min(nextAt, since + URGENT_PACE_MS) : nextAt;
+    const free = (await urgent()) ? Math.min(nextAt, since + URGENT_PACE_MS) : nextAt;
     if (free > now) return free;
   }
   await connection.query('REPLACE INTO alertPaces (channel, recipient, nextAt, burst) VALUES (?, ?, ?, ?)', [

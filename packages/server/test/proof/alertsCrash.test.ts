@@ -1,4 +1,4 @@
-import { createClient, type Client, type RuleIn } from '@peatmoor/contract';
+import { createClient, type Client, type Event, type RuleIn } from '@peatmoor/contract';
 import { beginTrial, planOf, type Datastream, type PlanSample, type RuleDefinition } from '@peatmoor/core';
 import { startHookCatcher, type HookCatcher } from '@peatmoor/standins';
 import {
@@ -126,20 +126,29 @@ it('misses no event and no alert over kills, and an alert that comes twice has t
   await load;
 
   const expected = await expectedOf(samples);
-  const all = await until(
-    async () => {
-      const events = await Promise.all(
-        ids.map((rule) => client.call('listEvents', { query: { rule, limit: 500 } })),
-      );
-      const told = events.flat().flatMap(({ alerts }) => alerts);
-      const enough = events.every(
-        (list, i) => list.length >= expected[i]!.filter(([kind]) => kind === 'opened').length,
-      );
-      return enough && told.every(({ state }) => state === 'sent') && events;
-    },
+  const eventsOf = (): Promise<Event[][]> =>
+    Promise.all(ids.map((rule) => client.call('listEvents', { query: { rule, limit: 500 } })));
+  /** What is not there yet, in words: a failure tells it. */
+  const missing = (all: Event[][]): string[] => [
+    ...all.flatMap((events, i) => {
+      const wanted = expected[i]!.filter(([kind]) => kind === 'opened').length;
+      return events.length < wanted ? [`${RULES[i]!.comparison}: ${events.length} of ${wanted} events`] : [];
+    }),
+    ...all
+      .flat()
+      .flatMap(({ alerts }) => alerts)
+      .filter(({ state }) => state !== 'sent')
+      .map(({ id: alert, state, error }) => `alert ${alert} is ${state} ${error}`),
+  ];
+  let left: string[] = [];
+  await until(
+    async () => (left = missing(await eventsOf())).length === 0,
     'every event and alert',
     90_000,
-  );
+  ).catch((error: Error) => {
+    throw new Error(`${error.message}: ${left.slice(0, 20).join('; ')}`);
+  });
+  const all = await eventsOf();
   for (const [i, events] of all.entries()) {
     const moments = [...events]
       .reverse()
