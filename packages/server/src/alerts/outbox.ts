@@ -150,12 +150,16 @@ async function freeAt(
   return now;
 }
 
-/** Sends alerts from the outbox, each by its channel; one that fails is tried again, ever later, and its error is kept. */
+/**
+ * Sends alerts from the outbox, each by its channel; one that fails is tried again, ever later, and its error is kept. `sole`: no
+ * other service sends from it, so what is claimed at the start was being sent when the one before ended, and is sent again at once.
+ */
 export function startOutbox(
   store: Store,
   senders: ReadonlyMap<string, Sender>,
   bus: Bus,
   log: Logger,
+  sole: boolean,
 ): Outbox {
   const { models } = store;
   let running: Promise<void> = Promise.resolve();
@@ -249,7 +253,19 @@ export function startOutbox(
     const wait = Number(next.at) - clockNow();
     if (wait < LOOK_MS) nextTimer = setTimeout(wake, Math.max(20, wait + 5));
   };
+  let orphans = sole;
+  const takeOver = async (): Promise<void> => {
+    if (!orphans) return;
+    await store.withConnection((connection) =>
+      connection.query(
+        "UPDATE alerts SET dueAt = ? WHERE state = 'waiting' AND messageId IS NOT NULL AND error = ''",
+        [clockNow()],
+      ),
+    );
+    orphans = false;
+  };
   const pass = async (): Promise<void> => {
+    await takeOver();
     do {
       again = false;
       const [any] = (await store.withConnection((connection) =>

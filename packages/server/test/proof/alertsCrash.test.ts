@@ -1,3 +1,5 @@
+import http from 'node:http';
+import type { AddressInfo } from 'node:net';
 import { createClient, type Client, type Event, type RuleIn } from '@peatmoor/contract';
 import { beginTrial, planOf, type Datastream, type PlanSample, type RuleDefinition } from '@peatmoor/core';
 import { startHookCatcher, type HookCatcher } from '@peatmoor/standins';
@@ -176,4 +178,34 @@ it('misses no event and no alert over kills, and an alert that comes twice has t
   process.stderr.write(
     `${ROUNDS} kills of the service: ${samples.length} readings, ${all.flat().length} events, ${owed.length} alerts owed, ${hook.hooks().length} messages, none missed\n`,
   );
+});
+
+it('what was being sent when it was killed goes out again as soon as it is back', async () => {
+  const numbers: string[] = [];
+  let answers = false;
+  const slow = http.createServer((request, response) => {
+    numbers.push(String(request.headers['webhook-id']));
+    request.resume();
+    if (answers) response.end();
+  });
+  await new Promise<void>((resolve) => slow.listen(0, '127.0.0.1', resolve));
+  const url = `http://127.0.0.1:${(slow.address() as AddressInfo).port}`;
+  const { id: webhook } = await client.call('createWebhook', { body: { title: 'Slow', url } });
+  const { id: rule } = await client.call('createRule', {
+    body: { ...RULES[0], title: 'Slow', deviceId: id, webhooks: [webhook] } as unknown as RuleIn,
+  });
+  await post(service, token, { level: -300 });
+  await post(service, token, { level: -50 });
+  await until(() => numbers.length === 1, 'the message');
+  await service.program.kill();
+  answers = true;
+  slow.closeAllConnections();
+  await service.restart();
+  await until(() => numbers.length === 2, 'it again', 20_000);
+  expect(numbers[1]).toBe(numbers[0]);
+  await until(async () => {
+    const [event] = await client.call('listEvents', { query: { rule } });
+    return event?.alerts.every(({ state }) => state === 'sent');
+  }, 'its end');
+  slow.close();
 });
