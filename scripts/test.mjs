@@ -15,7 +15,10 @@ function run(name, parameters) {
   const { status } = spawnSync(
     process.execPath,
     ['node_modules/jest/bin/jest.js', '--json', `--outputFile=${file}`, ...parameters],
-    { stdio: ['ignore', 'ignore', 'inherit'], env: { ...process.env, TMPDIR: folder } },
+    {
+      stdio: ['ignore', 'ignore', 'inherit'],
+      env: { ...process.env, TMPDIR: folder, TESTS_BEGUN_FOLDER: path.join(folder, 'begun') },
+    },
   );
   try {
     return { status: status ?? 1, results: JSON.parse(readFileSync(file, 'utf8')) };

@@ -21,9 +21,41 @@ export function newFolder(): string {
   return fs.mkdtempSync(path.join(os.tmpdir(), 'peatmoor-test-'));
 }
 
+/**
+ * A folder in which a service was started and stopped once, to be copied: making a database takes longer than most tests. The whole
+ * run shares it; where it is not there yet, or another is just making it, a test begins from nothing.
+ */
+const BEGUN = process.env.TESTS_BEGUN_FOLDER;
+
+function begunFolder(): string {
+  const folder = newFolder();
+  if (BEGUN !== undefined && fs.existsSync(BEGUN)) fs.cpSync(BEGUN, folder, { recursive: true });
+  return folder;
+}
+
+/** Makes the folder that others begin from; once, by whoever comes first. */
+async function makeBegun(settings: Record<string, string>): Promise<void> {
+  if (BEGUN === undefined) return;
+  try {
+    fs.mkdirSync(`${BEGUN}.making`);
+  } catch {
+    return;
+  }
+  const folder = newFolder();
+  const program = await startProgram(built('server'), { ...settings, PEATMOOR_DATA: folder });
+  await program.stop();
+  fs.renameSync(folder, BEGUN);
+}
+
 /** A real service with its own database, on free ports and its own folder. */
 export async function startService(environment: Record<string, string> = {}): Promise<TestService> {
-  const dataFolder = newFolder();
+  await makeBegun({
+    PEATMOOR_HOST: '127.0.0.1',
+    PEATMOOR_HTTP_PORT: '0',
+    PEATMOOR_MQTT_PORT: '0',
+    PEATMOOR_MQTTS_PORT: '0',
+  });
+  const dataFolder = begunFolder();
   const settings = {
     PEATMOOR_DATA: dataFolder,
     PEATMOOR_HOST: '127.0.0.1',
