@@ -167,6 +167,45 @@ it('each page of a device has an address; notes and events stand on the first', 
   await page.getByText('None yet: sensor cleaned').waitFor();
 });
 
+it('what is open stays in sight, however often something else opened and closed since', async () => {
+  const add = (title: string, stream: string, limit: number) =>
+    client.call('createRule', {
+      body: { title, deviceId: 'dipwell-north', stream, comparison: 'above', limit } as never,
+    });
+  const rules = [await add('Warm for days', 'temperature', 20), await add('Flaps', 'level', 0)];
+  const start = Date.now() - 6_000_000;
+  await post(service, tokens[0]!, [{ at: start, temperature: 25 }]);
+  await post(
+    service,
+    tokens[0]!,
+    Array.from({ length: 240 }, (_, n) => ({ at: start + 1000 + n * 20_000, level: n % 2 === 0 ? 5 : -5 })),
+  );
+  await until(
+    async () => (await client.call('listEvents', { query: { limit: 500, state: 'closed' } })).length >= 120,
+  );
+  // It stands first on the page of events, on that of its device, and in a widget, also where that shows only what is open.
+  await page.goto(`${service.url}/events`);
+  const first = page.locator('[data-event]').first();
+  await first.getByText('Warm for days').waitFor();
+  await page.goto(`${service.url}/devices/dipwell-north`);
+  await page.getByRole('link', { name: 'Warm for days' }).waitFor();
+  for (const only of ['all', 'open']) {
+    const { id } = await client.call('createDashboard', {
+      body: {
+        title: `Events, ${only}`,
+        widgets: [
+          { id: 'events', type: 'events', title: '', sources: [], x: 0, y: 0, w: 6, h: 4, options: { only } },
+        ],
+      } as never,
+    });
+    await page.goto(`${service.url}/dashboards/${id}`);
+    const rows = page.locator('[data-widget="events"]').getByRole('link');
+    expect(await rows.first().textContent()).toContain('Warm for days');
+    if (only === 'open') expect(await rows.count()).toBe(1);
+  }
+  for (const { id } of rules) await client.call('deleteRule', { params: { rule: id } });
+});
+
 it('the overview stands together by kind or label', async () => {
   for (let i = 0; i < 4; i++)
     await client.call('createDevice', {

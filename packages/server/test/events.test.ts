@@ -139,6 +139,30 @@ it('a changed or switched-off rule closes what it opened, and a wrong one is ref
     await expect(rule(change)).rejects.toThrow(new RegExp(field));
 });
 
+it('finds what was open at some time of a period, however long before it opened', async () => {
+  const { id: made } = await rule({ emails: [] });
+  const start = Date.now() - 3_600_000;
+  const at = (minute: number): number => start + minute * 60_000;
+  await post(service, token, [
+    { at: at(0), level: -50 },
+    { at: at(10), level: -150 },
+    { at: at(20), level: -50 },
+    { at: at(30), level: -150 },
+    { at: at(40), level: -50 },
+  ]);
+  const between = async (since: number, to: number): Promise<number[]> =>
+    (
+      await client.call('listEvents', { query: { rule: made, since: at(since), to: at(to), text: 'water' } })
+    ).map(({ openedAt }) => (openedAt - start) / 60_000);
+  await until(async () => (await between(0, 60)).length === 3);
+  expect(await between(5, 8)).toEqual([0]);
+  expect(await between(12, 18)).toEqual([]);
+  expect(await between(25, 41)).toEqual([40, 20]);
+  expect(await between(50, 55)).toEqual([40]);
+  await expect(client.call('listEvents', { query: { since: 'long ago' } as never })).rejects.toThrow(/since/);
+  await client.call('deleteRule', { params: { rule: made } });
+});
+
 it('an alert that cannot be sent is tried again and says why', async () => {
   const silent = await startService({ PEATMOOR_SMTP_URL: 'smtp://127.0.0.1:9' });
   try {

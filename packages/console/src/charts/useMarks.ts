@@ -1,6 +1,6 @@
-import { useQueries } from '@tanstack/react-query';
+import { useQueries, useQueryClient } from '@tanstack/react-query';
 import { useMemo } from 'react';
-import { nightsOf, readZones, type SunPlace } from '@peatmoor/core';
+import { levelsOn, nightsOf, readZones, type SunPlace } from '@peatmoor/core';
 import type { Event, Note } from '@peatmoor/contract';
 import { api, useRead } from '../api';
 import { useDisplay } from '../parts/useDisplay';
@@ -10,6 +10,8 @@ import { NO_MARKS, type ChartMarks } from './marks';
 
 /** Days over which night is told from day. */
 const MOST_NIGHTS = 12;
+/** Events and notes of a device that are asked for at the most. */
+const MOST_MARKED = 500;
 /** Bounds of what is asked for are rounded to this, so that a chart that goes on does not ask anew each second. */
 const ROUND_MS = 60_000;
 
@@ -33,22 +35,37 @@ export function useMarks(
   const workspace = useRead('me').data?.workspace.place ?? null;
   const start = Math.floor(from / ROUND_MS) * ROUND_MS;
   const end = Math.ceil(to / ROUND_MS) * ROUND_MS;
-  const week = Math.max(ROUND_MS * 60, (end - start) * 2);
+  // Asked for in steps of the period, so that looking along it does not ask anew at each move.
+  const step = 2 ** Math.ceil(Math.log2(Math.max(ROUND_MS * 60, end - start)));
+  const since = Math.floor(start / step) * step;
+  const until = Math.ceil(end / step) * step;
   const read = { staleTime: 60_000, enabled: marks && mayLook };
+  const client = useQueryClient();
+  /** Until the answer is there: what is known of the device from the period before, so that nothing vanishes for a moment. */
+  const known =
+    <T>(what: string, device: string) =>
+    (): T[] | undefined =>
+      client.getQueriesData<T[]>({ queryKey: [what, 'chart', device] }).findLast(([, data]) => data)?.[1];
   const events = useQueries({
     queries: devices.map((device) => ({
       ...read,
-      // Open before the period, an event may still lie in it.
-      queryKey: ['listEvents', 'chart', device, Math.floor((start - week) / week), Math.ceil(end / week)],
+      queryKey: ['listEvents', 'chart', device, since, until],
+      placeholderData: known<Event>('listEvents', device),
+      // Opened before the period, an event may still lie in it.
       queryFn: (): Promise<Event[]> =>
-        api.call('listEvents', { query: { device, from: start - week, limit: 200 } }),
+        api.call('listEvents', { query: { device, since, to: until, limit: MOST_MARKED } }),
     })),
   });
   const notes = useQueries({
     queries: devices.map((device) => ({
       ...read,
-      queryKey: ['listNotes', 'chart', device],
-      queryFn: (): Promise<Note[]> => api.call('listNotes', { params: { device }, query: { limit: 200 } }),
+      queryKey: ['listNotes', 'chart', device, since, until],
+      placeholderData: known<Note>('listNotes', device),
+      queryFn: (): Promise<Note[]> =>
+        api.call('listNotes', {
+          params: { device },
+          query: { from: since, to: until, limit: MOST_MARKED },
+        }),
     })),
   });
   const eventData = events.flatMap(({ data }) => data ?? []);
@@ -74,31 +91,20 @@ export function useMarks(
               min: zone.min === null ? null : displayOf(first.stream).convert(zone.min),
               max: zone.max === null ? null : displayOf(first.stream).convert(zone.max),
             })),
-      limits: (rules ?? []).flatMap((rule) => {
-        const source = sources.find(
-          ({ device, stream }) =>
-            stream.key === rule.stream &&
-            (rule.deviceId === null ? rule.kindId === device?.kindId : rule.deviceId === device?.id),
-        );
-        // Only a value that is crossed is a line on the chart.
-        const { limit, comparison } = rule;
-        if (
-          source === undefined ||
-          !rule.active ||
-          limit === undefined ||
-          !(comparison === 'above' || comparison === 'below')
-        )
-          return [];
-        // Only the scale on the left is marked, and a yes-or-no has no limit on it.
-        if (source.stream.type === 'boolean' || source.stream.unit !== first?.stream.unit) return [];
-        return [
-          {
-            at: displayOf(source.stream).convert(limit),
-            words: rule.title,
-            urgent: rule.severity === 'urgent',
-          },
-        ];
-      }),
+      limits: uniqueLimits(
+        sources.flatMap(({ device, stream }) =>
+          // Only the scale on the left is marked, and a yes-or-no has no limit on it.
+          device === null || stream.type === 'boolean' || stream.unit !== first?.stream.unit
+            ? []
+            : (rules ?? []).flatMap((rule) =>
+                levelsOn(rule, device, stream.key).map((level) => ({
+                  at: displayOf(stream).convert(level),
+                  words: rule.title,
+                  urgent: rule.severity === 'urgent',
+                })),
+              ),
+        ),
+      ),
       events: eventData
         .filter(
           ({ stream, closedAt, openedAt }) => keys.has(stream) && openedAt < end && (closedAt ?? end) > start,
@@ -114,6 +120,11 @@ export function useMarks(
     [start, end, rules, stamp, zones, displayOf],
   );
 }
+
+/** Devices of a kind share most limits: each is drawn once. */
+const uniqueLimits = (limits: ChartMarks['limits']): ChartMarks['limits'] => [
+  ...new Map(limits.map((one) => [`${one.at} ${one.words}`, one])).values(),
+];
 
 function zonesOf(text: string) {
   const zones = readZones(text);

@@ -10,6 +10,7 @@ import { useNewest, useNow } from '../live';
 import { DayLine } from '../overview/DayLine';
 import { AlignedFigure } from '../parts/Figure';
 import { Section } from '../parts/Heading';
+import { useEvents } from '../events/useEvents';
 import { EventFlag } from '../parts/marks';
 import { NoteDialog } from '../parts/NoteDialog';
 import { Picture } from '../parts/Picture';
@@ -120,15 +121,11 @@ function NewestValue({
   );
 }
 
-/** Events of the device that are shown here; the others are on their page. */
+/** Events of the device that are shown here beside what is open; the others are on their page. */
 const MOST_EVENTS = 6;
 
 function ItsEvents({ device }: { device: Device }): ReactNode {
-  const events = useRead(
-    'listEvents',
-    { query: { device: device.id, limit: MOST_EVENTS } },
-    useMay('look'),
-  ).data;
+  const { events } = useEvents({ device: device.id, limit: MOST_EVENTS }, useMay('look'));
   const now = useNow(10_000);
   return (
     <Section

@@ -6,6 +6,7 @@ import { SEVERITIES, type EventsQuery, type Rule } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { EventRow } from '../events/EventRow';
 import { saveEvents } from '../events/saveEvents';
+import { useEvents } from '../events/useEvents';
 import { useLive, useNow } from '../live';
 import { FindField } from '../parts/FindField';
 import { Heading, Section } from '../parts/Heading';
@@ -38,13 +39,14 @@ const HOUR_MS = 3_600_000;
 export function Events(): ReactNode {
   const [address, change] = useAddressed();
   const [most, setMost] = useState(MORE);
+  const [mostOpen, setMostOpen] = useState(MORE);
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
   const filters = ['state', 'severity', 'device', 'rule', 'label', 'text', 'days'] as const;
   const of = (name: (typeof filters)[number]): string => address.get(name) ?? '';
   const set = (name: (typeof filters)[number], value: string): void => change({ [name]: value });
   const filtered = filters.some((name) => of(name) !== '');
   const days = Number(of('days'));
-  const query: Partial<EventsQuery> = {
+  const query: Partial<EventsQuery> & { limit: number } = {
     limit: Math.min(500, most),
     ...(of('state') && { state: of('state') as 'open' }),
     ...(of('severity') && { severity: of('severity') as 'urgent' }),
@@ -55,7 +57,7 @@ export function Events(): ReactNode {
     // Rounded, so that it is not another question at every look.
     ...(days > 0 && { from: Math.floor(Date.now() / HOUR_MS) * HOUR_MS - days * DAY_MS }),
   };
-  const events = useRead('listEvents', { query });
+  const events = useEvents(query);
   const rules = useRead('listRules');
   const counts = useRead('countEvents').data;
   const devices = useRead('listDevices').data ?? [];
@@ -63,7 +65,7 @@ export function Events(): ReactNode {
   const may = useMay('steer');
   const now = useNow(1000);
   const { connected } = useLive();
-  const shown = events.data ?? [];
+  const shown = events.events ?? [];
   const open = shown.filter(({ closedAt }) => closedAt === null);
   const closed = shown.filter(({ closedAt }) => closedAt !== null);
   const openChosen = open.filter(({ id }) => chosen.has(id)).map(({ id }) => id);
@@ -82,7 +84,7 @@ export function Events(): ReactNode {
       <Heading
         title="Events"
         below={
-          events.data === undefined
+          events.events === undefined
             ? events.error === null
               ? 'Looking …'
               : 'Not known just now.'
@@ -151,7 +153,7 @@ export function Events(): ReactNode {
           </Button>
         </Box>
       )}
-      {open.map((event) => (
+      {open.slice(0, mostOpen).map((event) => (
         <EventRow
           key={event.id}
           event={event}
@@ -160,6 +162,11 @@ export function Events(): ReactNode {
           onChoose={(on) => pick(event.id, on)}
         />
       ))}
+      {open.length > mostOpen && (
+        <Button sx={{ mt: 2 }} onClick={() => setMostOpen(mostOpen + MORE * 2)}>
+          Show more of {open.length} open ones
+        </Button>
+      )}
       {!filtered && <Rules rules={rules.data} />}
       <Section
         title={filtered ? 'Closed events of these' : 'Closed events'}
@@ -174,10 +181,10 @@ export function Events(): ReactNode {
         {closed.map((event) => (
           <EventRow key={event.id} event={event} now={now} />
         ))}
-        {events.data !== undefined && closed.length === 0 && (
+        {events.events !== undefined && closed.length === 0 && (
           <Typography color="textSecondary">{filtered ? 'None.' : 'None yet.'}</Typography>
         )}
-        {shown.length >= most && most < 500 && (
+        {events.more && most < 500 && (
           <Button sx={{ mt: 2 }} onClick={() => setMost(most + MORE * 2)}>
             Show older ones
           </Button>

@@ -49,12 +49,14 @@ export const eventsQuerySchema = listQuery({
   severity: string().oneOf(['notice', 'warning', 'urgent']),
   state: string().oneOf(['open', 'unacknowledged', 'closed']),
   label: name(),
-  /** A part of the title, the device or the remark. */
+  /** A part of the title, the device or the remark, in any case. */
   text: name(),
   /** Opened at or after, epoch ms. */
   from: number(),
   /** Opened before, epoch ms. */
   to: number(),
+  /** Still open then, or opened later, epoch ms: with `to`, whatever was open at some time of a period. */
+  since: number(),
 });
 export const arrivalsQuerySchema = listQuery({
   /** `refused`: only messages of which something was refused. */

@@ -2,6 +2,7 @@ export * from './condition';
 export * from './conditions';
 export * from './duration';
 export * from './hours';
+export * from './levels';
 export * from './phase';
 export * from './plan';
 export * from './rule';

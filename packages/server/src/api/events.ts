@@ -6,7 +6,7 @@ import type { AlertRow, EventRow } from '../store/models';
 import { changeIn, findAll, listIn, oneIn } from '../store/rows';
 import { numberOf, type ApiParts, type Handlers } from './context';
 import { ofDevicesIn, pageIn, period } from './pages';
-import { contains } from '../store/filters';
+import { containsAnyCase } from '../store/filters';
 import { tellRules } from '../rules/tell';
 import type { Scope } from './scope';
 
@@ -146,11 +146,20 @@ export function eventHandlers(parts: ApiParts): EventHandlers {
         ...(query.state === 'open' && { closedAt: null }),
         ...(query.state === 'unacknowledged' && { closedAt: null, acknowledgedAt: null }),
         ...(query.state === 'closed' && { closedAt: { [Op.ne]: null } }),
-        ...(text !== null && {
-          [Op.or]: ['title', 'deviceName', 'deviceId', 'remark'].map((column) => ({
-            [column]: contains(text),
-          })),
-        }),
+        [Op.and]: [
+          ...(text === null
+            ? []
+            : [
+                {
+                  [Op.or]: ['title', 'deviceName', 'deviceId', 'remark'].map((column) =>
+                    containsAnyCase(column, text),
+                  ),
+                },
+              ]),
+          ...(query.since === undefined
+            ? []
+            : [{ [Op.or]: [{ closedAt: null }, { closedAt: { [Op.gte]: Number(query.since) } }] }]),
+        ],
         ...period('openedAt', query),
         deviceRowId: ofDevicesIn(
           scope.workspaceId,

@@ -2,7 +2,7 @@ import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
 import { Link } from 'react-router';
 import { optionOf, showDuration } from '@peatmoor/core';
-import { useRead } from '../../api';
+import { useEvents } from '../../events/useEvents';
 import { useNow } from '../../live';
 import { EventFlag } from '../../parts/marks';
 import { showClock } from '../../parts/time';
@@ -13,14 +13,12 @@ const MOST = 30;
 
 /** Open events first, then what was, newest first. */
 function EventsBody({ widget }: WidgetProps): ReactNode {
-  const events = useRead('listEvents').data;
   const now = useNow();
   const onlyOpen = optionOf(widget, 'only') === 'open';
-  const shown = (events ?? [])
-    .filter(({ closedAt }) => !onlyOpen || closedAt === null)
-    .sort((a, b) => Number(a.closedAt !== null) - Number(b.closedAt !== null) || b.openedAt - a.openedAt)
-    .slice(0, MOST);
-  if (events === undefined) return null;
+  const { events, error } = useEvents({ limit: MOST, ...(onlyOpen && { state: 'open' }) });
+  if (events === undefined)
+    return error === null ? null : <Box sx={{ color: ink.soft }}>Not known just now.</Box>;
+  const shown = events.slice(0, MOST);
   return (
     <Box sx={{ height: '100%', overflowY: 'auto' }} tabIndex={0} role="group" aria-label="Events">
       {shown.length === 0 && (
