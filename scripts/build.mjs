@@ -25,7 +25,6 @@ const entries = packages.flatMap((name) => {
     {
       standins: ['mailProgram.ts'],
       server: ['main.ts', 'tool.ts'],
-      cli: ['main.ts'],
       demo: ['main.ts', 'clusterMain.ts', 'clusterProof.ts', 'clusterCost.ts', 'upgradeProof.ts'],
       bench: ['main.ts', 'many.ts', 'small.ts', 'abuse.ts', 'disk.ts', 'pages.ts', 'alerts.ts', 'soak.ts'],
     }[name] ?? [];
@@ -233,6 +232,7 @@ export async function buildIfChanged(say) {
   const mark = sourceMark();
   const built =
     entries.every((entry) => existsSync(entry.replace('/src/', '/dist/').replace(/\.ts$/, '.js'))) &&
+    existsSync(path.join(root, 'packages/cli/dist/client/peatmoor.js')) &&
     existsSync(path.join(root, 'packages/console/dist/index.html'));
   if (built && existsSync(markFile) && readFileSync(markFile, 'utf8') === mark) return;
   say('Building …');

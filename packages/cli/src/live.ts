@@ -149,11 +149,10 @@ async function follow(device: string | undefined, forMs: number | null, json: bo
     }
     if (message.type === 'firstOnline' && wanted(message.device))
       return `${showTime(message.at)}  ${message.device.padEnd(16)} is online for the first time`;
-    if (message.type === 'changed' && message.what === 'events') {
-      const event = (await client.call('listEvents', { query: { limit: 20 } })).find(
-        ({ id }) => id === message.id,
-      );
-      if (event === undefined || !wanted(event.deviceId)) return null;
+    if (message.type === 'changed' && message.what === 'events' && message.id !== undefined) {
+      // By its number: one that closes may have opened long before many others.
+      const event = await client.call('readEvent', { params: { event: message.id } }).catch(() => null);
+      if (event === null || !wanted(event.deviceId)) return null;
       // An event is told of again when its emails are sent: what was said already is not said again.
       const state = `${event.id} ${event.closedAt}`;
       if (said.has(state)) return null;

@@ -330,6 +330,38 @@ it('follows what happens while it simulates, sets a control and writes a rule', 
   expect((await run('rule', 'delete', '1')).code).toBe(0);
 });
 
+it('follow tells the end of what opened long before many others', async () => {
+  const rule = (title: string, limit: number, closeLimit: number) =>
+    person.client.call('createRule', {
+      body: {
+        title,
+        deviceId: 'footbridge',
+        stream: 'visitors',
+        comparison: 'above',
+        limit,
+        closeLimit,
+      } as never,
+    });
+  const rules = [await rule('A crowd', 100, 10), await rule('More than ever', 150, 145)];
+  const start = Date.now() - 60_000;
+  const report = (visitors: number, at: number) =>
+    person.client.call('reportByHand', {
+      params: { device: 'footbridge' },
+      body: { values: { visitors, at } },
+    });
+  for (let n = 0; n < 56; n++) await report(n % 2 === 0 ? 160 : 140, start + n * 100);
+  await until(
+    async () => (await person.client.call('listEvents', { query: { state: 'closed' } })).length > 25,
+  );
+  const following = run('follow', 'footbridge', '--for', '5s');
+  await until(
+    async () => ((await (await fetch(`${service.url}/health`)).json()) as { pages: number }).pages === 1,
+  );
+  await report(0, Date.now());
+  expect((await following).out).toMatch(/event closed \(warning\): A crowd/);
+  for (const { id } of rules) await person.client.call('deleteRule', { params: { rule: id } });
+});
+
 it('tries a rule, says many sorts, mutes, shows what happened, and makes a certificate', async () => {
   const now = Date.now();
   for (const [ago, value] of [

@@ -194,9 +194,10 @@ describe('what is wanted', () => {
       body: { stream: 'pump', value: true },
     });
     expect(await held).toEqual({ interval: 10, pump: 1 });
-    expect(await client.call('readCommand', { params: { command: command.id } })).toMatchObject({
-      state: 'sent',
-    });
+    // It is written down as sent once the answer is on its way.
+    await until(
+      async () => (await client.call('readCommand', { params: { command: command.id } })).state === 'sent',
+    );
     const applied = await fetch(`${service.url}/device/applied`, {
       method: 'POST',
       headers: { authorization: `Bearer ${token}` },
