@@ -2,6 +2,7 @@ import { useRef } from 'react';
 import {
   QueryCache,
   QueryClient,
+  keepPreviousData,
   useMutation,
   useQuery,
   useQueryClient,
@@ -77,12 +78,15 @@ export function useRead<N extends EndpointName>(
   enabled = true,
   /** Reads again so often, in ms, where no live message tells of a change. */
   everyMs?: number,
+  /** Shows what was known before a question was changed, until it is answered. */
+  kept = false,
 ): UseQueryResult<AnswerOf<N>, ApiError> {
   return useQuery({
     queryKey: keyOf(name, input),
     queryFn: () => api.call(name, input),
     enabled,
     ...(everyMs !== undefined && { refetchInterval: everyMs }),
+    ...(kept && { placeholderData: keepPreviousData as never }),
   }) as UseQueryResult<AnswerOf<N>, ApiError>;
 }
 

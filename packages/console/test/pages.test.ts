@@ -165,6 +165,19 @@ it('each page of a device has an address; notes and events stand on the first', 
   await page.getByRole('region', { name: 'Notes' }).getByText('Sensor cleaned').waitFor();
   await page.getByRole('button', { name: 'Delete the note “Sensor cleaned”' }).click();
   await page.getByText('None yet: sensor cleaned').waitFor();
+  // The oldest of many can be found and taken away too.
+  for (let n = 0; n < 10; n++)
+    await client.call('createNote', {
+      params: { device: 'dipwell-north' },
+      body: { at: Date.now() - (n + 1) * 60_000, text: `Note ${n}` },
+    });
+  const oldest = page.getByRole('button', { name: 'Delete the note “Note 9”' });
+  await page.getByText('Note 7').waitFor();
+  expect(await oldest.count()).toBe(0);
+  await page.getByRole('region', { name: 'Notes' }).getByRole('button', { name: 'Show older ones' }).click();
+  await oldest.click();
+  await oldest.waitFor({ state: 'hidden' });
+  await page.getByText('Note 8').waitFor();
 });
 
 it('what is open stays in sight, however often something else opened and closed since', async () => {

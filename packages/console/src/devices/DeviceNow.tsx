@@ -12,6 +12,7 @@ import { AlignedFigure } from '../parts/Figure';
 import { Section } from '../parts/Heading';
 import { useEvents } from '../events/useEvents';
 import { EventFlag } from '../parts/marks';
+import { Notice } from '../parts/Notice';
 import { NoteDialog } from '../parts/NoteDialog';
 import { Picture } from '../parts/Picture';
 import { showClock } from '../parts/time';
@@ -35,7 +36,7 @@ export function DeviceNow({ device, kind }: { device: Device; kind: Kind }): Rea
       {mayLook && (
         <Box sx={{ display: 'grid', columnGap: 5, gridTemplateColumns: { md: '1fr 1fr' } }}>
           <ItsEvents device={device} />
-          <ItsNotes device={device} />
+          <ItsNotes key={device.id} device={device} />
         </Box>
       )}
     </>
@@ -166,13 +167,18 @@ function ItsEvents({ device }: { device: Device }): ReactNode {
   );
 }
 
-const MOST_NOTES = 8;
+/** Notes that are shown at first, and at the most. */
+const SOME_NOTES = 8;
+const MOST_NOTES = 500;
 
 function ItsNotes({ device }: { device: Device }): ReactNode {
+  const [most, setMost] = useState(SOME_NOTES);
   const notes = useRead(
     'listNotes',
-    { params: { device: device.id }, query: { limit: MOST_NOTES } },
+    { params: { device: device.id }, query: { limit: most } },
     useMay('look'),
+    undefined,
+    most > SOME_NOTES,
   ).data;
   const remove = useChange('deleteNote', ['listNotes']);
   const may = useMay('steer');
@@ -206,6 +212,12 @@ function ItsNotes({ device }: { device: Device }): ReactNode {
           )}
         </Box>
       ))}
+      <Notice error={remove.error} />
+      {notes !== undefined && notes.length >= most && most < MOST_NOTES && (
+        <Button sx={{ mt: 1, mr: 1 }} onClick={() => setMost(MOST_NOTES)}>
+          Show older ones
+        </Button>
+      )}
       {notes?.length === 0 && (
         <Typography color="textSecondary">
           None yet: sensor cleaned, battery changed, moved to the other bank …

@@ -14,19 +14,27 @@ export interface EventsRead {
 
 /**
  * Events that are open, and the newest of those that are over: a rule that opens every minute does not push out of sight what has been
- * open for a week. `limit`: how many that are over at the most.
+ * open for a week. `limit`: how many that are over at the most; `kept`: what was known stays until a changed question is answered.
  */
-export function useEvents(query: Partial<EventsQuery> & { limit: number }, enabled = true): EventsRead {
+export function useEvents(
+  query: Partial<EventsQuery> & { limit: number },
+  enabled = true,
+  kept = false,
+): EventsRead {
   const { state, limit } = query;
   const open = useRead(
     'listEvents',
     { query: { ...query, state: state ?? 'open', limit: MOST_OPEN } },
     enabled && state !== 'closed',
+    undefined,
+    kept,
   );
   const over = useRead(
     'listEvents',
     { query: { ...query, state: 'closed', limit } },
     enabled && (state === undefined || state === 'closed'),
+    undefined,
+    kept,
   );
   const asked = [
     ...(state === 'closed' ? [] : [open]),

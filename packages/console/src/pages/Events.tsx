@@ -57,7 +57,7 @@ export function Events(): ReactNode {
     // Rounded, so that it is not another question at every look.
     ...(days > 0 && { from: Math.floor(Date.now() / HOUR_MS) * HOUR_MS - days * DAY_MS }),
   };
-  const events = useEvents(query);
+  const events = useEvents(query, true, true);
   const rules = useRead('listRules');
   const counts = useRead('countEvents').data;
   const devices = useRead('listDevices').data ?? [];

@@ -140,7 +140,6 @@ export function eventHandlers(parts: ApiParts): EventHandlers {
       const { scope, query } = call;
       const text = query.text === undefined ? null : String(query.text);
       const where = {
-        ...(query.device !== undefined && { deviceId: String(query.device) }),
         ...(query.rule !== undefined && { ruleId: Number(query.rule) }),
         ...(query.severity !== undefined && { severity: query.severity as Severity }),
         ...(query.state === 'open' && { closedAt: null }),
@@ -164,6 +163,7 @@ export function eventHandlers(parts: ApiParts): EventHandlers {
         deviceRowId: ofDevicesIn(
           scope.workspaceId,
           query.label === undefined ? undefined : String(query.label),
+          query.device === undefined ? undefined : String(query.device),
         ),
       } as WhereOptions<EventRow>;
       return describe(
@@ -173,6 +173,7 @@ export function eventHandlers(parts: ApiParts): EventHandlers {
           by: 'openedAt',
           id: 'id',
           direction: 'DESC',
+          ...indexFor(query),
         }),
       );
     },
@@ -247,4 +248,11 @@ export function eventHandlers(parts: ApiParts): EventHandlers {
       return readOne(scope, event.id);
     },
   };
+}
+
+/** The key of a list where the database may choose one by which it reads all there is. */
+function indexFor({ since, device, rule, label, state }: Record<string, unknown>): { index?: string } {
+  if (device !== undefined) return since === undefined ? {} : { index: 'itsTimes' };
+  const isNarrow = rule !== undefined || label !== undefined || (state !== undefined && state !== 'closed');
+  return isNarrow ? {} : { index: 'workspaceId' };
 }

@@ -1,5 +1,5 @@
 import type { Request, Response } from 'express';
-import { literal, Op, type Order, type WhereOptions } from 'sequelize';
+import { IndexHints, literal, Op, type Order, type WhereOptions } from 'sequelize';
 import { wrongField } from '../problems';
 import type { Table } from '../store/models';
 import { listIn, type Owned } from '../store/rows';
@@ -22,6 +22,8 @@ interface Ordered<R> {
   /** Column of the row's number. */
   id: keyof R & string;
   direction?: Direction;
+  /** The key to find them by, where the database would choose another. */
+  index?: string;
 }
 
 /**
@@ -32,7 +34,7 @@ export async function pageIn<R extends Owned>(
   table: Table<R>,
   workspaceId: number,
   call: PageCall,
-  { where: filter = {}, by, id, direction = 'ASC' }: Ordered<R>,
+  { where: filter = {}, by, id, direction = 'ASC', index }: Ordered<R>,
 ): Promise<R[]> {
   const limit = Number(call.query.limit ?? 100);
   const after = placeAfter(call.query.after);
@@ -56,6 +58,7 @@ export async function pageIn<R extends Owned>(
           [id, direction],
         ]) as Order,
     limit: limit + 1,
+    ...(index !== undefined && { indexHints: [{ type: IndexHints.FORCE, values: [index] }] }),
   });
   const page = rows.slice(0, limit);
   const last = page.at(-1);
@@ -78,11 +81,18 @@ export function pageOf<T>(call: PageCall, items: readonly T[], keyOf: (item: T) 
   return page;
 }
 
-/** A filter for what belongs to a device that is there: what is left of a deleted one is on its way out. */
-export function ofDevicesIn(workspaceId: number, label?: string): { [Op.in]: ReturnType<typeof literal> } {
+/** A filter for what belongs to a device that is there, or to one of them: what is left of a deleted one is on its way out. */
+export function ofDevicesIn(
+  workspaceId: number,
+  label?: string,
+  device?: string,
+): { [Op.in]: ReturnType<typeof literal> } {
   const labelled = label === undefined ? '' : ` AND JSON_CONTAINS(labels, ${textIn(JSON.stringify(label))})`;
+  const named = device === undefined ? '' : ` AND id = ${textIn(device)}`;
   return {
-    [Op.in]: literal(`(SELECT rowId FROM devices WHERE workspaceId = ${Number(workspaceId)}${labelled})`),
+    [Op.in]: literal(
+      `(SELECT rowId FROM devices WHERE workspaceId = ${Number(workspaceId)}${labelled}${named})`,
+    ),
   };
 }
 

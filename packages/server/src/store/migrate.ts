@@ -8,6 +8,7 @@ import {
   COMPUTING_TABLES,
   DEFAULT_VALUES,
   EARLY_FOLDERS,
+  EVENT_TIMES,
   FAMILIES,
   FIRMWARE,
   FIRMWARE_PARTS,
@@ -160,6 +161,12 @@ function migrationsOf(sequelize: Sequelize): Migration[] {
       name: '0021-open-numbers',
       up: async () => {
         for (const statement of OPEN_NUMBERS) await sequelize.query(withForm(statement));
+      },
+    },
+    {
+      name: '0022-event-times',
+      up: async () => {
+        for (const statement of EVENT_TIMES) await sequelize.query(statement);
       },
     },
   ];

@@ -1,4 +1,4 @@
-import type { Order, Transaction, WhereOptions } from 'sequelize';
+import type { IndexHint, Order, Transaction, WhereOptions } from 'sequelize';
 import type { Table } from './models';
 
 /** Columns that hold JSON as text. */
@@ -52,6 +52,7 @@ interface Options<R> {
   limit?: number;
   attributes?: (keyof R & string)[];
   transaction?: Transaction;
+  indexHints?: IndexHint[];
 }
 
 /** Rows of one workspace. */

@@ -335,3 +335,8 @@ export const FIRMWARE_PARTS = [
     FROM firmwareBodies b JOIN seq_0_to_127 s ON s.seq * 65536 < LENGTH(b.body)`,
   'DROP TABLE IF EXISTS firmwareBodies',
 ];
+
+/** Events of a device by their times, so that what was open at some time of a period is found without reading all of them. */
+export const EVENT_TIMES = [
+  `ALTER TABLE events ADD KEY IF NOT EXISTS itsTimes (deviceRowId, openedAt, closedAt)`,
+];
