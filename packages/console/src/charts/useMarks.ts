@@ -77,7 +77,12 @@ export function useMarks(
     noteData.map(({ id }) => id).join(),
     place?.lat,
     place?.lon,
-    sources.map(({ device, stream }) => `${device?.id}${stream.key}${stream.unit}`).join(),
+    sources
+      .map(
+        ({ device, stream }) =>
+          `${device?.id}${device?.kindId}${device?.labels.join()}${stream.key}${stream.unit}`,
+      )
+      .join(),
   ].join('|');
   return useMemo<ChartMarks>(
     () => ({
