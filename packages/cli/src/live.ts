@@ -1,5 +1,5 @@
 import { Command } from 'commander';
-import { LIVE_PATH, type Client, type LiveMessage, type WatchMessage } from '@peatmoor/contract';
+import { ApiError, LIVE_PATH, type Client, type LiveMessage, type WatchMessage } from '@peatmoor/contract';
 import {
   isControllable,
   isNumeric,
@@ -151,7 +151,13 @@ async function follow(device: string | undefined, forMs: number | null, json: bo
       return `${showTime(message.at)}  ${message.device.padEnd(16)} is online for the first time`;
     if (message.type === 'changed' && message.what === 'events' && message.id !== undefined) {
       // By its number: one that closes may have opened long before many others.
-      const event = await client.call('readEvent', { params: { event: message.id } }).catch(() => null);
+      const event = await client
+        .call('readEvent', { params: { event: message.id } })
+        .catch((error: unknown) => {
+          // It may be gone with its device meanwhile.
+          if (error instanceof ApiError && error.problem.status === 404) return null;
+          throw error;
+        });
       if (event === null || !wanted(event.deviceId)) return null;
       // An event is told of again when its emails are sent: what was said already is not said again.
       const state = `${event.id} ${event.closedAt}`;

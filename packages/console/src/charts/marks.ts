@@ -12,6 +12,8 @@ export interface ChartMarks {
   /** Where no reading came though some were expected, epoch ms. */
   gaps: readonly (readonly [from: number, to: number])[];
   markers: readonly number[];
+  /** So many events or notes of a device are in the period that older ones are not marked. */
+  isCut: boolean;
 }
 
 export const NO_MARKS: ChartMarks = {
@@ -22,6 +24,7 @@ export const NO_MARKS: ChartMarks = {
   notes: [],
   gaps: [],
   markers: [],
+  isCut: false,
 };
 
 type Inks = (

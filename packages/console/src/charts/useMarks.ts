@@ -11,7 +11,7 @@ import { NO_MARKS, type ChartMarks } from './marks';
 /** Days over which night is told from day. */
 const MOST_NIGHTS = 12;
 /** Events and notes of a device that are asked for at the most. */
-const MOST_MARKED = 500;
+export const MOST_MARKED = 500;
 /** Bounds of what is asked for are rounded to this, so that a chart that goes on does not ask anew each second. */
 const ROUND_MS = 60_000;
 
@@ -120,6 +120,7 @@ export function useMarks(
           urgent: severity === 'urgent',
         })),
       notes: noteData.filter(({ at }) => at >= start && at <= end),
+      isCut: [...events, ...notes].some(({ data }) => (data?.length ?? 0) >= MOST_MARKED),
     }),
     // eslint-disable-next-line react-hooks/exhaustive-deps
     [start, end, rules, stamp, zones, displayOf],

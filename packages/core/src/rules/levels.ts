@@ -1,3 +1,5 @@
+import { watchesDevice } from './watched';
+
 interface Level {
   comparison: string;
   stream: string;
@@ -31,11 +33,7 @@ export function levelsOn(
   const own = rule.own.find(({ deviceId }) => deviceId === device.id);
   const watches =
     own?.leftOut !== true &&
-    (rule.label !== null
-      ? device.labels.includes(rule.label)
-      : rule.deviceId === null
-        ? rule.kindId === device.kindId
-        : rule.deviceId === device.id);
+    watchesDevice({ ...rule, device: rule.deviceId }, { ...device, name: device.id });
   const first: Level = { ...rule, deviceId: null };
   if (own?.limit != null && first.limit !== undefined) first.limit = own.limit;
   const levels = [first, ...rule.also]

@@ -3,6 +3,15 @@ export function whomWatched(deviceName: string | null, kindTitle: string): strin
   return deviceName ?? `any ${kindTitle}`;
 }
 
+/** True where a rule for one device, for a kind or for a label watches a device; devices are told apart by whatever names both. */
+export function watchesDevice<Name extends string | number>(
+  rule: { device: Name | null; kindId: number | null; label: string | null },
+  device: { name: Name; kindId: number; labels: readonly string[] },
+): boolean {
+  if (rule.label !== null) return device.labels.includes(rule.label);
+  return rule.device === null ? rule.kindId === device.kindId : rule.device === device.name;
+}
+
 interface Kind<Stream> {
   id: number;
   title: string;

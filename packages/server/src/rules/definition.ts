@@ -4,6 +4,7 @@ import {
   type ReadyPlan,
   type RuleCondition,
   type RuleDefinition,
+  watchesDevice,
   whomWatched,
 } from '@peatmoor/core';
 import type { DeviceEntry } from '../registry';
@@ -55,8 +56,7 @@ export function isWatched(
   entry: Pick<DeviceEntry, 'rowId' | 'kindId' | 'labels' | 'workspaceId'>,
 ): boolean {
   if (rule.workspaceId !== entry.workspaceId || ownOf(rule, entry.rowId)?.leftOut) return false;
-  if (rule.label !== null) return entry.labels.includes(rule.label);
-  return rule.deviceRowId === null ? rule.kindId === entry.kindId : rule.deviceRowId === entry.rowId;
+  return watchesDevice({ ...rule, device: rule.deviceRowId }, { ...entry, name: entry.rowId });
 }
 
 /** Rows of the devices that a rule looks at beside those it watches. */

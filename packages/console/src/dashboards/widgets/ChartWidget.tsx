@@ -9,7 +9,7 @@ import { Measure } from '../../charts/Measure';
 import type { ChartMarks } from '../../charts/marks';
 import { fixedPeriod, goingLike } from '../../charts/period';
 import { useChartLines } from '../../charts/useChartLines';
-import { useMarks } from '../../charts/useMarks';
+import { MOST_MARKED, useMarks } from '../../charts/useMarks';
 import { chartView } from '../../charts/view';
 import { useAddress } from '../../parts/useAddress';
 import { useDisplay } from '../../parts/useDisplay';
@@ -100,6 +100,11 @@ function ChartBody({ widget, sources, period, onPeriod }: WidgetProps): ReactNod
         )}
       </Box>
       <Notes notes={marks.notes} />
+      {marks.isCut && (
+        <Box sx={{ fontSize: '0.85rem', color: ink.soft, flex: 'none' }}>
+          Of each device the newest {MOST_MARKED} events are marked.
+        </Box>
+      )}
       {optionOf(widget, 'statistics') === true && (
         <ChartStatistics sources={sources} from={from} to={to} going={period.until === null} />
       )}

@@ -19,6 +19,7 @@ function EventsBody({ widget }: WidgetProps): ReactNode {
   if (events === undefined)
     return error === null ? null : <Box sx={{ color: ink.soft }}>Not known just now.</Box>;
   const shown = events.slice(0, MOST);
+  const openBeside = events.slice(MOST).filter(({ closedAt }) => closedAt === null).length;
   return (
     <Box sx={{ height: '100%', overflowY: 'auto' }} tabIndex={0} role="group" aria-label="Events">
       {shown.length === 0 && (
@@ -56,6 +57,7 @@ function EventsBody({ widget }: WidgetProps): ReactNode {
           </Box>
         );
       })}
+      {openBeside > 0 && <Link to="/events?state=open">{openBeside} more open</Link>}
     </Box>
   );
 }
