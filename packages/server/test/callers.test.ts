@@ -101,7 +101,13 @@ describe('every route with every wrong shape', () => {
     '?limit=x&from=y&to=z&streams[]=1',
     '?streams=constructor&from=0&to=1e99&buckets=-1',
     '?stream[a][b]=1&step=toString&zone=constructor&from=0&to=1',
+    // Greater than any number: as JSON and as text it is read as infinite.
+    ...['from', 'to', 'since'].flatMap((name) => [`?${name}=1e400`, `?${name}=-1e300`]),
+    '?streams=level&from=-1e400&to=1e400',
+    '?stream=level&from=-1e400&to=1e400&step=day',
   ];
+  const endless =
+    '{"limit":1e400,"from":-1e400,"to":1e400,"at":1e400,"value":1e400,"title":"x","name":"x","stream":"level","deviceId":"dipwell-north","comparison":"above","text":"x"}';
 
   it('answers in words, never with a fault', async () => {
     const faults: string[] = [];
@@ -116,7 +122,11 @@ describe('every route with every wrong shape', () => {
         const tries =
           method === 'GET'
             ? queries.map((query) => [query, undefined] as const)
-            : [...wrong.map((body) => ['', JSON.stringify(body)] as const), ['', deep] as const];
+            : [
+                ...wrong.map((body) => ['', JSON.stringify(body)] as const),
+                ['', deep] as const,
+                ['', endless] as const,
+              ];
         for (const [query, body] of one === some[0] || one === 'dipwell-north' ? tries : tries.slice(5, 7)) {
           const response = await call(method, place + query, {
             headers: {

@@ -127,10 +127,18 @@ export async function checkQuery(
       known.length === 0 ? 'It takes none; leave it out.' : `There are: ${known.join(', ')}.`,
     );
   if (schema === undefined) return query;
-  return (await schema.validate(query, { abortEarly: false, stripUnknown: false })) as Record<
+  const read = (await schema.validate(query, { abortEarly: false, stripUnknown: false })) as Record<
     string,
     unknown
   >;
+  for (const [name, value] of Object.entries(read)) refuseEndless(name, value);
+  return read;
+}
+
+/** What is greater than any number is read as infinite, in JSON too: no database keeps that. */
+function refuseEndless(name: string, value: unknown): void {
+  if (value === Infinity || value === -Infinity)
+    throw wrongField(name.slice(0, 80), 'is greater than any number that is kept', 'Give a smaller one.');
 }
 
 /** Looks level by level and without recursion; gives the number of parts. */
@@ -152,6 +160,7 @@ function refuseShape(body: unknown): number {
         if (!isList && INHERITED.has(name)) throw unknown(name);
         const value = (one as Record<string, unknown>)[name];
         if (isNested(value)) next.push(value);
+        else refuseEndless(name, value);
       }
     }
     level = next;
