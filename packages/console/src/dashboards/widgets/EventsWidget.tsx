@@ -57,7 +57,11 @@ function EventsBody({ widget }: WidgetProps): ReactNode {
           </Box>
         );
       })}
-      {openBeside > 0 && <Link to="/events?state=open">{openBeside} more open</Link>}
+      {openBeside > 0 && (
+        <Box component={Link} to="/events?state=open" sx={{ fontSize: '0.95rem', color: ink.ink }}>
+          {openBeside} more open
+        </Box>
+      )}
     </Box>
   );
 }
