@@ -4,6 +4,7 @@ import {
   sheetCell,
   isNumeric,
   showDuration,
+  showSum,
   showMean,
   showReading,
   showValue,
@@ -29,7 +30,7 @@ export function historyCommand(program: Command): void {
     .option('--chart', 'a chart in the terminal')
     .option('--step <step>', `steps of the calendar: ${CALENDAR_STEPS.join(', ')}`)
     .option('--zone <zone>', 'time zone of the steps; yours otherwise')
-    .option('--statistics', 'count, least, greatest, mean, deviation and longest gap')
+    .option('--statistics', 'count, least, greatest, mean, deviation, longest gap and sum')
     .addHelpText(
       'after',
       '\nExamples:\n  peatmoor history dipwell-north water_level --last 24h --chart\n  peatmoor history dipwell-north water_level --last 7d --csv > level.csv\n  peatmoor history dipwell-north water_level --last 30d --step day',
@@ -71,12 +72,12 @@ export function historyCommand(program: Command): void {
             value === null ? null : found === undefined ? String(value) : showReading(found, value);
           const mean = (value: number | null): string | null =>
             value === null ? null : found === undefined ? String(value) : showMean(found, value);
-          const columns = ['count', 'min', 'max', 'mean', 'deviation', 'longestGapMs'] as const;
+          const columns = ['count', 'min', 'max', 'mean', 'deviation', 'longestGapMs', 'sum'] as const;
           if (options.csv)
             return say([columns.join(','), columns.map((one) => facts[one] ?? '').join(',')].join('\n'));
           return print(command, facts, (one) =>
             table(
-              ['count', 'least', 'greatest', 'mean', 'deviation', 'longest gap'],
+              ['count', 'least', 'greatest', 'mean', 'deviation', 'longest gap', 'sum'],
               [
                 [
                   one.count,
@@ -85,6 +86,7 @@ export function historyCommand(program: Command): void {
                   mean(one.mean),
                   mean(one.deviation),
                   one.longestGapMs === null ? null : showDuration(one.longestGapMs),
+                  showTotal(found, one.sum),
                 ],
               ],
               '',
@@ -191,16 +193,18 @@ async function bySteps(
   if (options.csv)
     return say(
       [
-        'from,count,min,mean,max,last',
-        ...calendar.buckets.map(({ from: start, count, min, mean, max, last }) =>
-          [new Date(start).toISOString(), count, ...[min, mean, max, last].map((one) => one ?? '')].join(','),
+        'from,count,min,mean,max,last,sum',
+        ...calendar.buckets.map(({ from: start, count, min, mean, max, last, sum }) =>
+          [new Date(start).toISOString(), count, ...[min, mean, max, last, sum].map((one) => one ?? '')].join(
+            ',',
+          ),
         ),
       ].join('\n'),
     );
   print(command, calendar, ({ buckets }) =>
     table(
-      [options.step!, 'count', 'least', 'mean', 'greatest', 'last'],
-      buckets.map(({ from: start, count, min, mean, max, last }) => [
+      [options.step!, 'count', 'least', 'mean', 'greatest', 'last', 'sum'],
+      buckets.map(({ from: start, count, min, mean, max, last, sum }) => [
         new Date(start)
           .toLocaleString('sv-SE', { timeZone: zone })
           .slice(0, options.step === 'hour' ? 16 : 10),
@@ -209,10 +213,15 @@ async function bySteps(
         mean === null ? null : stream === null ? String(mean) : showMean(stream, mean),
         show(max),
         show(last),
+        showTotal(stream, sum),
       ]),
       'Nothing in this time.',
     ),
   );
+}
+
+function showTotal(stream: Datastream | null | undefined, sum: number | null): string | null {
+  return sum === null ? null : stream ? showSum(stream, sum) : String(sum);
 }
 
 /** A chart of bucket means, with the span between least and greatest shaded. */

@@ -1,6 +1,8 @@
 import { Command, Option } from 'commander';
 import {
   HOLDS,
+  ICONS,
+  type Icon,
   counted,
   describeComputation,
   estimateCost,
@@ -12,15 +14,7 @@ import {
   showUnit,
   type Follow,
 } from '@peatmoor/core';
-import {
-  BOARDS,
-  KIND_ICONS,
-  PAST_UNITS,
-  type Board,
-  type Kind,
-  type KindIcon,
-  type PastUnit,
-} from '@peatmoor/contract';
+import { BOARDS, PAST_UNITS, type Board, type Kind, type PastUnit } from '@peatmoor/contract';
 import { claimCommands } from './claims';
 import { readComputation, recomputeCommand, withComputing, type ComputingOptions } from './computed';
 import { kindByName } from './kindByName';
@@ -105,7 +99,7 @@ export function kindCommands(program: Command): void {
     .option('--accept-new <on|off>', 'whether an unknown name makes a datastream')
     .option('--notes <text>', 'notes')
     .option('--board <board>', `board family: ${BOARDS.filter(Boolean).join(', ')}`)
-    .option('--drawing <drawing>', `small drawing: ${KIND_ICONS.filter(Boolean).join(', ')}`)
+    .option('--drawing <drawing>', `small drawing: ${ICONS.filter(Boolean).join(', ')}`)
     .addHelpText('after', '\nExample:\n  peatmoor kind change Dipwell --interval 30')
     .action(
       async (
@@ -130,7 +124,7 @@ export function kindCommands(program: Command): void {
           ...(options.acceptNew !== undefined && { acceptNew: options.acceptNew === 'on' }),
           ...(options.notes !== undefined && { notes: options.notes }),
           ...(options.board !== undefined && { board: options.board as Board }),
-          ...(options.drawing !== undefined && { icon: options.drawing as KindIcon }),
+          ...(options.drawing !== undefined && { icon: options.drawing as Icon }),
         };
         print(
           command,

@@ -146,7 +146,7 @@ it('takes readings away and brings them back, step by step and as a whole', asyn
     '--zone',
     'UTC',
   );
-  expect(days.out).toMatch(/^day +count +least +mean +greatest +last\n/);
+  expect(days.out).toMatch(/^day +count +least +mean +greatest +last +sum\n/);
   expect(days.out).toMatch(/\n\d{4}-\d\d-\d\d +1440 +0 +[\d.]+ +89 /);
   expect((await run('history', 'footbridge', 'visitors', '--last', '4d', '--statistics')).out).toMatch(
     /4101 +0 +89/,

@@ -146,10 +146,10 @@ it('writes what it can read again, and a program that was used in a wrong way sa
   expect(fs.readFileSync(csv, 'utf8')).toMatch(/^at,visitors\n20/);
   expect((await run('import', 'footpath', csv)).out).toContain('2 values are taken, 0 refused');
   expect((await run('history', 'footbridge', 'visitors', '--statistics', '--csv')).out).toMatch(
-    /^count,min,max,mean,deviation,longestGapMs\n2,12,15,13.5,/,
+    /^count,min,max,mean,deviation,longestGapMs,sum\n2,12,15,13.5,[^\n]*,27$/m,
   );
   expect((await run('history', 'footbridge', 'visitors', '--step', 'day', '--csv')).out).toMatch(
-    /^from,count,min,mean,max,last\n[^]*,2,12,13.5,15,15/,
+    /^from,count,min,mean,max,last,sum\n[^]*,2,12,13.5,15,15,27/,
   );
   expect(await json('export', 'footbridge', '--out', path.join(folder, 'all.csv'))).toMatchObject({
     bytes: expect.any(Number),

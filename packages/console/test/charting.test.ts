@@ -98,12 +98,15 @@ beforeAll(async () => {
           widget('t', 'gauge', of('level'), 13, { shape: 'tank', zones: '..400 low: wrong, 400.. good' }, 5),
           widget('v', 'value', of('level'), 18, { change: '1 h', statistic: 'highest', line: true }),
           widget('l', 'lamp', of('level'), 21, { above: 100, on: 'deep', off: 'shallow' }),
-          widget('m', 'state', of('mode'), 24),
+          widget('m', 'state', of('mode'), 24, { icons: 'hand, clock' }),
           widget('h', 'heat', of('level'), 27, { days: 3 }, 5),
           widget('r', 'sheet', of('level'), 32, { rows: 5 }, 5),
           widget('d', 'device', of('level'), 37),
           widget('z', 'timetable', of('wanted'), 40),
           widget('k', 'clock', [], 43, { seconds: true }),
+          widget('e', 'entry', of('wanted'), 49, { step: 15 }),
+          widget('u', 'value', of('level'), 52, { statistic: 'sum' }),
+          widget('b', 'bars', of('level'), 55, { shows: 'sum', bars: 2 }, 4),
           widget('n', 'link', [], 46, { words: 'To the devices', address: '/devices' }),
         ] as never,
       },
@@ -304,6 +307,12 @@ const figures: [type: string, find: (part: Locator) => Locator][] = [
   ['value', (part) => part.getByText(/highest \d+ mm/)],
   ['lamp', (part) => part.getByText('deep')],
   ['state', (part) => part.getByText('by hand')],
+  ['state', (part) => part.locator('[data-icon="hand"]')],
+  ['value', (part) => part.getByText(/sum \d[\d\s,]{4,} mm/)],
+  [
+    'bars',
+    (part) => part.getByRole('img', { name: /Level, sum of each day: from [\d\s,]+ mm to [\d\s,]+ mm/ }),
+  ],
   [
     'heat',
     (part) => part.getByRole('img', { name: /Level, mean of each hour over 3 days: \d+ mm to \d+ mm/ }),
@@ -315,7 +324,25 @@ const figures: [type: string, find: (part: Locator) => Locator][] = [
   ['link', (part) => part.getByRole('link', { name: 'To the devices' })],
 ];
 it.each(figures)('a %s shows what it has', async (type, find) => {
+  // What is out of sight has no size yet.
+  await widget(type).first().scrollIntoViewIfNeeded();
   await find(widget(type)).first().waitFor();
+});
+
+it('an entry goes up and down by its step, to the ends of its range, and wants nothing until it is told', async () => {
+  const field = widget('entry').getByRole('spinbutton', { name: 'Wanted' });
+  const before = (await client.call('listCommands', { params: { device } })).length;
+  const more = widget('entry').getByRole('button', { name: 'Wanted more' });
+  const less = widget('entry').getByRole('button', { name: 'Wanted less' });
+  await field.fill('80');
+  await more.click();
+  expect(await field.inputValue()).toBe('95');
+  await more.click();
+  expect(await field.inputValue()).toBe('100');
+  await less.click();
+  expect(await field.inputValue()).toBe('85');
+  expect((await client.call('listCommands', { params: { device } })).length).toBe(before);
+  await field.fill('');
 });
 
 it('a sheet has readings and no means, however long the period', async () => {

@@ -51,13 +51,14 @@ describe('the scale of a gauge', () => {
 });
 
 describe('a step of the calendar', () => {
-  const display = { convert: (value: number) => value * 2 } as never;
-  const bucket = { from: 0, to: 1, count: 3, min: 1, max: 9, mean: 4, first: 1, last: 2 };
+  const display = { convert: (value: number) => value * 2, total: (sum: number) => sum * 2 } as never;
+  const bucket = { from: 0, to: 1, count: 3, min: 1, max: 9, mean: 4, sum: 12, first: 1, last: 2 };
 
   it.each([
     ['mean', 8],
     ['lowest', 2],
     ['highest', 18],
+    ['sum', 24],
     ['last', 4],
     ['count', 3],
   ])('tells its %s in shown units, a count as it is', (shows, value) => {
@@ -65,8 +66,18 @@ describe('a step of the calendar', () => {
   });
 
   it('in which nothing was measured tells nothing, but counts nought', () => {
-    const empty = { ...bucket, count: 0, min: null, max: null, mean: null, first: null, last: null };
+    const empty = {
+      ...bucket,
+      count: 0,
+      min: null,
+      max: null,
+      mean: null,
+      sum: null,
+      first: null,
+      last: null,
+    };
     expect(bucketValue(empty, 'mean', display)).toBeNull();
+    expect(bucketValue(empty, 'sum', display)).toBeNull();
     expect(bucketValue(empty, 'count', display)).toBe(0);
   });
 });

@@ -27,25 +27,6 @@ export const MOST_LISTED = 500;
 export const BOARDS = ['', 'wifi-cpp', 'cellular-cpp', 'micropython', 'small-computer', 'other'] as const;
 export type Board = (typeof BOARDS)[number];
 
-/** Small drawings that a kind may have; empty for none. */
-export const KIND_ICONS = [
-  '',
-  'drop',
-  'gate',
-  'rain',
-  'bridge',
-  'camera',
-  'collar',
-  'antenna',
-  'thermometer',
-  'lamp',
-  'plug',
-  'leaf',
-  'wind',
-  'box',
-] as const;
-export type KindIcon = (typeof KIND_ICONS)[number];
-
 /** What a person chose for themselves. */
 export interface PersonalChoices {
   /** Numbers of dashboards. */

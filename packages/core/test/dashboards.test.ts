@@ -3,6 +3,9 @@ import {
   addWidgets,
   COLUMNS,
   findPlace,
+  lampLook,
+  readIcons,
+  widgetInOtherUnit,
   fitPlace,
   keepApart,
   fitRange,
@@ -201,6 +204,62 @@ describe('a stored widget', () => {
     ['chart', { constructor: 1 }, 'constructor'],
   ] as const)('of type %s with options %j is wrong at %s', (type, options, wrong) => {
     expect(checkOptions(type, options)?.option ?? null).toBe(wrong);
+  });
+});
+
+describe('a lamp', () => {
+  const look = (options: object, value: number | undefined, isSilent = false): string => {
+    const { state, words, trouble, old } = lampLook(options as never, value, isSilent);
+    return `${state} “${words}”${trouble ? ' trouble' : ''}${old ? ' old' : ''}`;
+  };
+
+  it.each([
+    [{}, 1, 'on “on”'],
+    [{}, 0, 'off “off”'],
+    [{ above: 20, on: 'hot' }, 20.1, 'on “hot”'],
+    [{ above: 20 }, 20, 'off “off”'],
+    [{ below: -300 }, 5, 'off “off”'],
+    [{ below: -300, alarm: true }, -301, 'on “on” trouble'],
+    [{ above: 20, below: 4 }, 3, 'on “on”'],
+    [{ above: 20, below: 4 }, 12, 'off “off”'],
+    [{ offAlarm: true, off: 'no mains' }, 0, 'off “no mains” trouble'],
+  ])('%j is at %d %s', (options, value, words) => {
+    expect(look(options, value)).toBe(words);
+  });
+
+  it('without a new reading shows what it was, faintly, or says what its maker chose', () => {
+    expect(look({}, undefined)).toBe('unknown “–” old');
+    expect(look({}, 1, true)).toBe('on “on” old');
+    expect(look({ silentAlarm: true }, 0, true)).toBe('off “off” trouble old');
+    expect(look({ silent: 'asleep' }, 1, true)).toBe('unknown “asleep” old');
+    expect(look({ silent: 'asleep', silentAlarm: true }, undefined)).toBe('unknown “asleep” trouble old');
+  });
+
+  it('that would always be on is refused', () => {
+    expect(checkOptions('lamp', { above: 1, below: 2 })).toMatchObject({ option: 'below' });
+    expect(checkOptions('lamp', { above: 2, below: 2 })).toBeNull();
+  });
+});
+
+it('whose datastream is shown in another unit has its limits, scale and step in that too', () => {
+  const options = { above: 100, below: 0, min: -10, step: 5, on: 'hot' };
+  expect(widgetInOtherUnit({ options }, { scale: 1.8, offset: 32 }).options).toEqual({
+    above: 212,
+    below: 32,
+    min: 14,
+    step: 9,
+    on: 'hot',
+  });
+});
+
+describe('drawings of choices', () => {
+  it('are read in their order, some left out; one that there is not is told', () => {
+    expect(readIcons('down, , up')).toEqual(['down', '', 'up']);
+    expect(readIcons(' ')).toEqual([]);
+    expect(readIcons('down, sideways')).toBe('sideways');
+    expect(checkOptions('state', { icons: 'locked,unlocked' })).toBeNull();
+    expect(checkOptions('state', { icons: 'locked, toString' })).toMatchObject({ option: 'icons' });
+    expect(checkOptions('state', { icons: 'up,'.repeat(400) })).toMatchObject({ option: 'icons' });
   });
 });
 

@@ -81,11 +81,17 @@ describe('steps of the calendar', () => {
         const unique = bounds.filter((bound, i) => i === 0 || bound !== bounds[i - 1]);
         const buckets = calendarBuckets(rollUp(all, 100), unique);
         expect(buckets.reduce((sum, { count }) => sum + count, 0)).toBe(all.times.length);
-        for (const { from, to, count, min, max, mean, first, last } of buckets) {
+        for (const { from, to, count, min, max, mean, sum, first, last } of buckets) {
           const inside = all.values.filter((_, i) => all.times[i]! >= from && all.times[i]! < to);
           expect([count, first, last]).toEqual([inside.length, inside[0] ?? null, inside.at(-1) ?? null]);
-          if (inside.length === 0) expect([min, max, mean]).toEqual([null, null, null]);
-          else expect([min, max]).toEqual([Math.min(...inside), Math.max(...inside)]);
+          if (inside.length === 0) expect([min, max, mean, sum]).toEqual([null, null, null, null]);
+          else {
+            expect([min, max]).toEqual([Math.min(...inside), Math.max(...inside)]);
+            expect(sum).toBeCloseTo(
+              inside.reduce((all, one) => all + one, 0),
+              6,
+            );
+          }
         }
       }),
     );
@@ -110,9 +116,10 @@ describe('statistics', () => {
         parts.add(part(0, cut));
         parts.add(part(cut));
         expect(parts.statistics()).toEqual(whole.statistics());
-        const { count, mean, min, max } = whole.statistics();
+        const { count, mean, min, max, sum } = whole.statistics();
         expect(count).toBe(all.values.length);
-        if (count === 0) return;
+        if (count === 0) return expect(sum).toBeNull();
+        expect(sum).toBeCloseTo(mean! * count, 6);
         expect([min, max]).toEqual([Math.min(...all.values), Math.max(...all.values)]);
         expect(mean).toBeCloseTo(all.values.reduce((sum, one) => sum + one, 0) / count, 9);
       }),

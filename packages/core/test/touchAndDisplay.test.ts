@@ -81,6 +81,13 @@ describe('a datastream in the units of whoever looks', () => {
     expect(displayOf(stream({ unit: null, type: 'boolean', decimals: null }), 'metric').mean(0.25)).toBe(
       '25 %',
     );
+    // A sum is told in the unit that is shown, each of its values converted.
+    expect(
+      [displayOf(warmth, 'metric'), displayOf(warmth, 'imperial')].map(({ total, sum }) => sum(total(30, 3))),
+    ).toEqual(['30.0 °C', '150.0 °F']);
+    expect(visitors.sum(visitors.total(12, 5))).toBe('12');
+    expect(displayOf(stream({ unit: null, type: 'boolean', decimals: null }), 'metric').sum(4)).toBe('4');
+    expect(displayOf(stream({ unit: 'mm', decimals: null }), 'metric').sum(0.1 + 0.2)).toBe('0.3 mm');
     expect(displayOf(warmth, 'metric').mean(8.4567)).toBe(displayOf(warmth, 'metric').reading(8.4567));
     expect(displayOf(stream({ unit: 'mm', type: 'integer', decimals: null }), 'imperial').mean(12.7)).toBe(
       '0.5 in',

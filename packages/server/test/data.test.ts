@@ -106,7 +106,7 @@ describe('looking back by the calendar', () => {
       params: { device: id },
       query: { stream: 'level', from: noon - DAY, to: noon + 3 * DAY },
     });
-    expect(one).toMatchObject({ count: 3, min: 1, max: 10, longestGapMs: 2 * DAY - HOUR });
+    expect(one).toMatchObject({ count: 3, min: 1, max: 10, sum: 14, longestGapMs: 2 * DAY - HOUR });
     expect(one.mean).toBeCloseTo(14 / 3);
     expect(one.deviation).toBeCloseTo(4.7258, 3);
     expect(one.last).toEqual({ at: noon + 2 * DAY, value: 10 });
@@ -119,6 +119,7 @@ describe('looking back by the calendar', () => {
       min: null,
       max: null,
       mean: null,
+      sum: null,
       deviation: null,
       first: null,
       last: null,

@@ -63,7 +63,7 @@ export function ChartStatistics({
             <th scope="col" style={{ fontWeight: 400, textAlign: 'left' }}>
               of the period
             </th>
-            {['lowest', 'mean', 'highest', 'spread', 'readings'].map((name) => (
+            {['lowest', 'mean', 'highest', 'spread', 'sum', 'readings'].map((name) => (
               <th key={name} scope="col" style={{ fontWeight: 400 }}>
                 {name}
               </th>
@@ -73,12 +73,12 @@ export function ChartStatistics({
         <tbody>
           {real.map(({ device, stream }, i) => {
             const found = answers[i]?.data;
-            const { reading, mean, convert, unit } = displayOf(stream);
+            const { reading, mean, distance, unit, sum, total } = displayOf(stream);
             const show = (value: number | null | undefined): string => (value == null ? '–' : reading(value));
             const spread =
               found?.deviation == null
                 ? '–'
-                : `${dates().number(Number(Math.abs(convert(found.deviation) - convert(0)).toPrecision(3)))} ${unit}`;
+                : `${dates().number(Number(distance(found.deviation).toPrecision(3)))} ${unit}`;
             return (
               <tr key={`${device!.id}/${stream.key}`}>
                 <th scope="row" style={{ fontWeight: 400, textAlign: 'left', color: ink.soft }}>
@@ -89,6 +89,7 @@ export function ChartStatistics({
                   found?.mean == null ? '–' : mean(found.mean),
                   show(found?.max),
                   spread,
+                  found?.sum == null ? '–' : sum(total(found.sum, found.count)),
                   String(found?.count ?? '–'),
                 ].map((text, n) => (
                   <td key={n} style={{ fontFamily: MONO, whiteSpace: 'nowrap' }}>

@@ -133,6 +133,7 @@ export function ConfigureWidget({
               <OptionField
                 key={name}
                 facts={facts}
+                stream={sources[0]?.stream}
                 value={draft.options[name] ?? null}
                 placeholder={placeholderOf(name, sources[0]?.stream)}
                 problem={wrong?.option === name ? `${wrong.reason}. ${wrong.remedy}` : null}
@@ -195,7 +196,7 @@ export function ConfigureWidget({
 /** What an option is where nothing is said. */
 function placeholderOf(name: string, stream: Datastream | undefined): string {
   if (name === 'min' || name === 'max') return String(stream?.[name] ?? 'as seen');
-  return { step: 'by itself', target: 'none' }[name] ?? '';
+  return { step: 'by itself', target: 'none', above: '0', below: 'none' }[name] ?? '';
 }
 
 /** What a datastream lacks that would make the widget better, and where it is given. */

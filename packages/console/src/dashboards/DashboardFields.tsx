@@ -10,7 +10,8 @@ import {
   TextField,
 } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import { DASHBOARD_COLOURS, KIND_ICONS, type DashboardColour, type KindIcon } from '@peatmoor/contract';
+import { DASHBOARD_COLOURS, type DashboardColour } from '@peatmoor/contract';
+import { ICONS, type Icon } from '@peatmoor/core';
 import { KindMark } from '../parts/KindMark';
 import { ink } from '../theme';
 import type { Catalogue } from './useCatalogue';
@@ -84,9 +85,9 @@ export function DashboardFields({
             select
             label="Drawing"
             value={draft.icon}
-            onChange={({ target }) => set({ icon: target.value as KindIcon })}
+            onChange={({ target }) => set({ icon: target.value as Icon })}
           >
-            {KIND_ICONS.map((icon) => (
+            {ICONS.map((icon) => (
               <MenuItem key={icon} value={icon}>
                 <KindMark icon={icon} /> {icon || 'none'}
               </MenuItem>

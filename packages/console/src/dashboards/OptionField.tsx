@@ -1,18 +1,29 @@
 import { Box, Button, FormControlLabel, Link, MenuItem, Switch, TextField } from '@mui/material';
 import type { ReactNode } from 'react';
-import type { OptionFacts, OptionValue } from '@peatmoor/core';
+import {
+  choicesOf,
+  ICONS,
+  readIcons,
+  type Datastream,
+  type OptionFacts,
+  type OptionValue,
+} from '@peatmoor/core';
 import { under } from '../base';
+import { KindMark } from '../parts/KindMark';
 import { MONO } from '../theme';
 
 /** The field of one option, by what its sort of widget declares. */
 export function OptionField({
   facts,
+  stream,
   value,
   placeholder,
   problem,
   onChange,
 }: {
   facts: OptionFacts;
+  /** The datastream of the widget: its choices have drawings. */
+  stream?: Datastream | undefined;
   value: OptionValue;
   placeholder: string;
   problem: string | null;
@@ -29,6 +40,10 @@ export function OptionField({
           />
         }
       />
+    );
+  if (facts.kind === 'icons')
+    return (
+      <IconFields value={value} choices={stream === undefined ? [] : choicesOf(stream)} onChange={onChange} />
     );
   const shared = {
     label: facts.title,
@@ -83,6 +98,50 @@ export function OptionField({
         ))}
         <Link href={under('/docs/widget-of-your-own.html')}>How it works</Link>
       </Box>
+    </Box>
+  );
+}
+
+/** A drawing for each choice. */
+function IconFields({
+  value,
+  choices,
+  onChange,
+}: {
+  value: OptionValue;
+  choices: readonly string[];
+  onChange: (value: OptionValue) => void;
+}): ReactNode {
+  const read = readIcons(typeof value === 'string' ? value : '');
+  const icons = typeof read === 'string' ? [] : read;
+  return (
+    <Box
+      sx={{
+        gridColumn: '1 / -1',
+        display: 'grid',
+        gridTemplateColumns: 'repeat(auto-fill, minmax(150px, 1fr))',
+        gap: 2,
+      }}
+    >
+      {choices.map((choice, at) => (
+        <TextField
+          key={choice}
+          select
+          label={`Drawing of ${choice}`}
+          value={icons[at] ?? ''}
+          onChange={({ target }) => {
+            const next = choices.map((_, i) => (i === at ? target.value : (icons[i] ?? '')));
+            onChange(next.some(Boolean) ? next.join(', ') : null);
+          }}
+          slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+        >
+          {ICONS.map((icon) => (
+            <MenuItem key={icon} value={icon}>
+              <KindMark icon={icon} /> {icon || 'none'}
+            </MenuItem>
+          ))}
+        </TextField>
+      ))}
     </Box>
   );
 }

@@ -12,12 +12,15 @@ export function ControlField({
   stream,
   value,
   disabled,
+  step = null,
   onSend,
 }: {
   stream: Datastream;
   /** What is wanted now, or was last reported; undefined where nothing is known. */
   value: number | string | undefined;
   disabled: boolean;
+  /** By how much buttons beside a number's field let it go up and down; none without. */
+  step?: number | null;
   onSend: (value: number | boolean | string) => void;
 }): ReactNode {
   const display = useDisplay()(stream);
@@ -54,6 +57,22 @@ export function ControlField({
         ))}
       </TextField>
     );
+  const stepped = step !== null && isScalar(stream);
+  /** From what stands in the field, or is wanted, a step up or down, and no further than its range. */
+  const go = (direction: 1 | -1): void => {
+    const { min, max } = stream;
+    const from = text === '' ? (typeof value === 'number' ? display.convert(value) : null) : Number(text);
+    const start = from ?? display.convert(min ?? 0) - direction * display.distance(step!);
+    const next = Number((start + direction * display.distance(step!)).toPrecision(12));
+    setText(
+      String(
+        Math.min(
+          max === null ? Infinity : display.convert(max),
+          Math.max(min === null ? -Infinity : display.convert(min), next),
+        ),
+      ),
+    );
+  };
   return (
     <Box
       component="form"
@@ -65,6 +84,9 @@ export function ControlField({
       }}
       sx={{ display: 'flex', gap: 1, alignItems: 'baseline' }}
     >
+      {stepped && (
+        <StepButton words={`${stream.title} less`} sign="−" disabled={disabled} onPress={() => go(-1)} />
+      )}
       <TextField
         type={isScalar(stream) ? 'number' : stream.type === 'colour' ? 'color' : 'text'}
         placeholder={value === undefined ? '' : display.value(value)}
@@ -83,10 +105,36 @@ export function ControlField({
         }}
         slotProps={{ htmlInput: { 'aria-label': stream.title, step: 'any' } }}
       />
+      {stepped && (
+        <StepButton words={`${stream.title} more`} sign="+" disabled={disabled} onPress={() => go(1)} />
+      )}
       {display.unit}
       <Button type="submit" size="small" disabled={disabled || text === ''} sx={{ minHeight: 40 }}>
         Set
       </Button>
     </Box>
+  );
+}
+
+function StepButton({
+  words,
+  sign,
+  disabled,
+  onPress,
+}: {
+  words: string;
+  sign: string;
+  disabled: boolean;
+  onPress: () => void;
+}): ReactNode {
+  return (
+    <Button
+      aria-label={words}
+      disabled={disabled}
+      onClick={onPress}
+      sx={{ minWidth: 44, minHeight: 44, fontSize: '1.2rem', lineHeight: 1 }}
+    >
+      {sign}
+    </Button>
   );
 }

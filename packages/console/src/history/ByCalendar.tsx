@@ -26,7 +26,7 @@ export function ByCalendar({
 }): ReactNode {
   const now = useNow(60_000);
   const { from, to } = boundsOf(period, Math.ceil(now / 60_000) * 60_000);
-  const { reading, mean } = useDisplay()(source.stream);
+  const { reading, mean, sum, total } = useDisplay()(source.stream);
   const device = source.device!;
   const answer = useQuery({
     queryKey: ['calendar', device.id, source.stream.key, step, from, to],
@@ -59,7 +59,7 @@ export function ByCalendar({
         </caption>
         <TableHead>
           <TableRow>
-            {['from', 'lowest', 'mean', 'highest', 'last', 'readings'].map((name) => (
+            {['from', 'lowest', 'mean', 'highest', 'last', 'sum', 'readings'].map((name) => (
               <TableCell key={name} align={name === 'from' ? 'left' : 'right'}>
                 {name}
               </TableCell>
@@ -75,6 +75,7 @@ export function ByCalendar({
                 bucket.mean === null ? '–' : mean(bucket.mean),
                 show(bucket.max),
                 show(bucket.last),
+                bucket.sum === null ? '–' : sum(total(bucket.sum, bucket.count)),
                 String(bucket.count),
               ].map((text, i) => (
                 <TableCell key={i} align="right">

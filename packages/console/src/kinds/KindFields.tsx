@@ -1,13 +1,7 @@
 import { Box, Checkbox, FormControlLabel, MenuItem, TextField } from '@mui/material';
 import type { ReactNode } from 'react';
-import {
-  BOARDS,
-  KIND_ICONS,
-  type Board,
-  type Kind,
-  type KindChange,
-  type KindIcon,
-} from '@peatmoor/contract';
+import { BOARDS, type Board, type Kind, type KindChange } from '@peatmoor/contract';
+import { ICONS, type Icon } from '@peatmoor/core';
 import { useChange } from '../api';
 import { KindMark } from '../parts/KindMark';
 import { Notice } from '../parts/Notice';
@@ -63,10 +57,10 @@ export function KindFields({ kind }: { kind: Kind }): ReactNode {
         select
         label="Drawing"
         value={kind.icon}
-        onChange={({ target }) => keep({ icon: target.value as KindIcon })}
+        onChange={({ target }) => keep({ icon: target.value as Icon })}
         slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
       >
-        {KIND_ICONS.map((one) => (
+        {ICONS.map((one) => (
           <MenuItem key={one} value={one}>
             <KindMark icon={one} />{' '}
             <Box component="span" sx={{ ml: one === '' ? 0 : 1 }}>

@@ -17,11 +17,35 @@ const DRAWINGS: Record<string, string> = {
   plug: 'M8 3 V8 M16 3 V8 M6 8 H18 V12 a6 6 0 0 1 -12 0 Z M12 18 V22',
   leaf: 'M4 20 C4 9 10 4 20 4 C20 14 15 20 7 18 M4 20 C8 14 11 11 15 9',
   wind: 'M3 9 H14 a3 3 0 1 0 -3 -3 M3 13 H18 a3 3 0 1 1 -3 3 M3 17 H10 a2 2 0 1 1 -2 2',
+  up: 'M12 20 V4 M5 11 L12 4 L19 11',
+  down: 'M12 4 V20 M5 13 L12 20 L19 13',
+  stop: 'M6 6 H18 V18 H6 Z',
+  run: 'M7 4 L19 12 L7 20 Z',
+  hand: 'M7 12 V6.5 a1.5 1.5 0 0 1 3 0 V11 V4.5 a1.5 1.5 0 0 1 3 0 V11 V5.5 a1.5 1.5 0 0 1 3 0 V12 V8.5 a1.5 1.5 0 0 1 3 0 V15 a6 6 0 0 1 -6 6 H12 C9 21 8 19 4.5 14.5 a1.5 1.5 0 0 1 2.5 -2.5',
+  clock: 'M12 3 a9 9 0 1 0 0.01 0 M12 7 V12 L16 14',
+  sun: 'M12 7.5 a4.5 4.5 0 1 0 0.01 0 M12 1.5 V4 M12 20 V22.5 M1.5 12 H4 M20 12 H22.5 M4.6 4.6 L6.3 6.3 M17.7 17.7 L19.4 19.4 M4.6 19.4 L6.3 17.7 M17.7 6.3 L19.4 4.6',
+  moon: 'M19.5 14.5 A8.5 8.5 0 1 1 9.5 4.5 A7 7 0 0 0 19.5 14.5',
+  flame:
+    'M12 3 C13 8 18 9.5 18 15 a6 6 0 0 1 -12 0 C6 12 8 11 8.5 8 C10 9.5 11 10 11.2 11.5 C12.5 9.5 12.6 6 12 3',
+  frost: 'M12 2 V22 M3.3 7 L20.7 17 M3.3 17 L20.7 7 M9 4 L12 6.5 L15 4 M9 20 L12 17.5 L15 20',
+  locked: 'M5 11 H19 V21 H5 Z M8 11 V7 a4 4 0 0 1 8 0 V11 M12 15 V17.5',
+  unlocked: 'M5 11 H19 V21 H5 Z M8 11 V6 a4 4 0 0 1 7.6 -1.7 M12 15 V17.5',
+  trouble: 'M12 3 L22 20 H2 Z M12 9 V14 M12 16.9 V17.1',
+  tick: 'M4 12.5 L9.5 18 L20 6',
+  cross: 'M5 5 L19 19 M19 5 L5 19',
   box: 'M3 8 L12 3 L21 8 V16 L12 21 L3 16 Z M3 8 L12 13 L21 8 M12 13 V21',
 };
 
-/** The small drawing of a kind; nothing where it has none. */
-export function KindMark({ icon, size = 20 }: { icon: string; size?: number }): ReactNode {
+/** The small drawing of a kind, a dashboard or a choice; nothing where it has none. */
+export function KindMark({
+  icon,
+  size = 20,
+  color = ink.soft,
+}: {
+  icon: string;
+  size?: number;
+  color?: string;
+}): ReactNode {
   const drawing = DRAWINGS[icon];
   if (drawing === undefined) return null;
   return (
@@ -30,7 +54,7 @@ export function KindMark({ icon, size = 20 }: { icon: string; size?: number }): 
       viewBox="0 0 24 24"
       aria-hidden
       data-icon={icon}
-      sx={{ width: size, height: size, flex: 'none', verticalAlign: '-0.2em', color: ink.soft }}
+      sx={{ width: size, height: size, flex: 'none', verticalAlign: '-0.2em', color }}
     >
       <path
         d={drawing}

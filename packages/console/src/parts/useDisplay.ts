@@ -18,12 +18,18 @@ export function useDisplay(): (stream: Shown) => Display {
 /** Numbers as whoever looks writes them; what stands for something else, as a choice or a colour, stays as it is. */
 function written(display: Display, { type }: Shown): Display {
   const { figure } = dates();
-  if (type === 'boolean') return { ...display, mean: (value) => figure(display.mean(value)) };
+  if (type === 'boolean')
+    return {
+      ...display,
+      mean: (value) => figure(display.mean(value)),
+      sum: (shown) => figure(display.sum(shown)),
+    };
   if (type !== 'number' && type !== 'integer') return display;
   return {
     ...display,
     value: (value) => figure(display.value(value)),
     reading: (value) => figure(display.reading(value)),
     mean: (value) => figure(display.mean(value)),
+    sum: (shown) => figure(display.sum(shown)),
   };
 }

@@ -1,5 +1,6 @@
 import '../locale';
 import {
+  ICONS,
   checkOptions,
   LAST_ROW,
   WIDGET_TYPES,
@@ -9,7 +10,7 @@ import {
   type WidgetType,
 } from '@peatmoor/core';
 import { array, boolean, mixed, number, object, string, type InferType } from 'yup';
-import { DASHBOARD_COLOURS, KIND_ICONS } from '../known';
+import { DASHBOARD_COLOURS } from '../known';
 
 /** Pages that one dashboard may have. */
 const MOST_PAGES = 12;
@@ -90,7 +91,7 @@ export const widgetSchema = object({
 const title = string().trim().min(1).max(80);
 /** What a dashboard is found by and looks like; what is left out of a change stays. */
 const look = {
-  icon: string().oneOf(KIND_ICONS).optional(),
+  icon: string().oneOf(ICONS).optional(),
   colour: string().oneOf(DASHBOARD_COLOURS).optional(),
   labels: array(string().trim().lowercase().min(1).max(40).required()).max(20).optional(),
   /** A label: widgets may show whichever of its devices is chosen. */
@@ -148,7 +149,7 @@ export const dashboardSchema = object({
   changedBy: string().defined(),
   changedAt: number().required(),
   widgets: array(widgetSchema).required(),
-  icon: string().oneOf(KIND_ICONS).defined(),
+  icon: string().oneOf(ICONS).defined(),
   colour: string().oneOf(DASHBOARD_COLOURS).required(),
   labels: array(string().required()).required(),
   forLabel: string().nullable().defined(),

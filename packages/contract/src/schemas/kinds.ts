@@ -1,5 +1,6 @@
 import '../locale';
 import {
+  ICONS,
   COMPUTATION_FORMS,
   DIRECTIONS,
   FOLLOW_WAYS,
@@ -22,7 +23,7 @@ import {
   type Follow,
 } from '@peatmoor/core';
 import { array, boolean, number, object, string, type InferType, type MixedSchema } from 'yup';
-import { BOARDS, KIND_ICONS } from '../known';
+import { BOARDS } from '../known';
 
 const finite = number().nullable().default(null);
 
@@ -214,7 +215,7 @@ const intervalS = number()
   .max(7 * 86_400);
 const notes = string().max(4000);
 const board = string().oneOf(BOARDS);
-const icon = string().oneOf(KIND_ICONS);
+const icon = string().oneOf(ICONS);
 
 export const newKindSchema = object({
   title: string().trim().min(1).max(80).required(),

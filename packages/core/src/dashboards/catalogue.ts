@@ -118,9 +118,18 @@ function wrongValue(facts: OptionFacts, value: unknown): { reason: string; remed
       return typeof value === 'boolean'
         ? null
         : { reason: 'is neither yes nor no', remedy: 'Send true or false.' };
+    case 'icons':
     case 'text':
-      return typeof value === 'string' && value.length <= facts.most
+      return typeof value === 'string' && value.length <= mostLetters(facts)
         ? null
-        : { reason: 'is too long, or no text', remedy: `Write at most ${counted(facts.most, 'letter')}.` };
+        : {
+            reason: 'is too long, or no text',
+            remedy: `Write at most ${counted(mostLetters(facts), 'letter')}.`,
+          };
   }
+}
+
+/** Letters of an option at the most; of drawings enough for all the choices that a datastream may have. */
+function mostLetters(facts: OptionFacts): number {
+  return facts.kind === 'text' ? facts.most : 1000;
 }

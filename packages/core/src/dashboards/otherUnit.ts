@@ -4,7 +4,7 @@ import type { Widget } from './catalogue';
 import { readZones, type Zone } from './zones';
 
 /** Options that are values of the datastream; a mark each so much is a distance. */
-const VALUES = ['min', 'max', 'target'] as const;
+const VALUES = ['min', 'max', 'target', 'above', 'below'] as const;
 
 /** A widget whose every source is shown in another unit: its scale, target, marks and zones go along. */
 export function widgetInOtherUnit<W extends Pick<Widget, 'options'>>(widget: W, line: UnitLine): W {

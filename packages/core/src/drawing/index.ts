@@ -6,3 +6,4 @@ export * from './tank';
 export * from './lines';
 export * from './picture';
 export * from './wiring';
+export * from './icons';

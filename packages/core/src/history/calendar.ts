@@ -1,6 +1,6 @@
 import { counted } from '../words';
 import { DateTime, IANAZone } from 'luxon';
-import { joinRollups, type Rollup } from './rollup';
+import { joinRollups, roundSum, type Rollup } from './rollup';
 
 export const CALENDAR_STEPS = ['hour', 'day', 'week', 'month', 'year'] as const;
 export type CalendarStep = (typeof CALENDAR_STEPS)[number];
@@ -14,6 +14,8 @@ export interface CalendarBucket {
   min: number | null;
   max: number | null;
   mean: number | null;
+  /** All of its values added up. */
+  sum: number | null;
   first: number | null;
   last: number | null;
 }
@@ -60,7 +62,7 @@ export function calendarBuckets(rollups: readonly Rollup[], bounds: readonly num
       if (rollups[i]!.at >= from) joined = joined === null ? rollups[i]! : joinRollups(joined, rollups[i]!);
     buckets.push(
       joined === null
-        ? { from, to, count: 0, min: null, max: null, mean: null, first: null, last: null }
+        ? { from, to, count: 0, min: null, max: null, mean: null, sum: null, first: null, last: null }
         : {
             from,
             to,
@@ -68,6 +70,7 @@ export function calendarBuckets(rollups: readonly Rollup[], bounds: readonly num
             min: joined.min,
             max: joined.max,
             mean: joined.sum / joined.count,
+            sum: roundSum(joined.sum),
             first: joined.first,
             last: joined.last,
           },

@@ -69,7 +69,12 @@ function joinSpreads(earlier: Rollup, later: Rollup, between: number): number {
   return Number.isNaN(within) ? within : finite(within + between);
 }
 
+/** A sum without the last digits, which adding up makes and nobody measured (0.1 + 0.2). */
+export function roundSum(sum: number): number {
+  return Number(sum.toPrecision(15));
+}
+
 /** A sum as it can be kept: the largest number where it is beyond all. */
-function finite(sum: number): number {
+export function finite(sum: number): number {
   return !(sum <= Number.MAX_VALUE) ? Number.MAX_VALUE : sum < -Number.MAX_VALUE ? -Number.MAX_VALUE : sum;
 }

@@ -1,3 +1,4 @@
+import { finite, roundSum } from './rollup';
 import type { Columns } from './series';
 
 /** What can be said of the readings of a period. */
@@ -6,6 +7,8 @@ export interface Statistics {
   min: number | null;
   max: number | null;
   mean: number | null;
+  /** All values added up; the largest number where it is beyond all. */
+  sum: number | null;
   /** Standard deviation of the sample; null below two readings. */
   deviation: number | null;
   first: { at: number; value: number } | null;
@@ -18,6 +21,7 @@ export interface Statistics {
 export class StatisticsGatherer {
   #count = 0;
   #mean = 0;
+  #sum = 0;
   #squares = 0;
   #min = Infinity;
   #max = -Infinity;
@@ -32,6 +36,7 @@ export class StatisticsGatherer {
       // Welford's method: stable where many values lie close to each other.
       const before = value - this.#mean;
       this.#mean += before / ++this.#count;
+      this.#sum = finite(this.#sum + value);
       this.#squares += before * (value - this.#mean);
       if (value < this.#min) this.#min = value;
       if (value > this.#max) this.#max = value;
@@ -49,6 +54,7 @@ export class StatisticsGatherer {
       min: some ? this.#min : null,
       max: some ? this.#max : null,
       mean: some ? this.#mean : null,
+      sum: some ? roundSum(this.#sum) : null,
       deviation: count > 1 ? Math.sqrt(this.#squares / (count - 1)) : null,
       first: this.#first,
       last: this.#last,

@@ -1,6 +1,6 @@
 import type { Datastream, Value } from './types';
 import { displayUnit, type UnitSystem } from './units';
-import { meanValue, showValue } from './value';
+import { meanValue, showValue, sumValue } from './value';
 
 type Shown = Pick<Datastream, 'type' | 'unit' | 'decimals'> & { choices?: readonly string[] };
 
@@ -16,10 +16,16 @@ export interface Display {
   wanted(shown: number): number;
   /** A value without its unit. */
   value(value: Value): string;
+  /** How far apart stored values are that lie this far apart, in the unit that is shown. */
+  distance(stored: number): number;
   /** A value with its unit. */
   reading(value: Value): string;
   /** A mean of stored values with its unit, see `meanValue`. */
   mean(value: number): string;
+  /** A sum of so many stored values, in the unit that is shown. */
+  total(sum: number, count: number): number;
+  /** The same, as it is in the unit that is shown, with its unit, see `sumValue`. */
+  sum(shown: number): string;
 }
 
 /** Shows a datastream in a person's units, with as many decimals as tell the same as the stored ones. */
@@ -43,8 +49,11 @@ export function displayOf(stream: Shown, system: UnitSystem): Display {
     convert,
     back,
     wanted: (shown) => (plain || stream.type !== 'integer' ? back(shown) : Math.round(back(shown))),
+    distance: (stored) => (plain ? stored : Number((stored * Math.abs(scale)).toPrecision(12))),
     value: show,
     reading: (value) => inUnit(show(value)),
+    total: (sum, count) => (plain ? sum : Number((sum * scale + offset * count).toPrecision(12))),
+    sum: (shown) => inUnit(sumValue(changed, shown)),
     mean: (value) => inUnit(meanValue(stream.type === 'integer' ? stream : changed, convert(value))),
   };
 }

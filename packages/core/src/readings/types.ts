@@ -120,6 +120,11 @@ export function isControllable(stream: Pick<Datastream, 'direction'>): boolean {
   return stream.direction !== 'report';
 }
 
+/** The states that it may be in, as texts, in the order of their numbers; none where it is no choice and not on or off. */
+export function choicesOf({ type, choices }: Pick<Datastream, 'type' | 'choices'>): readonly string[] {
+  return type === 'boolean' ? ['off', 'on'] : choices;
+}
+
 /** True where values are kept as numbers: all types but text, location and image. */
 export function isNumeric(stream: Pick<Datastream, 'type'>): boolean {
   return stream.type !== 'text' && stream.type !== 'location' && stream.type !== 'image';

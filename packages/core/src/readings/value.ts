@@ -248,6 +248,19 @@ export function meanValue(stream: Shown, mean: number): string {
   return stream.decimals === null ? String(Number(mean.toPrecision(6))) : showValue(stream, mean);
 }
 
+/** A sum of values as text: of whole numbers a whole one, of on and off how often it was on. */
+export function sumValue(stream: Shown, sum: number): string {
+  if (stream.type === 'boolean') return String(sum);
+  return stream.type === 'number' && stream.decimals === null
+    ? String(Number(sum.toPrecision(12)))
+    : showValue(stream, sum);
+}
+
+/** A sum with its unit. */
+export function showSum(stream: Shown & Pick<Datastream, 'unit'>, sum: number): string {
+  return [sumValue(stream, sum), showUnit(stream.unit)].filter(Boolean).join(' ');
+}
+
 /** A mean with its unit. */
 export function showMean(stream: Shown & Pick<Datastream, 'unit'>, mean: number): string {
   return [meanValue(stream, mean), showUnit(stream.unit)].filter(Boolean).join(' ');

@@ -1,4 +1,5 @@
 import type { ReactNode } from 'react';
+import { numberOption } from '@peatmoor/core';
 import { ControlField } from '../../devices/ControlField';
 import { useControl } from '../../devices/useControl';
 import { useDisplay } from '../../parts/useDisplay';
@@ -6,7 +7,7 @@ import type { DrawnWidget, WidgetProps } from './drawn';
 import { Steered } from './Steered';
 
 /** Sets a number, a choice, a text or a colour; shows what is wanted and how far it has come. */
-function EntryBody({ sources: [{ device, stream }], editing }: WidgetProps): ReactNode {
+function EntryBody({ widget, sources: [{ device, stream }], editing }: WidgetProps): ReactNode {
   const control = useControl(device?.id ?? null, stream);
   const display = useDisplay()(stream);
   const { command, state } = control;
@@ -20,6 +21,7 @@ function EntryBody({ sources: [{ device, stream }], editing }: WidgetProps): Rea
         stream={stream}
         value={control.value}
         disabled={editing || device === null || !control.ready}
+        step={numberOption(widget, 'step')}
         onSend={control.press}
       />
     </Steered>

@@ -1,45 +1,29 @@
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
-import { numberOption, optionOf } from '@peatmoor/core';
+import { lampLook, type LampLook } from '@peatmoor/core';
 import { ink } from '../../theme';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { OneValue } from './OneValue';
 
 function LampBody({ widget, sources: [source] }: WidgetProps): ReactNode {
-  const limit = source.stream.type === 'boolean' ? 0.5 : (numberOption(widget, 'above') ?? 0);
   return (
     <OneValue source={source}>
-      {({ value }) => (
-        <Lamp
-          on={typeof value === 'number' && value > limit}
-          known={value !== undefined}
-          words={{ on: String(optionOf(widget, 'on')), off: String(optionOf(widget, 'off')) }}
-          alarm={optionOf(widget, 'alarm') === true}
-        />
-      )}
+      {({ value, quiet }) => <Lamp {...lampLook(widget.options, value, quiet)} />}
     </OneValue>
   );
 }
 
 export const lamp: DrawnWidget = { Body: LampBody, phoneHeight: 116 };
 
-/** A lamp: rays and word while on, an empty ring while off; a square one where on is trouble. */
-function Lamp({
-  on,
-  known,
-  words,
-  alarm,
-}: {
-  on: boolean;
-  known: boolean;
-  words: { on: string; off: string };
-  alarm: boolean;
-}): ReactNode {
+/** A lamp: rays and word while on, an empty ring while off, dashed while that is not known now; a square one where it is trouble. */
+function Lamp({ state, words, trouble, old }: LampLook): ReactNode {
+  const on = state === 'on';
+  const strong = trouble ? ink.rowan : ink.ink;
   const shape = {
-    fill: on ? (alarm ? ink.rowan : ink.gorse) : 'none',
-    stroke: ink.ink,
+    fill: on ? (trouble ? ink.rowan : ink.gorse) : 'none',
+    stroke: on ? ink.ink : strong,
     strokeWidth: 1.8,
-    strokeDasharray: known ? undefined : '4 3',
+    strokeDasharray: old ? '4 3' : undefined,
   };
   return (
     <Box
@@ -52,7 +36,7 @@ function Lamp({
         gap: 1.5,
         maxHeight: 60,
       }}
-      data-lamp={known ? (on ? 'on' : 'off') : 'unknown'}
+      data-lamp={state}
     >
       <svg width="44" height="44" viewBox="0 0 44 44" aria-hidden style={{ flex: 'none' }}>
         {on &&
@@ -63,12 +47,12 @@ function Lamp({
               y1="2"
               x2="22"
               y2="7"
-              stroke={alarm ? ink.rowan : ink.ink}
+              stroke={strong}
               strokeWidth="2"
               transform={`rotate(${i * 30} 22 22)`}
             />
           ))}
-        {alarm ? (
+        {trouble ? (
           <rect x="12" y="12" width="20" height="20" {...shape} />
         ) : (
           <circle cx="22" cy="22" r="11" {...shape} />
@@ -79,11 +63,11 @@ function Lamp({
           fontSize: '1.3rem',
           lineHeight: 1.15,
           overflowWrap: 'anywhere',
-          fontWeight: on ? 700 : 400,
-          color: on ? (alarm ? ink.rowan : ink.ink) : ink.soft,
+          fontWeight: on || trouble ? 700 : 400,
+          color: on || trouble ? strong : ink.soft,
         }}
       >
-        {known ? (on ? words.on : words.off) : '–'}
+        {words}
       </Box>
     </Box>
   );

@@ -12,6 +12,8 @@ export interface Newest {
   value: Value | undefined;
   at: number | undefined;
   sample: boolean;
+  /** There has been no reading for longer than usual. */
+  quiet: boolean;
 }
 
 /** The frame of a widget with one value: says that it is a sample, that there is none yet, or since when there is no new one. */
@@ -42,7 +44,12 @@ export function OneValue({
     >
       {/* By its width figures fit on a line. */}
       <Box sx={{ flex: 1, minHeight: 0, containerType: 'inline-size' }}>
-        {children({ value: sample ? sampleValue(stream, now) : newest?.value, at: newest?.at, sample })}
+        {children({
+          value: sample ? sampleValue(stream, now) : newest?.value,
+          at: newest?.at,
+          sample,
+          quiet: quiet !== null,
+        })}
       </Box>
       {sample && <SampleNote>sample value</SampleNote>}
       {!sample && newest === undefined && (

@@ -16,8 +16,11 @@ function SliderBody({ widget, sources: [{ device, stream }], editing }: WidgetPr
     display.convert(numberOption(widget, 'min') ?? stream.min ?? 0),
     display.convert(numberOption(widget, 'max') ?? stream.max ?? 100),
   ];
+  const chosen = numberOption(widget, 'step');
   const step =
-    numberOption(widget, 'step') ?? stepOf(stream.type === 'integer' ? 0 : stream.decimals, max - min);
+    chosen === null
+      ? stepOf(stream.type === 'integer' ? 0 : stream.decimals, max - min)
+      : display.distance(chosen);
   const { value, reported } = control;
   const shown = dragged ?? (typeof value === 'number' ? display.convert(value) : min);
   return (

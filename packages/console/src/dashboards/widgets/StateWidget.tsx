@@ -1,6 +1,7 @@
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
-import { optionOf } from '@peatmoor/core';
+import { choicesOf, optionOf, readIcons } from '@peatmoor/core';
+import { KindMark } from '../../parts/KindMark';
 import { ink } from '../../theme';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { OneValue } from './OneValue';
@@ -11,8 +12,9 @@ const LONG = 20;
 /** Which of its choices something is in: a notch beside it, and the others above and below. */
 function StateBody({ widget, sources: [source] }: WidgetProps): ReactNode {
   const { stream } = source;
-  const choices = stream.type === 'boolean' ? ['off', 'on'] : stream.choices;
+  const choices = choicesOf(stream);
   const all = optionOf(widget, 'others') === true;
+  const icons = readIcons(String(optionOf(widget, 'icons')));
   return (
     <OneValue source={source}>
       {({ value }) => (
@@ -61,6 +63,11 @@ function StateBody({ widget, sources: [source] }: WidgetProps): ReactNode {
                     : {},
                 }}
               >
+                {icons[i] && (
+                  <>
+                    <KindMark icon={icons[i]} size={here ? 24 : 16} color={here ? ink.ink : ink.soft} />{' '}
+                  </>
+                )}
                 {choice}
               </Box>
             );

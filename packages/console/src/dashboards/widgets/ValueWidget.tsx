@@ -154,11 +154,15 @@ function OfPeriod({
     placeholderData: (last: Statistics | undefined) => last,
   }).data;
   if (found === undefined) return null;
-  const value = { mean: found.mean, lowest: found.min, highest: found.max }[statistic];
-  const write = statistic === 'mean' ? display.mean : display.reading;
+  const value = { mean: found.mean, lowest: found.min, highest: found.max, sum: found.sum }[statistic];
+  const write = {
+    mean: display.mean,
+    sum: (sum: number) => display.sum(display.total(sum, found.count)),
+  }[statistic];
   return (
     <span>
-      {statistic} {statistic === 'count' ? found.count : value == null ? '–' : write(value)}
+      {statistic}{' '}
+      {statistic === 'count' ? found.count : value == null ? '–' : (write ?? display.reading)(value)}
     </span>
   );
 }

@@ -19,6 +19,7 @@ export const STEP_MS: Readonly<Record<CalendarStep, number>> = {
 /** What a step of the calendar tells, in the units that are shown; null where nothing was measured. */
 export function bucketValue(bucket: CalendarBucket, shows: string, display: Display): number | null {
   if (shows === 'count') return bucket.count;
+  if (shows === 'sum') return bucket.sum === null ? null : display.total(bucket.sum, bucket.count);
   const value =
     { mean: bucket.mean, lowest: bucket.min, highest: bucket.max, last: bucket.last }[shows] ?? null;
   return value === null ? null : display.convert(value);
@@ -27,6 +28,7 @@ export function bucketValue(bucket: CalendarBucket, shows: string, display: Disp
 /** What is shown of a step, as text; a mean lies between whole numbers too. */
 export function bucketText(shown: number, shows: string, display: Display): string {
   if (shows === 'count') return String(shown);
+  if (shows === 'sum') return display.sum(shown);
   return (shows === 'mean' ? display.mean : display.reading)(display.back(shown));
 }
 

@@ -1,7 +1,7 @@
 import type { WidgetSort } from './sort';
 
 /** What a bar tells of its step of the calendar. */
-export const BAR_VALUES = ['mean', 'lowest', 'highest', 'last', 'count'] as const;
+export const BAR_VALUES = ['mean', 'lowest', 'highest', 'sum', 'last', 'count'] as const;
 export const BAR_STEPS = ['hour', 'day', 'week', 'month'] as const;
 
 export const bars = {

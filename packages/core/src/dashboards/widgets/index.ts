@@ -24,6 +24,7 @@ import { track } from './track';
 import { value } from './value';
 
 export { BAR_STEPS, BAR_VALUES } from './bars';
+export { lampLook, type LampLook } from './lamp';
 export { CHART_DRAWS, type ChartDraws } from './chart';
 export { GAUGE_SHAPES, type GaugeShape } from './gauge';
 export * from './sort';

@@ -1,4 +1,4 @@
-import { checkScale, isRanged, SCALE, type WidgetSort } from './sort';
+import { checkScale, isRanged, SCALE, STEP, type WidgetSort } from './sort';
 
 export const slider = {
   type: 'slider',
@@ -11,7 +11,7 @@ export const slider = {
   size: { w: 4, h: 2 },
   least: { w: 3, h: 2 },
   phone: 'full',
-  options: { ...SCALE, step: { kind: 'number', title: 'Step', usual: null, min: 0.000001, max: 1e9 } },
+  options: { ...SCALE, ...STEP },
   check: checkScale,
   liking: (stream) => (isRanged(stream) ? 10 : 0),
   version: 1,

@@ -1,3 +1,4 @@
+import { ICONS, readIcons } from '../../drawing/icons';
 import { readZones } from '../zones';
 import type { Datastream, Holds, ValueType } from '../../readings/types';
 
@@ -9,6 +10,8 @@ export type OptionFacts =
   | { kind: 'number'; title: string; usual: number | null; min?: number; max?: number }
   | { kind: 'choice'; title: string; usual: string; among: readonly string[] }
   | { kind: 'boolean'; title: string; usual: boolean }
+  /** Small drawings for the choices of its datastream, see `readIcons`. */
+  | { kind: 'icons'; title: string; usual: '' }
   | {
       kind: 'text';
       title: string;
@@ -63,6 +66,11 @@ export const SCALE = {
   max: { kind: 'number', title: 'to', usual: null },
 } as const satisfies Record<string, OptionFacts>;
 
+/** By how much a number that is wanted goes up or down at a time. */
+export const STEP = {
+  step: { kind: 'number', title: 'Step', usual: null, min: 0.000001, max: 1e9 },
+} as const satisfies Record<string, OptionFacts>;
+
 /** Named parts of a scale, as people write them. */
 export const ZONES = {
   zones: { kind: 'text', title: 'Zones', usual: '', most: 400, hint: '..-300 dry: wrong, -300..-100 good' },
@@ -76,6 +84,18 @@ export function checkZones({ zones }: Readonly<Record<string, OptionValue>>): Wr
         option: 'zones',
         reason: `has “${read}”, which is not a zone`,
         remedy: 'Write each as from..to name, with commas between: ..-300 dry: wrong, -300..-100 good.',
+      }
+    : null;
+}
+
+/** Drawings must be such as there are. */
+export function checkIcons({ icons }: Readonly<Record<string, OptionValue>>): WrongOption | null {
+  const read = typeof icons === 'string' ? readIcons(icons) : [];
+  return typeof read === 'string'
+    ? {
+        option: 'icons',
+        reason: `has “${read.slice(0, 40)}”, which is not a drawing`,
+        remedy: `Write one for each choice, in their order, with commas between: of ${ICONS.slice(1).join(', ')}.`,
       }
     : null;
 }

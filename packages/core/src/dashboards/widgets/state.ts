@@ -1,4 +1,4 @@
-import type { WidgetSort } from './sort';
+import { checkIcons, type WidgetSort } from './sort';
 
 export const state = {
   type: 'state',
@@ -10,7 +10,11 @@ export const state = {
   size: { w: 3, h: 3 },
   least: { w: 2, h: 2 },
   phone: 'low',
-  options: { others: { kind: 'boolean', title: 'The other choices too', usual: true } },
+  options: {
+    others: { kind: 'boolean', title: 'The other choices too', usual: true },
+    icons: { kind: 'icons', title: 'Drawings', usual: '' },
+  },
+  check: checkIcons,
   liking: (stream) => (stream.type === 'choice' ? 9 : 1),
   version: 1,
 } as const satisfies WidgetSort;

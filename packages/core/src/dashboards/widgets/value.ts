@@ -2,7 +2,7 @@ import { VALUE_TYPES } from '../../readings/types';
 import { isRanged, type WidgetSort } from './sort';
 
 /** What a value is told beside: nothing, or a statistic of the period. */
-export const VALUE_STATISTICS = ['none', 'mean', 'lowest', 'highest', 'count'] as const;
+export const VALUE_STATISTICS = ['none', 'mean', 'lowest', 'highest', 'sum', 'count'] as const;
 export const VALUE_CHANGES = ['none', '1 h', '24 h', '7 d'] as const;
 
 export const value = {
