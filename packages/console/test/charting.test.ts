@@ -104,7 +104,7 @@ beforeAll(async () => {
           widget('d', 'device', of('level'), 37),
           widget('z', 'timetable', of('wanted'), 40),
           widget('k', 'clock', [], 43, { seconds: true }),
-          widget('e', 'entry', of('wanted'), 49, { step: 15 }),
+          widget('e', 'entry', of('wanted'), 49, { step: 15, asks: true }),
           widget('u', 'value', of('level'), 52, { statistic: 'sum' }),
           widget('b', 'bars', of('level'), 55, { shows: 'sum', bars: 2 }, 4),
           widget('n', 'link', [], 46, { words: 'To the devices', address: '/devices' }),
@@ -341,8 +341,18 @@ it('an entry goes up and down by its step, to the ends of its range, and wants n
   expect(await field.inputValue()).toBe('100');
   await less.click();
   expect(await field.inputValue()).toBe('85');
-  expect((await client.call('listCommands', { params: { device } })).length).toBe(before);
-  await field.fill('');
+  const commands = async (): Promise<number> =>
+    (await client.call('listCommands', { params: { device } })).length;
+  expect(await commands()).toBe(before);
+  // Set, it asks first, as its maker wants it so.
+  for (const answer of ['Leave it', 'Wanted: 85 %']) {
+    await field.fill('85');
+    await widget('entry').getByRole('button', { name: 'Set', exact: true }).click();
+    await page.getByRole('dialog').getByRole('button', { name: answer }).click();
+    await page.getByRole('dialog').waitFor({ state: 'hidden' });
+    if (answer === 'Leave it') expect(await commands()).toBe(before);
+  }
+  await until(async () => (await commands()) === before + 1);
 });
 
 it('a sheet has readings and no means, however long the period', async () => {

@@ -1,26 +1,19 @@
 import { Box, Button } from '@mui/material';
 import type { ReactNode } from 'react';
-import { optionOf } from '@peatmoor/core';
-import { useControl } from '../../devices/useControl';
-import { useAsk } from '../../parts/Ask';
 import { ink } from '../../theme';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { Steered } from './Steered';
+import { useSteering } from './useSteering';
 
 /** A press that is told once; shows what became of the last one. */
-function ButtonBody({ widget, sources: [{ device, stream }], editing }: WidgetProps): ReactNode {
-  const control = useControl(device?.id ?? null, stream);
-  const ask = useAsk();
-  const pressed = async (): Promise<void> => {
-    const asks = optionOf(widget, 'asks') === true;
-    const text = `It is told to ${device?.name} at once.`;
-    if (!asks || (await ask({ title: `${stream.title}?`, text, action: stream.title }))) control.press(true);
-  };
+function ButtonBody({ widget, sources: [source], editing }: WidgetProps): ReactNode {
+  const { device, stream } = source;
+  const control = useSteering(widget, source);
   return (
     <Steered control={control} sample={device === null}>
       <Button
         disabled={editing || device === null || !control.ready}
-        onClick={() => void pressed()}
+        onClick={() => control.press(true)}
         sx={{
           alignSelf: 'flex-start',
           minHeight: 44,

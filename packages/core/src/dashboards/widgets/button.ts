@@ -1,4 +1,4 @@
-import type { WidgetSort } from './sort';
+import { ASKS, type WidgetSort } from './sort';
 
 export const button = {
   type: 'button',
@@ -11,9 +11,7 @@ export const button = {
   size: { w: 3, h: 2 },
   least: { w: 2, h: 2 },
   phone: 'low',
-  options: {
-    asks: { kind: 'boolean', title: 'Ask before it is sent', usual: false },
-  },
+  options: ASKS,
   liking: () => 9,
   version: 1,
 } as const satisfies WidgetSort;

@@ -1,4 +1,4 @@
-import { STEP, type WidgetSort } from './sort';
+import { ASKS, STEP, type WidgetSort } from './sort';
 
 export const entry = {
   type: 'entry',
@@ -10,7 +10,7 @@ export const entry = {
   size: { w: 3, h: 2 },
   least: { w: 3, h: 2 },
   phone: 'low',
-  options: STEP,
+  options: { ...STEP, ...ASKS },
   liking: (stream) => (stream.type === 'number' || stream.type === 'integer' ? 5 : 9),
   version: 1,
 } as const satisfies WidgetSort;

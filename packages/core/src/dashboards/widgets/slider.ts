@@ -1,4 +1,4 @@
-import { checkScale, isRanged, SCALE, STEP, type WidgetSort } from './sort';
+import { ASKS, checkScale, isRanged, SCALE, STEP, type WidgetSort } from './sort';
 
 export const slider = {
   type: 'slider',
@@ -11,7 +11,7 @@ export const slider = {
   size: { w: 4, h: 2 },
   least: { w: 3, h: 2 },
   phone: 'full',
-  options: { ...SCALE, ...STEP },
+  options: { ...SCALE, ...STEP, ...ASKS },
   check: checkScale,
   liking: (stream) => (isRanged(stream) ? 10 : 0),
   version: 1,

@@ -66,6 +66,11 @@ export const SCALE = {
   max: { kind: 'number', title: 'to', usual: null },
 } as const satisfies Record<string, OptionFacts>;
 
+/** Whether it is asked once more before a value is sent. */
+export const ASKS = {
+  asks: { kind: 'boolean', title: 'Ask before it is sent', usual: false },
+} as const satisfies Record<string, OptionFacts>;
+
 /** By how much a number that is wanted goes up or down at a time. */
 export const STEP = {
   step: { kind: 'number', title: 'Step', usual: null, min: 0.000001, max: 1e9 },

@@ -1,4 +1,4 @@
-import type { WidgetSort } from './sort';
+import { ASKS, type WidgetSort } from './sort';
 
 export const onOffSwitch = {
   type: 'switch',
@@ -11,7 +11,7 @@ export const onOffSwitch = {
   size: { w: 3, h: 2 },
   least: { w: 2, h: 2 },
   phone: 'low',
-  options: {},
+  options: ASKS,
   liking: () => 9,
   version: 1,
 } as const satisfies WidgetSort;
