@@ -194,6 +194,15 @@ it('is found by words and labels, a favourite comes first, and one may begin wit
   await until(async () => (await rows()).length === 1);
   await button('wall').click();
   await until(async () => (await rows()).length > 2);
+  // Favourites have the order that one gives them, and keep it.
+  await page.getByRole('button', { name: 'Aaa is a favourite' }).click();
+  await button('Move Aaa up').click();
+  await until(async () => (await rows())[0]!.includes('Aaa') && (await rows())[1]!.includes('Later'));
+  await page.reload();
+  await until(async () => (await rows())[0]?.includes('Aaa'));
+  expect(await button('Move Aaa up').count()).toBe(0);
+  await button('Move Aaa down').click();
+  await until(async () => (await rows())[0]!.includes('Later'));
   await button('Begin here').first().click();
   await button('You begin here').waitFor();
   const next = await context.newPage();
@@ -216,6 +225,22 @@ it('a widget is shown large, and a viewer looks but changes and steers nothing',
   await page.getByRole('menuitem', { name: 'Show it large' }).click();
   await page.getByRole('dialog').locator('[data-widget="switch"]').waitFor();
   await button('Back to the dashboard').click();
+  // Its menu leads to its form, and makes a copy that can be undone.
+  const switches = page.locator('[data-widget="switch"]');
+  const before = await switches.count();
+  await button('More of Pump').click();
+  await page.getByRole('menuitem', { name: 'Make a copy' }).click();
+  await until(async () => (await switches.count()) === before + 1);
+  await button('Undo').click();
+  await until(async () => (await switches.count()) === before);
+  await button('Done').click();
+  await button('More of Pump').click();
+  await page.getByRole('menuitem', { name: 'Change it' }).click();
+  await page
+    .getByRole('dialog', { name: 'Change the widget' })
+    .getByRole('button', { name: 'Cancel' })
+    .click();
+  await button('Done').click();
   const { link } = await client.call('addPerson', { body: { name: 'Visitor', role: 'viewer' } });
   const secret = link.split('#')[1]!;
   const other = await browser.newContext({ serviceWorkers: 'block' });
@@ -227,6 +252,10 @@ it('a widget is shown large, and a viewer looks but changes and steers nothing',
   await theirs.goto(`${service.url}/dashboards/${dashboard}`);
   await theirs.locator('[data-widget="switch"]').getByText('You may look, not steer.').first().waitFor();
   expect(await theirs.getByRole('switch', { name: 'Pump' }).isDisabled()).toBe(true);
+  await theirs.getByRole('button', { name: 'More of Pump', exact: true }).click();
+  await theirs.getByRole('menuitem', { name: 'Show it large' }).waitFor();
+  expect(await theirs.getByRole('menuitem', { name: /Change it|Make a copy/ }).count()).toBe(0);
+  await theirs.keyboard.press('Escape');
   expect(await theirs.getByRole('button', { name: 'Edit', exact: true }).count()).toBe(0);
   await other.close();
 });

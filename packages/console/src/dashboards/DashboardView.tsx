@@ -11,6 +11,7 @@ import type { Catalogue } from './useCatalogue';
 import { ROW_GAP_PX } from './grid';
 import { WideGrid } from './WideGrid';
 import { WidgetFrame, type Arranging } from './WidgetFrame';
+import type { WidgetTools } from './WidgetMenu';
 
 // What moves widgets about is fetched when somebody does.
 const Large = later(() => import('./Large'), 'Large');
@@ -30,6 +31,7 @@ export function DashboardView({
   period,
   onPeriod,
   arranger,
+  toolsOf,
   asPhone = false,
   heightPx,
 }: {
@@ -40,6 +42,8 @@ export function DashboardView({
   period: Period;
   onPeriod: (period: Period) => void;
   arranger: Arranger | null;
+  /** How a widget is changed from its menu; not given where whoever looks may not. */
+  toolsOf?: ((widget: Widget) => WidgetTools) | undefined;
   /** Shows the phone arrangement on a wide page. */
   asPhone?: boolean;
   /** The height that all of it is to fill, where it is on a wall, in px. */
@@ -64,6 +68,7 @@ export function DashboardView({
           onPeriod={onPeriod}
           arranging={arranging === null ? null : isWide ? arranging : (tools as Arranging)}
           onLarge={() => setLarge({ widget, device })}
+          tools={toolsOf?.(widget)}
         />
       );
     };

@@ -21,6 +21,8 @@ export function WidgetActions({
   streams,
   period,
   onLarge,
+  onChange,
+  onCopy,
   onNote,
   onShare,
   onClose,
@@ -35,6 +37,9 @@ export function WidgetActions({
   streams: readonly string[];
   period: Period;
   onLarge: (() => void) | undefined;
+  /** Undefined where nothing can be changed. */
+  onChange: (() => void) | undefined;
+  onCopy: (() => void) | undefined;
   onNote: () => void;
   /** Undefined where it is on no dashboard. */
   onShare: (() => void) | undefined;
@@ -65,6 +70,16 @@ export function WidgetActions({
       {onLarge && (
         <MenuItem {...item} onClick={act(onLarge)}>
           Show it large
+        </MenuItem>
+      )}
+      {onChange && (
+        <MenuItem {...item} onClick={act(onChange)}>
+          Change it
+        </MenuItem>
+      )}
+      {onCopy && (
+        <MenuItem {...item} onClick={act(onCopy)}>
+          Make a copy
         </MenuItem>
       )}
       {device && !isVisitor && (

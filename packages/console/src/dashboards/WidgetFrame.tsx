@@ -7,7 +7,7 @@ import { ink } from '../theme';
 import { Handle } from './Handle';
 import { titleOf, type Shown } from './shown';
 import { WidgetBody } from './WidgetBody';
-import { WidgetMenu } from './WidgetMenu';
+import { WidgetMenu, type WidgetTools } from './WidgetMenu';
 
 /** What can be done with a widget while its dashboard is arranged. */
 export interface Arranging {
@@ -25,6 +25,7 @@ export function WidgetFrame({
   onPeriod,
   arranging,
   onLarge,
+  tools,
 }: {
   widget: Widget;
   sources: Shown;
@@ -33,6 +34,8 @@ export function WidgetFrame({
   arranging: Arranging | null;
   /** Shows it over the whole page; not given where it is shown so. */
   onLarge?: (() => void) | undefined;
+  /** Not given where whoever looks may not change it. */
+  tools?: WidgetTools | undefined;
 }): ReactNode {
   const title = titleOf(widget, sources);
   const editing = arranging !== null;
@@ -105,7 +108,14 @@ export function WidgetFrame({
           </Box>
         )}
         {!editing && (
-          <WidgetMenu widget={widget} title={title} sources={sources} period={period} onLarge={onLarge} />
+          <WidgetMenu
+            widget={widget}
+            title={title}
+            sources={sources}
+            period={period}
+            onLarge={onLarge}
+            tools={tools}
+          />
         )}
       </Box>
       {/* What can be done with it takes room that it has otherwise. */}

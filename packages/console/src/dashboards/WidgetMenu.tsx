@@ -13,6 +13,12 @@ const WidgetActions = later(() => import('./WidgetActions'), 'WidgetActions');
 const ShareDialog = later(() => import('../sharing/ShareDialog'), 'ShareDialog');
 const NoteDialog = later(() => import('../parts/NoteDialog'), 'NoteDialog');
 
+/** How a widget is changed from its menu. */
+export interface WidgetTools {
+  onChange: () => void;
+  onCopy: () => void;
+}
+
 /** What can be done with what a widget shows: look at it large, look back at it, note something, or take it away. */
 export function WidgetMenu({
   widget,
@@ -20,12 +26,14 @@ export function WidgetMenu({
   sources,
   period,
   onLarge,
+  tools,
 }: {
   widget: Widget;
   title: string;
   sources: (Source | null)[];
   period: Period;
   onLarge: (() => void) | undefined;
+  tools: WidgetTools | undefined;
 }): ReactNode {
   const menu = useAnchor();
   const [noting, setNoting] = useState(false);
@@ -65,6 +73,8 @@ export function WidgetMenu({
             streams={streams}
             period={period}
             onLarge={onLarge}
+            onChange={tools?.onChange}
+            onCopy={tools?.onCopy}
             onNote={() => setNoting(true)}
             onShare={onDashboard === null ? undefined : () => setSharing(true)}
             onClose={menu.close}

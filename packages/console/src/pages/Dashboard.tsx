@@ -8,6 +8,7 @@ import { usePeriod } from '../charts/usePeriod';
 import { ChosenLine } from '../dashboards/ChosenLine';
 import { ConflictNotice } from '../dashboards/ConflictNotice';
 import { DashboardView, type Arranger } from '../dashboards/DashboardView';
+import type { WidgetTools } from '../dashboards/WidgetMenu';
 import { Pages } from '../dashboards/Pages';
 import { useCatalogue } from '../dashboards/useCatalogue';
 import { useChosen } from '../dashboards/useChosen';
@@ -82,6 +83,16 @@ function OneDashboard({ id }: { id: number }): ReactNode {
         }),
       }
     : null;
+  const copy = (one: Widget): void =>
+    setHere((all) => [...all, { ...one, id: newId(), ...findPlace(all, { w: one.w, h: one.h }) }]);
+  /** What is done from a widget's menu goes on while the dashboard is arranged: there it can be undone. */
+  const toolsOf = (one: Widget): WidgetTools => {
+    const arrange = (what: () => void) => (): void => {
+      setEditing(true);
+      what();
+    };
+    return { onChange: arrange(() => setDialog(one)), onCopy: arrange(() => copy(one)) };
+  };
   const removePage = async (): Promise<void> => {
     const yes =
       widgets.length === 0 ||
@@ -195,6 +206,7 @@ function OneDashboard({ id }: { id: number }): ReactNode {
           period={period}
           onPeriod={setPeriod}
           arranger={arranger}
+          toolsOf={mayChange ? toolsOf : undefined}
           asPhone={editing && asPhone}
         />
       </InSlices>
@@ -231,9 +243,7 @@ function OneDashboard({ id }: { id: number }): ReactNode {
             chosen={chosen.devices[0]?.id ?? null}
             kindId={chosenKinds[0] ?? null}
             period={period}
-            onCopy={(one) =>
-              setHere((all) => [...all, { ...one, id: newId(), ...findPlace(all, { w: one.w, h: one.h }) }])
-            }
+            onCopy={copy}
             onClose={() => setDialog(null)}
             onChange={(next) =>
               setWidgets((all) => all.map((one) => (one.id === next.id ? fitPlace(next) : one)))

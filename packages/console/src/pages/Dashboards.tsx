@@ -1,4 +1,4 @@
-import { Box, Button, ButtonBase, TextField, Typography } from '@mui/material';
+import { Box, Button, ButtonBase, MenuItem, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { counted } from '@peatmoor/core';
@@ -12,6 +12,9 @@ import { useAddress } from '../parts/useAddress';
 import { useMay } from '../parts/useMay';
 import { ink } from '../theme';
 
+/** What comes after one's favourites, which have the order that one gave them. */
+const ORDERS = { title: 'by title', changed: 'last changed first' } as const;
+
 /** All dashboards: one's favourites first, found by words and labels. */
 export function Dashboards(): ReactNode {
   const navigate = useNavigate();
@@ -24,6 +27,7 @@ export function Dashboards(): ReactNode {
   const mayChange = useMay('change');
   const [search, setSearch] = useState('');
   const [label, setLabel] = useAddress('label');
+  const [order, setOrder] = useAddress('order');
   const favourites = me?.user.favourites ?? [];
   const start = me?.user.start ?? '';
   const all = dashboards.data ?? [];
@@ -36,9 +40,19 @@ export function Dashboards(): ReactNode {
     const place = favourites.indexOf(id);
     return place < 0 ? Infinity : place;
   };
-  const sorted = [...found].sort((a, b) => (rank(a) === rank(b) ? 0 : rank(a) - rank(b)));
+  const sorted = [...found].sort((a, b) =>
+    rank(a) !== rank(b) ? rank(a) - rank(b) : order === 'changed' ? b.changedAt - a.changedAt : 0,
+  );
   const open = ({ id }: { id: number }): void =>
     void navigate(`/dashboards/${id}`, { state: { editing: true } });
+  /** Puts a favourite before the one above it, or after the one below. */
+  const move = (id: number, by: 1 | -1): void => {
+    const shown = sorted.map((one) => one.id).filter((one) => favourites.includes(one));
+    const other = shown[shown.indexOf(id) + by];
+    if (other === undefined) return;
+    const swapped = favourites.map((one) => (one === id ? other : one === other ? id : one));
+    change.mutate({ body: { favourites: swapped } });
+  };
   const setFavourite = (id: number, on: boolean): void =>
     change.mutate({
       body: { favourites: on ? [...favourites, id] : favourites.filter((one) => one !== id) },
@@ -66,6 +80,19 @@ export function Dashboards(): ReactNode {
             onChange={({ target }) => setSearch(target.value)}
             sx={{ width: 240 }}
           />
+          <TextField
+            select
+            label="Order"
+            value={order === 'changed' ? order : 'title'}
+            onChange={({ target }) => setOrder(target.value === 'title' ? '' : target.value)}
+            sx={{ width: 180 }}
+          >
+            {Object.entries(ORDERS).map(([name, words]) => (
+              <MenuItem key={name} value={name}>
+                {words}
+              </MenuItem>
+            ))}
+          </TextField>
           {labels.map((one) => (
             <Button
               key={one}
@@ -79,12 +106,18 @@ export function Dashboards(): ReactNode {
           ))}
         </Box>
       )}
-      {sorted.map((one) => (
+      {sorted.map((one, i) => (
         <Row
           key={one.id}
           dashboard={one}
           favourite={favourites.includes(one.id)}
           starts={start === `/dashboards/${one.id}`}
+          onUp={rank(one) < Infinity && i > 0 ? () => move(one.id, -1) : undefined}
+          onDown={
+            rank(one) < Infinity && sorted[i + 1] !== undefined && rank(sorted[i + 1]!) < Infinity
+              ? () => move(one.id, 1)
+              : undefined
+          }
           onFavourite={(on) => setFavourite(one.id, on)}
           onStart={(on) => change.mutate({ body: { start: on ? `/dashboards/${one.id}` : '' } })}
         />
@@ -125,12 +158,17 @@ function Row({
   dashboard: { id, title, widgets, icon, colour, labels },
   favourite,
   starts,
+  onUp,
+  onDown,
   onFavourite,
   onStart,
 }: {
   dashboard: Dashboard;
   favourite: boolean;
   starts: boolean;
+  /** Not given where it is no favourite, or the first or last of them. */
+  onUp: (() => void) | undefined;
+  onDown: (() => void) | undefined;
   onFavourite: (on: boolean) => void;
   onStart: (on: boolean) => void;
 }): ReactNode {
@@ -165,22 +203,38 @@ function Row({
       >
         {starts ? 'You begin here' : 'Begin here'}
       </Button>
-      <ButtonBase
-        aria-pressed={favourite}
-        aria-label={`${title} is a favourite`}
-        onClick={() => onFavourite(!favourite)}
-        sx={{ width: 44, height: 44 }}
-      >
-        <svg width="22" height="22" viewBox="0 0 24 24" aria-hidden>
-          <path
-            d="M6 3h12v18l-6-5-6 5z"
-            fill={favourite ? ink.heather : 'none'}
-            stroke={favourite ? ink.heather : ink.soft}
-            strokeWidth="1.6"
-            strokeLinejoin="round"
-          />
-        </svg>
-      </ButtonBase>
+      <Box sx={{ display: 'flex' }}>
+        {[['up', '↑', onUp] as const, ['down', '↓', onDown] as const].map(
+          ([way, sign, act]) =>
+            (onUp !== undefined || onDown !== undefined) && (
+              <ButtonBase
+                key={way}
+                aria-label={`Move ${title} ${way}`}
+                disabled={act === undefined}
+                onClick={act}
+                sx={{ width: 40, height: 44, fontSize: '1.1rem', '&:disabled': { visibility: 'hidden' } }}
+              >
+                {sign}
+              </ButtonBase>
+            ),
+        )}
+        <ButtonBase
+          aria-pressed={favourite}
+          aria-label={`${title} is a favourite`}
+          onClick={() => onFavourite(!favourite)}
+          sx={{ width: 44, height: 44 }}
+        >
+          <svg width="22" height="22" viewBox="0 0 24 24" aria-hidden>
+            <path
+              d="M6 3h12v18l-6-5-6 5z"
+              fill={favourite ? ink.heather : 'none'}
+              stroke={favourite ? ink.heather : ink.soft}
+              strokeWidth="1.6"
+              strokeLinejoin="round"
+            />
+          </svg>
+        </ButtonBase>
+      </Box>
     </Box>
   );
 }
