@@ -5,7 +5,7 @@ import { boundsOf, calendarPeriods, fixedPeriod, goingLike, periodOf, PERIODS } 
 import { chartSvg } from '../src/charts/chartSvg';
 import { scaleRange } from '../src/charts/scale';
 import { chartCsv } from '../src/charts/saving';
-import type { ChartLine } from '../src/charts/chartLine';
+import { rightUnit, scalesOf, type ChartLine } from '../src/charts/chartLine';
 
 const HOUR = 3_600_000;
 const columns = (values: (number | null)[], stepS = 60): ChartColumns => ({
@@ -130,6 +130,27 @@ describe('what is saved of a chart', () => {
     expect(svg.match(/<path /g)).toHaveLength(2);
     expect(svg).not.toMatch(/NaN|Infinity|undefined/);
     expect(chartSvg({ ...chart, lines: [line([])] })).not.toMatch(/NaN|Infinity/);
+  });
+
+  it('has the unit above each axis; what is measured in a third one never stands on their scales', () => {
+    const units = ['mm', '°C', 'V', 'mm'];
+    const lines = units.map((unit, i) => line([10 ** i, 10 ** i + 1], { label: `L${i}`, unit }));
+    expect([...scalesOf(lines)]).toEqual([
+      ['mm', 'y'],
+      ['°C', 'right'],
+      ['V', 'own V'],
+    ]);
+    expect([rightUnit(lines), rightUnit(lines.slice(0, 1))]).toEqual(['°C', null]);
+    const svg = chartSvg({ ...chart, lines });
+    for (const unit of ['mm', '°C']) expect(svg).toContain(`>${unit}</text>`);
+    expect(svg).not.toContain('>V</text>');
+    // On its own scale it goes from the bottom to the top of the drawing.
+    const heights = [...svg.matchAll(/<path d="M\S+ (\S+)L\S+ (\S+)" fill="none"/g)].map(
+      ([, start, end]) => Number(start) - Number(end),
+    );
+    expect(heights).toHaveLength(4);
+    expect(heights[2]).toBeGreaterThan(200);
+    expect(heights[0]).toBeLessThan(2);
   });
 
   it('hides no spike: where a point is of several readings, the least and greatest are saved too', () => {

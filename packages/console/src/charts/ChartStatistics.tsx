@@ -63,7 +63,7 @@ export function ChartStatistics({
             <th scope="col" style={{ fontWeight: 400, textAlign: 'left' }}>
               of the period
             </th>
-            {['lowest', 'mean', 'highest', 'spread', 'sum', 'readings'].map((name) => (
+            {['lowest', 'mean', 'highest', 'spread', 'readings'].map((name) => (
               <th key={name} scope="col" style={{ fontWeight: 400 }}>
                 {name}
               </th>
@@ -73,7 +73,7 @@ export function ChartStatistics({
         <tbody>
           {real.map(({ device, stream }, i) => {
             const found = answers[i]?.data;
-            const { reading, mean, distance, unit, sum, total } = displayOf(stream);
+            const { reading, mean, distance, unit } = displayOf(stream);
             const show = (value: number | null | undefined): string => (value == null ? '–' : reading(value));
             const spread =
               found?.deviation == null
@@ -89,7 +89,6 @@ export function ChartStatistics({
                   found?.mean == null ? '–' : mean(found.mean),
                   show(found?.max),
                   spread,
-                  found?.sum == null ? '–' : sum(total(found.sum, found.count)),
                   String(found?.count ?? '–'),
                 ].map((text, n) => (
                   <td key={n} style={{ fontFamily: MONO, whiteSpace: 'nowrap' }}>

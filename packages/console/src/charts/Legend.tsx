@@ -5,7 +5,7 @@ import { showClock, showSeconds } from '../parts/time';
 import { ink, MONO } from '../theme';
 import { crosshair } from './crosshair';
 import { nearestPoint } from './lines';
-import { LINE_DASHES, LINE_INKS, pointOf, type ChartLine } from './chartLine';
+import { LINE_DASHES, LINE_INKS, pointOf, scalesOf, type ChartLine } from './chartLine';
 
 /** Room for a reading with its unit. */
 const READING = '8ch';
@@ -26,10 +26,11 @@ export function Legend({
   onToggle: (line: number) => void;
 }): ReactNode {
   const pointed = useSyncExternalStore(crosshair.subscribe, crosshair.at);
+  const scales = scalesOf(lines);
   const within = Math.max(10, (to - from) / 50_000);
   return (
     <Box sx={{ display: 'flex', flexWrap: 'wrap', columnGap: 2, fontSize: '0.9rem', mb: 0.5 }}>
-      {lines.map(({ label, colour, columns, hidden, under }, i) => {
+      {lines.map(({ label, unit, colour, columns, hidden, under }, i) => {
         if (under) return null;
         const place = pointed === null ? lastIn(columns.times, to) : nearestPoint(columns, pointed, within);
         const value = place === null ? null : columns.values[place];
@@ -75,6 +76,9 @@ export function Legend({
                 />
               </svg>
               <span style={{ minWidth: 0 }}>{label}</span>
+              {!hidden && scales.get(unit)?.startsWith('own') && (
+                <span style={{ color: ink.soft, fontSize: '0.85em' }}>own scale</span>
+              )}
             </span>
             {!hidden && (
               // Its room is kept until it is read: else lines would wrap anew and the chart below them move.

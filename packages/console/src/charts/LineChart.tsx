@@ -7,14 +7,24 @@ import { dates, isSameDay } from '../parts/time';
 import { ink } from '../theme';
 import { crosshair } from './crosshair';
 import { listenToGestures, type Bounds } from './gestures';
-import { LINE_DASHES, LINE_INKS, placeOf, rightUnit, type ChartLine } from './chartLine';
-import { drawBehind, drawOver, type ChartMarks } from './marks';
+import {
+  LINE_DASHES,
+  LINE_INKS,
+  placeOf,
+  rightUnit,
+  scalesOf,
+  type ChartLine,
+  type ScaleName,
+} from './chartLine';
+import { drawBehind, drawOver, drawUnits, type ChartMarks } from './marks';
 import { scaleRange, type ScaleRange } from './scale';
 import { chartView } from './view';
 
 /** How strongly the band from the least to the greatest, and the area below a line, are drawn, in hexadecimal. */
 const BAND_ALPHA = '38';
 const AREA_ALPHA = '22';
+/** Room above the axes for their units. */
+const UNIT_PX = 20;
 
 type InkName = (typeof LINE_INKS)[number] | 'line' | 'faint' | 'gorse' | 'paper';
 const colour = (name: InkName): string =>
@@ -169,6 +179,8 @@ function optionsOf({
   marks: () => ChartMarks;
 }): uPlot.Options {
   const right = rightUnit(lines);
+  const scales = scalesOf(lines);
+  const scaleOf = (unit: string): ScaleName => scales.get(unit) ?? 'y';
   const axis = {
     stroke: () => colour('soft'),
     grid: { stroke: () => colour('line'), width: 1 },
@@ -188,6 +200,8 @@ function optionsOf({
     ...(dates().zone !== zoneHere() && {
       tzDate: (at: number) => uPlot.tzDate(new Date(at * 1000), dates().zone),
     }),
+    // Above each axis stands its unit.
+    ...([...scales.keys()].some(Boolean) && { padding: [UNIT_PX, null, null, null] }),
     legend: { show: false },
     cursor: { y: false, points: { size: 6 }, drag: { x: false, y: false } },
     bands:
@@ -208,12 +222,23 @@ function optionsOf({
         },
       ],
       drawClear: [(self) => drawBehind(self, marks(), colour)],
-      draw: [(self) => drawOver(self, marks(), colour)],
+      draw: [
+        (self) => drawOver(self, marks(), scaleOf, colour),
+        (self) => drawUnits(self, [lines[0]?.unit ?? '', right ?? ''], colour),
+      ],
     },
     scales: {
       x: { time: true, range: () => [bounds().from / 1000, bounds().to / 1000] },
       y: { range: (_self, low, high) => scaleRange(low, high, range, draws) },
       right: { range: (_self, low, high) => scaleRange(low, high, rightRange, draws) },
+      ...Object.fromEntries(
+        [...scales.values()]
+          .filter((name) => name.startsWith('own'))
+          .map((name): [string, uPlot.Scale] => [
+            name,
+            { range: (_self, low, high) => scaleRange(low, high, [null, null], draws) },
+          ]),
+      ),
     },
     axes: [
       {
@@ -252,7 +277,7 @@ function optionsOf({
         const shape = {
           show: !hidden,
           spanGaps: false,
-          scale: right !== null && unit === right ? 'right' : 'y',
+          scale: scaleOf(unit),
           ...(paths !== undefined && { paths }),
         };
         const bound = { ...shape, width: 0, points: { show: false } };

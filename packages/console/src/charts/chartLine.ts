@@ -7,7 +7,7 @@ export interface ChartLine {
   stepped: boolean;
   /** Its own colour; null for the next of the palette. */
   colour: string | null;
-  /** Its unit, by which it has the left or the right scale. */
+  /** Its unit, by which it has its scale. */
   unit: string;
   /** True for what is laid under: the same of the period before. */
   under?: boolean;
@@ -22,9 +22,18 @@ export const LINE_DASHES = [[], [7, 4], [2, 3], [10, 3, 2, 3]] as const;
 export const placeOf = (lines: readonly ChartLine[], i: number): number =>
   lines[i]!.under ? i - lines.length / 2 : i;
 
-/** The unit that has the scale on the right: the first that is not that of the first line. */
+/** A scale of a chart: on the left, on the right, or one that a further unit has for itself, without an axis. */
+export type ScaleName = 'y' | 'right' | `own ${string}`;
+
+/** The scale of each unit: the first is on the left, the second on the right; what is measured otherwise never stands on theirs. */
+export function scalesOf(lines: readonly Pick<ChartLine, 'unit'>[]): Map<string, ScaleName> {
+  const units = [...new Set(lines.map(({ unit }) => unit))];
+  return new Map(units.map((unit, i) => [unit, i === 0 ? 'y' : i === 1 ? 'right' : `own ${unit}`]));
+}
+
+/** The unit that has the scale on the right; null for none. */
 export function rightUnit(lines: readonly Pick<ChartLine, 'unit'>[]): string | null {
-  return lines.find(({ unit }) => unit !== lines[0]?.unit)?.unit ?? null;
+  return [...scalesOf(lines)].find(([, name]) => name === 'right')?.[0] ?? null;
 }
 
 /** What a point of a line says, with its unit: a reading, or the mean of several that are not the same. */

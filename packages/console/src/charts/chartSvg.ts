@@ -1,10 +1,10 @@
 import { graduations } from '@peatmoor/core';
 import { roundTimes } from '../parts/roundTimes';
 import { dates } from '../parts/time';
-import { LINE_DASHES, placeOf, rightUnit, type ChartLine } from './chartLine';
+import { LINE_DASHES, placeOf, rightUnit, scalesOf, type ChartLine, type ScaleName } from './chartLine';
 import { partOf, runsOf, type ChartColumns } from './lines';
 import { hasSpread, seenLines, type SavedChart } from './saving';
-import { scaleRange } from './scale';
+import { scaleRange, type ScaleRange } from './scale';
 
 const WIDTH = 1000;
 const HEIGHT = 460;
@@ -16,12 +16,13 @@ const PLACE = { width: WIDTH - EDGE.left - EDGE.right, height: HEIGHT - EDGE.top
 const LETTER_PX = 7;
 const WIDEST_BAR_PX = 40;
 
-type Shape = ChartColumns & { line: ChartLine; ink: string; dash: string; isRight: boolean };
+type Shape = ChartColumns & { line: ChartLine; ink: string; dash: string; scale: ScaleName };
 
 /** What a chart shows, as a drawing that stands by itself (SVG 1.1): also the least and greatest around each line. */
 export function chartSvg(chart: SavedChart): string {
   const { title, from, to } = chart;
   const lines = seenLines(chart);
+  const scales = scalesOf(lines);
   const right = rightUnit(lines);
   const shapes = lines.map((line): Shape => {
     const place = placeOf(chart.lines, chart.lines.indexOf(line));
@@ -30,27 +31,27 @@ export function chartSvg(chart: SavedChart): string {
       line,
       ink: line.colour ?? INKS[place % INKS.length]!,
       dash: line.under ? '3 3' : LINE_DASHES[place % LINE_DASHES.length]!.join(' '),
-      isRight: right !== null && line.unit === right,
+      scale: scales.get(line.unit)!,
     };
   });
   const x = (at: number): number => EDGE.left + ((at * 1000 - from) / (to - from)) * PLACE.width;
-  const scales = [false, true].map((isRight) => scaleOf(chart, shapes, isRight)) as [Scale, Scale];
-  const yOf =
-    ({ isRight }: { isRight: boolean }) =>
-    (value: number): number => {
-      const { min, max } = scales[isRight ? 1 : 0];
-      return EDGE.top + ((max - value) / (max - min || 1)) * PLACE.height;
-    };
-  const [y, yRight] = [yOf({ isRight: false }), yOf({ isRight: true })];
+  const boundsOf = (name: ScaleName): Scale => scaleOf(chart, shapes, name);
+  const yOf = ({ scale }: { scale: ScaleName }): Along => {
+    const { min, max } = boundsOf(scale);
+    return (value) => EDGE.top + ((max - value) / (max - min || 1)) * PLACE.height;
+  };
+  const [y, yRight] = [yOf({ scale: 'y' }), yOf({ scale: 'right' })];
   const marksOf = ({ min, max }: Scale): number[] => graduations(min, max, 6);
   const body = [
     text([EDGE.left, 26], title, 'font-size="18" font-weight="700"'),
     ...names(shapes),
-    ...marksOf(scales[0]).flatMap((mark) => [
+    text([EDGE.left - 8, EDGE.top - 10], lines[0]?.unit ?? '', 'text-anchor="end"'),
+    text([WIDTH - EDGE.right + 8, EDGE.top - 10], right ?? ''),
+    ...marksOf(boundsOf('y')).flatMap((mark) => [
       `<line x1="${EDGE.left}" x2="${WIDTH - EDGE.right}" y1="${n(y(mark))}" y2="${n(y(mark))}" stroke="#2C242033"/>`,
       text([EDGE.left - 8, y(mark) + 4], dates().number(mark), 'text-anchor="end"'),
     ]),
-    ...(right === null ? [] : marksOf(scales[1])).map((mark) =>
+    ...(right === null ? [] : marksOf(boundsOf('right'))).map((mark) =>
       text([WIDTH - EDGE.right + 8, yRight(mark) + 4], dates().number(mark)),
     ),
     ...roundTimes(from, to, 8).map(({ at, words }) =>
@@ -73,21 +74,18 @@ interface Scale {
   max: number;
 }
 
-function scaleOf(
-  { draws, range, rightRange }: SavedChart,
-  shapes: readonly Shape[],
-  isRight: boolean,
-): Scale {
+function scaleOf({ draws, range, rightRange }: SavedChart, shapes: readonly Shape[], name: ScaleName): Scale {
   let [least, most] = [Infinity, -Infinity];
   for (const shape of shapes)
-    if (shape.isRight === isRight)
+    if (shape.scale === name)
       for (const value of [...shape.low, ...shape.high])
         if (value !== null) {
           least = Math.min(least, value);
           most = Math.max(most, value);
         }
   const some = Number.isFinite(least);
-  const [min, max] = scaleRange(some ? least : null, some ? most : null, isRight ? rightRange : range, draws);
+  const fixed: ScaleRange = name === 'y' ? range : name === 'right' ? rightRange : [null, null];
+  const [min, max] = scaleRange(some ? least : null, some ? most : null, fixed, draws);
   return { min, max };
 }
 

@@ -1,12 +1,13 @@
 import uPlot from 'uplot';
 import type { Zone } from '@peatmoor/core';
+import type { ScaleName } from './chartLine';
 
 /** What stands on a chart beside its lines. */
 export interface ChartMarks {
   nights: readonly (readonly [from: number, to: number])[];
   zones: readonly Zone[];
   /** A level that something watches, with its words. */
-  limits: readonly { at: number; words: string; urgent: boolean }[];
+  limits: readonly { at: number; unit: string; words: string; urgent: boolean }[];
   events: readonly { from: number; to: number | null; urgent: boolean }[];
   notes: readonly { at: number; text: string }[];
   /** Where no reading came though some were expected, epoch ms. */
@@ -79,7 +80,12 @@ export function drawBehind(self: uPlot, { nights, zones, gaps }: ChartMarks, ink
 }
 
 /** Draws what lies over the lines: limits, events, notes and the two markers. */
-export function drawOver(self: uPlot, { limits, events, notes, markers }: ChartMarks, inks: Inks): void {
+export function drawOver(
+  self: uPlot,
+  { limits, events, notes, markers }: ChartMarks,
+  scaleOf: (unit: string) => ScaleName,
+  inks: Inks,
+): void {
   const { ctx, bbox } = self;
   const dpr = devicePixelRatio;
   const bottom = bbox.top + bbox.height;
@@ -91,9 +97,10 @@ export function drawOver(self: uPlot, { limits, events, notes, markers }: ChartM
   ctx.font = `${11 * dpr}px "Atkinson Hyperlegible Next Variable"`;
   ctx.textAlign = 'left';
   ctx.textBaseline = 'alphabetic';
-  for (const { at, words, urgent } of limits) {
-    const y = Math.round(self.valToPos(at, 'y', true));
-    if (y < bbox.top || y > bottom) continue;
+  for (const { at, unit, words, urgent } of limits) {
+    const y = Math.round(self.valToPos(at, scaleOf(unit), true));
+    // Of a scale whose lines are all hidden nothing is known.
+    if (!(y >= bbox.top && y <= bottom)) continue;
     ctx.strokeStyle = inks(urgent ? 'rowan' : 'soft');
     ctx.lineWidth = 1.25 * dpr;
     ctx.setLineDash([6 * dpr, 4 * dpr]);
@@ -103,8 +110,12 @@ export function drawOver(self: uPlot, { limits, events, notes, markers }: ChartM
     ctx.stroke();
     ctx.setLineDash([]);
     ctx.fillStyle = inks(urgent ? 'rowan' : 'soft');
-    ctx.fillText(words, bbox.left + 6 * dpr, y - 4 * dpr > bbox.top + 10 * dpr ? y - 4 * dpr : y + 12 * dpr);
+    const isRight = scaleOf(unit) !== 'y';
+    ctx.textAlign = isRight ? 'right' : 'left';
+    const start = isRight ? bbox.left + bbox.width - 6 * dpr : bbox.left + 6 * dpr;
+    ctx.fillText(words, start, y - 4 * dpr > bbox.top + 10 * dpr ? y - 4 * dpr : y + 12 * dpr);
   }
+  ctx.textAlign = 'left';
   for (const { from, to, urgent } of events) {
     const [left, right] = [x(from), to === null ? bbox.left + bbox.width : x(to)];
     ctx.fillStyle = inks(urgent ? 'rowan' : 'gorse');
@@ -149,5 +160,22 @@ export function drawOver(self: uPlot, { limits, events, notes, markers }: ChartM
     ctx.fillText(i === 0 ? 'A' : 'B', place, bbox.top + 11.5 * dpr);
     ctx.textAlign = 'left';
   }
+  ctx.restore();
+}
+
+/** Writes above the two axes in which unit they are. */
+export function drawUnits({ ctx, bbox }: uPlot, [left, right]: readonly [string, string], inks: Inks): void {
+  const dpr = devicePixelRatio;
+  ctx.save();
+  ctx.font = `${13 * dpr}px "Atkinson Hyperlegible Next Variable"`;
+  ctx.fillStyle = inks('soft');
+  ctx.textBaseline = 'alphabetic';
+  const y = bbox.top - 8 * dpr;
+  // As the figures stand, unless it is longer than they have room.
+  const wide = ctx.measureText(left).width;
+  ctx.textAlign = 'left';
+  ctx.fillText(left, Math.max(0, bbox.left - 9 * dpr - wide), y);
+  const end = bbox.left + bbox.width + 9 * dpr;
+  ctx.fillText(right, Math.min(end, ctx.canvas.width - ctx.measureText(right).width), y);
   ctx.restore();
 }

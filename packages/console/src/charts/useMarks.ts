@@ -98,12 +98,13 @@ export function useMarks(
             })),
       limits: uniqueLimits(
         sources.flatMap(({ device, stream }) =>
-          // Only the scale on the left is marked, and a yes-or-no has no limit on it.
-          device === null || stream.type === 'boolean' || stream.unit !== first?.stream.unit
+          // A yes-or-no has no limit.
+          device === null || stream.type === 'boolean'
             ? []
             : (rules ?? []).flatMap((rule) =>
                 levelsOn(rule, device, stream.key).map((level) => ({
                   at: displayOf(stream).convert(level),
+                  unit: displayOf(stream).unit,
                   words: rule.title,
                   urgent: rule.severity === 'urgent',
                 })),
@@ -129,7 +130,7 @@ export function useMarks(
 
 /** Devices of a kind share most limits: each is drawn once. */
 const uniqueLimits = (limits: ChartMarks['limits']): ChartMarks['limits'] => [
-  ...new Map(limits.map((one) => [`${one.at} ${one.words}`, one])).values(),
+  ...new Map(limits.map((one) => [`${one.at} ${one.unit} ${one.words}`, one])).values(),
 ];
 
 function zonesOf(text: string) {

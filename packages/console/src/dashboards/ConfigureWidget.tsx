@@ -129,17 +129,21 @@ export function ConfigureWidget({
             onChange={(next) => setDraft({ ...draft, sources: next })}
           />
           <Box sx={{ display: 'grid', gridTemplateColumns: '1fr 1fr', gap: 2 }}>
-            {Object.entries(options).map(([name, facts]) => (
-              <OptionField
-                key={name}
-                facts={facts}
-                stream={sources[0]?.stream}
-                value={draft.options[name] ?? null}
-                placeholder={placeholderOf(name, sources[0]?.stream)}
-                problem={wrong?.option === name ? `${wrong.reason}. ${wrong.remedy}` : null}
-                onChange={(value) => set({ [name]: value })}
-              />
-            ))}
+            {Object.entries(options)
+              .filter(
+                ([, facts]) => !('ofScalars' in facts) || sources.some(({ stream }) => isScalar(stream)),
+              )
+              .map(([name, facts]) => (
+                <OptionField
+                  key={name}
+                  facts={facts}
+                  stream={sources[0]?.stream}
+                  value={draft.options[name] ?? null}
+                  placeholder={placeholderOf(name, sources[0]?.stream, draft.options)}
+                  problem={wrong?.option === name ? `${wrong.reason}. ${wrong.remedy}` : null}
+                  onChange={(value) => set({ [name]: value })}
+                />
+              ))}
           </Box>
           <Box sx={{ display: 'grid', gridTemplateColumns: 'repeat(4, 1fr)', gap: 2 }}>
             {PLACES.map(([name, label, first]) => (
@@ -194,9 +198,15 @@ export function ConfigureWidget({
 }
 
 /** What an option is where nothing is said. */
-function placeholderOf(name: string, stream: Datastream | undefined): string {
+function placeholderOf(
+  name: string,
+  stream: Datastream | undefined,
+  { below = null }: Widget['options'],
+): string {
   if (name === 'min' || name === 'max') return String(stream?.[name] ?? 'as seen');
-  return { step: 'by itself', target: 'none', above: '0', below: 'none' }[name] ?? '';
+  return (
+    { step: 'by itself', target: 'none', above: below === null ? '0' : 'none', below: 'none' }[name] ?? ''
+  );
 }
 
 /** What a datastream lacks that would make the widget better, and where it is given. */

@@ -189,7 +189,12 @@ function Row({
       </Box>
       <Box sx={{ minWidth: 0 }}>
         <Typography variant="h2" component={Link} to={`/dashboards/${id}`}>
-          {icon && <KindMark icon={icon} />} {title}
+          {icon && (
+            <Box component="span" sx={{ display: 'inline-block', mr: 0.75 }}>
+              <KindMark icon={icon} />
+            </Box>
+          )}
+          {title}
         </Typography>
         <Typography color="textSecondary">
           {[counted(widgets.length, 'widget'), ...labels].join(' · ')}

@@ -1,6 +1,7 @@
 import { Box } from '@mui/material';
 import { useMemo, useRef, useSyncExternalStore, type ReactNode } from 'react';
-import { numberOption, optionOf, type ChartDraws } from '@peatmoor/core';
+import { numberOption, optionOf, type ChartDraws, type Display } from '@peatmoor/core';
+import { rightUnit } from '../../charts/chartLine';
 import { ChartStatistics } from '../../charts/ChartStatistics';
 import { ChartTable } from '../../charts/ChartTable';
 import { Legend } from '../../charts/Legend';
@@ -48,14 +49,16 @@ function ChartBody({ widget, sources, period, onPeriod }: WidgetProps): ReactNod
   );
   const shownMarks = useMemo(() => ({ ...marks, gaps }), [marks, gaps]);
   const displays = all.map((_, i) => displayOf(sources[i % sources.length]!.stream));
-  const bound = (name: string): number | null => {
+  const right = displays[lines.findIndex(({ unit }) => unit === rightUnit(lines))];
+  /** A bound of a scale, in the unit that is shown on it. */
+  const bound = (name: string, display: Display | undefined): number | null => {
     const value = numberOption(widget, name);
-    return value === null ? null : (displays[0]?.convert(value) ?? value);
+    return value === null ? null : (display?.convert(value) ?? value);
   };
   const scales = {
     draws: optionOf(widget, 'draws') as ChartDraws,
-    range: [bound('min'), bound('max')] as const,
-    rightRange: [numberOption(widget, 'rightMin'), numberOption(widget, 'rightMax')] as const,
+    range: [bound('min', displays[0]), bound('max', displays[0])] as const,
+    rightRange: [bound('rightMin', right), bound('rightMax', right)] as const,
   };
   const { isTable } = useSaving(widget.id, () => ({
     chart: { title: titleOf(widget, [...sources]), lines, from, to, ...scales },

@@ -43,7 +43,16 @@ export function OneValue({
       }}
     >
       {/* By its width figures fit on a line. */}
-      <Box sx={{ flex: 1, minHeight: 0, containerType: 'inline-size' }}>
+      <Box
+        sx={{
+          flex: 1,
+          minHeight: 0,
+          containerType: 'inline-size',
+          // What has no room is never drawn over what is said below.
+          overflow: 'clip',
+          overflowClipMargin: '2px',
+        }}
+      >
         {children({
           value: sample ? sampleValue(stream, now) : newest?.value,
           at: newest?.at,

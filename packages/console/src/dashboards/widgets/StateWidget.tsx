@@ -15,6 +15,8 @@ function StateBody({ widget, sources: [source] }: WidgetProps): ReactNode {
   const choices = choicesOf(stream);
   const all = optionOf(widget, 'others') === true;
   const icons = readIcons(String(optionOf(widget, 'icons')));
+  // Words stand below each other where only some have a drawing.
+  const drawn = typeof icons !== 'string' && icons.some(Boolean);
   return (
     <OneValue source={source}>
       {({ value }) => (
@@ -63,10 +65,10 @@ function StateBody({ widget, sources: [source] }: WidgetProps): ReactNode {
                     : {},
                 }}
               >
-                {icons[i] && (
-                  <>
-                    <KindMark icon={icons[i]} size={here ? 24 : 16} color={here ? ink.ink : ink.soft} />{' '}
-                  </>
+                {drawn && (
+                  <Box component="span" sx={{ display: 'inline-block', width: here ? 30 : 22 }}>
+                    <KindMark icon={icons[i] ?? ''} size={here ? 24 : 16} color={here ? ink.ink : ink.soft} />
+                  </Box>
                 )}
                 {choice}
               </Box>

@@ -31,13 +31,13 @@ function ValueBody({ widget, sources: [source], period }: WidgetProps): ReactNod
   const usual = isNumeric(stream) ? 'clamp(1.6rem, 2.6vw, 2.3rem)' : '1.15rem';
   return (
     <OneValue source={source}>
-      {({ value, at, sample }) => {
+      {({ value, at, sample, quiet }) => {
         if (stream.type === 'image' && device !== null && at !== undefined)
           return <Picture device={device.id} stream={stream} at={at} />;
         const figure = value === undefined || stream.type === 'image' ? '–' : display.value(value);
         const isLong = !isNumeric(stream) && figure.length > LONG;
         return (
-          <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', pt: 1 }}>
+          <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', pt: quiet ? 0 : 1 }}>
             <Box
               sx={{
                 fontFamily: MONO,
@@ -65,7 +65,7 @@ function ValueBody({ widget, sources: [source], period }: WidgetProps): ReactNod
             <Box
               sx={{ color: ink.soft, fontSize: '0.85rem', display: 'flex', flexWrap: 'wrap', columnGap: 1.5 }}
             >
-              {scalar && change !== 'none' && typeof value === 'number' && (
+              {scalar && change !== 'none' && !quiet && typeof value === 'number' && (
                 <Change source={source} value={value} since={change} display={display} />
               )}
               {scalar && statistic !== 'none' && (

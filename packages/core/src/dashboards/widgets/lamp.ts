@@ -14,8 +14,8 @@ export const lamp = {
   least: { w: 2, h: 2 },
   phone: 'low',
   options: {
-    above: { kind: 'number', title: 'A number is on above', usual: null },
-    below: { kind: 'number', title: 'or below', usual: null },
+    above: { kind: 'number', title: 'A number is on above', usual: null, ofScalars: true },
+    below: { kind: 'number', title: 'or below', usual: null, ofScalars: true },
     on: { kind: 'text', title: 'While on it says', usual: 'on', most: LETTERS },
     off: { kind: 'text', title: 'While off', usual: 'off', most: LETTERS },
     silent: { kind: 'text', title: 'Without a new reading', usual: '', most: LETTERS, hint: 'what it was' },

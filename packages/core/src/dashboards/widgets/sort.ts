@@ -7,7 +7,15 @@ export type OptionValue = number | string | boolean | null;
 
 /** One thing about a widget that its maker may choose. Forms and checks are made from it. */
 export type OptionFacts =
-  | { kind: 'number'; title: string; usual: number | null; min?: number; max?: number }
+  | {
+      kind: 'number';
+      title: string;
+      usual: number | null;
+      min?: number;
+      max?: number;
+      /** Says something of datastreams on a scale only. */
+      ofScalars?: true;
+    }
   | { kind: 'choice'; title: string; usual: string; among: readonly string[] }
   | { kind: 'boolean'; title: string; usual: boolean }
   /** Small drawings for the choices of its datastream, see `readIcons`. */
@@ -73,7 +81,7 @@ export const ASKS = {
 
 /** By how much a number that is wanted goes up or down at a time. */
 export const STEP = {
-  step: { kind: 'number', title: 'Step', usual: null, min: 0.000001, max: 1e9 },
+  step: { kind: 'number', title: 'Step', usual: null, min: 0.000001, max: 1e9, ofScalars: true },
 } as const satisfies Record<string, OptionFacts>;
 
 /** Named parts of a scale, as people write them. */
