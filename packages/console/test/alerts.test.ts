@@ -235,6 +235,19 @@ it('finds events, and deals with several at once', async () => {
   expect(page.url()).toContain('state=closed');
 });
 
+it('finds rules by their words', async () => {
+  await page.goto(`${service.url}/events`);
+  const rules = page.locator('[data-rule]');
+  await rules.first().waitFor();
+  const title = (await rules.first().getByRole('link').first().textContent())!;
+  await page.getByLabel('Find', { exact: true }).fill(title.toUpperCase());
+  await page.getByRole('heading', { name: 'Closed events of these' }).waitFor();
+  await rules.getByText(title, { exact: true }).waitFor();
+  await page.getByLabel('Find', { exact: true }).fill('no such words');
+  await page.getByText('None with these words.').waitFor();
+  expect(await rules.count()).toBe(0);
+});
+
 it('acknowledges by the link of a mail without being signed in, and only when it is pressed', async () => {
   await post(service, token, { level: -300 });
   await post(service, token, { level: -30 });

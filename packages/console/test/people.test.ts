@@ -96,6 +96,22 @@ it('changes what a person may do, and removes them: their page ends', async () =
   await theirs.getByRole('button', { name: 'Sign in' }).waitFor();
 });
 
+it('finds people and links by their words, once there are many', async () => {
+  await mine.goto(`${service.url}/people`);
+  await mine.locator('[data-person]').first().waitFor();
+  expect(await mine.getByLabel('Find', { exact: true }).count()).toBe(0);
+  for (let n = 1; n < 8; n++)
+    await owner.client.call('addPerson', { body: { name: `Volunteer ${n}`, role: 'viewer' } });
+  await mine.goto(`${service.url}/people`);
+  await mine.getByText('Volunteer 7').waitFor();
+  await mine.getByLabel('Find', { exact: true }).fill('teer 3');
+  await until(async () => (await mine.locator('[data-person]').count()) === 1);
+  await mine.reload();
+  await mine.getByText('Volunteer 3').waitFor();
+  await mine.getByLabel('Find', { exact: true }).fill('nobody at all');
+  await mine.getByText('Nobody with these words.').waitFor();
+});
+
 it('no page of people had a fault', () => {
   expect(faults).toEqual([]);
 });

@@ -167,7 +167,9 @@ export function Events(): ReactNode {
           Show more of {open.length} open ones
         </Button>
       )}
-      {!filtered && <Rules rules={rules.data} />}
+      {filters.every((name) => name === 'text' || of(name) === '') && (
+        <Rules rules={rules.data} find={of('text')} />
+      )}
       <Section
         title={filtered ? 'Closed events of these' : 'Closed events'}
         note={
@@ -223,7 +225,9 @@ function Filter({
   );
 }
 
-function Rules({ rules }: { rules: Rule[] | undefined }): ReactNode {
+function Rules({ rules: all, find }: { rules: Rule[] | undefined; find: string }): ReactNode {
+  const words = find.trim().toLowerCase();
+  const rules = all?.filter(({ title, sentence }) => `${title} ${sentence}`.toLowerCase().includes(words));
   const people = useRead('listPeople').data ?? [];
   const mutes = useRead('listMutes').data ?? [];
   return (
@@ -275,7 +279,9 @@ function Rules({ rules }: { rules: Rule[] | undefined }): ReactNode {
           </Box>
         );
       })}
-      {rules?.length === 0 && <Typography color="textSecondary">None yet.</Typography>}
+      {rules?.length === 0 && (
+        <Typography color="textSecondary">{words === '' ? 'None yet.' : 'None with these words.'}</Typography>
+      )}
     </Section>
   );
 }

@@ -6,14 +6,19 @@ import type { Grant, Person } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { useNow } from '../live';
 import { Copyable } from '../parts/Copyable';
+import { FindField } from '../parts/FindField';
 import { Heading, Section } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
 import { dates, showClock } from '../parts/time';
+import { useAddress } from '../parts/useAddress';
 import { AddPeople } from '../people/AddPeople';
 import { Grants } from '../people/Grants';
 import { ROLE_WORDS } from '../people/words';
 import { LinkRow } from '../sharing/LinkRow';
 import { ink } from '../theme';
+
+/** Entries of a list that are looked through at a glance. */
+const SHORT = 6;
 
 /** Who belongs to the workspace, what each may do, and what is shared with whoever has a link. */
 export function People(): ReactNode {
@@ -23,7 +28,15 @@ export function People(): ReactNode {
   const mayShare = me !== undefined && mayDo(me.role, 'change');
   const grants = useRead('listGrants', undefined, mayChange);
   const links = useRead('listLinks', undefined, mayShare);
+  const [find, setFind] = useAddress('find');
   if (me === undefined) return null;
+  const words = find.trim().toLowerCase();
+  const has = (...texts: (string | null)[]): boolean => texts.join(' ').toLowerCase().includes(words);
+  const found = people.data?.filter(({ name, email, signInName, role }) =>
+    has(name, email, signInName, role),
+  );
+  const foundLinks = links.data?.filter(({ title }) => has(title));
+  const isLong = Math.max(people.data?.length ?? 0, links.data?.length ?? 0) > SHORT;
   return (
     <>
       <Heading title="People" below={`of ${me.workspace.title}`}>
@@ -34,8 +47,18 @@ export function People(): ReactNode {
         )}
       </Heading>
       <Notice error={people.error ?? grants.error} />
+      {(isLong || find !== '') && (
+        <FindField
+          label="Find"
+          placeholder="a name, an email, a role, a link"
+          value={find}
+          onFind={setFind}
+          sx={{ maxWidth: 300 }}
+        />
+      )}
       <Section title="Who belongs to it">
-        {people.data?.map((person) => (
+        {found?.length === 0 && <Typography color="textSecondary">Nobody with these words.</Typography>}
+        {found?.map((person) => (
           <PersonRow
             key={person.id}
             person={person}
@@ -59,7 +82,10 @@ export function People(): ReactNode {
         >
           <Notice error={links.error} />
           {links.data?.length === 0 && <Typography color="textSecondary">Nothing is shared.</Typography>}
-          {links.data?.map((link) => (
+          {links.data !== undefined && links.data.length > 0 && foundLinks?.length === 0 && (
+            <Typography color="textSecondary">None with these words.</Typography>
+          )}
+          {foundLinks?.map((link) => (
             <LinkRow key={link.id} link={link} />
           ))}
         </Section>
