@@ -37,6 +37,10 @@ async function picture(name, context, page, act = async () => undefined) {
   if (!wants(name)) return;
   const tab = await context.newPage();
   await tab.goto(page.startsWith('http') ? page : base + page);
+  // On a busy machine a page may come late, and what it shows later still.
+  await tab.locator('h1').first().waitFor({ timeout: 60_000 });
+  if (/^\/dashboards\/\d/.test(page)) await tab.locator('[data-widget] svg').first().waitFor();
+  await tab.waitForLoadState('networkidle').catch(() => undefined);
   await tab.waitForTimeout(2500);
   await act(tab);
   await tab.waitForTimeout(700);
@@ -50,6 +54,9 @@ async function newBoard(context) {
   const call = async (method, url, data) =>
     (await context.request[method](base + url, { data, headers: { origin: base } })).json();
   await context.request.delete(`${base}/api/devices/culvert`, { headers: { origin: base } });
+  for (const { id, title } of await (await context.request.get(`${base}/api/kinds`)).json())
+    if (/^Culvert/.test(title))
+      await context.request.delete(`${base}/api/kinds/${id}`, { headers: { origin: base } });
   const { token } = await call('post', '/api/devices', {
     name: 'Culvert',
     newKind: {
@@ -172,7 +179,9 @@ await picture('dashboard-editing', day, '/dashboards/1', async (tab) => {
   await tab.getByRole('button', { name: 'Edit', exact: true }).click();
 });
 if (wants('device')) await newBoard(day);
-await picture('device', day, '/devices/culvert/connect');
+await picture('device', day, '/devices/culvert/connect', (tab) =>
+  tab.getByRole('heading', { name: 'Connect it' }).waitFor(),
+);
 await day.request.delete(`${base}/api/devices/culvert`, { headers: { origin: base } });
 await picture('share', day, '/dashboards/1', async (tab) => {
   await tab.getByRole('button', { name: 'Share', exact: true }).click();

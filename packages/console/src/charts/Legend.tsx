@@ -4,7 +4,7 @@ import type { Display } from '@peatmoor/core';
 import { showClock, showSeconds } from '../parts/time';
 import { ink, MONO } from '../theme';
 import { crosshair } from './crosshair';
-import { nearestPoint } from './lines';
+import { nearestPoint, type ChartColumns } from './lines';
 import { LINE_DASHES, LINE_INKS, pointOf, scalesOf, type ChartLine } from './chartLine';
 
 /** Room for a reading with its unit. */
@@ -29,17 +29,20 @@ export function Legend({
   const scales = scalesOf(lines);
   const within = Math.max(10, (to - from) / 50_000);
   return (
-    <Box sx={{ display: 'flex', flexWrap: 'wrap', columnGap: 2, fontSize: '0.9rem', mb: 0.5 }}>
-      {lines.map(({ label, unit, colour, columns, hidden, under }, i) => {
+    <Box
+      sx={{
+        position: 'relative',
+        display: 'flex',
+        flexWrap: 'wrap',
+        columnGap: 2,
+        fontSize: '0.9rem',
+        mb: 0.5,
+      }}
+    >
+      {lines.map(({ label, unit, columns, hidden, under }, i) => {
         if (under) return null;
         const place = pointed === null ? lastIn(columns.times, to) : nearestPoint(columns, pointed, within);
         const value = place === null ? null : columns.values[place];
-        const { low, high } = columns;
-        const reading = (shown: number): string => displays[i]!.reading(displays[i]!.back(shown));
-        const spread =
-          place !== null && low[place] !== high[place]
-            ? `${displays[i]!.value(displays[i]!.back(low[place]!))} to ${reading(high[place]!)}`
-            : '';
         return (
           <ButtonBase
             key={i}
@@ -63,18 +66,7 @@ export function Legend({
             }}
           >
             <span style={{ display: 'inline-flex', alignItems: 'center', gap: 6, minWidth: 0 }}>
-              <svg width="22" height="8" aria-hidden style={{ flex: 'none' }}>
-                <line
-                  x1="0"
-                  x2="22"
-                  y1="4"
-                  y2="4"
-                  stroke={colour ?? ink[LINE_INKS[i % LINE_INKS.length]!]}
-                  strokeWidth="2"
-                  strokeDasharray={LINE_DASHES[i % LINE_DASHES.length]!.join(' ')}
-                  opacity={hidden ? 0.4 : 1}
-                />
-              </svg>
+              <Swatch line={lines[i]!} place={i} />
               <span style={{ minWidth: 0 }}>{label}</span>
               {!hidden && scales.get(unit)?.startsWith('own') && (
                 <span style={{ color: ink.soft, fontSize: '0.85em' }}>own scale</span>
@@ -86,17 +78,86 @@ export function Legend({
                 {value != null && pointOf(columns, place!, displays[i]!)}
               </span>
             )}
-            {pointed !== null && value != null && spread !== '' && !hidden && (
-              <span style={{ fontFamily: MONO, color: ink.soft, fontSize: '0.85em' }}>({spread})</span>
-            )}
           </ButtonBase>
         );
       })}
       {pointed !== null && (
-        <Box component="span" sx={{ ml: 'auto', fontFamily: MONO, color: ink.soft }}>
-          {to - from > 86_400_000 ? showClock(pointed * 1000, 0) : showSeconds(pointed * 1000)}
-        </Box>
+        <Pointed
+          lines={lines}
+          words={to - from > 86_400_000 ? showClock(pointed * 1000, 0) : showSeconds(pointed * 1000)}
+          spreads={lines.map(({ columns, hidden, under }, i) =>
+            hidden || under ? '' : spreadOf(columns, nearestPoint(columns, pointed, within), displays[i]!),
+          )}
+        />
       )}
+    </Box>
+  );
+}
+
+/** How a line is drawn, in small. */
+function Swatch({ line: { colour, hidden }, place }: { line: ChartLine; place: number }): ReactNode {
+  return (
+    <svg width="22" height="8" aria-hidden style={{ flex: 'none' }}>
+      <line
+        x1="0"
+        x2="22"
+        y1="4"
+        y2="4"
+        stroke={colour ?? ink[LINE_INKS[place % LINE_INKS.length]!]}
+        strokeWidth="2"
+        strokeDasharray={LINE_DASHES[place % LINE_DASHES.length]!.join(' ')}
+        opacity={hidden ? 0.4 : 1}
+      />
+    </svg>
+  );
+}
+
+/** The least and greatest of the readings that a point stands for; empty where they are one. */
+function spreadOf({ low, high }: ChartColumns, place: number | null, display: Display): string {
+  if (place === null || low[place] == null || low[place] === high[place]) return '';
+  const [least, most] = [display.back(low[place]), display.back(high[place]!)];
+  return `${display.value(least)} to ${display.reading(most)}`;
+}
+
+/** When the crosshair is, and what its points stand for: over the top of the chart, so that nothing moves while one points. */
+function Pointed({
+  lines,
+  words,
+  spreads,
+}: {
+  lines: readonly ChartLine[];
+  words: string;
+  spreads: readonly string[];
+}): ReactNode {
+  return (
+    <Box
+      sx={{
+        position: 'absolute',
+        top: '100%',
+        right: 0,
+        maxWidth: '100%',
+        zIndex: 1,
+        pointerEvents: 'none',
+        display: 'flex',
+        flexWrap: 'wrap',
+        justifyContent: 'flex-end',
+        columnGap: 1.5,
+        px: 0.5,
+        bgcolor: ink.paper,
+        color: ink.soft,
+        fontFamily: MONO,
+        fontSize: '0.85rem',
+      }}
+    >
+      {spreads.map(
+        (spread, i) =>
+          spread !== '' && (
+            <span key={i} style={{ whiteSpace: 'nowrap' }}>
+              {spreads.filter(Boolean).length > 1 && <Swatch line={lines[i]!} place={i} />} {spread}
+            </span>
+          ),
+      )}
+      <span style={{ whiteSpace: 'nowrap', color: ink.ink }}>{words}</span>
     </Box>
   );
 }
