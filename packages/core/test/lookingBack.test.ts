@@ -126,6 +126,17 @@ describe('statistics', () => {
     );
   });
 
+  it('have a sum without digits that nobody measured, and one that is a number however great its values are', () => {
+    const sumOf = (...values: number[]): number | null => {
+      const gatherer = new StatisticsGatherer();
+      gatherer.add({ times: values.map((_, i) => i), values });
+      return gatherer.statistics().sum;
+    };
+    expect(sumOf(0.1, 0.2)).toBe(0.3);
+    expect(sumOf(1.7e308, 1.7e308)).toBe(Number.MAX_VALUE);
+    expect(sumOf(-1.7e308, -1.7e308)).toBe(-Number.MAX_VALUE);
+  });
+
   it('agree with the buckets of a chart', () => {
     fc.assert(
       fc.property(columns, (all) => {

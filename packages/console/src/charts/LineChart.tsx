@@ -24,7 +24,7 @@ import { chartView } from './view';
 const BAND_ALPHA = '38';
 const AREA_ALPHA = '22';
 /** Room above the axes for their units. */
-const UNIT_PX = 20;
+const UNIT_PX = 22;
 
 type InkName = (typeof LINE_INKS)[number] | 'line' | 'faint' | 'gorse' | 'paper';
 const colour = (name: InkName): string =>

@@ -170,7 +170,7 @@ export function drawUnits({ ctx, bbox }: uPlot, [left, right]: readonly [string,
   ctx.font = `${13 * dpr}px "Atkinson Hyperlegible Next Variable"`;
   ctx.fillStyle = inks('soft');
   ctx.textBaseline = 'alphabetic';
-  const y = bbox.top - 8 * dpr;
+  const y = bbox.top - 10 * dpr;
   // As the figures stand, unless it is longer than they have room.
   const wide = ctx.measureText(left).width;
   ctx.textAlign = 'left';

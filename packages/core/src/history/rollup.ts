@@ -71,7 +71,7 @@ function joinSpreads(earlier: Rollup, later: Rollup, between: number): number {
 
 /** A sum without the last digits, which adding up makes and nobody measured (0.1 + 0.2). */
 export function roundSum(sum: number): number {
-  return Number(sum.toPrecision(15));
+  return finite(Number(sum.toPrecision(15)));
 }
 
 /** A sum as it can be kept: the largest number where it is beyond all. */
