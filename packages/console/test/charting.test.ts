@@ -370,6 +370,23 @@ it('an entry goes up and down by its step, to the ends of its range, and wants n
   await until(async () => (await commands()) === before + 1);
 });
 
+it('bars and fields of hours are gone along by keys, and say what each is', async () => {
+  for (const [type, words] of [
+    ['bars', /^[\d\s]+ mm/],
+    ['heat', /\d\d:00 · \d+ mm$/],
+  ] as const) {
+    await widget(type).scrollIntoViewIfNeeded();
+    await widget(type).getByRole('application').focus();
+    await page.keyboard.press('End');
+    await widget(type).getByRole('status').getByText(words).first().waitFor();
+    const last = await widget(type).getByRole('status').textContent();
+    await page.keyboard.press('ArrowLeft');
+    await until(async () => (await widget(type).getByRole('status').textContent()) !== last);
+    await page.keyboard.press('ArrowRight');
+    await until(async () => (await widget(type).getByRole('status').textContent()) === last);
+  }
+});
+
 it('a sheet has readings and no means, however long the period', async () => {
   const address = page.url();
   const cells = (): Promise<string[]> => widget('sheet').getByRole('cell').allTextContents();

@@ -1,6 +1,6 @@
 import { Box } from '@mui/material';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import { useRef, useState, type ReactNode } from 'react';
+import { useRef, type ReactNode } from 'react';
 import {
   graduations,
   numberOption,
@@ -17,6 +17,7 @@ import { ink, MONO } from '../../theme';
 import { bucketText, bucketValue, STEP_MS } from './buckets';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { Sampled, useSampleSteps } from './Sampled';
+import { usePointed } from './usePointed';
 
 /** Room for figures beside the scale, in px, and of one of them. */
 const LEAST_LEFT = 46;
@@ -76,7 +77,7 @@ function Drawn({
 }): ReactNode {
   const box = useRef<HTMLDivElement>(null);
   const { width, height } = useSize(box);
-  const [pointed, setPointed] = useState<number | null>(null);
+  const { pointed, point, keys } = usePointed(buckets.length);
   const values = buckets.map((bucket) => bucketValue(bucket, shows, display));
   const known = values.filter((value) => value !== null);
   const [low, high] = [Math.min(0, ...known), Math.max(0, ...known)];
@@ -94,13 +95,24 @@ function Drawn({
   const inUnit = (value: number): string => bucketText(value, shows, display);
   return (
     <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', minHeight: 0 }}>
-      <Box sx={{ display: 'flex', gap: 1.5, fontSize: '0.9rem', color: ink.soft }}>
+      <Box
+        role="status"
+        // What changes by itself is not read out.
+        aria-live={pointed === null ? 'off' : 'polite'}
+        sx={{ display: 'flex', gap: 1.5, fontSize: '0.9rem', color: ink.soft }}
+      >
         <span style={{ fontFamily: MONO, color: ink.ink }}>{shown === null ? '–' : inUnit(shown)}</span>
         <span>
           {shows}, {buckets[at] === undefined ? '' : labelOf(buckets[at].from, step)}
         </span>
       </Box>
-      <Box ref={box} sx={{ flex: 1, minHeight: 0 }}>
+      <Box
+        ref={box}
+        {...keys}
+        aria-roledescription="bars"
+        aria-label={`${title}: a bar each ${step}, looked at by the arrow keys`}
+        sx={{ flex: 1, minHeight: 0 }}
+      >
         {width > left && height > BOTTOM && (
           <svg
             width={width}
@@ -108,7 +120,7 @@ function Drawn({
             role="img"
             aria-label={`${title}, ${shows} of each ${step}: ${known.length === 0 ? 'nothing measured' : `from ${inUnit(Math.min(...known))} to ${inUnit(Math.max(...known))}`}`}
             style={{ display: 'block' }}
-            onPointerLeave={() => setPointed(null)}
+            onPointerLeave={() => point(null)}
           >
             {marks.map((mark, i) => (
               <g key={mark}>
@@ -129,7 +141,7 @@ function Drawn({
               const value = values[i] ?? null;
               const x = left + i * wide + wide * 0.14;
               return (
-                <g key={bucket.from} onPointerEnter={() => setPointed(i)}>
+                <g key={bucket.from} onPointerEnter={() => point(i)}>
                   <rect x={left + i * wide} y={0} width={wide} height={height - BOTTOM} fill="transparent" />
                   {value === null ? (
                     <line

@@ -1,6 +1,6 @@
 import { Box } from '@mui/material';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import { useRef, useState, type ReactNode } from 'react';
+import { useRef, type ReactNode } from 'react';
 import { counted, numberOption, optionOf, type CalendarBucket } from '@peatmoor/core';
 import { api } from '../../api';
 import { useSize } from '../../parts/useSize';
@@ -10,6 +10,7 @@ import { ink } from '../../theme';
 import { bucketText, bucketValue } from './buckets';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { Sampled, useSampleSteps } from './Sampled';
+import { usePointed } from './usePointed';
 
 const LEFT = 58;
 const TOP = 16;
@@ -23,7 +24,6 @@ function HeatBody({ widget, sources: [source] }: WidgetProps): ReactNode {
   const display = useDisplay()(stream);
   const box = useRef<HTMLDivElement>(null);
   const { width, height } = useSize(box);
-  const [pointed, setPointed] = useState<CalendarBucket | null>(null);
   const { zone, dateOf, timeOf, day, clock, weekday } = dates();
   const buckets = useQuery({
     queryKey: ['calendar', device?.id, stream.key, 'heat', days, zone],
@@ -39,6 +39,8 @@ function HeatBody({ widget, sources: [source] }: WidgetProps): ReactNode {
   }).data;
   const samples = useSampleSteps(source, 'hour', days * HOURS);
   const shown = samples ?? buckets ?? [];
+  const { pointed, point, keys } = usePointed(shown.length, HOURS);
+  const looked = pointed === null ? undefined : shown[pointed];
   const values = shown.map((bucket) => bucketValue(bucket, shows, display));
   const known = values.filter((value) => value !== null);
   const [low, high] = [Math.min(...known), Math.max(...known)];
@@ -56,6 +58,9 @@ function HeatBody({ widget, sources: [source] }: WidgetProps): ReactNode {
     <Sampled sample={samples !== null}>
       <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', minHeight: 0 }}>
         <Box
+          role="status"
+          // What changes by itself is not read out.
+          aria-live={pointed === null ? 'off' : 'polite'}
           sx={{
             fontSize: '0.9rem',
             color: ink.soft,
@@ -64,20 +69,26 @@ function HeatBody({ widget, sources: [source] }: WidgetProps): ReactNode {
             textOverflow: 'ellipsis',
           }}
         >
-          {pointed === null
+          {looked === undefined
             ? known.length === 0
               ? 'nothing measured'
               : `${shows} of each hour, ${inUnit(low)} to ${inUnit(high)}`
-            : words(pointed)}
+            : words(looked)}
         </Box>
-        <Box ref={box} sx={{ flex: 1, minHeight: 0, overflow: 'hidden' }}>
+        <Box
+          ref={box}
+          {...keys}
+          aria-roledescription="hours and days"
+          aria-label={`${stream.title}: a field each hour, looked at by the arrow keys`}
+          sx={{ flex: 1, minHeight: 0, overflow: 'clip', overflowClipMargin: '4px' }}
+        >
           <Box
             component="svg"
             width={Math.max(0, width)}
             height={Math.max(0, height)}
             role="img"
             aria-label={`${stream.title}, ${shows} of each hour over ${counted(days, 'day')}: ${known.length === 0 ? 'nothing measured' : `${inUnit(low)} to ${inUnit(high)}`}`}
-            onPointerLeave={() => setPointed(null)}
+            onPointerLeave={() => point(null)}
             sx={{ display: 'block' }}
           >
             {[0, 6, 12, 18].map((hour) => (
@@ -105,8 +116,8 @@ function HeatBody({ widget, sources: [source] }: WidgetProps): ReactNode {
                   height={Math.max(1, cell.height - 2)}
                   fill={value === null ? 'none' : ink.pool}
                   fillOpacity={0.08 + 0.92 * share}
-                  stroke={bucket === pointed ? ink.ink : value === null ? ink.line : 'none'}
-                  onPointerEnter={() => setPointed(bucket)}
+                  stroke={i === pointed ? ink.ink : value === null ? ink.line : 'none'}
+                  onPointerEnter={() => point(i)}
                 />
               );
             })}
