@@ -390,7 +390,7 @@ describe('drawings', () => {
   it('bridge no gap, and put a spike where it is', () => {
     const times = [0, 60, 120, 900, 960].map((s) => s * 1000);
     const shapes = lineShapes({
-      lines: [{ title: 'a', times, values: [1, 1, 9, 1, 1], spanMs: 60_000, steps: false }],
+      lines: [{ title: 'a', times, values: [1, 1, 9, 1, 1], spanMs: 60_000, steps: false, unit: '' }],
       from: 0,
       to: 1_000_000,
       zone: 'UTC',
@@ -403,10 +403,28 @@ describe('drawings', () => {
     expect(line!.d.match(/L/g)).toHaveLength(3);
   });
 
+  it('of two units have a scale each, and only that of the first is written', () => {
+    const line = (title: string, unit: string, values: number[]) => ({
+      ...{ title, unit, values, times: [0, 500_000, 1_000_000], spanMs: 0, steps: false },
+    });
+    const shapes = lineShapes({
+      lines: [line('Level', 'mm', [-300, -250, -200]), line('Peat', '°C', [8, 9, 10])],
+      ...{ from: 0, to: 1_000_000, zone: 'UTC', width: 400, height: 300, show: String },
+    });
+    const heights = shapes.flatMap((one) =>
+      one.is === 'path' ? [[...one.d.matchAll(/[ML]\S+ (\S+?)(?=L|$)/g)].map(([, y]) => Number(y))] : [],
+    );
+    expect(heights[0]![0]! - heights[0]![2]!).toBeGreaterThan(150);
+    expect(heights[1]).toEqual(heights[0]);
+    const texts = shapes.flatMap((one) => (one.is === 'text' ? [one.text] : []));
+    expect(texts).toEqual(expect.arrayContaining(['Level (mm)', 'Peat (°C), own scale', '-260']));
+    expect(texts).not.toContain('9');
+  });
+
   it('show a reading that stands by itself as a dot, and nothing for nothing', () => {
     const drawn = (times: number[], steps = false): Shape[] =>
       lineShapes({
-        lines: [{ title: 'a', times, values: times.map(() => 1), spanMs: 60_000, steps }],
+        lines: [{ title: 'a', times, values: times.map(() => 1), spanMs: 60_000, steps, unit: '' }],
         from: 0,
         to: 10_000_000,
         zone: 'UTC',

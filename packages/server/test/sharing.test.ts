@@ -316,20 +316,28 @@ describe('a picture of a widget', () => {
     const charts = await client.call('createDashboard', {
       body: {
         title: 'Lines',
-        widgets: [widget('c', 'chart', 'level', 'temperature'), widget('d', 'value', 'pump')],
+        widgets: [
+          widget('c', 'chart', 'level', 'temperature'),
+          widget('d', 'value', 'pump'),
+          { ...widget('e', 'lamp', 'level'), options: { above: -1000, on: 'deep down' } },
+        ],
       },
     });
     const lines = await share({ dashboardId: charts.id, periodMs: 72 * HOUR });
     const { response, body } = await pictureAt(lines, 'svg?widget=c&width=600&height=300');
     expect(response.status).toBe(200);
     expect(body.toString()).toContain('Water level');
-    expect(body.toString()).toContain('Peat temperature');
+    // What is measured in another unit is not on the scale that is written.
+    expect(body.toString()).toContain('Water level (mm)<');
+    expect(body.toString()).toContain('Peat temperature (°C), own scale<');
     // Two readings two days apart, of each: no line leads from one to the other.
     expect(body.toString().match(/<circle/g)).toHaveLength(4);
     expect(body.toString()).not.toMatch(/ d="[^"]*L/);
     expect(body.toString()).not.toMatch(/NaN|undefined/);
     const empty = (await pictureAt(lines, 'svg?widget=d')).body.toString();
     expect(empty).toContain('no reading yet');
+    // A lamp says what its maker wants said of it.
+    expect((await pictureAt(lines, 'svg?widget=e')).body.toString()).toContain('deep down');
     await client.call('deleteLink', { params: { link: lines.id } });
   });
 

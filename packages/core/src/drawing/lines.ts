@@ -10,6 +10,8 @@ export interface DrawnLine {
   values: readonly number[];
   spanMs: number;
   steps: boolean;
+  /** As it is shown; lines of the first line's unit share the scale that is written, others have one of their own. */
+  unit: string;
 }
 export interface LinesChart {
   lines: readonly DrawnLine[];
@@ -56,18 +58,25 @@ export function timeMarks(
   return roundTimes(from, to, most, dates).map(({ at, begins }) => ({ at, label: words[begins](at) }));
 }
 
-/** Lines on one scale with their names above. */
+/** Lines with their names above, and the scale of the first one's unit at their left. */
 export function lineShapes({ lines, from, to, zone, width, height, show }: LinesChart): Shape[] {
   const shapes: Shape[] = [];
   const names = lines.length > 1 ? lines : [];
   const top = 8 + names.length * (LETTERS + 5);
-  const [low = 0, high = 1] = extent(lines.flatMap(({ values }) => extent(values) as number[]));
-  const margin = (high - low || Math.abs(high) || 1) * 0.06;
-  const [bottom, peak] = [low - margin, high + margin];
+  const scaleOf = (unit: string): [bottom: number, peak: number] => {
+    const ofUnit = lines.filter((one) => one.unit === unit);
+    const [low = 0, high = 1] = extent(ofUnit.flatMap(({ values }) => extent(values) as number[]));
+    const margin = (high - low || Math.abs(high) || 1) * 0.06;
+    return [low - margin, high + margin];
+  };
+  const written = lines[0]?.unit ?? '';
+  const scales = new Map([written, ...lines.map(({ unit }) => unit)].map((unit) => [unit, scaleOf(unit)]));
   const x = (at: number): number => LEFT + ((at - from) / Math.max(1, to - from)) * (width - LEFT - RIGHT);
-  const y = (value: number): number =>
-    height - BOTTOM - ((value - bottom) / (peak - bottom)) * (height - top - BOTTOM);
-  for (const [i, { title }] of names.entries()) {
+  const y = (value: number, unit = written): number => {
+    const [bottom, peak] = scales.get(unit)!;
+    return height - BOTTOM - ((value - bottom) / (peak - bottom)) * (height - top - BOTTOM);
+  };
+  for (const [i, { title, unit }] of names.entries()) {
     const { ink, dash } = KINDS[i % KINDS.length]!;
     const line = 12 + i * (LETTERS + 5);
     shapes.push(
@@ -81,10 +90,18 @@ export function lineShapes({ lines, from, to, zone, width, height, show }: Lines
         strokeWidth: 2,
         ...(dash !== undefined && { dash }),
       },
-      { is: 'text', x: LEFT + 34, y: line, anchor: 'start', size: LETTERS, fill: 'ink', text: title },
+      {
+        is: 'text',
+        x: LEFT + 34,
+        y: line,
+        anchor: 'start',
+        size: LETTERS,
+        fill: 'ink',
+        text: nameOf(title, unit, written),
+      },
     );
   }
-  for (const value of ticks(bottom, peak, Math.max(2, Math.round((height - top) / 45))))
+  for (const value of ticks(...scales.get(written)!, Math.max(2, Math.round((height - top) / 45))))
     shapes.push(
       { is: 'line', x1: LEFT, x2: width - RIGHT, y1: y(value), y2: y(value), stroke: 'line' },
       {
@@ -108,11 +125,11 @@ export function lineShapes({ lines, from, to, zone, width, height, show }: Lines
       fill: 'soft',
       text: label,
     });
-  for (const [i, { times, values, spanMs, steps }] of lines.entries()) {
+  for (const [i, { times, values, spanMs, steps, unit }] of lines.entries()) {
     const { ink, dash } = KINDS[i % KINDS.length]!;
     let d = '';
     for (const [k, at] of times.entries()) {
-      const [px, py] = [x(at + spanMs / 2), y(values[k]!)];
+      const [px, py] = [x(at + spanMs / 2), y(values[k]!, unit)];
       const isApart = (one: number | undefined): boolean =>
         one === undefined || (spanMs > 0 && Math.abs(at - one) > GAP * spanMs);
       const isFirst = isApart(times[k - 1]);
@@ -131,4 +148,10 @@ export function lineShapes({ lines, from, to, zone, width, height, show }: Lines
     });
   }
   return shapes;
+}
+
+/** The name of a line with its unit, and that the scale beside it is not its own where that is so. */
+function nameOf(title: string, unit: string, written: string): string {
+  const name = unit === '' ? title : `${title} (${unit})`;
+  return unit === written ? name : `${name}, own scale`;
 }

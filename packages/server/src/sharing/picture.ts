@@ -4,10 +4,12 @@ import {
   DARK_INKS,
   displayOf,
   isNumeric,
+  lampLook,
   LIGHT_INKS,
   patienceMs,
   pictureShapes,
   showReading,
+  showUnit,
   toSvg,
   type Pictured,
   type Widget,
@@ -102,8 +104,12 @@ function noteOf({ entry, stream }: Shown, recent: Recent, zone: string): string 
   const newest = recent.newest(stream.seriesId);
   if (newest === undefined) return 'no reading yet';
   const at = DateTime.fromMillis(newest.at, { zone }).toFormat('d LLL HH:mm');
-  return clockNow() - newest.at > patienceMs(entry.intervalS) ? `no reading since ${at}` : at;
+  return isQuiet({ entry }, newest.at) ? `no reading since ${at}` : at;
 }
+
+/** True where there has been no reading for longer than usual. */
+const isQuiet = ({ entry }: Pick<Shown, 'entry'>, newestAt: number): boolean =>
+  clockNow() - newestAt > patienceMs(entry.intervalS);
 
 async function picturedBy(
   { recent, history }: { recent: Recent; history: HistoryReader },
@@ -118,8 +124,11 @@ async function picturedBy(
   const figure = newest === undefined || typeof newest === 'object' ? '–' : display.value(newest);
   const now = clockNow();
   switch (widget.type) {
+    case 'lamp': {
+      const look = lampLook(widget.options, newest, raw !== undefined && isQuiet(sources[0]!, raw.at));
+      return { is: 'value', figure: look.words, unit: '' };
+    }
     case 'value':
-    case 'lamp':
     case 'state':
       return stream.type === 'image' ? null : { is: 'value', figure, unit: display.unit };
     case 'gauge': {
@@ -160,6 +169,7 @@ async function picturedBy(
               times,
               values,
               spanMs,
+              unit: showUnit(one.stream.unit),
               steps: one.stream.type === 'boolean' || one.stream.type === 'choice',
             };
           }),
