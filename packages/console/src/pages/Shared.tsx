@@ -1,10 +1,9 @@
-import { Box, Button, TextField, Typography } from '@mui/material';
+import { Box, Typography } from '@mui/material';
 import { useColorScheme } from '@mui/material/styles';
-import { useQueryClient } from '@tanstack/react-query';
-import { useEffect, useMemo, useState, type ReactNode } from 'react';
+import { Suspense, useEffect, useMemo, type ReactNode } from 'react';
 import { useSearchParams } from 'react-router';
-import type { ApiError, Shared as SharedContent } from '@peatmoor/contract';
-import { useChange, useRead } from '../api';
+import type { Shared as SharedContent } from '@peatmoor/contract';
+import { useRead } from '../api';
 import { goingLike, PERIODS, type Period } from '../charts/period';
 import { TimeStrip } from '../charts/TimeStrip';
 import { usePeriod } from '../charts/usePeriod';
@@ -15,11 +14,14 @@ import { useCatalogue } from '../dashboards/useCatalogue';
 import { useChosen } from '../dashboards/useChosen';
 import { LiveProvider, useLive, useNow } from '../live';
 import { AskProvider } from '../parts/Ask';
-import { troubleOf } from '../parts/problems';
+import { later } from '../parts/later';
 import { dates, showClock } from '../parts/time';
 import { useAddress } from '../parts/useAddress';
+import { Plain } from '../sharing/Plain';
 import { ink } from '../theme';
-import { sharedSecret, visitWith } from '../visitor';
+
+// Few links have one, and its field is as large as the rest of the page.
+const Passphrase = later(() => import('../sharing/Passphrase'), 'Passphrase');
 
 /** What a share link shows: the page by itself, alone or in a frame, without anything of the console around it. */
 export function Shared(): ReactNode {
@@ -27,7 +29,12 @@ export function Shared(): ReactNode {
   const [search] = useSearchParams();
   useLook(search.get('look'));
   const kind = shared.error?.problem.type.split('/').at(-1) ?? '';
-  if (shared.error !== null && /passphrase-needed$/.test(kind)) return <Passphrase error={shared.error} />;
+  if (shared.error !== null && /passphrase-needed$/.test(kind))
+    return (
+      <Suspense>
+        <Passphrase error={shared.error} />
+      </Suspense>
+    );
   if (shared.error !== null && [401, 403, 404].includes(shared.error.problem.status)) return <Ended />;
   if (shared.data === undefined)
     return shared.error === null ? null : <Plain title="Not reached">{shared.error.message}</Plain>;
@@ -126,65 +133,10 @@ function useLook(look: string | null): void {
   }, [look, setMode]);
 }
 
-function Passphrase({ error }: { error: ApiError }): ReactNode {
-  const client = useQueryClient();
-  const open = useChange('openShared');
-  const [passphrase, setPassphrase] = useState('');
-  return (
-    <Plain title="A passphrase opens this">
-      <Typography sx={{ mb: 2 }}>{error.problem.detail} Whoever gave you the link knows it.</Typography>
-      <Box
-        component="form"
-        onSubmit={(event) => {
-          event.preventDefault();
-          open.mutate(
-            { body: { secret: sharedSecret, passphrase } },
-            {
-              onSuccess: ({ credential }) => {
-                visitWith(credential);
-                void client.resetQueries();
-              },
-            },
-          );
-        }}
-        sx={{ display: 'flex', gap: 2, alignItems: 'flex-end', maxWidth: 420 }}
-      >
-        <TextField
-          label="Passphrase"
-          type="password"
-          autoFocus
-          value={passphrase}
-          onChange={({ target }) => setPassphrase(target.value)}
-          {...troubleOf(open.error)('passphrase')}
-        />
-        <Button type="submit" variant="contained" disabled={passphrase === '' || open.isPending}>
-          Open
-        </Button>
-      </Box>
-      {open.error !== null && !/passphrase/.test(open.error.message) && (
-        <Typography role="alert" sx={{ mt: 2, color: ink.rowan }}>
-          {open.error.message}
-        </Typography>
-      )}
-    </Plain>
-  );
-}
-
 function Ended(): ReactNode {
   return (
     <Plain title="This link shows nothing any more">
       It was withdrawn, or its time is over. Ask whoever gave it to you for a new one.
     </Plain>
-  );
-}
-
-function Plain({ title, children }: { title: string; children: ReactNode }): ReactNode {
-  return (
-    <Box component="main" sx={{ maxWidth: 620, mx: 'auto', p: 3, pt: { xs: 4, sm: 8 } }}>
-      <Typography component="h1" variant="h1" sx={{ mb: 2 }}>
-        {title}
-      </Typography>
-      {children}
-    </Box>
   );
 }

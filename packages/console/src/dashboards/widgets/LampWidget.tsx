@@ -5,6 +5,9 @@ import { ink } from '../../theme';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { OneValue } from './OneValue';
 
+/** Below this width of the widget lamp and word are smaller, in px. */
+const NARROW_PX = 110;
+
 function LampBody({ widget, sources: [source] }: WidgetProps): ReactNode {
   return (
     <OneValue source={source}>
@@ -35,10 +38,18 @@ function Lamp({ state, words, trouble, old }: LampLook): ReactNode {
         flexWrap: 'nowrap',
         gap: 1.5,
         maxHeight: 60,
+        fontSize: '1.3rem',
+        '& > svg': { width: 44, height: 44 },
+        // A word stays whole where there is little room for it.
+        [`@container (max-width: ${NARROW_PX}px)`]: {
+          gap: 0.75,
+          fontSize: '0.95rem',
+          '& > svg': { width: 30, height: 30 },
+        },
       }}
       data-lamp={state}
     >
-      <svg width="44" height="44" viewBox="0 0 44 44" aria-hidden style={{ flex: 'none' }}>
+      <svg viewBox="0 0 44 44" aria-hidden style={{ flex: 'none' }}>
         {on &&
           Array.from({ length: 12 }, (_, i) => (
             <line
@@ -60,7 +71,6 @@ function Lamp({ state, words, trouble, old }: LampLook): ReactNode {
       </svg>
       <Box
         sx={{
-          fontSize: '1.3rem',
           lineHeight: 1.15,
           overflowWrap: 'anywhere',
           fontWeight: on || trouble ? 700 : 400,
