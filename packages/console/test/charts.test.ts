@@ -144,6 +144,8 @@ describe('what is saved of a chart', () => {
     const svg = chartSvg({ ...chart, lines });
     for (const unit of ['mm', '°C']) expect(svg).toContain(`>${unit}</text>`);
     expect(svg).not.toContain('>V</text>');
+    expect(svg).toContain('>L2 (V), own scale</text>');
+    expect(svg).toContain('>L1 (°C)</text>');
     // On its own scale it goes from the bottom to the top of the drawing.
     const heights = [...svg.matchAll(/<path d="M\S+ (\S+)L\S+ (\S+)" fill="none"/g)].map(
       ([, start, end]) => Number(start) - Number(end),

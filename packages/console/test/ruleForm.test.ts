@@ -96,7 +96,7 @@ it('keeps limits in the unit of the datastream, and distances as distances', () 
 it('comes back to the form as it was written', () => {
   for (const units of ['metric', 'imperial'] as const) {
     const written = form(
-      { comparison: 'outside', stream: 'warm', low: '40', high: '60', margin: '2' },
+      { comparison: 'outside', stream: 'warm', low: '40', high: '60', margin: '0.1' },
       {
         whom: 'label:moss',
         repeatMs: 3_600_000,
@@ -118,8 +118,8 @@ it('comes back to the form as it was written', () => {
       sentence: '',
     } as unknown as Rule;
     const again = firstFields(stored, catalogue(units), 7, { device: null, kind: null, stream: null });
-    for (const [name, value] of Object.entries({ low: 40, high: 60, margin: 2 }))
-      expect(Number(again.conditions[0]![name as 'low'])).toBeCloseTo(value, 6);
+    for (const [name, value] of Object.entries({ low: 40, high: 60, margin: 0.1 }))
+      expect(again.conditions[0]![name as 'low']).toBe(String(value));
     expect(again).toMatchObject({
       whom: 'label:moss',
       repeatMs: 3_600_000,

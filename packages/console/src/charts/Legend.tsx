@@ -5,7 +5,7 @@ import { showClock, showSeconds } from '../parts/time';
 import { ink, MONO } from '../theme';
 import { crosshair } from './crosshair';
 import { nearestPoint, type ChartColumns } from './lines';
-import { LINE_DASHES, LINE_INKS, pointOf, scalesOf, type ChartLine } from './chartLine';
+import { isOwnScale, LINE_DASHES, LINE_INKS, pointOf, scalesOf, type ChartLine } from './chartLine';
 
 /** Room for a reading with its unit. */
 const READING = '8ch';
@@ -68,7 +68,7 @@ export function Legend({
             <span style={{ display: 'inline-flex', alignItems: 'center', gap: 6, minWidth: 0 }}>
               <Swatch line={lines[i]!} place={i} />
               <span style={{ minWidth: 0 }}>{label}</span>
-              {!hidden && scales.get(unit)?.startsWith('own') && (
+              {!hidden && isOwnScale(scales.get(unit)) && (
                 <span style={{ color: ink.soft, fontSize: '0.85em' }}>own scale</span>
               )}
             </span>

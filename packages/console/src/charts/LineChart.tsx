@@ -8,6 +8,7 @@ import { ink } from '../theme';
 import { crosshair } from './crosshair';
 import { listenToGestures, type Bounds } from './gestures';
 import {
+  isOwnScale,
   LINE_DASHES,
   LINE_INKS,
   placeOf,
@@ -233,7 +234,7 @@ function optionsOf({
       right: { range: (_self, low, high) => scaleRange(low, high, rightRange, draws) },
       ...Object.fromEntries(
         [...scales.values()]
-          .filter((name) => name.startsWith('own'))
+          .filter(isOwnScale)
           .map((name): [string, uPlot.Scale] => [
             name,
             { range: (_self, low, high) => scaleRange(low, high, [null, null], draws) },

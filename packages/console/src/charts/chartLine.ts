@@ -31,6 +31,9 @@ export function scalesOf(lines: readonly Pick<ChartLine, 'unit'>[]): Map<string,
   return new Map(units.map((unit, i) => [unit, i === 0 ? 'y' : i === 1 ? 'right' : `own ${unit}`]));
 }
 
+/** True for a scale without an axis. */
+export const isOwnScale = (name: ScaleName | undefined): boolean => name?.startsWith('own') ?? false;
+
 /** The unit that has the scale on the right; null for none. */
 export function rightUnit(lines: readonly Pick<ChartLine, 'unit'>[]): string | null {
   return [...scalesOf(lines)].find(([, name]) => name === 'right')?.[0] ?? null;

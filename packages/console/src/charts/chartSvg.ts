@@ -1,7 +1,15 @@
-import { graduations } from '@peatmoor/core';
+import { graduations, lineName } from '@peatmoor/core';
 import { roundTimes } from '../parts/roundTimes';
 import { dates } from '../parts/time';
-import { LINE_DASHES, placeOf, rightUnit, scalesOf, type ChartLine, type ScaleName } from './chartLine';
+import {
+  isOwnScale,
+  LINE_DASHES,
+  placeOf,
+  rightUnit,
+  scalesOf,
+  type ChartLine,
+  type ScaleName,
+} from './chartLine';
 import { partOf, runsOf, type ChartColumns } from './lines';
 import { hasSpread, seenLines, type SavedChart } from './saving';
 import { scaleRange, type ScaleRange } from './scale';
@@ -35,9 +43,11 @@ export function chartSvg(chart: SavedChart): string {
     };
   });
   const x = (at: number): number => EDGE.left + ((at * 1000 - from) / (to - from)) * PLACE.width;
-  const boundsOf = (name: ScaleName): Scale => scaleOf(chart, shapes, name);
+  const bounds = new Map(
+    (['y', 'right', ...scales.values()] as const).map((name) => [name, scaleOf(chart, shapes, name)]),
+  );
   const yOf = ({ scale }: { scale: ScaleName }): Along => {
-    const { min, max } = boundsOf(scale);
+    const { min, max } = bounds.get(scale)!;
     return (value) => EDGE.top + ((max - value) / (max - min || 1)) * PLACE.height;
   };
   const [y, yRight] = [yOf({ scale: 'y' }), yOf({ scale: 'right' })];
@@ -47,11 +57,11 @@ export function chartSvg(chart: SavedChart): string {
     ...names(shapes),
     text([EDGE.left - 8, EDGE.top - 10], lines[0]?.unit ?? '', 'text-anchor="end"'),
     text([WIDTH - EDGE.right + 8, EDGE.top - 10], right ?? ''),
-    ...marksOf(boundsOf('y')).flatMap((mark) => [
+    ...marksOf(bounds.get('y')!).flatMap((mark) => [
       `<line x1="${EDGE.left}" x2="${WIDTH - EDGE.right}" y1="${n(y(mark))}" y2="${n(y(mark))}" stroke="#2C242033"/>`,
       text([EDGE.left - 8, y(mark) + 4], dates().number(mark), 'text-anchor="end"'),
     ]),
-    ...(right === null ? [] : marksOf(boundsOf('right'))).map((mark) =>
+    ...(right === null ? [] : marksOf(bounds.get('right')!)).map((mark) =>
       text([WIDTH - EDGE.right + 8, yRight(mark) + 4], dates().number(mark)),
     ),
     ...roundTimes(from, to, 8).map(({ at, words }) =>
@@ -92,8 +102,8 @@ function scaleOf({ draws, range, rightRange }: SavedChart, shapes: readonly Shap
 /** The names of the lines, one after the other, as far as they go in a row. */
 function names(shapes: readonly Shape[]): string[] {
   let [place, row] = [EDGE.left, 46];
-  return shapes.map(({ line: { label, unit }, ink, dash }) => {
-    const words = unit ? `${label} (${unit})` : label;
+  return shapes.map(({ line: { label, unit }, scale, ink, dash }) => {
+    const words = lineName(label, unit, isOwnScale(scale));
     const wide = 44 + words.length * LETTER_PX;
     if (place > EDGE.left && place + wide > WIDTH - EDGE.right) [place, row] = [EDGE.left, row + 16];
     const at = place;

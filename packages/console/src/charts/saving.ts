@@ -1,5 +1,5 @@
-import { sheetCell, type ChartDraws } from '@peatmoor/core';
-import type { ChartLine } from './chartLine';
+import { lineName, sheetCell, type ChartDraws } from '@peatmoor/core';
+import { isOwnScale, scalesOf, type ChartLine } from './chartLine';
 import { partOf, type ChartColumns } from './lines';
 import type { ScaleRange } from './scale';
 
@@ -31,7 +31,7 @@ const DIGITS = 10;
 export function chartCsv(chart: SavedChart): string {
   const all = seenLines(chart).flatMap(({ label, unit, columns }) => {
     const { times, values, low, high } = partOf(columns, chart.from / 1000, chart.to / 1000);
-    const title = unit ? `${label} (${unit})` : label;
+    const title = lineName(label, unit);
     const spread = hasSpread({ times, values, low, high });
     const column = (name: string, of: readonly (number | null)[]) => ({ name, times, values: of });
     const rounded = values.map((value, i) =>
@@ -82,7 +82,10 @@ export function chartPng(
   context.font = `700 ${17 * scale}px sans-serif`;
   context.fillText(chart.title, 10 * scale, 22 * scale);
   context.font = `${13 * scale}px sans-serif`;
-  const names = seenLines(chart).map(({ label, unit }) => (unit ? `${label} (${unit})` : label));
+  const scales = scalesOf(chart.lines);
+  const names = seenLines(chart).map(({ label, unit }) =>
+    lineName(label, unit, isOwnScale(scales.get(unit))),
+  );
   context.fillText(names.join(' · '), 10 * scale, 42 * scale);
   context.drawImage(canvas, 0, head);
   return new Promise((resolve) => picture.toBlob(resolve, 'image/png'));

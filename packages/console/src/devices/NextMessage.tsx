@@ -1,6 +1,6 @@
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
-import { patienceMs } from '@peatmoor/core';
+import { isQuiet } from '@peatmoor/core';
 import { ink } from '../theme';
 
 /** The countdown to the next message that is expected, or how long it is overdue. */
@@ -20,7 +20,7 @@ export function NextMessage({
       : seconds < 5400
         ? `${Math.round(seconds / 60)} min`
         : `${Math.round(seconds / 3600)} h`;
-  const late = now - lastSeen > patienceMs(intervalS);
+  const late = isQuiet(lastSeen, intervalS, now);
   return (
     <Box component="span" data-next sx={{ color: late ? ink.rowan : ink.soft, whiteSpace: 'nowrap' }}>
       {left >= 0

@@ -27,7 +27,7 @@ function conditionFields(
   const value = (one: number | null | undefined): string =>
     one === null || one === undefined ? '' : String(display?.convert(one) ?? one);
   const distance = (one: number | undefined): string =>
-    one === undefined ? '' : String(display === undefined ? one : display.convert(one) - display.convert(0));
+    one === undefined ? '' : String(display?.distance(one) ?? one);
   return {
     ...EMPTY_CONDITION,
     comparison: stored.comparison,

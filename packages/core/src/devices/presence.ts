@@ -15,9 +15,14 @@ export function patienceMs(intervalS: number): number {
   return Math.max(30_000, intervalS * 3000);
 }
 
+/** True where the newest (epoch ms) is so long ago that it is no longer from now. */
+export function isQuiet(newestAt: number, intervalS: number, nowMs: number): boolean {
+  return nowMs - newestAt > patienceMs(intervalS);
+}
+
 /** Never reported, online, or quiet since its last message. */
 export function presenceOf(facts: PresenceFacts, nowMs: number): Presence {
   if (facts.lastSeenAt === null) return { state: 'never' };
-  const heard = nowMs - facts.lastSeenAt <= patienceMs(facts.intervalS);
-  return { state: heard ? 'online' : 'quiet', since: facts.lastSeenAt };
+  const quiet = isQuiet(facts.lastSeenAt, facts.intervalS, nowMs);
+  return { state: quiet ? 'quiet' : 'online', since: facts.lastSeenAt };
 }

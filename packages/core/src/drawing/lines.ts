@@ -97,7 +97,7 @@ export function lineShapes({ lines, from, to, zone, width, height, show }: Lines
         anchor: 'start',
         size: LETTERS,
         fill: 'ink',
-        text: nameOf(title, unit, written),
+        text: lineName(title, unit, unit !== written),
       },
     );
   }
@@ -150,8 +150,8 @@ export function lineShapes({ lines, from, to, zone, width, height, show }: Lines
   return shapes;
 }
 
-/** The name of a line with its unit, and that the scale beside it is not its own where that is so. */
-function nameOf(title: string, unit: string, written: string): string {
+/** The name of a line with its unit, and that it is on no scale that is written where that is so. */
+export function lineName(title: string, unit: string, hasOwnScale = false): string {
   const name = unit === '' ? title : `${title} (${unit})`;
-  return unit === written ? name : `${name}, own scale`;
+  return hasOwnScale ? `${name}, own scale` : name;
 }

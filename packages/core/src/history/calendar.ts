@@ -1,9 +1,7 @@
 import { counted } from '../words';
 import { DateTime, IANAZone } from 'luxon';
+import type { CalendarStep } from './steps';
 import { joinRollups, roundSum, type Rollup } from './rollup';
-
-export const CALENDAR_STEPS = ['hour', 'day', 'week', 'month', 'year'] as const;
-export type CalendarStep = (typeof CALENDAR_STEPS)[number];
 
 /** A step of the calendar with what was measured in it; count 0 and nulls where nothing was. */
 export interface CalendarBucket {

@@ -5,6 +5,7 @@ export * from './pack';
 export * from './rollup';
 export * from './buckets';
 export * from './batch';
+export * from './steps';
 export * from './calendar';
 export * from './samples';
 export * from './statistics';

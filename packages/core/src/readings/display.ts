@@ -40,7 +40,7 @@ export function displayOf(stream: Shown, system: UnitSystem): Display {
   const convert = (value: number): number =>
     plain ? value : Number((value * scale + offset).toPrecision(12));
   const back = (shown: number): number =>
-    plain ? shown : Number(((shown - offset) / scale).toPrecision(12));
+    plain ? shown : Number(((shown - offset) / scale).toPrecision(15));
   const show = (value: Value): string =>
     showValue(changed, typeof value === 'number' ? convert(value) : value);
   const inUnit = (text: string): string => (unit === '' ? text : `${text} ${unit}`);

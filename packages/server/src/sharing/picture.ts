@@ -4,9 +4,9 @@ import {
   DARK_INKS,
   displayOf,
   isNumeric,
+  isQuiet,
   lampLook,
   LIGHT_INKS,
-  patienceMs,
   pictureShapes,
   showReading,
   showUnit,
@@ -104,12 +104,8 @@ function noteOf({ entry, stream }: Shown, recent: Recent, zone: string): string 
   const newest = recent.newest(stream.seriesId);
   if (newest === undefined) return 'no reading yet';
   const at = DateTime.fromMillis(newest.at, { zone }).toFormat('d LLL HH:mm');
-  return isQuiet({ entry }, newest.at) ? `no reading since ${at}` : at;
+  return isQuiet(newest.at, entry.intervalS, clockNow()) ? `no reading since ${at}` : at;
 }
-
-/** True where there has been no reading for longer than usual. */
-const isQuiet = ({ entry }: Pick<Shown, 'entry'>, newestAt: number): boolean =>
-  clockNow() - newestAt > patienceMs(entry.intervalS);
 
 async function picturedBy(
   { recent, history }: { recent: Recent; history: HistoryReader },
@@ -117,7 +113,7 @@ async function picturedBy(
   widget: Widget,
   sources: readonly Shown[],
 ): Promise<Pictured | null> {
-  const { stream } = sources[0]!;
+  const { entry, stream } = sources[0]!;
   const display = displayOf(stream, 'metric');
   const raw = recent.newest(stream.seriesId);
   const newest = raw === undefined ? undefined : shownReading(stream, raw.at, raw.value).value;
@@ -125,7 +121,11 @@ async function picturedBy(
   const now = clockNow();
   switch (widget.type) {
     case 'lamp': {
-      const look = lampLook(widget.options, newest, raw !== undefined && isQuiet(sources[0]!, raw.at));
+      const look = lampLook(
+        widget.options,
+        newest,
+        raw !== undefined && isQuiet(raw.at, entry.intervalS, clockNow()),
+      );
       return { is: 'value', figure: look.words, unit: '' };
     }
     case 'value':

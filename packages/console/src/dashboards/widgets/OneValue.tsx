@@ -1,6 +1,6 @@
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
-import { patienceMs, sampleValue, type Value } from '@peatmoor/core';
+import { isQuiet, sampleValue, type Value } from '@peatmoor/core';
 import { useHeardUntil, useLive, useNewest } from '../../live';
 import { showClock } from '../../parts/time';
 import { ink } from '../../theme';
@@ -30,7 +30,7 @@ export function OneValue({
   const { connected } = useLive();
   const newest = useNewest(device?.id ?? null, stream.key);
   const sample = device === null;
-  const quiet = newest !== undefined && now - newest.at > patienceMs(kind.intervalS) ? newest.at : null;
+  const quiet = newest !== undefined && isQuiet(newest.at, kind.intervalS, now) ? newest.at : null;
   return (
     <Box
       sx={{

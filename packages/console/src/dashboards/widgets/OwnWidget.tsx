@@ -8,7 +8,7 @@ import {
   optionOf,
   OWN_THEME,
   ownPage,
-  patienceMs,
+  isQuiet,
   readFromOwn,
   sampleValue,
   type FromOwn,
@@ -169,7 +169,7 @@ function useValues(title: string, sources: readonly (Source | null)[], theme: Ow
       const { device, stream, kind } = source;
       const newest = device === null ? undefined : liveStore.newest(device.id, stream.key);
       const value = device === null ? sampleValue(stream, now) : newest?.value;
-      const old = newest !== undefined && now - newest.at > patienceMs(kind.intervalS);
+      const old = newest !== undefined && isQuiet(newest.at, kind.intervalS, now);
       return {
         index,
         device: device?.id ?? '',
