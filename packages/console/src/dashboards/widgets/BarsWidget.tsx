@@ -17,7 +17,7 @@ import { ink, MONO } from '../../theme';
 import { bucketText, bucketValue, STEP_MS } from './buckets';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { Sampled, useSampleSteps } from './Sampled';
-import { usePointed } from './usePointed';
+import { RING_WITHIN, usePointed } from './usePointed';
 
 /** Room for figures beside the scale, in px, and of one of them. */
 const LEAST_LEFT = 46;
@@ -111,7 +111,7 @@ function Drawn({
         {...keys}
         aria-roledescription="bars"
         aria-label={`${title}: a bar each ${step}, looked at by the arrow keys`}
-        sx={{ flex: 1, minHeight: 0 }}
+        sx={{ flex: 1, minHeight: 0, ...RING_WITHIN }}
       >
         {width > left && height > BOTTOM && (
           <svg

@@ -10,7 +10,7 @@ import { ink } from '../../theme';
 import { bucketText, bucketValue } from './buckets';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { Sampled, useSampleSteps } from './Sampled';
-import { usePointed } from './usePointed';
+import { RING_WITHIN, usePointed } from './usePointed';
 
 const LEFT = 58;
 const TOP = 16;
@@ -80,7 +80,7 @@ function HeatBody({ widget, sources: [source] }: WidgetProps): ReactNode {
           {...keys}
           aria-roledescription="hours and days"
           aria-label={`${stream.title}: a field each hour, looked at by the arrow keys`}
-          sx={{ flex: 1, minHeight: 0, overflow: 'clip', overflowClipMargin: '4px' }}
+          sx={{ flex: 1, minHeight: 0, overflow: 'clip', overflowClipMargin: '4px', ...RING_WITHIN }}
         >
           <Box
             component="svg"

@@ -8,6 +8,9 @@ const STEPS: Readonly<Record<string, readonly [along: number, across: number]>> 
   ArrowDown: [0, 1],
 };
 
+/** The ring around what has the focus lies within it: what lies beyond a widget is cut off. */
+export const RING_WITHIN = { '&&:focus-visible': { outlineOffset: '-2px' } } as const;
+
 /** Which of so many fields is looked at, by pointer or keyboard; null for none. `perRow`: how many stand in a row, 0 for one row. */
 export function usePointed(
   count: number,
