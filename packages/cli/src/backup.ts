@@ -5,8 +5,13 @@ import { fileURLToPath } from 'node:url';
 import type { Command } from 'commander';
 import { UsageError } from './settings';
 
-/** The program of the service that works on its database, beside this one. */
-const TOOL = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../../server/dist/tool.js');
+/**
+ * The program of the service that works on its database; undefined where only the client is installed. This file is bundled into
+ * packages/cli/dist/client, and read from packages/cli/src by tests.
+ */
+const TOOL = ['../../../server/dist/tool.js', '../../server/dist/tool.js']
+  .map((way) => path.resolve(path.dirname(fileURLToPath(import.meta.url)), way))
+  .find((file) => fs.existsSync(file));
 
 /** Backups are made and brought back on the machine of the service, where its database and its keys are. */
 export function backupCommands(program: Command): void {
@@ -36,7 +41,7 @@ export function backupCommands(program: Command): void {
 
 /** Runs the program of the service in the same terminal, and ends as it ends. */
 async function run(verb: string, file: string, ...more: string[]): Promise<void> {
-  if (!fs.existsSync(TOOL))
+  if (TOOL === undefined)
     throw new UsageError(
       `This works on the machine of the service, in the folder of Peatmoor: npm run -s peatmoor -- ${verb} ${file}`,
     );

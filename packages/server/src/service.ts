@@ -13,6 +13,7 @@ import { writeMachineKey } from './auth/resets';
 import { readSealer, readSigner } from './auth/secrets';
 import { startOutbox } from './alerts/outbox';
 import { createApp } from './api/app';
+import { refuseUnfinishedRestore } from './backup/unfinished';
 import { createBus } from './bus';
 import { localPair, readAuthority } from './certificate/local';
 import { startRenewing } from './certificate/renewing';
@@ -100,6 +101,12 @@ export async function startService({
 }: ServiceOptions): Promise<Service> {
   trustProxies(given.trustProxy);
   const unlock = lockFolder(given.dataFolder);
+  try {
+    refuseUnfinishedRestore(given.dataFolder);
+  } catch (error) {
+    unlock();
+    throw error;
+  }
   // One that was made here is used where none is set.
   const local = given.tls === null ? await localPair(given.dataFolder) : null;
   const config = { ...given, tls: given.tls ?? local };

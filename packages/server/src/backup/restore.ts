@@ -7,12 +7,14 @@ import { lockFolder } from '../database/folderLock';
 import { startManagedDatabase, type ManagedDatabase } from '../database/managed';
 import { knownMigrations } from '../store/migrate';
 import { openStore } from '../store/store';
+import { UNFINISHED_TABLE } from '../store/unfinished';
 import { connectorOptions, whereaboutsOf, type Whereabouts } from './address';
 import { calm } from './calm';
 import { countAll, differences } from './counting';
 import { BackupError } from './make';
 import type { BackupHead } from './marks';
 import { loadBackup, type ReadBackup } from './read';
+import { beginRestore, endRestore } from './unfinished';
 import { showTime } from './words';
 
 export interface RestoreParts {
@@ -41,33 +43,38 @@ export interface Restored {
  */
 export async function restoreBackup(parts: RestoreParts): Promise<Restored> {
   const { dataFolder, databaseUrl, log } = parts;
-  const folder = path.join(dataFolder, 'mariadb');
-  if (databaseUrl === null && fs.existsSync(folder))
-    throw new BackupError(
-      `There is a database in ${dataFolder} already. Restore into an empty place: set PEATMOOR_DATA to another folder, or move this one away.`,
-    );
   const unlock = lockFolder(dataFolder);
   let database: ManagedDatabase | null = null;
   let done = false;
+  let began = false;
   let loaded: Whereabouts | null = null;
   try {
-    if (databaseUrl === null) database = await startManagedDatabase(dataFolder, log);
+    if (databaseUrl === null) {
+      beginRestore(dataFolder);
+      began = true;
+      database = await startManagedDatabase(dataFolder, log, null, { mayBegin: true });
+    }
     const at = database ?? whereaboutsOf(databaseUrl!);
     const { read, rows, compared } = await loadAndCompare(parts, at);
     loaded = plain(at);
-    const store = await openStore(database ?? { url: databaseUrl! }, log);
+    const store = await openStore(database ?? { url: databaseUrl! }, log, { restoring: true });
     await store.close();
     const connection = await createConnection(connectorOptions(plain(at)));
-    const calmed = await calm(connection, read.head.madeAt).finally(() => connection.end());
-    for (const { path: name, body } of read.files) writeInto(dataFolder, name, Buffer.from(body, 'base64'));
-    writeInto(dataFolder, 'settings-of-the-backup.env', Buffer.from(asLines(read.head.settings)));
-    done = true;
-    return { head: read.head, rows, compared, calmed, files: read.files.length };
+    try {
+      const calmed = await calm(connection, read.head.madeAt);
+      for (const { path: name, body } of read.files) writeInto(dataFolder, name, Buffer.from(body, 'base64'));
+      writeInto(dataFolder, 'settings-of-the-backup.env', Buffer.from(asLines(read.head.settings)));
+      await connection.query(`DROP TABLE IF EXISTS ${UNFINISHED_TABLE}`);
+      done = true;
+      return { head: read.head, rows, compared, calmed, files: read.files.length };
+    } finally {
+      await connection.end();
+    }
   } finally {
     // Half of a backup would look like a service.
     if (!done && loaded !== null && database === null) await emptyAgain(loaded);
     await database?.stop();
-    if (!done && database !== null) fs.rmSync(folder, { recursive: true, force: true });
+    if (began) endRestore(dataFolder, done);
     unlock();
   }
 }
@@ -112,16 +119,21 @@ async function loadAndCompare(
   let isOurs = false;
   try {
     const [tables] = (await connection.query(
-      'SELECT COUNT(*) AS count FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE()',
-    )) as { count: number }[];
-    if (Number(tables!.count) > 0)
+      'SELECT COUNT(*) AS count, COALESCE(SUM(TABLE_NAME = ?), 0) AS unfinished FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE()',
+      [UNFINISHED_TABLE],
+    )) as { count: number; unfinished: number }[];
+    // What an interrupted restore left is nobody's yet.
+    if (Number(tables!.unfinished) > 0) await dropTables(connection);
+    else if (Number(tables!.count) > 0)
       throw new BackupError(
         `The database ${at.database} has tables already. Restore into an empty one, so that nothing is lost.`,
       );
     isOurs = true;
+    await connection.query(`CREATE TABLE ${UNFINISHED_TABLE} (id INT PRIMARY KEY)`);
     const read = await loadBackup(file, passphrase, at, refuseNewer, onProgress);
     const counted = await countAll(connection, (part) => onProgress(0.75 + part * 0.25, 'comparing'));
     const before = read.end.tables;
+    delete counted[UNFINISHED_TABLE];
     const wrong = before === null ? [] : differences(before, counted);
     if (wrong.length > 0)
       throw new BackupError(
@@ -151,8 +163,13 @@ async function dropTables(connection: Connection): Promise<void> {
     'SELECT TABLE_NAME AS name FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE()',
   )) as { name: string }[];
   await connection.query('SET FOREIGN_KEY_CHECKS = 0');
-  for (const { name } of tables) await connection.query(`DROP TABLE \`${name}\``);
+  // The mark goes last: interrupted here, it is begun again.
+  for (const { name } of [...tables].sort(byMark)) await connection.query(`DROP TABLE \`${name}\``);
+  await connection.query('SET FOREIGN_KEY_CHECKS = 1');
 }
+
+const byMark = (a: { name: string }, b: { name: string }): number =>
+  Number(a.name === UNFINISHED_TABLE) - Number(b.name === UNFINISHED_TABLE);
 
 function refuseNewer({ format, version, madeAt, migrations }: BackupHead): void {
   const known = new Set(knownMigrations());

@@ -6,6 +6,15 @@ import path from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import mariadb from 'mariadb';
 import type { Logger } from 'pino';
+import {
+  beginFolder,
+  beginsFirst,
+  isFirstStart,
+  noteMade,
+  refuseDamaged,
+  refuseVanished,
+  startedFirst,
+} from './folderLife';
 import { causeIn, isKeptOut, whyNotMade, whyNotStarted } from './trouble';
 
 /** How to reach a database server: by socket, with the password made for it. */
@@ -41,12 +50,14 @@ const DATABASE = 'peatmoor';
 
 /**
  * Starts MariaDB on a data folder of its own, reachable only through a socket, and starts it again whenever it
- * ends by itself. The kernel ends it with this process, however that ends.
+ * ends by itself. The kernel ends it with this process, however that ends. A folder that is not empty is never removed; where there was
+ * a database and is none any more, a new one is only begun if `mayBegin`. Throws an Error with a sentence.
  */
 export async function startManagedDatabase(
   dataFolder: string,
   log: Logger,
   sizeName: SizeName | null = null,
+  { mayBegin = false }: { mayBegin?: boolean } = {},
 ): Promise<ManagedDatabase> {
   const size = SIZES[sizeName ?? (os.totalmem() < SMALL_BYTES ? 'small' : 'usual')];
   const folder = path.join(dataFolder, 'mariadb');
@@ -61,10 +72,11 @@ export async function startManagedDatabase(
   /** How often the server ended by itself before it answered. */
   let ended = 0;
 
-  if (!fs.existsSync(path.join(folder, 'mysql'))) {
+  if (beginsFirst(folder)) {
+    if (!mayBegin) refuseVanished(dataFolder, folder);
     log.info('making a new database folder');
-    install(folder, temporary, size);
-  }
+    beginFolder(folder, (place) => install(place, temporary, size));
+  } else if (!isFirstStart(folder)) refuseDamaged(folder, DATABASE);
   const launch = (): void => {
     child = launchServer(folder, temporary, socketPath, initFile(dataFolder, password), size);
     pid = child.pid ?? null;
@@ -97,6 +109,8 @@ export async function startManagedDatabase(
     }
     await sleep(50);
   }
+  startedFirst(folder);
+  noteMade(dataFolder);
   return {
     socketPath,
     user: USER,
@@ -161,10 +175,9 @@ function serverProgram(): string {
   );
 }
 
+/** Fills a new folder with the tables of the server itself. Throws an Error with a sentence. */
 function install(folder: string, temporary: string, size: DatabaseSize): void {
   const user = os.userInfo().username;
-  fs.rmSync(folder, { recursive: true, force: true });
-  fs.mkdirSync(folder, { recursive: true, mode: 0o700 });
   const made = spawnSync(
     'mariadb-install-db',
     [
@@ -183,10 +196,7 @@ function install(folder: string, temporary: string, size: DatabaseSize): void {
     throw new Error('mariadb-install-db is missing. Install MariaDB: apt-get install mariadb-server-core', {
       cause: made.error,
     });
-  if (made.status !== 0) {
-    fs.rmSync(folder, { recursive: true, force: true });
-    throw new Error(whyNotMade(folder, `${made.stderr}\n${made.stdout}`));
-  }
+  if (made.status !== 0) throw new Error(whyNotMade(folder, `${made.stderr}\n${made.stdout}`));
 }
 
 /** SQL that the server runs at each start: the one user and database there are. */

@@ -8,6 +8,7 @@ import { defineModels, type Models } from './models';
 import { ambientTransaction } from './ambient';
 import { hearFailure, splitHosts, useHosts } from './hosts';
 import { refuseSettings } from './settings';
+import { refuseUnfinished } from './unfinished';
 import { guardConnections, inTransaction } from './oneConnection';
 
 /** Transactions of calls at once, of a pool of twelve connections. */
@@ -39,8 +40,15 @@ export interface Store {
   close(): Promise<void>;
 }
 
-/** Connects and brings the tables up to date. Throws if the database is not reached. */
-export async function openStore(address: DatabaseAddress, log: Logger): Promise<Store> {
+/**
+ * Connects and brings the tables up to date. Throws if the database is not reached, and if a restore into it was interrupted (`restoring`
+ * is that restore itself).
+ */
+export async function openStore(
+  address: DatabaseAddress,
+  log: Logger,
+  { restoring = false }: { restoring?: boolean } = {},
+): Promise<Store> {
   const dialectOptions = {
     bigIntAsNumber: true,
     insertIdAsNumber: true,
@@ -69,6 +77,7 @@ export async function openStore(address: DatabaseAddress, log: Logger): Promise<
   try {
     await reach(sequelize, 'socketPath' in address || hosts.length > 1 ? PATIENCE_MS : 0);
     await refuseSettings(sequelize);
+    if (!restoring) await refuseUnfinished(sequelize);
     await migrate(sequelize, log);
   } catch (error) {
     await sequelize.close();
