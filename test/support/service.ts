@@ -94,21 +94,25 @@ export async function startService(environment: Record<string, string> = {}): Pr
 
 /** A fetch that keeps the session cookie, as a browser does. */
 export function sessionFetch(): typeof fetch & { cookie(): string } {
-  let cookie = '';
+  const jar = new Map<string, string>();
+  const cookie = (): string => [...jar].map(([name, value]) => `${name}=${value}`).join('; ');
   const keeping = async (input: string | URL | Request, init?: RequestInit): Promise<Response> => {
     const response = await fetch(input, {
       ...init,
       headers: {
         'sec-fetch-site': 'same-origin',
         ...(init?.headers as Record<string, string>),
-        ...(cookie && { cookie }),
+        ...(jar.size > 0 && { cookie: cookie() }),
       },
     });
-    const set = response.headers.getSetCookie()[0];
-    if (set !== undefined) cookie = set.split(';')[0]!;
+    for (const set of response.headers.getSetCookie()) {
+      const [, name, value] = /^([^=]+)=([^;]*)/.exec(set)!;
+      if (value === '') jar.delete(name!);
+      else jar.set(name!, value!);
+    }
     return response;
   };
-  return Object.assign(keeping as typeof fetch, { cookie: () => cookie });
+  return Object.assign(keeping as typeof fetch, { cookie });
 }
 
 let accounts = 0;

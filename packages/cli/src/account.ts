@@ -145,26 +145,36 @@ export function accountCommands(program: Command): void {
     );
   account
     .command('reset <account>')
-    .description('on the machine of the service: a link with which an account sets a new password')
+    .description(
+      'on the machine of the service: a link with which an account sets a new password, without its second factor',
+    )
     .option('--data <folder>', 'data folder of the service (or PEATMOOR_DATA)')
     .option('--url <url>', 'address of the service', 'http://127.0.0.1:8420')
     .addHelpText('after', '\nExample:\n  peatmoor account reset warden@quillmere.example')
     .action(async (name: string, options: { data?: string; url: string }, command: Command) => {
-      const folder = options.data ?? process.env.PEATMOOR_DATA ?? 'data';
-      const file = path.join(folder, 'reset-key');
-      let resetKey: string;
-      try {
-        resetKey = fs.readFileSync(file, 'utf8').trim();
-      } catch (error) {
-        throw new UsageError(
-          `${file} cannot be read: ${(error as Error).message}. Run this on the machine of the service, as the one whose folder it is, while the service runs.`,
-        );
-      }
       const made = await createClient({ baseUrl: options.url.replace(/\/+$/, '') }).call('machineReset', {
-        body: { account: name, key: resetKey },
+        body: { account: name, key: readMachineKey(options.data) },
       });
       print(command, made, ({ link, endsAt }) => `Works once, until ${showTime(endsAt)}:\n${link}`);
     });
+  account
+    .command('factor <state> <account>')
+    .description('on the machine of the service: "off" takes the second factor off an account')
+    .option('--data <folder>', 'data folder of the service (or PEATMOOR_DATA)')
+    .option('--url <url>', 'address of the service', 'http://127.0.0.1:8420')
+    .addHelpText('after', '\nExample:\n  peatmoor account factor off warden@quillmere.example')
+    .action(
+      async (state: string, name: string, options: { data?: string; url: string }, command: Command) => {
+        if (state !== 'off')
+          throw new UsageError(
+            `"${state}" cannot be set here; write "off". A second factor is set up by its person, on the page Settings.`,
+          );
+        await createClient({ baseUrl: options.url.replace(/\/+$/, '') }).call('machineFactorOff', {
+          body: { account: name, key: readMachineKey(options.data) },
+        });
+        done(command, { account: name, factor: 'off' }, `${name} signs in without a second factor now.`);
+      },
+    );
   const key = program.command('key').description('access keys for programs');
   key
     .command('list')
@@ -231,6 +241,18 @@ export function accountCommands(program: Command): void {
       await signedInClient().call('deleteKey', { params: { key: number } });
       done(command, { key: number, ended: true }, 'The key no longer works.');
     });
+}
+
+/** The key that the service wrote into its data folder: whoever reads it owns the machine. */
+function readMachineKey(data: string | undefined): string {
+  const file = path.join(data ?? process.env.PEATMOOR_DATA ?? 'data', 'reset-key');
+  try {
+    return fs.readFileSync(file, 'utf8').trim();
+  } catch (error) {
+    throw new UsageError(
+      `${file} cannot be read: ${(error as Error).message}. Run this on the machine of the service, as the one whose folder it is, while the service runs.`,
+    );
+  }
 }
 
 interface PasswordOptions {

@@ -40,6 +40,7 @@ export const VISITOR: Me = {
   },
   role: 'none',
   steers: false,
+  ownsService: false,
   address: {
     httpUrl: location.origin + BASE,
     host: location.hostname,

@@ -30,7 +30,10 @@ const MOST_PROBLEMS = 20;
 const REMARKS: Record<string, string> = {
   kinds:
     ' What devices of one sort have in common. A name may stand once; fields that are as usual are left out.',
-  webhooks: ' Secrets are not in the file: a new webhook gets a new one.',
+  needs:
+    ' Secrets that are not in the file. Complete them below before you apply the file to another workspace.',
+  webhooks:
+    ' Addresses end with the host: what is behind it is a secret. Where the webhook is there already, its address stays.',
   devices: ' Tokens are not in the file: a new device gets one, told when the file is applied.',
   dashboards: ' A source without a device shows the device that is chosen.',
   rules: ' People are named by their email, or by the name they sign in with.',

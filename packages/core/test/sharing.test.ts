@@ -10,6 +10,8 @@ import {
   LIGHT_INKS,
   lineShapes,
   mayCarry,
+  isOfService,
+  mayByKey,
   mayDo,
   namesOf,
   nearestWord,
@@ -122,18 +124,34 @@ describe('the table of who may do what', () => {
       if (mayCarry('viewer', action)) expect(mayCarry('operator', action)).toBe(true);
     }
     expect(
-      (['change', 'people', 'steer', 'look', 'self'] as const).some((action) => mayCarry('operator', action)),
+      (['change', 'people', 'steer', 'look', 'self', 'own', 'signIn', 'service'] as const).some((action) =>
+        mayCarry('operator', action),
+      ),
     ).toBe(false);
   });
 
+  it('says by which keys, and a key that may not do everything never more than one that may', () => {
+    for (const action of Object.keys(ACTIONS) as Action[])
+      expect(mayByKey(action, true) && !mayByKey(action, false)).toBe(false);
+    expect([mayByKey('self', true), mayByKey('own', true), mayByKey('own', false)]).toEqual([
+      true,
+      false,
+      true,
+    ]);
+    expect([mayByKey('signIn', true), mayByKey('signIn', false)]).toEqual([false, false]);
+    expect((Object.keys(ACTIONS) as Action[]).filter(isOfService)).toEqual(['service']);
+  });
+
   it('stands in the documentation as it is (npm run reference makes it anew)', () => {
-    const callers = [...ROLES, 'grant to look', 'grant to steer', 'share link'];
+    const callers = [...ROLES, 'grant to look', 'grant to steer', 'share link', 'by access key'];
+    const keys = { any: 'yes', everything: 'of everything', none: 'no' };
     const rows = (Object.keys(ACTIONS) as Action[]).map((action) => {
       const cells = [
         ...ROLES.map((role) => (mayDo(role, action) ? 'yes' : '')),
         ...(['viewer', 'operator', 'link'] as const).map((by) =>
           mayCarry(by, action) ? 'what it carries' : '',
         ),
+        keys[ACTIONS[action].byKey],
       ];
       return `| ${ACTIONS[action].words} | ${cells.join(' | ')} |`;
     });

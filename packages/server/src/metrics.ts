@@ -104,7 +104,8 @@ export function serveMetrics(app: Express, metrics: Metrics, key: string | null)
   });
 }
 
-function mayRead(request: Request, key: string | null): boolean {
+/** True for the machine itself, or where a key is set for whoever sends it. */
+export function mayRead(request: Request, key: string | null): boolean {
   if (key !== null) {
     const given = Buffer.from(request.headers.authorization ?? '');
     const right = Buffer.from(`Bearer ${key}`);

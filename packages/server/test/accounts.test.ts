@@ -89,7 +89,9 @@ describe('inviting', () => {
     const { client } = await newPerson(service, 'Traveller');
     await owner.client.call('addPerson', { body: { role: 'operator', email: 'invited@quillmere.example' } });
     const { subject, text } = await mailTo('invited@quillmere.example');
-    expect(subject).toBe("Warden invites you to Warden's moss");
+    // The sender's words are shown as theirs.
+    expect(subject).toBe('Peatmoor: an invitation to a workspace');
+    expect(text).toContain("They call themselves “Warden” and the workspace “Warden's moss”.");
     const secret = secretOf(linkIn(text));
     const me = await client.call('joinHere', { body: { secret } });
     expect([me.role, me.workspace.title]).toEqual(['operator', "Warden's moss"]);
@@ -191,14 +193,14 @@ it('asks for a second factor, takes each code once, and recovery codes when the 
   const { secret, uri } = await client.call('newFactor');
   expect(uri).toMatch(/^otpauth:\/\/totp\/Peatmoor:/);
   const totp = new TOTP({ secret: Secret.fromBase32(secret), digits: 6, period: 30 });
-  await expect(client.call('useFactor', { body: { secret, code: '000000' } })).rejects.toThrow(
+  await expect(client.call('useFactor', { body: { secret, code: '000000', password } })).rejects.toThrow(
     /code is not the one/,
   );
-  const { codes } = await client.call('useFactor', { body: { secret, code: totp.generate() } });
+  const { codes } = await client.call('useFactor', { body: { secret, code: totp.generate(), password } });
   expect(new Set(codes).size).toBe(8);
-  await expect(client.call('useFactor', { body: { secret, code: totp.generate() } })).rejects.toThrow(
-    /second factor already/,
-  );
+  await expect(
+    client.call('useFactor', { body: { secret, code: totp.generate(), password } }),
+  ).rejects.toThrow(/second factor already/);
   const signIn = (code?: string) =>
     browser().client.call('signIn', { body: { email, password, ...(code !== undefined && { code }) } });
   const refusal = await signIn().catch((error: ApiError) => error.problem.type);

@@ -110,6 +110,15 @@ it('gives an empty workspace the same pages, tokens once, and nothing to do a se
   expect(await other.client.call('listDevices')).toEqual([]);
   const theirs = copy(document);
   theirs.rules![0]!.people = [other.email];
+  // What is behind the host of a webhook is a secret: it is not in the file, and a new one is not made without it.
+  expect(JSON.stringify(document)).not.toContain('/in');
+  expect(document.webhooks![0]!.url).toBe('https://hook.example');
+  expect(document.needs).toEqual([{ what: 'webhook', name: 'Bell', field: 'url' }]);
+  const cut = { ...copy(document), rules: [], grants: [] };
+  await expect(apply(other.client, cut as never)).rejects.toThrow(
+    /webhooks\[0\]\.url lacks the part after the host/,
+  );
+  theirs.webhooks![0]!.url = 'https://hook.example/in';
   delete (theirs as { grants?: unknown }).grants;
   const { given, steps } = await apply(other.client, theirs as never);
   expect(given.map(({ what, name }) => `${what} ${name}`).sort()).toEqual([
@@ -120,7 +129,11 @@ it('gives an empty workspace the same pages, tokens once, and nothing to do a se
   ]);
   expect(steps.length).toBeGreaterThan(8);
   const made = await fileOf(other.client);
-  expect({ ...made, grants: undefined }).toEqual({ ...theirs, grants: undefined });
+  expect({ ...made, grants: undefined }).toEqual({
+    ...theirs,
+    grants: undefined,
+    webhooks: document.webhooks,
+  });
   expect(await apply(other.client, theirs as never)).toEqual({ steps: [], stays: [], given: [] });
   // The token works, and the page of the device leads to its dashboard.
   const fresh = given.find(({ name }) => name === NORTH)!.secret;
@@ -260,6 +273,7 @@ it('has a schema for editors, in which every part of it stands', async () => {
     properties: Record<string, { items?: { properties: object; required?: string[] } }>;
   };
   expect(Object.keys(schema.properties).sort()).toEqual(Object.keys(await fileOf(client)).sort());
+  expect(Object.keys(schema.properties.needs!.items!.properties)).toEqual(['what', 'name', 'field']);
   expect(schema.properties.kinds!.items!.properties).toHaveProperty('streams');
   expect(schema.properties.devices!.items!.required).toEqual(expect.arrayContaining(['id', 'name', 'kind']));
 });
@@ -271,6 +285,12 @@ it('is for editors, and does for nobody what only owners may', async () => {
     body: { secret: added.link.split('#')[1]!, password: 'cotton grass and reeds' },
   });
   const document = copy(await fileOf(editor));
+  // Who may not see grants does not read them in the file, and leaves them alone when what is not in it is deleted.
+  expect(document.grants).toBeUndefined();
+  const before = await client.call('listGrants');
+  expect((await apply(editor, document as never, true)).steps).toEqual([]);
+  expect(await client.call('listGrants')).toEqual(before);
+  document.grants = copy(await fileOf(client)).grants!;
   document.grants![0]!.role = 'viewer';
   await expect(apply(editor, document as never)).rejects.toThrow(
     /changes grants, which needs the role owner/,

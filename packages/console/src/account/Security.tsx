@@ -144,7 +144,10 @@ function SecondFactor(): ReactNode {
               component="form"
               onSubmit={(event) => (
                 event.preventDefault(),
-                use.mutate({ body: { secret: begin.data.secret, code } }, { onSuccess: () => setCode('') })
+                use.mutate(
+                  { body: { secret: begin.data.secret, code, password } },
+                  { onSuccess: () => (setCode(''), setPassword('')) },
+                )
               )}
               sx={ROW}
             >
@@ -156,14 +159,15 @@ function SecondFactor(): ReactNode {
                 sx={FIELD}
                 {...troubleOf(use.error)('code')}
               />
-              <Button type="submit" disabled={code.trim() === '' || use.isPending}>
+              <PasswordAgain value={password} onChange={setPassword} error={use.error} />
+              <Button type="submit" disabled={code.trim() === '' || password === '' || use.isPending}>
                 Switch it on
               </Button>
             </Box>
           </Box>
         </Box>
       )}
-      <Notice error={begin.error ?? use.error} beside={['code']} />
+      <Notice error={begin.error ?? use.error} beside={['code', 'password']} />
     </Section>
   );
 }

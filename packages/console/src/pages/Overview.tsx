@@ -32,7 +32,7 @@ export function Overview(): ReactNode {
   const devices = useRead('listDevices');
   const kinds = useRead('listKinds').data;
   const clock = useRead('status').data?.clock ?? null;
-  const owns = useMay('people') && me !== undefined;
+  const owns = me?.ownsService ?? false;
   const troubles = useRead('listTroubles', undefined, owns, 60_000).data ?? [];
   const now = useHeardUntil();
   useEffect(() => devices.data && liveStore.seed(devices.data), [devices.data]);

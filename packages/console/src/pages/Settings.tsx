@@ -48,8 +48,8 @@ export function Settings(): ReactNode {
           <Copyable label="By name, in this network" text={me.address.localName} />
         )}
       </Section>
-      <Certificate owner={me.role === 'owner'} />
-      {me.role === 'owner' && (
+      <Certificate owner={me.ownsService} />
+      {me.ownsService && (
         <Suspense>
           <Nodes />
         </Suspense>

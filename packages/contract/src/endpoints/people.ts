@@ -54,7 +54,7 @@ export const peopleEndpoints = {
   }),
   joinHere: endpoint<account.Me, { secret: string }>(
     'POST /api/join/here',
-    'self',
+    'own',
     'Join with the account you are signed in with',
     { body: people.joinHereSchema, answer: account.meSchema },
   ),

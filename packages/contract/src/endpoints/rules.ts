@@ -90,23 +90,23 @@ export const rulesEndpoints = {
   }),
   changeMyAlerts: endpoint<alerts.AlertsOfMe, alerts.AlertChoices>(
     'PUT /api/me/alerts',
-    'self',
+    'own',
     'Choose how you are alerted',
     { body: alerts.alertChoicesSchema, answer: alerts.alertsOfMeSchema },
   ),
   testAlert: endpoint<alerts.TestResult, { channel: PersonalChannel | 'webhook'; id?: number }>(
     'POST /api/me/alerts/test',
-    'self',
+    'own',
     'Send a test message, and say what happened at each hop',
     { body: alerts.testSchema, answer: alerts.testResultSchema },
   ),
   addPushPlace: endpoint<alerts.PushPlace, alerts.NewPushPlace>(
     'POST /api/me/phones',
-    'self',
+    'own',
     'Alert this phone or browser',
     { body: alerts.newPushPlaceSchema, answer: alerts.pushPlaceSchema },
   ),
-  removePushPlace: endpoint<void>('DELETE /api/me/phones/:phone', 'self', 'Alert a phone or browser no more'),
+  removePushPlace: endpoint<void>('DELETE /api/me/phones/:phone', 'own', 'Alert a phone or browser no more'),
   listWebhooks: endpoint<alerts.Webhook[]>('GET /api/webhooks', 'look', 'Webhooks', {
     answer: array(alerts.webhookSchema).required(),
   }),

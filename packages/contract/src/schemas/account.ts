@@ -178,6 +178,7 @@ export const newFactorSchema = object({
 export const factorCodeSchema = object({
   secret: string().max(100).required(),
   code: string().trim().max(10).required(),
+  password: string().max(200).required(),
 }).noUnknown();
 export const recoveryCodesSchema = object({ codes: array(string().required()).required() });
 
@@ -267,6 +268,8 @@ export const meSchema = object({
   role: string().oneOf(ROLES).required(),
   /** True where something is granted that may be steered, beyond the role. */
   steers: boolean().required(),
+  /** True for an owner of the first workspace, in it: they look after the service itself. */
+  ownsService: boolean().required(),
   address: addressSchema,
   /** Counted up by every change of name or units. */
   version: number().required(),

@@ -1,6 +1,7 @@
 import '../locale';
 import type { Plan, WorkspaceFile } from '@peatmoor/core';
 import { array, boolean, mixed, number, object, string, type InferType, type StringSchema } from 'yup';
+import { newWebhookSchema } from './alerts';
 import { newCalibrationSchema } from './calibrations';
 import { newDashboardSchema, widgetSchema } from './dashboards';
 import { newDeviceSchema, placeSchema } from './devices';
@@ -23,6 +24,7 @@ const dashboard = newDashboardSchema.fields;
 const timetable = newTimetableSchema.fields;
 const link = newLinkSchema.fields;
 const calibration = newCalibrationSchema.fields;
+const webhook = newWebhookSchema.fields;
 const {
   kindId: _kind,
   people: _people,
@@ -57,11 +59,26 @@ export const workspaceFileSchema = object({
       streams: kinds.streams,
     }).noUnknown(),
   ).max(MOST),
+  /** Secrets that the file does not have: to be filled in before something new is made by it. */
+  needs: array(
+    object({
+      what: string()
+        .oneOf(['webhook'] as const)
+        .required(),
+      name,
+      field: string()
+        .oneOf(['url'] as const)
+        .required(),
+    }).noUnknown(),
+  )
+    .max(MOST)
+    .optional(),
   webhooks: array(
     object({
       name,
-      url: string().trim().max(500).required(),
-      template: string().max(4000).default(''),
+      /** As far as the host: what is behind it is a secret, kept where it is there already. */
+      url: webhook.url,
+      template: webhook.template,
     }).noUnknown(),
   ).max(MOST),
   devices: array(
@@ -147,7 +164,10 @@ export const workspaceFileSchema = object({
 }).noUnknown();
 
 /** A workspace file as JSON; its fields as the schema says. */
-export type WorkspaceDocument = WorkspaceFile & { peatmoor: number };
+export type WorkspaceDocument = WorkspaceFile & {
+  peatmoor: number;
+  needs?: { what: 'webhook'; name: string; field: 'url' }[];
+};
 
 export const applyFileSchema = object({
   document: workspaceFileSchema.required(),

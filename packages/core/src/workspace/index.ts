@@ -1,3 +1,4 @@
 export * from './plan';
 export * from './names';
 export * from './references';
+export * from './webhookAddress';

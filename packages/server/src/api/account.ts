@@ -1,16 +1,18 @@
 import { hash, verify } from '@node-rs/argon2';
 import { Op } from 'sequelize';
-import { createAccount, demandPassword, findAccount, notOpen } from '../auth/accounts';
+import { createAccount, findAccount, notOpen, signInNameOf } from '../auth/accounts';
 import { takeCode } from '../auth/factor';
-import { createLimits, signInBounds } from '../auth/limits';
+import { createLimits } from '../auth/limits';
+import { createPasswordTries } from '../auth/passwordTries';
 import { troubleOfClock } from '../clock';
-import { remoteAddress } from '../listeners/address';
+import { countedAddress } from '../listeners/address';
 import { ProblemError } from '../problems';
 import { hashSecret } from '../registry';
-import { findAll, findOne } from '../store/rows';
+import { findAll } from '../store/rows';
 import { VERSION } from '../version';
 import type { ApiParts, Handlers } from './context';
-import { demandPerson, SESSION_COOKIE, sessionIdOf, type Scope } from './scope';
+import { SESSION_COOKIE, sessionIdOf, type Scope } from './scope';
+import { demandPassword } from './passwordAgain';
 import { createSessions } from './sessions';
 
 /** Verified when an account is not known, so that both cases take the same time. */
@@ -27,6 +29,7 @@ export function accountHandlers(parts: ApiParts): AccountHandlers {
   const { models } = store;
   const limits = createLimits(store);
   const sessions = createSessions(parts);
+  const tries = createPasswordTries(store, sealer);
   const isEmpty = async (): Promise<boolean> => (await models.users.count()) === 0;
   /** Of kinds that are gone, or were never one's own, nothing is kept: it would be carried along for ever. */
   const ofOwnKinds = async <T extends { kind: number }>(scope: Scope, chosen: T[]): Promise<T[]> => {
@@ -53,7 +56,7 @@ export function accountHandlers(parts: ApiParts): AccountHandlers {
     },
     createAccount: async ({ body, request, response }) => {
       if (config.signUp !== 'open' && !(await isEmpty())) throw notOpen();
-      const bounds = [{ name: `account ${remoteAddress(request)}`, most: 60, seconds: 300 }];
+      const bounds = [{ name: `account ${countedAddress(request)}`, most: 60, seconds: 300 }];
       await limits.attempt(bounds, 'make an account');
       const made = await createAccount(
         store,
@@ -63,9 +66,8 @@ export function accountHandlers(parts: ApiParts): AccountHandlers {
       return sessions.start(request, response, made.userId, made.workspaceId);
     },
     signIn: async ({ body, request, response }) => {
-      const bounds = signInBounds(remoteAddress(request), body.email);
-      await limits.attempt(bounds, 'sign in');
       const user = await findAccount(store, body.email);
+      const succeeded = await tries.attempt({ request, user, typed: signInNameOf(body.email) }, 'sign in');
       const right = await verify(user?.passwordHash ?? NOBODY_HASH, body.password).catch(() => false);
       if (user === null || !right)
         throw new ProblemError(
@@ -84,7 +86,7 @@ export function accountHandlers(parts: ApiParts): AccountHandlers {
             'The code is not right, or was used already. Wait for the next one, or type a recovery code.',
           );
       }
-      await limits.succeeded(bounds, 2);
+      await succeeded();
       const memberships = await findAll(models.memberships, {
         where: { userId: user.id },
         order: ['workspaceId'],
@@ -104,7 +106,6 @@ export function accountHandlers(parts: ApiParts): AccountHandlers {
     },
     me: async ({ scope }) => sessions.me(scope),
     changeMe: async ({ scope, body }) => {
-      demandPerson(scope);
       const { name, units, ...rest } = body;
       if (rest.leftOut !== undefined) rest.leftOut = await ofOwnKinds(scope, rest.leftOut);
       const said = Object.fromEntries(Object.entries(rest).filter(([, value]) => value !== undefined));
@@ -125,13 +126,8 @@ export function accountHandlers(parts: ApiParts): AccountHandlers {
         choices,
       });
     },
-    changePassword: async ({ scope, body, request }) => {
-      demandPerson(scope);
-      const user = (await findOne(models.users, { id: scope.userId }))!;
-      const bounds = signInBounds(remoteAddress(request), user.email ?? user.signInName ?? '');
-      await limits.attempt(bounds, 'change the password');
-      await demandPassword(user, body.before, 'before');
-      await limits.succeeded(bounds, 2);
+    changePassword: async ({ scope, body, request, response }) => {
+      await demandPassword(parts, { scope, request }, body.before, 'before');
       await models.users.update({ passwordHash: await hash(body.password) }, { where: { id: scope.userId } });
       // Who had the old one is signed out; this session stays. Links that were asked for with it end too.
       const own = scope.pass.kind === 'session' ? scope.pass.idHash : null;
@@ -139,6 +135,7 @@ export function accountHandlers(parts: ApiParts): AccountHandlers {
         where: { userId: scope.userId, ...(own !== null && { idHash: { [Op.ne]: own } }) } as never,
       });
       await models.resets.destroy({ where: { userId: scope.userId } });
+      await sessions.remember(request, response, scope.userId);
     },
   };
 }

@@ -1,3 +1,4 @@
+import { asTheirWords, countMailToStranger } from '../auth/mailsToStrangers';
 import { now as clockNow } from '../clock';
 import type { AddressRow } from '../store/models';
 import { changeIn, listIn, oneIn } from '../store/rows';
@@ -13,10 +14,11 @@ export async function askAddress(
   row: AddressRow,
 ): Promise<AddressRow> {
   const askedAt = clockNow();
+  await countMailToStranger(store, scope);
   await mailer.send({
     to: row.email,
-    subject: `${scope.workspace.title}: may alerts come to you?`,
-    text: `${scope.userName} wants alerts of ${scope.workspace.title} to come to ${row.email}.\n\nIf you agree, press the button at\n${links.page({ what: 'address', addressId: row.id, asked: askedAt })}\n\nOtherwise do nothing: nothing will come.`,
+    subject: 'Peatmoor: may alerts come to you?',
+    text: `Somebody who calls themselves ${asTheirWords(scope.userName)} wants alerts of their workspace ${asTheirWords(scope.workspace.title)} to come to ${row.email}.\n\nIf you agree, press the button at\n${links.page({ what: 'address', addressId: row.id, asked: askedAt })}\n\nIf you do not agree, ignore this email. No alerts will be sent.`,
     headers: { 'Auto-Submitted': 'auto-generated' },
   });
   await changeIn(store.models.addresses, scope.workspaceId, { id: row.id }, { askedAt });

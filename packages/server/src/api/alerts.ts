@@ -1,3 +1,4 @@
+import { hostOf, mayDo, type Role } from '@peatmoor/core';
 import { createHash, randomBytes } from 'node:crypto';
 import type { AlertChoices, AlertLink, AlertsOfMe, PushPlace, Webhook } from '@peatmoor/contract';
 import { NO_MAIL } from '../alerts/channels/email';
@@ -43,10 +44,11 @@ const toPlace = ({ id, name, createdAt, deliveredAt, endpointHash }: PushPlaceRo
   deliveredAt,
   mark: endpointHash.toString('hex').slice(0, 16),
 });
-const toWebhook = ({ id, title, url, template, revision }: WebhookRow): Webhook => ({
+/** What is behind the host of an address is usually a secret: below editor it is not seen. */
+const toWebhook = ({ id, title, url, template, revision }: WebhookRow, role: Role): Webhook => ({
   id,
   title,
-  url,
+  url: mayDo(role, 'change') ? url : `${hostOf(url)}/…`,
   template,
   version: revision ?? 1,
 });
@@ -173,7 +175,9 @@ export function alertHandlers(parts: ApiParts): AlertHandlers {
       if (count === 0) throw notFound('phone', params.phone ?? '');
     },
     listWebhooks: async ({ scope }) =>
-      (await listIn(models.webhooks, scope.workspaceId, { order: ['id'] })).map(toWebhook),
+      (await listIn(models.webhooks, scope.workspaceId, { order: ['id'] })).map((row) =>
+        toWebhook(row, scope.role),
+      ),
     createWebhook: async ({ scope, body }) => {
       const { title, url, template = '' } = body as { title: string; url: string; template?: string };
       if ((await listIn(models.webhooks, scope.workspaceId, {})).length >= MOST_WEBHOOKS)
@@ -186,7 +190,7 @@ export function alertHandlers(parts: ApiParts): AlertHandlers {
         secret,
         createdAt: clockNow(),
       });
-      return { ...toWebhook(row), secret };
+      return { ...toWebhook(row, scope.role), secret };
     },
     deleteWebhook: async ({ scope, params }) => {
       if (

@@ -7,7 +7,7 @@ import { now as clockNow } from '../clock';
 import { DEAD_MS } from '../nodes/book';
 import { countSetAside } from '../journal/setAside';
 import type { Store } from '../store/store';
-import { firstWorkspace, troublesOf, type Trouble } from '../watch/troubles';
+import { troublesOf, type Trouble } from '../watch/troubles';
 import { VERSION } from '../version';
 import type { ApiParts, Handlers } from './context';
 
@@ -18,16 +18,13 @@ const TRIED = ['10.6', '10.11', '11.4'];
 /** Looks at what the service stands on: clock, disk, database, ports and addresses. */
 export function checkHandlers(parts: ApiParts): Pick<Handlers, 'check' | 'listTroubles' | 'listNodes'> {
   return {
-    listTroubles: async ({ scope }) =>
-      scope.workspaceId === (await firstWorkspace(parts.store)) ? troublesOf(parts.watched) : [],
-    listNodes: async ({ scope }) =>
-      scope.workspaceId === (await firstWorkspace(parts.store))
-        ? (await parts.nodes.list()).map(({ load, ...node }) => ({
-            ...node,
-            ...load,
-            alive: node.silentMs < DEAD_MS,
-          }))
-        : [],
+    listTroubles: () => Promise.resolve(troublesOf(parts.watched)),
+    listNodes: async () =>
+      (await parts.nodes.list()).map(({ load, ...node }) => ({
+        ...node,
+        ...load,
+        alive: node.silentMs < DEAD_MS,
+      })),
     check: async () => ({
       findings: [
         ...itself(parts),

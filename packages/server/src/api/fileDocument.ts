@@ -1,5 +1,5 @@
 import { group } from 'd3-array';
-import { namesOf, type Widget } from '@peatmoor/core';
+import { hostOf, isHostAlone, mayDo, namesOf, type Widget } from '@peatmoor/core';
 import { FILE_VERSION, workspaceFileSchema, type WorkspaceDocument } from '@peatmoor/contract';
 import { toDashboard } from './dashboards';
 import { toStream } from './kinds';
@@ -16,6 +16,8 @@ export interface Named {
   devices: Map<string, DeviceRow>;
   dashboards: Map<string, number>;
   webhooks: Map<string, number>;
+  /** Whole addresses of webhooks by their names. */
+  addresses: Map<string, string>;
   rules: Map<string, number>;
   people: Map<string, number>;
   links: Map<string, number>;
@@ -27,10 +29,13 @@ export interface Named {
 const personName = ({ email, signInName }: Pick<UserRow, 'email' | 'signInName'>): string =>
   email ?? signInName ?? '';
 
-/** Reads the definitions of a workspace, in an order that does not change: by name, datastreams and widgets as they stand. */
+/**
+ * Reads the definitions of a workspace, in an order that does not change: by name, datastreams and widgets as they stand. It has what its
+ * reader may see: grants are for owners.
+ */
 export async function readDocument(
   store: Store,
-  { workspaceId, workspace }: Pick<Scope, 'workspaceId' | 'workspace'>,
+  { workspaceId, workspace, role }: Pick<Scope, 'workspaceId' | 'workspace' | 'role'>,
 ): Promise<Named> {
   const { models } = store;
   const kinds = await listIn(models.kinds, workspaceId, { order: ['title', 'id'] });
@@ -40,7 +45,8 @@ export async function readDocument(
   const rules = await listIn(models.rules, workspaceId, { order: ['title', 'id'] });
   const webhooks = await listIn(models.webhooks, workspaceId, { order: ['title', 'id'] });
   const timetables = await listIn(models.timetables, workspaceId, { order: ['title', 'id'] });
-  const grants = await listIn(models.grants, workspaceId, { order: ['id'] });
+  const seesGrants = mayDo(role, 'people');
+  const grants = seesGrants ? await listIn(models.grants, workspaceId, { order: ['id'] }) : [];
   const links = await listIn(models.shareLinks, workspaceId, { order: ['title', 'id'] });
   const calibrations = group(
     await listIn(models.calibrations, workspaceId, { order: ['id'] }),
@@ -85,6 +91,7 @@ export async function readDocument(
       escalateTo: escalateTo === null ? null : (people.get(escalateTo) ?? null),
     };
   };
+  const hidden = hookPairs.filter(([, { url }]) => !isHostAlone(url));
   const document = {
     peatmoor: FILE_VERSION,
     workspace: { title: workspace.title, zone: workspace.zone, place: workspace.place },
@@ -100,7 +107,10 @@ export async function readDocument(
         return stream;
       }),
     })),
-    webhooks: hookPairs.map(([name, { url, template }]) => ({ name, url, template })),
+    ...(hidden.length > 0 && {
+      needs: hidden.map(([name]) => ({ what: 'webhook', name, field: 'url' })),
+    }),
+    webhooks: hookPairs.map(([name, { url, template }]) => ({ name, url: hostOf(url), template })),
     devices: devices.map((row) => ({
       id: row.id,
       name: row.name,
@@ -141,12 +151,14 @@ export async function readDocument(
         active,
       }))
       .sort((a, b) => (a.device < b.device ? -1 : a.device > b.device ? 1 : 0)),
-    grants: grants.map(({ userId, role, sort, deviceRowId, label, dashboardId }) => ({
-      person: people.get(userId) ?? '',
-      role,
-      sort,
-      target: label ?? idOf.get(deviceRowId ?? 0) ?? boardNames.get(dashboardId ?? 0) ?? '',
-    })),
+    ...(seesGrants && {
+      grants: grants.map(({ userId, role, sort, deviceRowId, label, dashboardId }) => ({
+        person: people.get(userId) ?? '',
+        role,
+        sort,
+        target: label ?? idOf.get(deviceRowId ?? 0) ?? boardNames.get(dashboardId ?? 0) ?? '',
+      })),
+    }),
     links: linkPairs.map(([name, row]) => ({
       name,
       sort: row.sort,
@@ -170,6 +182,7 @@ export async function readDocument(
     devices: new Map(devices.map((row) => [row.id, row])),
     dashboards: idsOf(boardPairs),
     webhooks: idsOf(hookPairs),
+    addresses: new Map(hookPairs.map(([name, { url }]) => [name, url])),
     rules: idsOf(rulePairs),
     links: idsOf(linkPairs),
     people: new Map(users.map((user) => [personName(user), user.id])),
@@ -180,7 +193,10 @@ export async function readDocument(
       ]),
     ),
     grants: new Map(
-      document.grants.map(({ person, sort, target }, i) => [`${person}: ${sort} ${target}`, grants[i]!.id]),
+      (document.grants ?? []).map(({ person, sort, target }, i) => [
+        `${person}: ${sort} ${target}`,
+        grants[i]!.id,
+      ]),
     ),
   };
 }

@@ -13,7 +13,7 @@ import type { ApiParts, Handlers } from './context';
 import { rowOfDevice } from './describeDevices';
 import { countReadings } from './moving';
 import { write } from './recorded';
-import { demandPerson, type Scope } from './scope';
+import { type Scope } from './scope';
 
 type HandoverHandlers = Pick<Handlers, 'offerDevice' | 'withdrawOffer' | 'readOffer' | 'takeDevice'>;
 const HOLDS_MS = 7 * 86_400_000;
@@ -60,7 +60,6 @@ export function handoverHandlers(parts: ApiParts): HandoverHandlers {
   };
   return {
     offerDevice: async ({ scope, params, body }) => {
-      demandPerson(scope);
       const row = await rowOfDevice(parts, scope, params.device);
       const behind = await listIn(models.devices, scope.workspaceId, { where: { gatewayRowId: row.rowId } });
       if (row.gatewayRowId !== null || behind.length > 0)
@@ -81,7 +80,6 @@ export function handoverHandlers(parts: ApiParts): HandoverHandlers {
       return { link: `${address().httpUrl}/take#${secret}`, endsAt: offer.endsAt };
     },
     withdrawOffer: async ({ scope, params }) => {
-      demandPerson(scope);
       const { rowId } = await rowOfDevice(parts, scope, params.device);
       if ((await deleteIn(models.offers, scope.workspaceId, { deviceRowId: rowId })) === 0)
         throw notFound('offer', params.device ?? '');
@@ -105,7 +103,6 @@ export function handoverHandlers(parts: ApiParts): HandoverHandlers {
       };
     },
     takeDevice: async ({ scope, body }) => {
-      demandPerson(scope);
       await parts.folding.settled();
       await parts.arrivals.save();
       const done = await store.transaction(async (transaction) => {

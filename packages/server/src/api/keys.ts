@@ -1,17 +1,18 @@
 import type { AccessKey } from '@peatmoor/contract';
 import { keepNew } from '../auth/newSecrets';
 import { now as clockNow } from '../clock';
-import { notFound, wrongField } from '../problems';
+import { notFound } from '../problems';
 import type { KeyRow } from '../store/models';
-import { insert, listIn, oneIn } from '../store/rows';
-import { numberOf, type ApiParts, type Handlers } from './context';
+import { insert, listIn } from '../store/rows';
+import { deviceOf, numberOf, type ApiParts, type Handlers } from './context';
 import { pageIn } from './pages';
-import { demandPerson, makeAccessKey } from './scope';
+import { makeAccessKey } from './scope';
 
 type KeyHandlers = Pick<Handlers, 'listKeys' | 'createKey' | 'deleteKey'>;
 
 /** Access keys of whoever asks. */
-export function keyHandlers({ store }: ApiParts): KeyHandlers {
+export function keyHandlers(parts: ApiParts): KeyHandlers {
+  const { store } = parts;
   const { models } = store;
   return {
     listKeys: async (call) => {
@@ -29,16 +30,10 @@ export function keyHandlers({ store }: ApiParts): KeyHandlers {
       );
     },
     createKey: async ({ scope: caller, body }) => {
-      demandPerson(caller);
       const { workspaceId, userId } = caller;
       const { title, scope = 'everything', deviceId = null, days = null } = body;
-      const device = deviceId === null ? null : await oneIn(models.devices, workspaceId, { id: deviceId });
-      if (deviceId !== null && device === null)
-        throw wrongField(
-          'deviceId',
-          `"${deviceId}" is not a device of this workspace`,
-          'Choose one of its devices.',
-        );
+      // What the caller does not see is as if it were not there.
+      const device = deviceId === null ? null : await deviceOf(parts, caller, deviceId);
       const { made, row } = await keepNew(makeAccessKey, ({ fingerprint, secretHash }) =>
         insert(models.accessKeys, {
           workspaceId,
@@ -56,7 +51,6 @@ export function keyHandlers({ store }: ApiParts): KeyHandlers {
       return { ...toKey(row, deviceId), secret: made.secret };
     },
     deleteKey: async ({ scope: caller, params }) => {
-      demandPerson(caller);
       const { workspaceId, userId } = caller;
       const gone = await models.accessKeys.destroy({
         where: { id: numberOf(params.key, 'access key'), workspaceId, userId },

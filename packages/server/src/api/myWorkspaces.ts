@@ -1,12 +1,14 @@
 import type { Transaction } from 'sequelize';
-import { demandPassword, makeWorkspace } from '../auth/accounts';
+import { keepFirstWorkspace, makeWorkspace } from '../auth/accounts';
+import { endOwnersResets } from '../auth/resets';
 import { deleteDevice } from '../history/deleting';
 import { conflict, notFound, wrongField } from '../problems';
 import type { MembershipRow } from '../store/models';
 import { deleteIn, findAll, findOne, listIn } from '../store/rows';
 import { takeRow } from '../store/store';
 import type { ApiParts, Handlers } from './context';
-import { demandPerson, scopeOf, type Scope } from './scope';
+import { demandPassword } from './passwordAgain';
+import { scopeOf, type Scope } from './scope';
 import { createSessions } from './sessions';
 
 type WorkspacesHandlers = Pick<
@@ -49,6 +51,7 @@ export function workspacesHandlers(parts: ApiParts): WorkspacesHandlers {
   };
   /** Deletes a workspace that nobody belongs to any more; what is much goes in slices. */
   const deleteWorkspace = async (workspaceId: number, transaction: Transaction): Promise<number[]> => {
+    await keepFirstWorkspace(store, workspaceId, transaction);
     const devices = await listIn(models.devices, workspaceId, { attributes: ['rowId'], transaction });
     for (const { rowId } of devices) await deleteDevice(store, rowId, transaction);
     for (const table of [models.rules, models.timetables, models.webhooks, models.addresses, models.mutes])
@@ -75,25 +78,23 @@ export function workspacesHandlers(parts: ApiParts): WorkspacesHandlers {
       }));
     },
     chooseWorkspace: async ({ scope, body, request }) => {
-      demandPerson(scope);
       const membership = await findOne(models.memberships, { userId: scope.userId, workspaceId: body.id });
       if (membership === null) throw notFound('workspace', String(body.id));
       await goOn(scope, body.id);
       return sessions.me((await scopeOf(store, request))!);
     },
     createWorkspace: async ({ scope, body, request }) => {
-      demandPerson(scope);
       const owned = await models.memberships.count({ where: { userId: scope.userId, role: 'owner' } });
       if (owned >= MOST_WORKSPACES)
         throw wrongField('title', 'would be one workspace too many', `There are ${MOST_WORKSPACES} at most.`);
-      const id = await store.transaction((transaction) =>
-        makeWorkspace(store, scope.userId, body.title, transaction),
-      );
+      const id = await store.transaction(async (transaction) => {
+        await endOwnersResets(store, scope.userId, transaction);
+        return makeWorkspace(store, scope.userId, body.title, transaction);
+      });
       await goOn(scope, id);
       return sessions.me((await scopeOf(store, request))!);
     },
     leaveWorkspace: async ({ scope }) => {
-      demandPerson(scope);
       const { userId, workspaceId } = scope;
       const others = (await findAll(models.memberships, { where: { userId } })).filter(
         (one) => one.workspaceId !== workspaceId,
@@ -119,10 +120,9 @@ export function workspacesHandlers(parts: ApiParts): WorkspacesHandlers {
       });
       tellPeople(scope, workspaceId);
     },
-    deleteAccount: async ({ scope, body, response }) => {
-      demandPerson(scope);
+    deleteAccount: async ({ scope, body, request, response }) => {
       const { userId } = scope;
-      await demandPassword((await findOne(models.users, { id: userId }))!, body.password);
+      await demandPassword(parts, { scope, request }, body.password);
       const left: number[] = [];
       const memberships = await findAll(models.memberships, { where: { userId } });
       const gone = await store.transaction(async (transaction) => {

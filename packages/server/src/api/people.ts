@@ -1,12 +1,13 @@
 import { randomBytes } from 'node:crypto';
-import { QueryTypes, UniqueConstraintError, type Transaction } from 'sequelize';
+import { Op, QueryTypes, UniqueConstraintError, type Transaction } from 'sequelize';
 import type { Person } from '@peatmoor/contract';
 import { CannotBeSent } from '../alerts/channels';
 import { makeUser } from '../auth/accounts';
-import { createLimits } from '../auth/limits';
-import { makeReset } from '../auth/resets';
+import { asTheirWords, countMailToStranger } from '../auth/mailsToStrangers';
+import { createLimits, type Bound } from '../auth/limits';
+import { endOwnersResets, makeReset } from '../auth/resets';
 import { now as clockNow } from '../clock';
-import { remoteAddress } from '../listeners/address';
+import { countedAddress } from '../listeners/address';
 import { conflict, notFound, ProblemError, wrongField } from '../problems';
 import { hashSecret } from '../registry';
 import type { InvitationRow, MembershipRow, UserRow } from '../store/models';
@@ -15,11 +16,13 @@ import { takeRow } from '../store/store';
 import type { ApiParts, Handlers } from './context';
 import { pageOf } from './pages';
 import { write } from './recorded';
-import { demandPerson, scopeOf, type Scope } from './scope';
+import { scopeOf, type Scope } from './scope';
 import { createSessions } from './sessions';
 
 const DAY_MS = 86_400_000;
 const SECRET_BYTES = 24;
+/** Links of one workspace that wait for whoever uses them. */
+const MOST_INVITATIONS = 300;
 
 type PeopleHandlers = Pick<
   Handlers,
@@ -129,10 +132,12 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
     await models.invitations.destroy({ where: { secretHash, used: link.uses }, transaction });
     return link;
   };
-  const bounded = async (request: Parameters<typeof remoteAddress>[0]): Promise<() => Promise<void>> => {
-    const bounds = [{ name: `join ${remoteAddress(request)}`, most: 60, seconds: 300 }];
+  const bounded = async (request: Parameters<typeof countedAddress>[0]): Promise<() => Promise<void>> => {
+    const bounds: Bound[] = [
+      { name: `join ${countedAddress(request)}`, most: 60, seconds: 300, forgets: true },
+    ];
     await limits.attempt(bounds, 'use a link');
-    return () => limits.succeeded(bounds, 1);
+    return () => limits.succeeded(bounds);
   };
 
   return {
@@ -151,14 +156,19 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
       return pageOf(call, role === undefined ? all : all.filter((one) => one.role === role), ({ id }) => id);
     },
     addPerson: async ({ scope, body }) => {
-      demandPerson(scope);
       const { name = null, role, email = null, days = 7, uses = 1 } = body;
       if (email !== null && uses > 1)
         throw wrongField('uses', 'must be 1 for a link that is sent to one email', 'Leave the email out.');
       if (name !== null && uses > 1)
         throw wrongField('name', 'is given to several people', 'Leave it out: each says their own.');
-      const secret = randomBytes(SECRET_BYTES).toString('base64url');
       const now = clockNow();
+      await models.invitations.destroy({ where: { endsAt: { [Op.lt]: now } } as never, limit: 500 });
+      if ((await listIn(models.invitations, scope.workspaceId)).length >= MOST_INVITATIONS)
+        throw conflict(
+          `${MOST_INVITATIONS} links that nobody has used are waiting already. Revoke some under People first.`,
+        );
+      if (email !== null) await countMailToStranger(store, scope);
+      const secret = randomBytes(SECRET_BYTES).toString('base64url');
       const row = await addTo(models.invitations, scope.workspaceId, {
         name: name ?? '',
         role,
@@ -175,8 +185,8 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
         await mailer
           .send({
             to: email,
-            subject: `${scope.userName} invites you to ${scope.workspace.title}`,
-            text: `${scope.userName} wants you to join ${scope.workspace.title} on Peatmoor, as ${role}.\n\nJoin at\n${link}\n\nThe link works once, until ${new Date(row.endsAt).toUTCString()}.`,
+            subject: 'Peatmoor: an invitation to a workspace',
+            text: `Somebody with an account on this service invites you to their workspace, as ${role}. They call themselves ${asTheirWords(scope.userName)} and the workspace ${asTheirWords(scope.workspace.title)}.\n\nIf you know them, join at\n${link}\n\nThe link works once, until ${new Date(row.endsAt).toUTCString()}. Otherwise ignore this email; nothing happens.`,
             headers: { 'Auto-Submitted': 'auto-generated' },
           })
           .catch(async (error: unknown) => {
@@ -192,7 +202,6 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
       return { person: waiting(row), link };
     },
     changePerson: async ({ scope, params, body }) => {
-      demandPerson(scope);
       const { sort, id } = read(params.person);
       if (sort === 'link') {
         const link = await oneIn(models.invitations, scope.workspaceId, { id });
@@ -216,7 +225,6 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
       return member((await findOne(models.users, { id }))!, row, seen.get(id) ?? null);
     },
     removePerson: async ({ scope, params }) => {
-      demandPerson(scope);
       const { sort, id } = read(params.person);
       if (sort === 'link') {
         if ((await deleteIn(models.invitations, scope.workspaceId, { id })) === 0)
@@ -235,7 +243,6 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
       changed(scope);
     },
     resetPerson: async ({ scope, params }) => {
-      demandPerson(scope);
       const { sort, id } = read(params.person);
       const here =
         sort === 'person' ? await oneIn(models.memberships, scope.workspaceId, { userId: id }) : null;
@@ -245,7 +252,7 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
         throw conflict(
           'This person belongs to other workspaces too, which their password opens. They reset it themselves by email, or on the machine of the service with "peatmoor account reset".',
         );
-      const { secret, endsAt } = await makeReset(store, id);
+      const { secret, endsAt } = await makeReset(store, id, { workspaceId: scope.workspaceId });
       return { link: `${address().httpUrl}/reset#${secret}`, endsAt };
     },
     readJoin: async ({ body, request }) => {
@@ -257,13 +264,13 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
       return { workspace: title, name: link.name, role: link.role, email: link.email };
     },
     joinHere: async ({ scope, body, request }) => {
-      demandPerson(scope);
       const succeeded = await bounded(request);
       const workspaceId = await store
         .transaction(async (transaction) => {
           const link = await useLink(body.secret, transaction);
           const { workspaceId, role } = link;
           await insert(models.memberships, { userId: scope.userId, workspaceId, role }, transaction);
+          await endOwnersResets(store, scope.userId, transaction);
           return workspaceId;
         })
         .catch((error: unknown) => {

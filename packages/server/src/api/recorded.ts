@@ -124,6 +124,7 @@ export const RECORDED: Partial<Record<EndpointName, Recorded | null>> = {
   askReset: null,
   reset: null,
   machineReset: null,
+  machineFactorOff: null,
   endSession: null,
   endSessions: null,
   newFactor: null,

@@ -4,7 +4,9 @@ import { parse } from 'cookie';
 import {
   ACTIONS,
   inspectToken,
+  isOfService,
   makeToken,
+  mayByKey,
   mayDo,
   roleIncludes,
   TOKEN_RANDOM_BYTES,
@@ -45,6 +47,8 @@ export interface Scope {
   workspace: Me['workspace'];
   choices: PersonalChoices;
   role: Role;
+  /** True in the workspace that was made first: its owners look after the service itself. */
+  isFirst: boolean;
   /** What a link or grants carry beyond the role; null for nothing. */
   reach: Reach | null;
   /** Where the caller is a visitor: what they came by. */
@@ -112,6 +116,7 @@ async function scopeOfLink(store: Store, credential: string): Promise<Scope | nu
     workspace: { id: workspaceId, title: workspace.title, zone: workspace.zone, place: null },
     choices: NO_CHOICES,
     role: 'none',
+    isFirst: false,
     reach: visit.reach,
     visit,
     only: null,
@@ -137,7 +142,11 @@ export function demand(scope: Scope | null, action: Action): Scope {
       'not-signed-in',
       'Sign in first, or send an access key as "Authorization: Bearer key_…".',
     );
-  if (scope.visit === null && mayDo(scope.role, action)) return scope;
+  if (scope.visit === null && mayDo(scope.role, action)) {
+    if (isOfService(action) && !scope.isFirst) throw notOfService(scope);
+    if (scope.pass.kind === 'key' && !mayByKey(action, scope.limited)) throw notByKey(action);
+    return scope;
+  }
   if (carriersOf(scope).some((by) => mayCarry(by, action))) return scope;
   if (scope.visit !== null)
     throw new ProblemError('not-allowed', 'A share link only shows what is shared. Sign in to do more.');
@@ -146,6 +155,20 @@ export function demand(scope: Scope | null, action: Action): Scope {
     `This needs the role ${ACTIONS[action].least}; you are ${scope.role} in ${scope.workspace.title}. Ask an owner of the workspace.`,
   );
 }
+
+const notOfService = ({ workspace }: Scope): ProblemError =>
+  new ProblemError(
+    'not-allowed',
+    `This belongs to the service itself, and ${workspace.title} is not its first workspace. Ask an owner of the first workspace.`,
+  );
+
+const notByKey = (action: Action): ProblemError =>
+  new ProblemError(
+    'not-allowed',
+    ACTIONS[action].byKey === 'none'
+      ? 'No access key may do this. Sign in on the page of the service and do it there.'
+      : 'This access key may not do this. Sign in, or use a key for everything.',
+  );
 
 /** A new access key: its text for the person, shown once, and what is kept. */
 export function makeAccessKey(): { secret: string; fingerprint: string; secretHash: Buffer } {
@@ -195,15 +218,6 @@ function lesser(mine: Role, wanted: Role): Role {
   return roleIncludes(mine, wanted) ? wanted : mine;
 }
 
-/** Throws 403 for an access key that may not do all that its person may: it must not make itself a wider one. */
-export function demandPerson(scope: Scope): void {
-  if (scope.limited)
-    throw new ProblemError(
-      'not-allowed',
-      'This access key may not change the account or its keys. Sign in, or use a key for everything.',
-    );
-}
-
 /** The one place that holds a key of one device to that device and to what it is for. Throws 403. */
 export function demandReach(
   scope: Scope | null,
@@ -231,7 +245,7 @@ export async function member(
 ): Promise<Scope | null> {
   const belonging = await belongingOf(store, userId, workspaceId);
   if (belonging === null) return null;
-  const { membership, user, workspace } = belonging;
+  const { membership, user, workspace, first } = belonging;
   return {
     userId,
     userName: user.name,
@@ -247,6 +261,7 @@ export async function member(
     },
     choices: { ...NO_CHOICES, ...user.choices },
     role: membership.role,
+    isFirst: Number(first) === workspace.id,
     // An operator steers everything, and sees it all: grants add nothing.
     reach: roleIncludes(membership.role, 'operator') ? null : await reachOfGrants(store, workspaceId, userId),
     visit: null,
@@ -260,6 +275,8 @@ interface Belonging {
   membership: Pick<MembershipRow, 'role'>;
   user: Pick<UserRow, 'name' | 'email' | 'units' | 'revision' | 'choices'>;
   workspace: Pick<WorkspaceRow, 'id' | 'title' | 'zone' | 'lat' | 'lon'>;
+  /** Number of the workspace that was made first. */
+  first: number;
 }
 
 /** Person, workspace and the role there, in one statement: every call asks it. */
@@ -268,7 +285,8 @@ async function belongingOf(store: Store, userId: number, workspaceId: number): P
     connection.query(
       {
         sql: `SELECT membership.role, user.name, user.email, user.units, user.revision, user.choices,
-          workspace.id, workspace.title, workspace.zone, workspace.lat, workspace.lon
+          workspace.id, workspace.title, workspace.zone, workspace.lat, workspace.lon,
+          (SELECT MIN(id) FROM workspaces) AS first
           FROM memberships membership
           JOIN users user ON user.id = membership.userId
           JOIN workspaces workspace ON workspace.id = membership.workspaceId
@@ -277,6 +295,6 @@ async function belongingOf(store: Store, userId: number, workspaceId: number): P
       },
       [userId, workspaceId],
     ),
-  )) as Belonging[];
-  return row === undefined ? null : { ...row, user: fromColumns(row.user) };
+  )) as (Omit<Belonging, 'first'> & { '': { first: number } })[];
+  return row === undefined ? null : { ...row, user: fromColumns(row.user), first: row[''].first };
 }

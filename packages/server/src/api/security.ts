@@ -1,16 +1,19 @@
 import { hash } from '@node-rs/argon2';
 import { Op, UniqueConstraintError } from 'sequelize';
-import { demandPassword, findAccount } from '../auth/accounts';
+import { findAccount, signInNameOf } from '../auth/accounts';
 import { newFactor, newRecoveryCodes, recoveryHash, stepOf } from '../auth/factor';
-import { createLimits, signInBounds } from '../auth/limits';
-import { makeReset, takeReset } from '../auth/resets';
-import { remoteAddress } from '../listeners/address';
+import { createLimits } from '../auth/limits';
+import { asTheirWords, countMailToStranger } from '../auth/mailsToStrangers';
+import { createPasswordTries } from '../auth/passwordTries';
+import { makeReset, readReset, takeReset } from '../auth/resets';
+import { countedAddress } from '../listeners/address';
 import { notFound, ProblemError, wrongField } from '../problems';
 import { CannotBeSent } from '../alerts/channels';
 import type { UserRow } from '../store/models';
 import { findAll, findOne } from '../store/rows';
-import type { ApiParts, Handlers } from './context';
-import { demandPerson, type Scope } from './scope';
+import type { ApiParts, Call, Handlers } from './context';
+import { demandPassword } from './passwordAgain';
+import { type Scope } from './scope';
 
 type SecurityHandlers = Pick<
   Handlers,
@@ -19,6 +22,7 @@ type SecurityHandlers = Pick<
   | 'askReset'
   | 'reset'
   | 'machineReset'
+  | 'machineFactorOff'
   | 'listSessions'
   | 'endSession'
   | 'endSessions'
@@ -29,37 +33,51 @@ type SecurityHandlers = Pick<
 >;
 /** Letters of the hash of a session by which its person names it. */
 const ID_DIGITS = 16;
+/** Links for a new password within an hour, by asker. */
+const MOST_RESETS = 4;
+const WITHOUT_FACTOR = { factor: null, recovery: '[]' as never };
 
 /** What keeps an account its person's: email, reset, sessions, second factor. */
 export function securityHandlers(parts: ApiParts): SecurityHandlers {
   const { store, mailer, sealer, address, log, isMachineKey } = parts;
   const { models } = store;
   const limits = createLimits(store);
+  const tries = createPasswordTries(store, sealer);
   const page = (path: string, secret: string): string => `${address().httpUrl}/${path}#${secret}`;
   const userOf = async ({ userId }: Scope): Promise<UserRow> =>
     (await findOne(models.users, { id: userId }))!;
-  /** The user, once their password was typed again; guesses are bounded like those of signing in. */
-  const again = async (scope: Scope, password: string, from: string): Promise<UserRow> => {
-    demandPerson(scope);
-    const user = await userOf(scope);
-    const bounds = signInBounds(from, user.email ?? user.signInName ?? '');
-    await limits.attempt(bounds, 'type the password');
-    await demandPassword(user, password);
-    await limits.succeeded(bounds, 2);
+  /** The account that a caller with the key of the data folder names. */
+  const accountOfMachine = async ({
+    body,
+    request,
+  }: Pick<Call<'machineReset'>, 'body' | 'request'>): Promise<UserRow> => {
+    await limits.attempt(
+      [{ name: `machine reset ${countedAddress(request)}`, most: 10, seconds: 300 }],
+      'reset an account',
+    );
+    if (!isMachineKey(body.key))
+      throw new ProblemError(
+        'not-allowed',
+        'The key is not that of the data folder. Run this on the machine of the service, as the one whose folder it is.',
+      );
+    const user = await findAccount(store, body.account);
+    if (user === null)
+      throw wrongField('account', 'is not an account of this service', 'Check the email or name.');
     return user;
   };
   const isOwn = ({ pass }: Scope, idHash: Buffer): boolean =>
     pass.kind === 'session' && pass.idHash.equals(idHash);
   return {
     changeEmail: async ({ scope, body, request }) => {
-      const user = await again(scope, body.password, remoteAddress(request));
+      const user = await demandPassword(parts, { scope, request }, body.password);
+      await countMailToStranger(store, scope);
       await limits.attempt([{ name: `mail of ${user.id}`, most: 5, seconds: 3600 }], 'have a mail sent');
-      const { secret } = await makeReset(store, user.id, body.email);
+      const { secret } = await makeReset(store, user.id, { email: body.email });
       await mailer
         .send({
           to: body.email,
           subject: 'Peatmoor: is this your email?',
-          text: `${user.name} wants to use ${body.email} for an account of this service.\n\nIf that is you, press the button at\n${page('confirm', secret)}\n\nThe link works once, for an hour. Otherwise do nothing.`,
+          text: `Somebody who calls themselves ${asTheirWords(user.name)} wants to use ${body.email} for their account of this service.\n\nIf that is you, press the button at\n${page('confirm', secret)}\n\nThe link works once, for an hour. Otherwise do nothing.`,
           headers: { 'Auto-Submitted': 'auto-generated' },
         })
         .catch((error: unknown) => {
@@ -68,9 +86,11 @@ export function securityHandlers(parts: ApiParts): SecurityHandlers {
         });
     },
     confirmEmail: async ({ body }) => {
-      const { userId, email } = await takeReset(store, body.secret, true);
       try {
-        await models.users.update({ email, signInName: null }, { where: { id: userId } });
+        await store.transaction(async (transaction) => {
+          const { userId, email } = await takeReset(store, body.secret, true, transaction);
+          await models.users.update({ email, signInName: null }, { where: { id: userId }, transaction });
+        });
       } catch (error) {
         if (error instanceof UniqueConstraintError)
           throw new ProblemError('link-not-valid', 'This email is used by another account by now.');
@@ -78,53 +98,45 @@ export function securityHandlers(parts: ApiParts): SecurityHandlers {
       }
     },
     askReset: async ({ body, request }) => {
-      const from = remoteAddress(request);
+      const user = await findAccount(store, body.email);
       await limits.attempt(
-        [
-          { name: `reset ${from}`, most: 20, seconds: 3600 },
-          { name: `reset of ${body.email}`, most: 4, seconds: 3600 },
-        ],
+        tries.asking({ request, user, typed: signInNameOf(body.email) }, 'reset', MOST_RESETS),
         'have a link sent',
       );
       // Done after the answer: it is the same, and as fast, whether the email is known or not.
       void (async () => {
-        const user = await findAccount(store, body.email);
         if (user === null || user.email === null) return;
         const { secret } = await makeReset(store, user.id);
         await mailer.send({
           to: user.email,
           subject: 'Peatmoor: a new password',
-          text: `Somebody, perhaps you, asked for a new password for ${user.name}.\n\nSet it at\n${page('reset', secret)}\n\nThe link works once, for an hour. If you did not ask, do nothing: your password stays as it is.`,
+          text: `Somebody, perhaps you, asked for a new password for ${user.name}.\n\nSet it at\n${page('reset', secret)}\n\nThe link works once, for an hour. A new password ends all sessions and all your access keys: programs that use one, and the command line, need a new one.\n\nIf you did not ask, do nothing: your password stays as it is.`,
           headers: { 'Auto-Submitted': 'auto-generated' },
         });
       })().catch((error: Error) => log.warn({ err: error }, 'a link for a new password could not be sent'));
     },
-    reset: async ({ body, request }) => {
-      await limits.attempt(
-        [{ name: `use reset ${remoteAddress(request)}`, most: 30, seconds: 300 }],
-        'use a link',
-      );
+    reset: async ({ body }) => {
+      // A secret cannot be guessed, so that nobody who has one is ever held up; only for one that is right a password is hashed.
+      await readReset(store, body.secret, false);
       const passwordHash = await hash(body.password);
-      const { userId } = await takeReset(store, body.secret, false);
-      await models.users.update({ passwordHash }, { where: { id: userId } });
-      await models.sessions.destroy({ where: { userId } });
-      await models.resets.destroy({ where: { userId } });
-    },
-    machineReset: async ({ body, request }) => {
-      await limits.attempt(
-        [{ name: `machine reset ${remoteAddress(request)}`, most: 10, seconds: 300 }],
-        'reset an account',
-      );
-      if (!isMachineKey(body.key))
-        throw new ProblemError(
-          'not-allowed',
-          'The key is not that of the data folder. Run this on the machine of the service, as the one whose folder it is.',
+      await store.transaction(async (transaction) => {
+        const { userId, endsFactor } = await takeReset(store, body.secret, false, transaction);
+        await models.users.update(
+          { passwordHash, ...(endsFactor === 1 && WITHOUT_FACTOR) },
+          { where: { id: userId }, transaction },
         );
-      const user = await findAccount(store, body.account);
-      if (user === null)
-        throw wrongField('account', 'is not an account of this service', 'Check the email or name.');
-      const { secret, endsAt } = await makeReset(store, user.id);
+        for (const table of [models.sessions, models.accessKeys, models.resets])
+          await (table as typeof models.sessions).destroy({ where: { userId }, transaction });
+      });
+    },
+    machineReset: async (call) => {
+      const user = await accountOfMachine(call);
+      const { secret, endsAt } = await makeReset(store, user.id, { endsFactor: true });
       return { link: page('reset', secret), endsAt };
+    },
+    machineFactorOff: async (call) => {
+      const user = await accountOfMachine(call);
+      await models.users.update(WITHOUT_FACTOR, { where: { id: user.id } });
     },
     listSessions: async ({ scope }) =>
       (
@@ -141,14 +153,12 @@ export function securityHandlers(parts: ApiParts): SecurityHandlers {
         isThis: isOwn(scope, row.idHash),
       })),
     endSession: async ({ scope, params }) => {
-      demandPerson(scope);
       const rows = await findAll(models.sessions, { where: { userId: scope.userId } });
       const row = rows.find(({ idHash }) => idHash.toString('hex').slice(0, ID_DIGITS) === params.session);
       if (row === undefined) throw notFound('session', params.session ?? '');
       await models.sessions.destroy({ where: { idHash: row.idHash } });
     },
     endSessions: async ({ scope }) => {
-      demandPerson(scope);
       const own = scope.pass.kind === 'session' ? scope.pass.idHash : null;
       await models.sessions.destroy({
         where: { userId: scope.userId, ...(own !== null && { idHash: { [Op.ne]: own } }) } as never,
@@ -159,12 +169,11 @@ export function securityHandlers(parts: ApiParts): SecurityHandlers {
       return { on: user.factor !== null, codesLeft: user.recovery.length };
     },
     newFactor: async ({ scope }) => {
-      demandPerson(scope);
       const user = await userOf(scope);
       return newFactor(user.email ?? user.name);
     },
-    useFactor: async ({ scope, body }) => {
-      demandPerson(scope);
+    useFactor: async ({ scope, body, request }) => {
+      await demandPassword(parts, { scope, request }, body.password);
       const step = stepOf(body.secret, body.code);
       if (step === null)
         throw wrongField(
@@ -186,8 +195,8 @@ export function securityHandlers(parts: ApiParts): SecurityHandlers {
       return { codes };
     },
     endFactor: async ({ scope, body, request }) => {
-      const user = await again(scope, body.password, remoteAddress(request));
-      await models.users.update({ factor: null, recovery: '[]' as never }, { where: { id: user.id } });
+      const user = await demandPassword(parts, { scope, request }, body.password);
+      await models.users.update(WITHOUT_FACTOR, { where: { id: user.id } });
     },
   };
 }

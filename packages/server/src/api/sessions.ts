@@ -2,9 +2,10 @@ import { randomBytes } from 'node:crypto';
 import type { Request, Response } from 'express';
 import type { Me } from '@peatmoor/contract';
 import { hashSecret } from '../registry';
-import { insert } from '../store/rows';
+import { findOne, insert } from '../store/rows';
 import type { ApiParts } from './context';
 import { browserWords } from '../auth/browser';
+import { createPasswordTries } from '../auth/passwordTries';
 import { scopeOf, SESSION_COOKIE, SESSION_MS, type Scope } from './scope';
 import { now as clockNow } from '../clock';
 
@@ -13,9 +14,13 @@ export interface Sessions {
   me(scope: Scope): Me;
   /** Starts one and sets its cookie. */
   start(request: Request, response: Response, userId: number, workspaceId: number): Promise<Me>;
+  /** Remembers that this browser knows the password of an account as it is now. */
+  remember(request: Request, response: Response, userId: number): Promise<void>;
 }
 
-export function createSessions({ store, config, address }: ApiParts): Sessions {
+export function createSessions({ store, config, address, sealer }: ApiParts): Sessions {
+  const tries = createPasswordTries(store, sealer);
+  const secure = config.tls !== null || (config.publicUrl?.startsWith('https:') ?? false);
   const me = (scope: Scope): Me => ({
     user: {
       id: scope.userId,
@@ -27,11 +32,15 @@ export function createSessions({ store, config, address }: ApiParts): Sessions {
     workspace: scope.workspace,
     role: scope.role,
     steers: scope.reach?.steers ?? false,
+    ownsService: scope.isFirst && scope.role === 'owner',
     address: address(),
     version: scope.userVersion,
   });
+  const remember = async (request: Request, response: Response, userId: number): Promise<void> =>
+    tries.remember(response, request, (await findOne(store.models.users, { id: userId }))!, secure);
   return {
     me,
+    remember,
     async start(request, response, userId, workspaceId) {
       const id = randomBytes(24).toString('base64url');
       const now = clockNow();
@@ -48,10 +57,11 @@ export function createSessions({ store, config, address }: ApiParts): Sessions {
       response.cookie(SESSION_COOKIE, id, {
         httpOnly: true,
         sameSite: 'strict',
-        secure: config.tls !== null || (config.publicUrl?.startsWith('https:') ?? false),
+        secure,
         maxAge: SESSION_MS,
         path: '/',
       });
+      await remember(request, response, userId);
       request.headers.cookie = `${SESSION_COOKIE}=${id}`;
       delete request.headers.authorization;
       return me((await scopeOf(store, request))!);

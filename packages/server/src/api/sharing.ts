@@ -1,9 +1,9 @@
 import { hash } from '@node-rs/argon2';
 import { isForVisitors, sayShown } from '@peatmoor/core';
 import type { Link, LinkPreview, Shared } from '@peatmoor/contract';
-import { createLimits } from '../auth/limits';
+import { createLimits, type Bound } from '../auth/limits';
 import { now as clockNow } from '../clock';
-import { remoteAddress } from '../listeners/address';
+import { countedAddress } from '../listeners/address';
 import { notFound, ProblemError, wrongField } from '../problems';
 import { hashSecret } from '../registry';
 import { boardOf, shownBy, type ShownRow, type Subject } from '../sharing/boards';
@@ -244,10 +244,10 @@ export function sharingHandlers(parts: ApiParts): SharingHandlers {
       };
     },
     openShared: async ({ body, request }) => {
-      const from = remoteAddress(request);
+      const from = countedAddress(request);
       const link = await linkBy(store, body.secret);
-      const bounds = [
-        { name: `open link ${link?.id ?? 0} ${from}`, most: 8, seconds: 300 },
+      const bounds: Bound[] = [
+        { name: `open link ${link?.id ?? 0} ${from}`, most: 8, seconds: 300, forgets: true },
         { name: `open link ${link?.id ?? 0}`, most: 200, seconds: 300 },
       ];
       await limits.attempt(bounds, 'open the link');
@@ -259,7 +259,7 @@ export function sharingHandlers(parts: ApiParts): SharingHandlers {
       const opened = await openWith(store, link, body.passphrase);
       if (opened === null)
         throw wrongField('passphrase', 'is not right', 'Type it as you were given it; capitals matter.');
-      await limits.succeeded(bounds, 1);
+      await limits.succeeded(bounds);
       await countOpened(store, link);
       return { credential: `${LINK_PREFIX}${body.secret}.${opened}` };
     },

@@ -1,5 +1,14 @@
 import { sum } from 'd3-array';
-import { mayDo, planChanges, wrongNames, type Plan, type PlanStep } from '@peatmoor/core';
+import {
+  hostOf,
+  isHostAlone,
+  keepingSecret,
+  mayDo,
+  planChanges,
+  wrongNames,
+  type Plan,
+  type PlanStep,
+} from '@peatmoor/core';
 import type { Applied, WorkspaceDocument } from '@peatmoor/contract';
 import { createBus, type Bus } from '../bus';
 import { notFound, ProblemError, wrongFields } from '../problems';
@@ -11,7 +20,7 @@ import { ofKind, readDocument, type Named } from './fileDocument';
 import type { ApiParts, Handlers } from './context';
 import { countReadings } from './moving';
 import { write } from './recorded';
-import { demandPerson, type Scope } from './scope';
+import { type Scope } from './scope';
 
 type FileHandlers = Pick<Handlers, 'readFile' | 'planFile' | 'applyFile'>;
 
@@ -39,7 +48,9 @@ export function workspaceFileHandlers(
     const named = await readDocument(store, scope);
     const wrong = wrongNames(named.document, document, [...named.people.keys()]);
     if (wrong.length > 0) throw wrongFields(wrong);
-    const plan = planChanges(named.document, document, deletes);
+    const plan = planChanges(withAddresses(named), withSecrets(document, named), deletes);
+    const lacking = secretsLacking(document, plan);
+    if (lacking.length > 0) throw wrongFields(lacking);
     for (const step of plan.steps)
       if (step.sign === '-' && (step.what === 'device' || step.what === 'datastream'))
         step.readings = await readingsOf(scope, named, step);
@@ -65,7 +76,6 @@ export function workspaceFileHandlers(
     planFile: async ({ scope, body }) =>
       planOf(scope, body.document as WorkspaceDocument, body.delete ?? false),
     applyFile: async ({ scope, body, request, response }): Promise<Applied> => {
-      demandPerson(scope);
       const document = body.document as WorkspaceDocument;
       const deletes = body.delete ?? false;
       const later: (() => void)[] = [];
@@ -111,9 +121,51 @@ export function workspaceFileHandlers(
           act: { '+': 'made by a file', '~': 'changed by a file', '-': 'deleted by a file' }[sign],
           target: name.slice(0, 80),
           title: (kind === undefined ? name : `${kind}: ${name}`).slice(0, 80),
-          details: fields,
+          details: what === 'webhook' ? fields.map(withoutSecret) : fields,
         });
       return result;
     },
   };
+}
+
+/** A file with the secrets that are there already: a webhook whose host alone is said keeps its address. */
+function withSecrets(document: WorkspaceDocument, { addresses }: Named): WorkspaceDocument {
+  if (document.webhooks === undefined) return document;
+  const webhooks = document.webhooks.map((one) => ({
+    ...one,
+    url: keepingSecret(String(one.url), addresses.get(String(one.name))),
+  }));
+  return { ...document, webhooks };
+}
+
+/** What is there, with whole addresses, to be compared with a file that has them. */
+function withAddresses({ document, addresses }: Named): WorkspaceDocument {
+  const webhooks = (document.webhooks ?? []).map((one) => ({
+    ...one,
+    url: addresses.get(String(one.name))!,
+  }));
+  return { ...document, webhooks };
+}
+
+/** New webhooks whose address is not whole, as the file itself says. */
+function secretsLacking({ needs = [], webhooks = [] }: WorkspaceDocument, { steps }: Plan) {
+  const needed = new Set(needs.map(({ name }) => name));
+  return webhooks.flatMap(({ name, url }, i) =>
+    needed.has(String(name)) &&
+    isHostAlone(String(url)) &&
+    steps.some((step) => step.sign === '+' && step.what === 'webhook' && step.name === name)
+      ? {
+          field: `webhooks[${i}].url`,
+          reason: 'lacks the part after the host, which is a secret and not in the file',
+          remedy: `Type the whole address of "${String(name)}", or take it out of the list "needs" where that is all.`,
+        }
+      : [],
+  );
+}
+
+/** A changed field as it may stand in the record of changes. */
+function withoutSecret({ field, from, to }: PlanStep['fields'][number]): PlanStep['fields'][number] {
+  return field === 'url'
+    ? { field, from: hostOf(String(from)), to: hostOf(String(to)) }
+    : { field, from, to };
 }

@@ -1,9 +1,9 @@
-import { hash, verify } from '@node-rs/argon2';
+import { hash } from '@node-rs/argon2';
 import { QueryTypes, UniqueConstraintError, type Transaction } from 'sequelize';
 import { now as clockNow } from '../clock';
-import { ProblemError, wrongField } from '../problems';
+import { conflict, ProblemError, wrongField } from '../problems';
 import type { UserRow } from '../store/models';
-import { findOne, insert } from '../store/rows';
+import { findAll, findOne, insert } from '../store/rows';
 import type { Store } from '../store/store';
 
 /** What a new account is made of. */
@@ -72,6 +72,38 @@ export async function createAccount(
   });
 }
 
+/** The workspace that was made first: its owners look after the service itself. */
+export async function firstWorkspace(store: Store, transaction?: Transaction): Promise<number | null> {
+  const [first] = await findAll(store.models.workspaces, {
+    order: ['id'],
+    limit: 1,
+    ...(transaction !== undefined && { transaction }),
+  });
+  return first?.id ?? null;
+}
+
+/** Makes and deletes workspaces one at a time, so that which is the first is the same for all who ask. */
+async function takeWorkspaces(store: Store, transaction: Transaction): Promise<void> {
+  await store.sequelize.query(
+    "INSERT INTO firsts (name, userId) VALUES ('workspaces', 1) ON DUPLICATE KEY UPDATE userId = IF(userId > 1000000000, 1, userId + 1)",
+    { transaction },
+  );
+}
+
+/** Throws 409 where a workspace is the first one and there are others: the service would fall to whoever owns the next. */
+export async function keepFirstWorkspace(
+  store: Store,
+  workspaceId: number,
+  transaction: Transaction,
+): Promise<void> {
+  await takeWorkspaces(store, transaction);
+  if ((await firstWorkspace(store, transaction)) !== workspaceId) return;
+  if ((await store.models.workspaces.count({ transaction })) > 1)
+    throw conflict(
+      'This is the first workspace: its owners look after the service itself, and others use it too. Add somebody to it as an owner first, and leave it to them.',
+    );
+}
+
 /** A workspace with its first owner; its number. */
 export async function makeWorkspace(
   store: Store,
@@ -79,15 +111,10 @@ export async function makeWorkspace(
   title: string,
   transaction: Transaction,
 ): Promise<number> {
+  await takeWorkspaces(store, transaction);
   const { id } = await insert(store.models.workspaces, { title, createdAt: clockNow() }, transaction);
   await insert(store.models.memberships, { userId, workspaceId: id, role: 'owner' }, transaction);
   return id;
-}
-
-/** Throws 422 where a password that is asked for again is not right. */
-export async function demandPassword(user: UserRow, password: string, field = 'password'): Promise<void> {
-  if (!(await verify(user.passwordHash, password).catch(() => false)))
-    throw wrongField(field, 'is not right', 'Type the password that you sign in with now.');
 }
 
 export function notOpen(): ProblemError {

@@ -1,5 +1,6 @@
 import type { IncomingMessage } from 'node:http';
 import type { Socket } from 'node:net';
+import ipaddr from 'ipaddr.js';
 import proxyaddr from 'proxy-addr';
 import { SettingError } from '../config';
 
@@ -23,6 +24,14 @@ export function trustProxies(proxies: readonly string[]): void {
 /** Who asks. What a request says of itself is believed only where a trusted proxy handed it on. */
 export function remoteAddress(request: IncomingMessage): string {
   return plainAddress(proxyaddr(request, isTrusted));
+}
+
+/** Who asks, for counting: an IPv6 address by its network, as one household has 2^64 of them (RFC 4291 §2.5.4). */
+export function countedAddress(request: IncomingMessage): string {
+  const address = remoteAddress(request);
+  if (!ipaddr.IPv6.isValid(address)) return address;
+  const [a, b, c, d] = ipaddr.IPv6.parse(address).parts;
+  return [a, b, c, d].map((part) => part!.toString(16)).join(':');
 }
 
 export function socketAddress(socket: Pick<Socket, 'remoteAddress'>): string {

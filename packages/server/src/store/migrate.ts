@@ -29,6 +29,7 @@ import {
 import { rollUpEarlyChunks } from './earlyChunks';
 import { NODES, OPEN_NUMBERS, SHAPE } from './nodes';
 import { SHARING } from './sharing';
+import { TRUST } from './trust';
 
 /** A program that is older than its database would write what the newer one cannot read. */
 export class NewerDatabaseError extends Error {}
@@ -167,6 +168,12 @@ function migrationsOf(sequelize: Sequelize): Migration[] {
       name: '0022-event-times',
       up: async () => {
         for (const statement of EVENT_TIMES) await sequelize.query(statement);
+      },
+    },
+    {
+      name: '0023-trust',
+      up: async () => {
+        for (const statement of TRUST) await sequelize.query(withForm(statement));
       },
     },
   ];

@@ -7,6 +7,7 @@ import { now as clockNow } from '../clock';
 import { findAll } from '../store/rows';
 import { inRawTransaction, type Store } from '../store/store';
 import type { DiskWatch } from './disk';
+import { firstWorkspace } from '../auth/accounts';
 
 const LOOK_MS = 15_000;
 const DAY_MS = 86_400_000;
@@ -79,12 +80,6 @@ export function troublesOf({ disk, backups, certificateEnds, clock }: Watched): 
       remedy: 'Set the clock of the computer, or let it be set by NTP.',
     });
   return troubles;
-}
-
-/** The workspace of whoever set the service up: its owners look after it. */
-export async function firstWorkspace(store: Store): Promise<number | null> {
-  const [first] = await findAll(store.models.workspaces, { order: ['id'], limit: 1 });
-  return first?.id ?? null;
 }
 
 /** What owners were told of, and not yet that it is over. */

@@ -1,6 +1,7 @@
 import { createHmac } from 'node:crypto';
 import { fillText } from '@peatmoor/core';
 import { now as clockNow } from '../../clock';
+import { notFound } from '../../problems';
 import type { WebhookRow } from '../../store/models';
 import { findOne } from '../../store/rows';
 import { sendTo } from '../guarded';
@@ -45,7 +46,8 @@ function startWebhooks({ store, config, publicUrl }: ChannelParts): Sender {
       return send(row, message.id, bodyOf(row.template, message, publicUrl()));
     },
     async test({ id, workspaceId }) {
-      const row = await rowOf(id ?? 0, workspaceId);
+      const row = await findOne(store.models.webhooks, { id: id ?? 0, workspaceId });
+      if (row === null) throw notFound('webhook', String(id ?? ''));
       try {
         const detail = await send(
           row,

@@ -92,6 +92,10 @@ export interface ResetRow {
   /** The email to be taken; null for a new password. */
   email: string | null;
   endsAt: number;
+  /** Where an owner made it for somebody of their workspace: it is void once that person belongs to any other. */
+  workspaceId: number | null;
+  /** 1 where it was made on the machine of the service: the second factor goes too. */
+  endsFactor: number;
 }
 
 /** People, workspaces, and what they sign in with. */
@@ -106,7 +110,7 @@ export const definePeople = (table: Define) => ({
   }),
   resets: table<ResetRow>('resets', {
     secretHash: { type: BLOB, primaryKey: true },
-    userId: INTEGER,
+    ...fields('userId workspaceId endsFactor', INTEGER),
     email: STRING,
     endsAt: BIGINT,
   }),
