@@ -143,6 +143,13 @@ const declared = {
     meaning: 'Something went wrong that should not. It is in the log of the service.',
     remedy: 'Try again; if it stays, show the log to whoever keeps the service.',
   },
+  'too-many-at-once': {
+    status: 503,
+    title: 'Too many calls at once',
+    meaning:
+      'So many calls of this caller, or from this address, are under way that no more can wait. Nothing was done.',
+    remedy: 'Send fewer calls at once, and this one again after the seconds in the header Retry-After.',
+  },
   unavailable: {
     status: 503,
     title: 'Unavailable',

@@ -64,7 +64,7 @@ export const devicesEndpoints = {
     'POST /api/tokens/whose',
     'look',
     'Tell device and state of a pasted token',
-    { body: devices.whoseTokenSchema, answer: devices.tokenOwnerSchema },
+    { looks: true, body: devices.whoseTokenSchema, answer: devices.tokenOwnerSchema },
   ),
   listArrivals: endpoint<devices.Arrival[], undefined, Query<paging.ArrivalsQuery>>(
     'GET /api/devices/:device/arrivals',

@@ -22,11 +22,13 @@ export interface Endpoint<A = unknown, B = undefined, Q = undefined> {
   pages?: 'all' | 'newest';
   /** Of what this reads or changes a version: it gives an ETag, and a change is held to If-Match. */
   versioned?: Versioned;
+  /** True for a call that only looks, whatever its method: what came of it is not kept for whoever repeats it. */
+  looks?: true;
   /** Never set; carries the types. */
   types?: { answer: A; body: B; query: Q };
 }
 
-type Options = Pick<Endpoint, 'body' | 'query' | 'answer' | 'pages' | 'versioned'>;
+type Options = Pick<Endpoint, 'body' | 'query' | 'answer' | 'pages' | 'versioned' | 'looks'>;
 
 /** Declares a call by its method and path. */
 export function endpoint<A, B = undefined, Q = undefined>(

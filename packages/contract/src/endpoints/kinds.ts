@@ -97,7 +97,7 @@ export const kindsEndpoints = {
     'POST /api/kinds/:kind/compute',
     'change',
     'Check a computed datastream, and show what it makes of recent readings; keeps nothing',
-    { body: computing.tryComputationSchema, answer: computing.triedSchema },
+    { looks: true, body: computing.tryComputationSchema, answer: computing.triedSchema },
   ),
   recompute: endpoint<{ devices: number }, { device?: string }>(
     'POST /api/kinds/:kind/streams/:stream/recompute',

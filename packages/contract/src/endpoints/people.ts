@@ -56,7 +56,7 @@ export const peopleEndpoints = {
     'POST /api/join/here',
     'own',
     'Join with the account you are signed in with',
-    { body: people.joinHereSchema, answer: account.meSchema },
+    { looks: true, body: people.joinHereSchema, answer: account.meSchema },
   ),
   join: endpoint<account.Me, people.JoinIn>(
     'POST /api/join',

@@ -50,7 +50,7 @@ export const rulesEndpoints = {
     'POST /api/mutes',
     'steer',
     'Send no alerts from a device, kind, label or rule until a time',
-    { body: rules.newMuteSchema, answer: rules.muteSchema },
+    { looks: true, body: rules.newMuteSchema, answer: rules.muteSchema },
   ),
   unmute: endpoint<void>('DELETE /api/mutes/:mute', 'steer', 'End a mute'),
   listEvents: endpoint<rules.Event[], undefined, Query<paging.EventsQuery>>(

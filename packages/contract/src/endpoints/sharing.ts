@@ -17,7 +17,7 @@ export const sharingEndpoints = {
     'POST /api/links/preview',
     'change',
     'What a visitor would see, before the link exists',
-    { body: sharing.linkPreviewSchema, answer: sharing.linkPreviewAnswerSchema },
+    { looks: true, body: sharing.linkPreviewSchema, answer: sharing.linkPreviewAnswerSchema },
   ),
   createLink: endpoint<sharing.Link, LinkIn>('POST /api/links', 'change', 'Make a share link', {
     body: sharing.newLinkSchema,
@@ -42,7 +42,7 @@ export const sharingEndpoints = {
     'POST /api/shared/open',
     'open',
     'Open a share link that has a passphrase: gives what its calls are made with',
-    { body: sharing.openSharedSchema, answer: sharing.openedSharedSchema },
+    { looks: true, body: sharing.openSharedSchema, answer: sharing.openedSharedSchema },
   ),
   offerDevice: endpoint<sharing.Offer, { keepsTokens?: boolean }>(
     'POST /api/devices/:device/offer',
@@ -59,7 +59,7 @@ export const sharingEndpoints = {
     'POST /api/offers/look',
     'change',
     'What is offered',
-    { body: sharing.offerSecretSchema, answer: sharing.offeredSchema },
+    { looks: true, body: sharing.offerSecretSchema, answer: sharing.offeredSchema },
   ),
   takeDevice: endpoint<sharing.Taken, { secret: string }>(
     'POST /api/offers/take',
@@ -77,7 +77,7 @@ export const sharingEndpoints = {
     'POST /api/workspace/plan',
     'change',
     'What applying a file would do',
-    { body: file.applyFileSchema, answer: file.planSchema },
+    { looks: true, body: file.applyFileSchema, answer: file.planSchema },
   ),
   applyFile: endpoint<file.Applied, { document: file.WorkspaceDocument; delete?: boolean }>(
     'POST /api/workspace/apply',

@@ -207,9 +207,16 @@ export function startOutbox(
         `UPDATE alerts SET ${names.map((name) => `${name} = ?`).join(', ')} WHERE messageId = ? AND state = 'waiting'`,
         [...Object.values(change), claimed.messageId],
       );
+      // While it was sent, what it was about may have been deleted.
+      const there = (await connection.query('SELECT id FROM alerts WHERE messageId = ?', [
+        claimed.messageId,
+      ])) as { id: number }[];
+      const ids = new Set(there.map(({ id }) => id));
+      const left = alerts.filter(({ id }) => ids.has(id));
+      if (left.length === 0) return;
       await connection.batch(
         'INSERT INTO alertTries (workspaceId, alertId, at, sent, outcome) VALUES (?, ?, ?, ?, ?)',
-        alerts.map(({ id, workspaceId }) => [workspaceId, id, now, sent, outcome.slice(0, 300)]),
+        left.map(({ id, workspaceId }) => [workspaceId, id, now, sent, outcome.slice(0, 300)]),
       );
     });
   };

@@ -38,6 +38,7 @@ import { isForeign, isOwnPage } from './origin';
 import { problemPages } from './problemPages';
 import { onceFor, type Outcome } from './repeats';
 import { demand, demandReach, scopeOf, sessionIdOf, type Scope } from './scope';
+import { callerOf, createUnderWay, type UnderWay } from './underWay';
 import { etagOf, expectedVersions, underVersion } from './versions';
 
 /** Answers the state of the service; `ok` false makes it a 503, for balancers. */
@@ -95,6 +96,8 @@ export function createApp(
   });
   problemPages(app, parts.config.basePath);
   serveAuthority(app, parts);
+  const underWay = createUnderWay();
+  app.use(['/api', '/shared'], underWay.atOnce);
   app.use('/api', refuseForeignOrigins);
   devicePictures(app, parts);
   firmwareFiles(app, parts);
@@ -103,11 +106,11 @@ export function createApp(
     const endpoint = endpoints[name] as Endpoint;
     const method = endpoint.method.toLowerCase() as 'get' | 'post' | 'put' | 'patch' | 'delete';
     app[method](endpoint.path, (request, response, next) => {
-      answer(parts, { name, endpoint, handlers }, request, response).catch(next);
+      answer(parts, { name, endpoint, handlers, underWay }, request, response).catch(next);
     });
   }
   app.get('/api/devices/:device/export', (request, response, next) => {
-    sendExport(parts, request, response).catch(next);
+    sendExport({ ...parts, underWay }, request, response).catch(next);
   });
   app.get('/api/devices/:device/images/:stream', (request, response, next) => {
     sendImage(parts, request, response).catch(next);
@@ -148,21 +151,32 @@ interface Route {
   name: EndpointName;
   endpoint: Endpoint;
   handlers: Handlers;
+  underWay: UnderWay;
 }
+
+/** True where nothing is changed, so that a repeated call may simply be done again. */
+const onlyLooks = ({ looks, method }: Endpoint, { body }: Request): boolean =>
+  looks === true || method !== 'POST' || (body as { try?: unknown } | undefined)?.try === true;
 
 /** A path as it may stand in the log: what stands behind /shared/ opens a page. */
 const withoutSecret = (path: string): string => path.replace(/^\/shared\/[^/]*/, '/shared/…');
 
 async function answer(parts: ApiParts, route: Route, request: Request, response: Response): Promise<void> {
-  const { endpoint } = route;
+  const { endpoint, underWay } = route;
   const scope =
     endpoint.access === 'open' ? null : demand(await scopeOf(parts.store, request), endpoint.access);
   const { device } = request.params as { device?: string };
   if (scope !== null && scope.only !== null)
     demandReach(scope, endpoint, device === undefined ? null : (await deviceOf(parts, scope, device)).rowId);
-  const { status, body, headers } = await onceFor(parts.store, scope, request, () =>
-    outcomeOf(parts, route, scope, request, response),
-  );
+  const work = (): Promise<Outcome> => outcomeOf(parts, route, scope, request, response);
+  const end = scope === null ? null : await underWay.enter(...callerOf(scope), () => response.destroyed);
+  let outcome: Outcome;
+  try {
+    outcome = onlyLooks(endpoint, request) ? await work() : await onceFor(parts.store, scope, request, work);
+  } finally {
+    end?.();
+  }
+  const { status, body, headers } = outcome;
   for (const [name, value] of Object.entries(headers)) response.setHeader(name, value);
   response.setHeader('cache-control', 'no-store');
   if (body === undefined) response.status(status).end();

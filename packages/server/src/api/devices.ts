@@ -1,11 +1,12 @@
 import { Op, type WhereOptions } from 'sequelize';
 import type { Device } from '@peatmoor/contract';
 import { createDevice } from '../definitions/device';
+import { tellGone } from '../definitions/gone';
 import { deleteDevice } from '../history/deleting';
 import { conflict } from '../problems';
 import { devicesSeen } from '../sharing/reach';
 import type { DeviceRow } from '../store/models';
-import { changeIn, listIn, oneIn } from '../store/rows';
+import { changeIn, deleteIn, listIn, oneIn } from '../store/rows';
 import { describeDevices, rowOfDevice } from './describeDevices';
 import { readDeviceList } from './manyDevices';
 import type { ApiParts, Handlers } from './context';
@@ -79,10 +80,16 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
           `${behind.length} ${behind.length === 1 ? 'sub-device is' : 'sub-devices are'} behind ${name}. Delete them first.`,
         );
       const rules = await listIn(models.rules, scope.workspaceId, { where: { deviceRowId: rowId } });
-      await store.transaction((transaction) => deleteDevice(store, rowId, transaction));
+      await store.transaction(async (transaction) => {
+        await deleteIn(models.mutes, scope.workspaceId, { sort: 'device', target: id }, transaction);
+        await deleteDevice(store, rowId, transaction);
+      });
       clearing.wake();
-      bus.emit('dismiss', { deviceRowId: rowId });
-      for (const rule of rules) bus.emit('rules', { workspaceId: scope.workspaceId, ruleId: rule.id });
+      tellGone(bus, {
+        workspaceId: scope.workspaceId,
+        devices: [rowId],
+        rules: rules.map((rule) => rule.id),
+      });
       changed(scope, rowId, id);
     },
   };

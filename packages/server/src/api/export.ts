@@ -11,6 +11,7 @@ import { deviceOf, type ApiParts } from './context';
 import { writingOf, type Cell, type Writing } from './exportWriting';
 import { imagesOf, sendZip } from './exportZip';
 import { demand, demandReach, scopeOf } from './scope';
+import { callerOf, type UnderWay } from './underWay';
 
 const DAY_MS = 86_400_000;
 
@@ -21,7 +22,7 @@ const LETTERS_AT_ONCE = 64_000;
 
 /** Streams readings of a device, a day at a time, so that any number of them needs little memory. */
 export async function sendExport(
-  parts: Pick<ApiParts, 'store' | 'registry' | 'history'>,
+  parts: Pick<ApiParts, 'store' | 'registry' | 'history'> & { underWay: UnderWay },
   request: Request,
   response: Response,
 ): Promise<void> {
@@ -29,6 +30,8 @@ export async function sendExport(
   const scope = demand(await scopeOf(parts.store, request, keyOf(query.access_token)), 'look');
   const entry = await deviceOf(parts, scope, request.params.device as string);
   demandReach(scope, { method: 'GET', path: request.path }, entry.rowId);
+  const end = await parts.underWay.enter('export', callerOf(scope).join(' '), () => response.destroyed);
+  response.once('close', end);
   // What is to be brought back holds what was measured; a sheet for people what is true.
   const values = query.values ?? (query.format === 'sheet' ? 'right' : 'raw');
   const places = query.format === 'geojson' || query.format === 'gpx';

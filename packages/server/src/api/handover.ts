@@ -4,6 +4,8 @@ import type { Transaction } from 'sequelize';
 import { isDeepStrictEqual } from 'node:util';
 import { now as clockNow } from '../clock';
 import { titleFor } from '../definitions/kind';
+import { tellGone } from '../definitions/gone';
+import { deleteAlertsOf } from '../history/deleting';
 import { addToken } from '../definitions/device';
 import { conflict, notFound, ProblemError, wrongField } from '../problems';
 import { hashSecret } from '../registry';
@@ -135,7 +137,7 @@ export function handoverHandlers(parts: ApiParts): HandoverHandlers {
         tell(workspaceId, scope.userName);
       }
       // The board comes again, as a device of the other workspace.
-      bus.emit('dismiss', { deviceRowId: row.rowId });
+      tellGone(bus, { workspaceId: row.workspaceId, devices: [row.rowId], rules: 'all' });
       const change = { what: 'device', target: row.id, title: row.name, details: [] };
       await write(store, scope, { ...change, act: 'took over' });
       await write(
@@ -173,7 +175,11 @@ export function handoverHandlers(parts: ApiParts): HandoverHandlers {
       attributes: ['id'],
       transaction,
     });
-    await models.alerts.destroy({ where: { eventId: events.map(({ id }) => id) }, transaction });
+    await deleteAlertsOf(
+      store,
+      events.map(({ id }) => id),
+      transaction,
+    );
     for (const table of STAY_BEHIND)
       await store.sequelize.query(`DELETE FROM ${table} WHERE deviceRowId = ?`, {
         replacements: [rowId],

@@ -25,6 +25,7 @@ import { addTo, changeIn, deleteIn, findAll, listIn, oneIn } from '../store/rows
 import type { Store } from '../store/store';
 
 import { numberOf, type ApiParts, type Handlers } from './context';
+import { tellGone } from '../definitions/gone';
 import { countReadings, moveDevices } from './moving';
 import { pageIn } from './pages';
 import { containsAnyCase } from '../store/filters';
@@ -128,9 +129,11 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
           `${counted(devices, 'device is', 'devices are')} of the kind "${kind.title}". Delete them first.`,
         );
       await store.transaction(async (transaction) => {
+        const target = String(kind.id);
+        await deleteIn(models.mutes, scope.workspaceId, { sort: 'kind', target }, transaction);
         await deleteIn(models.kinds, scope.workspaceId, { id: kind.id }, transaction);
       });
-      bus.emit('rules', { workspaceId: scope.workspaceId });
+      tellGone(bus, { workspaceId: scope.workspaceId, kinds: [kind.id], rules: 'all' });
       changed(scope, kind.id);
     },
     copyKind: async ({ scope, params, body }) => {

@@ -1,6 +1,7 @@
 import type { Transaction } from 'sequelize';
 import { keepFirstWorkspace, makeWorkspace } from '../auth/accounts';
 import { endOwnersResets } from '../auth/resets';
+import { tellGone, type Gone } from '../definitions/gone';
 import { deleteDevice } from '../history/deleting';
 import { conflict, notFound, wrongField } from '../problems';
 import type { MembershipRow } from '../store/models';
@@ -50,19 +51,25 @@ export function workspacesHandlers(parts: ApiParts): WorkspacesHandlers {
     return { isLast };
   };
   /** Deletes a workspace that nobody belongs to any more; what is much goes in slices. */
-  const deleteWorkspace = async (workspaceId: number, transaction: Transaction): Promise<number[]> => {
+  const deleteWorkspace = async (workspaceId: number, transaction: Transaction): Promise<Gone> => {
     await keepFirstWorkspace(store, workspaceId, transaction);
     const devices = await listIn(models.devices, workspaceId, { attributes: ['rowId'], transaction });
     for (const { rowId } of devices) await deleteDevice(store, rowId, transaction);
     for (const table of [models.rules, models.timetables, models.webhooks, models.addresses, models.mutes])
       await deleteIn(table as typeof models.rules, workspaceId, {}, transaction);
+    const kinds = await listIn(models.kinds, workspaceId, { attributes: ['id'], transaction });
     await models.changes.destroy({ where: { workspaceId }, transaction });
+    await store.sequelize.query('DELETE FROM alertStops WHERE workspaceId = ?', {
+      replacements: [workspaceId],
+      transaction,
+    });
     await models.workspaces.destroy({ where: { id: workspaceId }, transaction });
-    return devices.map(({ rowId }) => rowId);
-  };
-  const dismiss = (rowIds: readonly number[]): void => {
-    if (rowIds.length > 0) clearing.wake();
-    for (const deviceRowId of rowIds) bus.emit('dismiss', { deviceRowId });
+    return {
+      workspaceId,
+      devices: devices.map(({ rowId }) => rowId),
+      kinds: kinds.map(({ id }) => id),
+      rules: 'all',
+    };
   };
   return {
     listWorkspaces: async ({ scope }) => {
@@ -126,7 +133,7 @@ export function workspacesHandlers(parts: ApiParts): WorkspacesHandlers {
       const left: number[] = [];
       const memberships = await findAll(models.memberships, { where: { userId } });
       const gone = await store.transaction(async (transaction) => {
-        const rowIds: number[] = [];
+        const all: Gone[] = [];
         left.length = 0;
         for (const membership of memberships) {
           const { isLast } = await takeOut(membership, transaction);
@@ -142,12 +149,13 @@ export function workspacesHandlers(parts: ApiParts): WorkspacesHandlers {
               `Nobody else belongs to "${title}": its devices and readings would be deleted too. Say so with withWorkspaces, or add somebody first.`,
             );
           }
-          rowIds.push(...(await deleteWorkspace(membership.workspaceId, transaction)));
+          all.push(await deleteWorkspace(membership.workspaceId, transaction));
         }
         await models.users.destroy({ where: { id: userId }, transaction });
-        return rowIds;
+        return all;
       });
-      dismiss(gone);
+      for (const one of gone) tellGone(bus, one);
+      if (gone.length > 0) clearing.wake();
       for (const workspaceId of left) tellPeople(scope, workspaceId);
       response.clearCookie('peatmoor_session', { path: '/' });
     },

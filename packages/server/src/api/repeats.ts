@@ -1,5 +1,7 @@
 import { createCipheriv, createDecipheriv, createHash, createHmac, hkdfSync, randomBytes } from 'node:crypto';
 import type { Request } from 'express';
+import type { Connection } from 'mariadb';
+import { countedAddress } from '../listeners/address';
 import { ProblemError, wrongField } from '../problems';
 import type { Store } from '../store/store';
 import type { Scope } from './scope';
@@ -13,6 +15,9 @@ export interface Outcome {
 
 /** Seconds after which a call that has not ended counts as broken off. */
 const BROKEN_OFF_S = 120;
+/** Bytes of answers, and calls, that are kept of one caller. */
+const MOST_BYTES = 2 * 2 ** 20;
+const MOST_ROWS = 20_000;
 /** Hours for which an outcome is kept. */
 const KEPT_H = 24;
 
@@ -35,12 +40,14 @@ export async function onceFor(
       'is not 16 to 255 letters and digits without spaces',
       'Make a random one for each new call, such as a UUID.',
     );
-  const keyHash = sha256(`${callerOf(scope)}\n${key}`);
+  const name = callerOf(scope, request);
+  const keyHash = sha256(`${name}\n${key}`);
+  const caller = sha256(name).subarray(0, 16);
   // Under the key, as a body may hold a password.
   const callHash = createHmac('sha256', key)
     .update(`${request.originalUrl}\n${JSON.stringify(request.body ?? null)}`)
     .digest();
-  const before = await begin(store, keyHash, callHash);
+  const before = await begin(store, { keyHash, callHash, caller });
   if (before !== null) return repeated(before, callHash, key);
   let outcome: Outcome;
   try {
@@ -49,13 +56,29 @@ export async function onceFor(
     await forget(store, keyHash).catch(() => undefined);
     throw error;
   }
-  await store.withConnection((connection) =>
-    connection.query("UPDATE repeats SET state = 'done', answer = ? WHERE keyHash = ?", [
-      encipher(key, JSON.stringify(outcome)),
+  const answer = encipher(key, JSON.stringify(outcome));
+  await store.withConnection(async (connection) => {
+    await connection.query("UPDATE repeats SET state = 'done', answer = ?, bytes = ? WHERE keyHash = ?", [
+      answer.length > MOST_BYTES ? null : answer,
+      answer.length,
       keyHash,
-    ]),
-  );
+    ]);
+    await trim(connection, caller);
+  });
   return outcome;
+}
+
+/** Of a caller whose answers are very many, the oldest are let go; that their calls were done is still known. */
+async function trim(connection: Connection, caller: Buffer): Promise<void> {
+  const [row] = (await connection.query(
+    'SELECT SUM(bytes) AS bytes FROM repeats WHERE caller = ? AND answer IS NOT NULL',
+    [caller],
+  )) as { bytes: number | null }[];
+  if (Number(row?.bytes ?? 0) <= MOST_BYTES) return;
+  await connection.query(
+    'UPDATE repeats SET answer = NULL, bytes = 0 WHERE caller = ? AND answer IS NOT NULL ORDER BY madeAt LIMIT 100',
+    [caller],
+  );
 }
 
 interface RepeatRow {
@@ -66,20 +89,34 @@ interface RepeatRow {
 }
 
 /** Writes down that a call begins; gives what is known of the same one where it came before. */
-async function begin(store: Store, keyHash: Buffer, callHash: Buffer): Promise<RepeatRow | null> {
+async function begin(
+  store: Store,
+  { keyHash, callHash, caller }: { keyHash: Buffer; callHash: Buffer; caller: Buffer },
+): Promise<RepeatRow | null> {
   return store.withConnection(async (connection) => {
     await connection.query('DELETE FROM repeats WHERE madeAt < NOW(3) - INTERVAL ? HOUR LIMIT 100', [KEPT_H]);
     const { affectedRows } = (await connection.query(
-      "INSERT IGNORE INTO repeats (keyHash, callHash, state, madeAt) VALUES (?, ?, 'working', NOW(3))",
-      [keyHash, callHash],
+      "INSERT IGNORE INTO repeats (keyHash, callHash, caller, state, madeAt) SELECT ?, ?, ?, 'working', NOW(3) FROM DUAL WHERE (SELECT COUNT(*) FROM repeats WHERE caller = ?) < ?",
+      [keyHash, callHash, caller, caller, MOST_ROWS],
     )) as { affectedRows: number };
     if (affectedRows === 1) return null;
     const [row] = (await connection.query(
       'SELECT callHash, state, answer, TIMESTAMPDIFF(SECOND, madeAt, NOW(3)) AS seconds FROM repeats WHERE keyHash = ?',
       [keyHash],
     )) as RepeatRow[];
-    // Forgotten at this very moment, because the other one was refused.
-    if (row === undefined) throw stillUnderWay();
+    if (row === undefined) {
+      const [known] = (await connection.query('SELECT COUNT(*) AS count FROM repeats WHERE caller = ?', [
+        caller,
+      ])) as { count: number }[];
+      if (Number(known!.count) >= MOST_ROWS)
+        throw new ProblemError(
+          'too-often',
+          `${MOST_ROWS} calls with an Idempotency-Key were done within a day. Wait some hours, or send this one without a key.`,
+          { retryAfterS: 3600 },
+        );
+      // Forgotten at this very moment, because the other one was refused.
+      throw stillUnderWay();
+    }
     return row;
   });
 }
@@ -91,6 +128,11 @@ function repeated(row: RepeatRow, callHash: Buffer, key: string): Outcome {
       'This Idempotency-Key came with another call already. Make a new key for a new call.',
     );
   if (row.state === 'done' && row.answer !== null) return JSON.parse(decipher(key, row.answer)) as Outcome;
+  if (row.state === 'done')
+    throw new ProblemError(
+      'outcome-not-known',
+      'This call was done, and its answer is kept no more. Look at what there is instead of sending it again.',
+    );
   if (Number(row.seconds) < BROKEN_OFF_S) throw stillUnderWay();
   throw new ProblemError(
     'outcome-not-known',
@@ -113,8 +155,8 @@ async function forget(store: Store, keyHash: Buffer): Promise<void> {
 }
 
 /** Keys of different callers never meet. */
-function callerOf(scope: Scope | null): string {
-  if (scope === null) return 'anybody';
+function callerOf(scope: Scope | null, request: Request): string {
+  if (scope === null) return `anybody at ${countedAddress(request)}`;
   const way = scope.pass.kind === 'key' ? `key ${scope.pass.id}` : 'session';
   return `${scope.workspaceId} ${scope.userId} ${way}`;
 }

@@ -213,8 +213,15 @@ export function ruleHandlers(parts: ApiParts): RuleHandlers {
     },
     deleteRule: async ({ scope, params }) => {
       const row = await rowOf(scope, params.rule);
-      await deleteIn(models.rules, scope.workspaceId, { id: row.id });
-      await deleteIn(models.mutes, scope.workspaceId, { sort: 'rule', target: String(row.id) });
+      await store.transaction(async (transaction) => {
+        await deleteIn(models.rules, scope.workspaceId, { id: row.id }, transaction);
+        const target = String(row.id);
+        await deleteIn(models.mutes, scope.workspaceId, { sort: 'rule', target }, transaction);
+        await store.sequelize.query('DELETE FROM alertStops WHERE ruleId = ?', {
+          replacements: [row.id],
+          transaction,
+        });
+      });
       await renew(scope, row.id);
     },
     listMutes: async ({ scope }) => {

@@ -89,6 +89,16 @@ export async function scopeOf(
   return member(store, row.userId, row.workspaceId, { kind: 'session', idHash });
 }
 
+/** What a request comes with, right or wrong, to count it by; undefined for nothing. */
+export function credentialOf(request: IncomingMessage): string | undefined {
+  const [, shared] = /^\/shared\/([^/?]+)/.exec(originalOf(request)) ?? [];
+  return shared ?? linkInAddress(request) ?? bearerOf(request) ?? sessionIdOf(request);
+}
+
+/** The address as it was asked for, before any part of it was taken off. */
+const originalOf = (request: IncomingMessage): string =>
+  (request as { originalUrl?: string }).originalUrl ?? request.url ?? '';
+
 function bearerOf({ headers }: IncomingMessage): string | undefined {
   return /^bearer\s+(\S+)$/i.exec(headers.authorization ?? '')?.[1];
 }

@@ -2,12 +2,16 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import type { Transaction } from 'sequelize';
 import type { Logger } from 'pino';
 import type { Store } from '../store/store';
+import { clearOrphans } from './orphans';
 import { now as clockNow } from '../clock';
 
 /** Rows that go at once, so that nobody waits long for a lock or the disk. Chunks are large. */
 const ROWS_AT_ONCE = { chunks: 20, texts: 500, locations: 500, images: 20, others: 500 };
 const REST_MS = 10;
 const EVERY_MS = 60_000;
+/** Rows without an owner are looked for some time after the start, and once a day. */
+const FIRST_ORPHANS_MS = 600_000;
+const ORPHANS_EVERY_MS = 86_400_000;
 
 /** Tables of the readings of a series. */
 const OF_SERIES = ['chunks', 'texts', 'locations', 'images'] as const;
@@ -43,6 +47,21 @@ export async function deleteDevice(store: Store, rowId: number, transaction: Tra
   );
   await mark(store, 'device', [rowId], transaction);
   await store.models.devices.destroy({ where: { rowId }, transaction });
+}
+
+/** Tries of alerts say where they went, down to the phone of a person: they go with their alerts. */
+const TRIES_OF_EVENTS =
+  'DELETE tries FROM alertTries tries JOIN alerts ON alerts.id = tries.alertId WHERE alerts.eventId IN (?)';
+
+/** Takes away what was sent about events, in the caller's transaction. */
+export async function deleteAlertsOf(
+  store: Store,
+  eventIds: readonly number[],
+  transaction: Transaction,
+): Promise<void> {
+  if (eventIds.length === 0) return;
+  await store.sequelize.query(TRIES_OF_EVENTS, { replacements: [[...eventIds]], transaction });
+  await store.models.alerts.destroy({ where: { eventId: [...eventIds] }, transaction });
 }
 
 async function mark(
@@ -94,6 +113,7 @@ export function startClearing(store: Store, log: Logger): Clearing {
         ])) as { id: number }[];
         if (rows.length === 0) return false;
         const ids = rows.map(({ id }) => id);
+        await connection.query(TRIES_OF_EVENTS, [ids]);
         await connection.query('DELETE FROM alerts WHERE eventId IN (?)', [ids]);
         await connection.query('DELETE FROM events WHERE id IN (?)', [ids]);
         return true;
@@ -113,7 +133,12 @@ export function startClearing(store: Store, log: Logger): Clearing {
       connection.query('DELETE FROM leftovers WHERE what = ? AND id = ?', [what, id]),
     );
   };
+  let orphansAt = performance.now() + FIRST_ORPHANS_MS;
   const pass = async (): Promise<void> => {
+    if (performance.now() > orphansAt) {
+      orphansAt = performance.now() + ORPHANS_EVERY_MS;
+      await clearOrphans(store, () => stopped);
+    }
     do {
       again = false;
       const rows = await store.withConnection(

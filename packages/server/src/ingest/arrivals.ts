@@ -106,11 +106,18 @@ export function startArrivals({ store, bus, times, tell, log, hasOthers }: Parts
     for (const { entry } of batch) counts.set(entry.rowId, (counts.get(entry.rowId) ?? 0) + 1);
     await store
       .withConnection(async (connection) => {
+        // Written some time later: a device may be gone since, or in another workspace.
+        const owners = (await connection.query('SELECT rowId, workspaceId FROM devices WHERE rowId IN (?)', [
+          [...counts.keys()],
+        ])) as { rowId: number; workspaceId: number }[];
+        const workspaces = new Map(owners.map(({ rowId, workspaceId }) => [rowId, workspaceId]));
+        const there = batch.filter(({ entry }) => workspaces.has(entry.rowId));
+        if (there.length === 0) return;
         await connection.beginTransaction();
         await connection.batch(
           'INSERT INTO arrivals (workspaceId, deviceRowId, receivedAt, body, form, raw, rowsAt, refused) VALUES (?, ?, ?, ?, ?, ?, ?, ?)',
-          batch.map(({ entry, arrival, form, raw, rowsAt }) => [
-            entry.workspaceId,
+          there.map(({ entry, arrival, form, raw, rowsAt }) => [
+            workspaces.get(entry.rowId),
             entry.rowId,
             arrival.receivedAt,
             JSON.stringify(arrival),

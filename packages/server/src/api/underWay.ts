@@ -1,0 +1,105 @@
+import type { NextFunction, Request, RequestHandler, Response } from 'express';
+import { countedAddress } from '../listeners/address';
+import { ProblemError } from '../problems';
+import { hashSecret } from '../registry';
+import { credentialOf, type Scope } from './scope';
+
+/** How many calls of one caller are worked on at once, and how many more may wait for their turn. */
+interface Bound {
+  running: number;
+  waiting: number;
+}
+
+/** A page asks some forty things at once; a class of thirty comes from one address. */
+const BOUNDS = {
+  credential: { running: 8, waiting: 120 },
+  person: { running: 8, waiting: 120 },
+  key: { running: 8, waiting: 60 },
+  link: { running: 12, waiting: 200 },
+  export: { running: 2, waiting: 4 },
+  address: { running: 64, waiting: 400 },
+} as const satisfies Record<string, Bound>;
+export type CallerSort = keyof typeof BOUNDS;
+
+/** Calls under way, by caller: so that whoever sends very many at once waits for himself, and others do not. */
+export interface UnderWay {
+  /** Waits for a turn; what it gives ends it. Throws 503 where too many wait. `isGone`: nobody waits for the answer any more. */
+  enter(sort: CallerSort, name: string, isGone?: () => boolean): Promise<() => void>;
+  /** Bounds what comes by one session, key or link, and then from one address; before anything is looked up. */
+  atOnce: RequestHandler;
+  /** Calls that are worked on or wait now. */
+  count(): number;
+}
+
+interface Line {
+  running: number;
+  waiting: { go: () => void; isGone: () => boolean }[];
+}
+
+const nobodyIsGone = (): boolean => false;
+
+export function createUnderWay(): UnderWay {
+  const lines = new Map<string, Line>();
+  const leave = (name: string, line: Line): void => {
+    line.running--;
+    let next = line.waiting.shift();
+    while (next?.isGone()) next = line.waiting.shift();
+    if (next !== undefined) next.go();
+    else if (line.running === 0) lines.delete(name);
+  };
+  const underWay: UnderWay = {
+    enter(sort, caller, isGone = nobodyIsGone) {
+      const name = `${sort} ${caller}`;
+      const { running, waiting }: Bound = BOUNDS[sort];
+      let line = lines.get(name);
+      if (line === undefined) lines.set(name, (line = { running: 0, waiting: [] }));
+      const own = line;
+      const turn = (): (() => void) => {
+        own.running++;
+        let left = false;
+        return () => {
+          if (!left) leave(name, own);
+          left = true;
+        };
+      };
+      if (own.running < running) return Promise.resolve(turn());
+      if (own.waiting.length >= waiting)
+        return Promise.reject(
+          new ProblemError(
+            'too-many-at-once',
+            `${own.running + own.waiting.length} calls of yours are under way already. Nothing was done. Send fewer at once, and this one again in a second.`,
+            { retryAfterS: 1 },
+          ),
+        );
+      return new Promise((resolve) => own.waiting.push({ go: () => resolve(turn()), isGone }));
+    },
+    atOnce(request: Request, response: Response, next: NextFunction) {
+      const isGone = (): boolean => response.destroyed;
+      const take = async (sort: CallerSort, name: string): Promise<void> => {
+        const end = await underWay.enter(sort, name, isGone);
+        response.once('close', end);
+        if (isGone()) end();
+      };
+      const credential = credentialOf(request);
+      (async () => {
+        // First of all, so that one caller never has more than a few of the turns of an address.
+        if (credential !== undefined) await take('credential', hashSecret(credential).toString('base64'));
+        await take('address', countedAddress(request));
+        return isGone();
+      })().then((gone) => (gone ? undefined : next()), next);
+    },
+    count: () => [...lines.values()].reduce((sum, { running, waiting }) => sum + running + waiting.length, 0),
+  };
+  return underWay;
+}
+
+/** As whom a caller is counted: a link's visitors together, a key by itself, a person with all their sessions. */
+export function callerOf({
+  pass,
+  userId,
+  workspaceId,
+}: Scope): [sort: 'person' | 'key' | 'link', name: string] {
+  if (pass.kind === 'key') return ['key', String(pass.id)];
+  if (pass.kind === 'link') return ['link', pass.id === null ? `preview ${workspaceId}` : String(pass.id)];
+  return ['person', String(userId)];
+}
