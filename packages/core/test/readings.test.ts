@@ -190,6 +190,9 @@ describe('times', () => {
   it('takes ten digits as seconds since 1970', () => {
     expect(readAt(now / 1000, now)).toBe(now);
     expect(readAt(String(now / 1000), now)).toBe(now);
+    // With a fraction, as programs in Python give it; as text too.
+    expect(readAt(now / 1000 + 0.123456, now)).toBe(now + 123);
+    expect(readAt((now / 1000 + 0.9994).toFixed(4), now)).toBe(now + 999);
   });
 });
 

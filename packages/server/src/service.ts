@@ -192,7 +192,7 @@ export async function startService({
     stops.push(folding.stop);
     // Begun now, not waited for: what was left is in memory and found there.
     void folding.settled().catch((error: Error) => log.warn({ err: error }, 'folding waits'));
-    const history = createHistoryReader(store, recent);
+    const history = createHistoryReader(store, recent, log);
     // What happens with devices beside readings: rules are worked out from the journal alone.
     const tell = createTelling(journal, registry, log);
     const isElsewhere = (rowId: number): boolean => nodes?.has(rowId) ?? false;

@@ -2,8 +2,11 @@ import { createUnderWay } from '../src/api/underWay';
 import { createConnection } from 'mariadb';
 import { databaseOf, newPerson, startService, type TestService } from '../../../test/support/service';
 
-let service: TestService | undefined;
-afterAll(() => service?.stop());
+let service: TestService;
+beforeAll(async () => {
+  service = await startService();
+});
+afterAll(() => service.stop());
 
 const settled = () => new Promise((resolve) => setImmediate(resolve));
 
@@ -51,7 +54,6 @@ describe('calls of one caller', () => {
 });
 
 it('a flood of one key is answered 503 with Retry-After, and all that was taken is done; keys of repeated calls are bounded', async () => {
-  service = await startService();
   const { client } = await newPerson(service);
   const { secret } = await client.call('createKey', { body: { title: 'flood' } });
   const headers = { authorization: `Bearer ${secret}` };

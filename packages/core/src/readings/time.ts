@@ -9,7 +9,7 @@ export const TIME_NAMES = ['at', 'timestamp', 'datetime', 'date_time', 'date', '
 const ISO_PATTERN = /^\d{4}-\d\d-\d\d([T ]\d\d:\d\d(:\d\d(\.\d{1,9})?)?(Z|[+-]\d\d:?\d\d)?)?$/;
 
 /**
- * Reads an `at`: ISO 8601 text (UTC where no zone is given) epoch milliseconds, or epoch seconds (ten digits).
+ * Reads an `at`: ISO 8601 text (UTC where no zone is given) epoch milliseconds, or epoch seconds (ten digits, perhaps with a fraction).
  * Absent gives `receivedMs`; `aheadMs`: how far ahead of that a time may lie. Refuses with wrong-type, too-old or in-the-future.
  */
 export function readAt(raw: unknown, receivedMs: number, aheadMs = AHEAD_MS): number | Refusal {
@@ -25,15 +25,15 @@ export function readAt(raw: unknown, receivedMs: number, aheadMs = AHEAD_MS): nu
   return at > receivedMs + aheadMs ? refusal('at', 'in-the-future') : at;
 }
 
-/** Ten digits are seconds since 1970, all else milliseconds. */
-const fromNumber = (at: number): number => (at >= 1e9 && at < 1e10 ? at * 1000 : at);
+/** Ten digits before the point are seconds since 1970, with their fractions; all else is milliseconds. */
+const fromNumber = (at: number): number => Math.round(at >= 1e9 && at < 1e10 ? at * 1000 : at);
 
 function toMs(raw: unknown): number | null {
-  if (typeof raw === 'number') return Number.isFinite(raw) ? fromNumber(Math.round(raw)) : null;
+  if (typeof raw === 'number') return Number.isFinite(raw) ? fromNumber(raw) : null;
   if (typeof raw !== 'string') return null;
   if (raw.length > 60) return null;
   const text = raw.trim();
-  if (/^\d{1,15}$/.test(text)) return fromNumber(Number(text));
+  if (/^\d{1,15}(\.\d{1,9})?$/.test(text)) return fromNumber(Number(text));
   if (!ISO_PATTERN.test(text)) return null;
   const zoned = /(Z|[+-]\d\d:?\d\d)$/.test(text) || text.length === 10;
   const ms = Date.parse(zoned ? text : `${text.replace(' ', 'T')}Z`);

@@ -7,6 +7,7 @@ import { findAll } from '../store/rows';
 import { inRawTransaction, type Store } from '../store/store';
 import { CannotBeSent, channelOf, type Message, type Sender } from './channels';
 import { now as clockNow } from '../clock';
+import { stoodStill, wentOn } from '../standing';
 
 /** After so long an alert is given up. */
 const GIVE_UP_MS = 86_400_000;
@@ -303,7 +304,13 @@ export function startOutbox(
     if (busy || stopped) return;
     busy = true;
     running = pass()
-      .catch((error: Error) => log.debug({ err: error }, 'alerts wait'))
+      .then(
+        () => wentOn('Sending alerts'),
+        (error: Error) => {
+          stoodStill('Sending alerts', error);
+          log.debug({ err: error }, 'alerts wait');
+        },
+      )
       .finally(() => (busy = false));
   };
   const timer = setInterval(wake, LOOK_MS);

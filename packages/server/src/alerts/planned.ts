@@ -8,6 +8,7 @@ import { findOne } from '../store/rows';
 import { inRawTransaction, type Store } from '../store/store';
 import { recipientBy } from './channels';
 import { queueAlerts } from './telling';
+import { stoodStill, wentOn } from '../standing';
 
 /** How long it rests at the most: another service may have opened an event that is to be reminded of. */
 const REST_MS = 5000;
@@ -110,7 +111,9 @@ export function startPlanned(store: Store, onAlerts: () => void, log: Logger): P
     under = under
       .then(look)
       .then(restMs)
+      .then((restMs) => (wentOn('Reminding and escalating'), restMs))
       .catch((error: Error) => {
+        stoodStill('Reminding and escalating', error);
         log.debug({ err: error }, 'reminders wait');
         return REST_MS;
       })

@@ -19,7 +19,7 @@ import {
 import { isFromProxy } from '../listeners/address';
 import { isPublic } from '../listeners/web/certificate';
 import { ProblemError, unavailable } from '../problems';
-import { isLostConnection } from '../store/lost';
+import { isDamaged, isLostConnection } from '../store/lost';
 import { sendExport } from './export';
 import { devicePictures } from './devicePicture';
 import { firmwareFiles } from './firmware';
@@ -287,6 +287,12 @@ function toProblem(error: Error): ProblemError {
   if (type === 'entity.parse.failed')
     return new ProblemError('unreadable', `The body is not JSON: ${error.message}.`);
   if (isLostConnection(error)) return unavailable();
+  if (isDamaged(error))
+    return new ProblemError(
+      'unavailable',
+      'A part of the records is missing or damaged. Nothing was changed. Whoever looks after the service finds more under "check".',
+      { cause: error, retryAfterS: 60 },
+    );
   if (status !== undefined && status >= 400 && status < 500)
     return new ProblemError(status === 415 ? 'wrong-form' : 'unreadable', `${error.message}.`);
   return new ProblemError(

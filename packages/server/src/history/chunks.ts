@@ -23,7 +23,8 @@ import {
 import { latestPossible } from '../clock';
 import { setAside } from '../journal/setAside';
 import { bare } from '../bareError';
-import { cannotWrite } from '../store/lost';
+import { failedForNow } from '../store/lost';
+import { inRawTransaction, type Store } from '../store/store';
 
 /** A day with fewer readings than this is read as quickly from the readings as from its rollups. */
 const FEWEST_FOR_HOURS = 400;
@@ -135,10 +136,13 @@ async function mergeDivided(
   full: number,
   log: Logger | null,
 ): Promise<void> {
+  // What was taken away before a failure is there again for the halves.
+  await connection.query('SAVEPOINT merging');
   try {
     await mergeParts(connection, parts, full, log);
   } catch (error) {
-    if (cannotWrite(error as Error) || isDeadlock(error)) throw error;
+    if (failedForNow(error as Error)) throw error;
+    await connection.query('ROLLBACK TO SAVEPOINT merging');
     if (parts.length > 1) {
       const half = parts.length >> 1;
       await mergeDivided(connection, parts.slice(0, half), full, log);
@@ -156,14 +160,18 @@ async function mergeDivided(
   }
 }
 
-const isDeadlock = (error: unknown): boolean =>
-  [1205, 1213].includes((error as { errno?: number }).errno ?? 0);
-
 /** Readings of one series within one day, in order of time. */
 export interface Part {
   id: number;
   day: number;
   columns: Columns;
+}
+
+/** Where a chunk is: its series, its day, and its first time within the day in ms. */
+export interface ChunkPlace {
+  seriesId: number;
+  day: number;
+  part: number;
 }
 
 /** A stored chunk as it is found: `part` is its first time within the day, `toMs` its last (ms). */
@@ -224,10 +232,13 @@ async function mergeParts(
   await writePieces(connection, pieces);
 }
 
-/** The readings of a stored chunk; one whose bytes are damaged is set aside, so that its day goes on. */
-async function readable(
+/**
+ * The readings of a stored chunk, in the caller's transaction; one whose bytes are damaged is set aside and taken away, so that its
+ * day goes on.
+ */
+export async function readable(
   connection: Connection,
-  { seriesId, day, part }: Stored,
+  { seriesId, day, part }: ChunkPlace,
   body: Buffer,
   log: Logger | null,
 ): Promise<Columns> {
@@ -235,14 +246,37 @@ async function readable(
     return decodeChunk(body);
   } catch (error) {
     log?.error({ err: error, series: seriesId, day }, 'a chunk is damaged and was set aside');
+    const [owner] = (await connection.query(
+      `SELECT device.name, stream.title FROM series
+        JOIN devices device ON device.rowId = series.deviceRowId JOIN streams stream ON stream.id = series.streamId WHERE series.id = ?`,
+      [seriesId],
+    )) as { name: string; title: string }[];
+    const of = owner === undefined ? '' : `${owner.name}: ${owner.title.slice(0, 30)}, `;
     await setAside(connection, {
       what: 'chunk',
-      place: `series ${seriesId}, day ${day}, part ${part}`,
+      place: `${of}${new Date(day * DAY_MS).toISOString().slice(0, 10)} (series ${seriesId}, part ${part})`,
       reason: (error as Error).message,
       body,
     });
+    await connection.execute('DELETE FROM chunks WHERE seriesId = ? AND day = ? AND part = ?', [
+      seriesId,
+      day,
+      part,
+    ]);
     return EMPTY_COLUMNS;
   }
+}
+
+/** A damaged chunk that was found by somebody who only reads: looked at again, and set aside where it is still so. */
+export async function putAside(store: Store, place: ChunkPlace, log: Logger | null): Promise<void> {
+  await inRawTransaction(store, async (connection) => {
+    await takeSeries(connection, [place.seriesId]);
+    const [row] = (await connection.query(
+      'SELECT body FROM chunks WHERE seriesId = ? AND day = ? AND part = ?',
+      [place.seriesId, place.day, place.part],
+    )) as { body: Buffer }[];
+    if (row !== undefined) await readable(connection, place, row.body, log);
+  });
 }
 
 /** The chunks of a day that a batch must be merged with. */

@@ -1,7 +1,8 @@
 import { DAY_MS, EMPTY_COLUMNS, firstAtOrAfter, isNumeric, mergeColumns, type Columns } from '@peatmoor/core';
 import type { DeviceEntry, DeviceStream } from '../registry';
 import { inRawTransaction, type Store } from '../store/store';
-import { decodeChunk, takeSeries, writeDays } from './chunks';
+import type { Connection } from 'mariadb';
+import { readable, takeSeries, writeDays, type ChunkPlace } from './chunks';
 import type { Folding } from './folding';
 import { settleNewest } from './others';
 import type { HistoryReader } from './read';
@@ -50,23 +51,25 @@ export function createCorrections(store: Store, folding: Folding, history: Histo
           await takeSeries(connection, [stream.seriesId]);
           if (isNumeric(stream)) {
             const rows = (await connection.query(
-              'SELECT day, body FROM chunks WHERE seriesId = ? AND day BETWEEN ? AND ? ORDER BY day, part',
+              'SELECT seriesId, day, part, body FROM chunks WHERE seriesId = ? AND day BETWEEN ? AND ? ORDER BY day, part',
               [stream.seriesId, Math.floor(from / DAY_MS), Math.floor((to - 1) / DAY_MS)],
-            )) as { day: number; body: Buffer }[];
+            )) as (ChunkPlace & { body: Buffer })[];
             const days = new Map<number, Columns>();
-            for (const { day, body } of rows)
-              days.set(day, mergeColumns(days.get(day) ?? EMPTY_COLUMNS, decodeChunk(body)));
+            for (const row of rows)
+              days.set(
+                row.day,
+                mergeColumns(
+                  days.get(row.day) ?? EMPTY_COLUMNS,
+                  await readable(connection, row, row.body, null),
+                ),
+              );
             for (const [day, before] of days) {
               const columns = without(before, from, to);
               if (columns.times.length === before.times.length) continue;
               count += before.times.length - columns.times.length;
               await writeDays(connection, [{ id: stream.seriesId, day, columns }]);
             }
-            const [newest] = (await connection.query(
-              'SELECT body FROM chunks WHERE seriesId = ? ORDER BY day DESC, part DESC LIMIT 1',
-              [stream.seriesId],
-            )) as { body: Buffer }[];
-            const last = newest && decodeChunk(newest.body);
+            const last = await newestOf(connection, stream.seriesId);
             await connection.query('UPDATE series SET newestAt = ?, newestValue = ? WHERE id = ?', [
               last?.times.at(-1) ?? null,
               last?.values.at(-1) ?? null,
@@ -94,4 +97,17 @@ function without({ times, values }: Columns, from: number, to: number): Columns 
     times: [...times.slice(0, start), ...times.slice(end)],
     values: [...values.slice(0, start), ...values.slice(end)],
   };
+}
+
+/** The newest chunk of a series that can be read; those that cannot be are set aside on the way. */
+async function newestOf(connection: Connection, seriesId: number): Promise<Columns | undefined> {
+  for (;;) {
+    const [row] = (await connection.query(
+      'SELECT seriesId, day, part, body FROM chunks WHERE seriesId = ? ORDER BY day DESC, part DESC LIMIT 1',
+      [seriesId],
+    )) as (ChunkPlace & { body: Buffer })[];
+    if (row === undefined) return undefined;
+    const columns = await readable(connection, row, row.body, null);
+    if (columns.times.length > 0) return columns;
+  }
 }

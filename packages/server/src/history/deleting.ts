@@ -4,6 +4,7 @@ import type { Logger } from 'pino';
 import type { Store } from '../store/store';
 import { clearOrphans } from './orphans';
 import { now as clockNow } from '../clock';
+import { stoodStill, wentOn } from '../standing';
 
 /** Rows that go at once, so that nobody waits long for a lock or the disk. Chunks are large. */
 const ROWS_AT_ONCE = { chunks: 20, texts: 500, locations: 500, images: 20, others: 500 };
@@ -159,7 +160,13 @@ export function startClearing(store: Store, log: Logger): Clearing {
     again = true;
     if (stopped || running !== null) return;
     running = pass()
-      .catch((error: Error) => log.warn({ err: error }, 'what is left of deleted things waits'))
+      .then(
+        () => wentOn('Clearing away what was deleted'),
+        (error: Error) => {
+          stoodStill('Clearing away what was deleted', error);
+          log.warn({ err: error }, 'what is left of deleted things waits');
+        },
+      )
       .finally(() => (running = null));
   };
   const timer = setInterval(wake, EVERY_MS);

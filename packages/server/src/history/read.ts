@@ -12,6 +12,9 @@ import {
   type Sample,
 } from '@peatmoor/core';
 import type { HistoryLine } from '@peatmoor/contract';
+import type { Logger } from 'pino';
+import { outsideTransactions } from '../store/oneConnection';
+import { putAside, type ChunkPlace } from './chunks';
 import type { Store } from '../store/store';
 import { dayOf, readColumns, readNearest, readParts, type ReadSeries } from './readings';
 import type { Recent } from './recent';
@@ -41,8 +44,14 @@ export interface HistoryReader {
   ): Promise<HistoryLine[]>;
 }
 
-export function createHistoryReader(store: Store, recent: Recent): HistoryReader {
-  const sources = { store, recent };
+export function createHistoryReader(store: Store, recent: Recent, log: Logger | null = null): HistoryReader {
+  const onDamaged = (place: ChunkPlace): void =>
+    void outsideTransactions(() =>
+      putAside(store, place, log).catch((error: Error) =>
+        log?.warn({ err: error }, 'a damaged chunk could not be set aside'),
+      ),
+    );
+  const sources = { store, recent, onDamaged };
   const reader: HistoryReader = {
     async readings(series, from, to) {
       const columns = (await readColumns(sources, [series], from, to)).get(series.seriesId)!;

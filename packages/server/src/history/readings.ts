@@ -2,6 +2,7 @@ import {
   calibrate,
   calibrateColumns,
   DAY_MS,
+  EMPTY_COLUMNS,
   firstAtOrAfter,
   mergeColumns,
   sliceColumns,
@@ -10,13 +11,25 @@ import {
   type Sample,
 } from '@peatmoor/core';
 import type { Store } from '../store/store';
-import { decodeChunk } from './chunks';
+import { decodeChunk, type ChunkPlace } from './chunks';
 import type { Recent } from './recent';
 
 /** Where readings are: folded in the store, and the newest in memory. */
 export interface Sources {
   store: Store;
   recent: Recent;
+  /** Hears of a stored chunk whose bytes are damaged; its readings are left out. */
+  onDamaged?: (place: ChunkPlace) => void;
+}
+
+/** Readings of a stored chunk; none where its bytes are damaged. */
+export function columnsOf({ onDamaged }: Sources, row: ChunkPlace & { body: Buffer }): Columns {
+  try {
+    return decodeChunk(row.body);
+  } catch {
+    onDamaged?.(row);
+    return EMPTY_COLUMNS;
+  }
 }
 
 /** A series with how its values are made right. */
@@ -31,11 +44,12 @@ const clampDay = (at: number): number => Math.max(-8.64e15, Math.min(8.64e15, at
 
 /** Readings of several series with from ≤ time < to, by series: what is stored and what is in memory, made right. */
 export async function readColumns(
-  { store, recent }: Sources,
+  sources: Sources,
   series: readonly ReadSeries[],
   from: number,
   to: number,
 ): Promise<Map<number, Columns>> {
+  const { store, recent } = sources;
   const ids = series.map(({ seriesId }) => seriesId);
   // Memory first: a reading that is folded meanwhile is then found twice, never not at all.
   const fresh = new Map(ids.map((id) => [id, recent.of(id)]));
@@ -45,13 +59,16 @@ export async function readColumns(
       : await store.withConnection(
           async (connection) =>
             (await connection.query(
-              `SELECT seriesId, body FROM chunks WHERE seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ? ORDER BY seriesId, day, part`,
+              `SELECT seriesId, day, part, body FROM chunks WHERE seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ? ORDER BY seriesId, day, part`,
               [Math.floor(from / DAY_MS), Math.floor((to - 1) / DAY_MS)],
-            )) as { seriesId: number; body: Buffer }[],
+            )) as (ChunkPlace & { body: Buffer })[],
         );
   const stored = new Map<number, Columns>();
-  for (const { seriesId, body } of rows)
-    stored.set(seriesId, mergeColumns(stored.get(seriesId) ?? { times: [], values: [] }, decodeChunk(body)));
+  for (const row of rows)
+    stored.set(
+      row.seriesId,
+      mergeColumns(stored.get(row.seriesId) ?? { times: [], values: [] }, columnsOf(sources, row)),
+    );
   return new Map(
     series.map(({ seriesId, calibrations }) => {
       const raw = mergeColumns(stored.get(seriesId) ?? { times: [], values: [] }, fresh.get(seriesId)!);
@@ -62,11 +79,12 @@ export async function readColumns(
 
 /** The newest reading of a series before a time, or the oldest after it; null for none. */
 export async function readNearest(
-  { store, recent }: Sources,
+  sources: Sources,
   { seriesId, calibrations }: ReadSeries,
   at: number,
   side: 'before' | 'after',
 ): Promise<Sample | null> {
+  const { store, recent } = sources;
   const before = side === 'before';
   const fresh = recent.of(seriesId);
   const day = dayOf(clampDay(at));
@@ -78,12 +96,12 @@ export async function readNearest(
   const rows = await store.withConnection(
     async (connection) =>
       (await connection.query(
-        `SELECT body FROM chunks WHERE seriesId = ? AND ${bound} ORDER BY ${order} LIMIT 2`,
+        `SELECT seriesId, day, part, body FROM chunks WHERE seriesId = ? AND ${bound} ORDER BY ${order} LIMIT 2`,
         [seriesId, day, day, ms],
-      )) as { body: Buffer }[],
+      )) as (ChunkPlace & { body: Buffer })[],
   );
   let nearest: Sample | null = null;
-  for (const { times, values } of [fresh, ...rows.map(({ body }) => decodeChunk(body))]) {
+  for (const { times, values } of [fresh, ...rows.map((row) => columnsOf(sources, row))]) {
     const place = before ? firstAtOrAfter(times, at) - 1 : firstAtOrAfter(times, at + 1);
     const time = times[place];
     if (time === undefined) continue;

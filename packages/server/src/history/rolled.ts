@@ -13,12 +13,12 @@ import {
   type Columns,
   type Rollup,
 } from '@peatmoor/core';
-import { decodeChunk, rollupsOf, type ChunkRow } from './chunks';
-import { dayOf, readColumns, type ReadSeries, type Sources } from './readings';
+import { rollupsOf, type ChunkPlace, type ChunkRow } from './chunks';
+import { columnsOf, dayOf, readColumns, type ReadSeries, type Sources } from './readings';
 
 /** Rollups of several series, exact at both ends and where readings are not folded yet. */
 export async function readRollups(
-  { store, recent }: Sources,
+  sources: Sources,
   series: readonly ReadSeries[],
   from: number,
   to: number,
@@ -27,6 +27,7 @@ export async function readRollups(
   wanted: (day: number) => boolean = () => true,
   among: ReadonlySet<number> | null = null,
 ): Promise<Map<number, Rollup[]>> {
+  const { store, recent, onDamaged } = sources;
   const ids = series.map(({ seriesId }) => seriesId);
   const stepsOf = new Map(series.map(({ seriesId, calibrations }) => [seriesId, calibrations]));
   const fresh = new Map(ids.map((id) => [id, sliceColumns(recent.of(id), from, to)]));
@@ -42,11 +43,11 @@ export async function readRollups(
   const rows = await store.withConnection(
     async (connection) =>
       (await connection.query(
-        `SELECT seriesId, day, count, min, max, sum, first, last, spread, ${spanMs === HOUR_MS ? 'hours' : 'NULL AS hours'}, ${spanMs === TENS_MS ? 'tens' : 'NULL AS tens'},
+        `SELECT seriesId, day, part, count, min, max, sum, first, last, spread, ${spanMs === HOUR_MS ? 'hours' : 'NULL AS hours'}, ${spanMs === TENS_MS ? 'tens' : 'NULL AS tens'},
           IF(${raw} OR NOT (${kept}), body, NULL) AS body
           FROM chunks WHERE seriesId IN (${ids.join(',')}) AND day BETWEEN ? AND ?${among === null ? '' : ` AND day IN (${[...among, -1e6].join(',')})`} ORDER BY seriesId, day, part`,
         [dayOf(from), dayOf(to - 1)],
-      )) as (ChunkRow & { seriesId: number })[],
+      )) as (ChunkRow & ChunkPlace)[],
   );
   const result = new Map<number, Rollup[]>(ids.map((id) => [id, []]));
   for (const chunks of byDay(rows)) {
@@ -55,12 +56,13 @@ export async function readRollups(
     if (!wanted(day)) continue;
     if (!days.has(day)) {
       for (const chunk of chunks)
-        for (const rollup of rollupsOf(chunk, spanMs))
+        for (const rollup of readableRollups(chunk, spanMs, onDamaged))
           if (rollup.at >= from && rollup.at < to) list.push(calibrateRollup(stepsOf.get(seriesId)!, rollup));
       continue;
     }
     let whole: Columns = EMPTY_COLUMNS;
-    for (const { body } of chunks) whole = mergeColumns(whole, decodeChunk(body!));
+    for (const chunk of chunks)
+      whole = mergeColumns(whole, columnsOf(sources, { ...chunk, body: chunk.body! }));
     whole = mergeColumns(whole, sliceColumns(fresh.get(seriesId)!, day * DAY_MS, (day + 1) * DAY_MS));
     const right = calibrateColumns(stepsOf.get(seriesId)!, sliceColumns(whole, from, to));
     list.push(...rollUp(right, spanMs));
@@ -81,6 +83,20 @@ export async function readRollups(
     if (missing.size > 0) list.sort((a, b) => a.at - b.at);
   }
   return result;
+}
+
+/** What is kept beside a chunk; nothing where its bytes are damaged. */
+function readableRollups(
+  chunk: ChunkRow & ChunkPlace,
+  spanMs: number,
+  onDamaged: Sources['onDamaged'],
+): Rollup[] {
+  try {
+    return rollupsOf(chunk, spanMs);
+  } catch {
+    onDamaged?.(chunk);
+    return [];
+  }
 }
 
 /**

@@ -13,6 +13,7 @@ import { showPayload, strikeSecrets } from './payload';
 import { shownTime, type Times } from './times';
 import type { DeviceFact } from '../journal/telling';
 import { now as clockNow } from '../clock';
+import { stoodStill, wentOn } from '../standing';
 
 /** Messages kept for each device. */
 export const KEPT_ARRIVALS = 200;
@@ -139,7 +140,9 @@ export function startArrivals({ store, bus, times, tell, log, hasOthers }: Parts
         }
         await connection.commit();
       })
+      .then(() => wentOn('Keeping arrivals'))
       .catch((error: Error) => {
+        stoodStill('Keeping arrivals', error);
         waiting = [...batch, ...waiting].slice(-MOST_WAITING);
         waitingBytes = waiting.reduce((sum, one) => sum + (one.raw?.length ?? 0), 0);
         log.debug({ err: error }, 'arrivals wait');

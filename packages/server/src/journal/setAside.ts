@@ -27,11 +27,14 @@ export async function setAside(
   );
 }
 
-/** How many there are, and the newest. */
+/** How many there are since a time (epoch ms), and the newest. */
 export async function countSetAside(
   connection: Connection,
+  since = 0,
 ): Promise<{ count: number; newest: Omit<SetAside, 'body'> | null }> {
-  const [row] = (await connection.query('SELECT COUNT(*) AS count FROM setAside')) as { count: number }[];
+  const [row] = (await connection.query('SELECT COUNT(*) AS count FROM setAside WHERE madeAt >= ?', [
+    since,
+  ])) as { count: number }[];
   const count = Number(row!.count);
   if (count === 0) return { count, newest: null };
   const [newest] = (await connection.query(

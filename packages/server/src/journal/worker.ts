@@ -2,7 +2,8 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import type { Connection } from 'mariadb';
 import PQueue from 'p-queue';
 import type { Logger } from 'pino';
-import { cannotWrite } from '../store/lost';
+import { failedForNow } from '../store/lost';
+import { stoodStill, wentOn } from '../standing';
 import { inRawTransaction, type Store } from '../store/store';
 import { createLease, LeaseLostError } from './lease';
 import type { Share } from './parts';
@@ -78,6 +79,12 @@ const LAZY_ENTRIES = 200;
 const HAND_OVER_MS = 10_000;
 /** How long what was handed over is left to the other, in ms. */
 const LEFT_MS = 8000;
+/** What the readers do, as people read of it. */
+const WORDS: Record<string, string> = {
+  rules: 'Watching by event rules',
+  folding: 'Moving readings into history',
+  computing: 'Computing datastreams',
+};
 /** How long `settled` waits for another service to do the work. */
 const OTHERS_MS = 20_000;
 
@@ -262,18 +269,22 @@ export function startJournalWorker({ store, log, share }: Parts, work: JournalSt
     await lease.release();
   };
 
+  const inWords = WORDS[work.name] ?? work.name;
   const run = (): Promise<boolean> =>
-    queue.add(pass).catch((error: unknown) => {
-      begun = false;
-      if (error instanceof LeaseLostError) held = false;
-      else {
-        if (!isPassing(error)) failures++;
-        // Several nodes of a database cluster that write one row at once: one of them comes again.
-        const level = (error as { errno?: number }).errno === CONFLICT ? 'debug' : 'warn';
-        log[level]({ err: error, reader: work.name }, 'a reader of the journal waits');
-      }
-      throw error;
-    }) as Promise<boolean>;
+    (queue.add(pass) as Promise<boolean>)
+      .then((done) => (wentOn(inWords), done))
+      .catch((error: unknown) => {
+        begun = false;
+        if (error instanceof LeaseLostError) held = false;
+        else {
+          stoodStill(inWords, error);
+          if (!isPassing(error)) failures++;
+          // Several nodes of a database cluster that write one row at once: one of them comes again.
+          const level = (error as { errno?: number }).errno === CONFLICT ? 'debug' : 'warn';
+          log[level]({ err: error, reader: work.name }, 'a reader of the journal waits');
+        }
+        throw error;
+      });
 
   const at = (ms: number): void => {
     const due = performance.now() + ms;
@@ -336,10 +347,7 @@ export function startJournalWorker({ store, log, share }: Parts, work: JournalSt
   };
 }
 
-/** True for what passes by itself: a lost connection, a lost lease, a lock that was waited for too long. */
+/** True for what the entry at hand has no part in: a lost connection or lease, a conflict, a table that is missing. */
 function isPassing(error: unknown): boolean {
-  const { errno } = error as { errno?: number };
-  return (
-    error instanceof LeaseLostError || cannotWrite(error as Error) || errno === CONFLICT || errno === 1205
-  );
+  return error instanceof LeaseLostError || failedForNow(error as Error);
 }

@@ -30,6 +30,36 @@ export function isLostConnection(error: Error): boolean {
   );
 }
 
+/** True where the database undid a statement or a transaction because of another one: tried again it may do. */
+export function isConflict(error: unknown): boolean {
+  const { errno, parent } = error as DatabaseError;
+  const number = errno ?? parent?.errno;
+  return number === 1213 || number === 1205;
+}
+
+/** A table is missing, or its files are damaged: what needs it stands still until somebody mends it. */
+const DAMAGED = new Set([
+  126, 127, 130, 134, 135, 144, 145, 1017, 1033, 1034, 1035, 1146, 1194, 1195, 1712, 1812, 1813, 1877, 1932,
+  1946,
+]);
+
+/** True where a table of the database is missing or damaged. */
+export function isDamaged(error: unknown): boolean {
+  const { errno, parent } = error as DatabaseError;
+  const number = errno ?? parent?.errno;
+  return number !== undefined && DAMAGED.has(number);
+}
+
+/** The table that a message of the database names; null for none. */
+export function tableIn(message: string): string | null {
+  return /[Tt]able ['`"]?(?:\.\/)?(?:\w+['`"]?[./]['`"]?)?(\w+)['`"]?/.exec(message)?.[1] ?? null;
+}
+
+/** True where something failed for the moment, whatever it was: it is not told as done or refused, so that it comes again. */
+export function failedForNow(error: Error): boolean {
+  return cannotWrite(error) || isConflict(error) || isDamaged(error);
+}
+
 /** True where nothing can be written just now, whatever it is. */
 export function cannotWrite(error: Error): boolean {
   const { errno, parent } = error as DatabaseError;

@@ -7,6 +7,7 @@ import { migrate } from './migrate';
 import { defineModels, type Models } from './models';
 import { ambientTransaction } from './ambient';
 import { hearFailure, splitHosts, useHosts } from './hosts';
+import { retryConflict, retryingConnection } from './retrying';
 import { refuseSettings } from './settings';
 import { refuseUnfinished } from './unfinished';
 import { guardConnections, inTransaction } from './oneConnection';
@@ -35,6 +36,8 @@ export interface Store {
   borrow(): Promise<Connection>;
   /** Closes a borrowed connection; never rejects. */
   discard(connection: Connection): Promise<void>;
+  /** Tables that should be there and were not when the store was opened. */
+  missingTables: readonly string[];
   /** True if the database answers just now. */
   answers(): Promise<boolean>;
   close(): Promise<void>;
@@ -74,16 +77,24 @@ export async function openStore(
   // Transactions of calls may wait for each other's rows; they never hold so many connections that nothing else is answered.
   const transactions = new PQueue({ concurrency: MOST_TRANSACTIONS });
   const models = defineModels(sequelize);
+  let missingTables: string[] = [];
   try {
     await reach(sequelize, 'socketPath' in address || hosts.length > 1 ? PATIENCE_MS : 0);
     await refuseSettings(sequelize);
     if (!restoring) await refuseUnfinished(sequelize);
     await migrate(sequelize, log);
+    missingTables = await missingAmong(sequelize, models);
+    if (missingTables.length > 0)
+      log.error(
+        { tables: missingTables },
+        'tables of the database are missing: what needs them stands still; keep a copy of the data folder and restore a backup',
+      );
   } catch (error) {
     await sequelize.close();
     throw error;
   }
   guardConnections(sequelize);
+  retryStatements(sequelize);
   const pool = sequelize.connectionManager as unknown as {
     getConnection(options: { type: string }): Promise<Connection>;
     releaseConnection(connection: Connection): void;
@@ -97,7 +108,7 @@ export async function openStore(
       const around = ambientTransaction();
       if (around !== undefined) return inTransaction(() => work(around));
       return transactions.add(() =>
-        retryDeadlock(() =>
+        retryConflict(() =>
           sequelize.transaction(
             { isolationLevel: Transaction.ISOLATION_LEVELS.READ_COMMITTED },
             (transaction) => inTransaction(() => work(transaction)),
@@ -106,14 +117,14 @@ export async function openStore(
       ) as Promise<never>;
     },
     // What is part of a transaction is tried again with it.
-    alone: (statement) => (ambientTransaction() === undefined ? retryDeadlock(statement) : statement()),
+    alone: (statement) => (ambientTransaction() === undefined ? retryConflict(statement) : statement()),
     async withConnection(work) {
       const around = ambientTransaction();
       // Statements of one's own are part of the transaction around them.
       if (around !== undefined) return work((around as unknown as { connection: Connection }).connection);
       const connection = await pool.getConnection({ type: 'WRITE' });
       try {
-        const result = await work(connection);
+        const result = await work(retryingConnection(connection));
         pool.releaseConnection(connection);
         return result;
       } catch (error) {
@@ -122,6 +133,7 @@ export async function openStore(
         throw error;
       }
     },
+    missingTables,
     borrow: () => pool.getConnection({ type: 'WRITE' }),
     discard: (connection) => pool.destroyConnection(connection).catch(() => undefined),
     answers: () =>
@@ -174,7 +186,7 @@ export async function inRawTransaction<T>(
 ): Promise<T> {
   if (ambientTransaction() !== undefined)
     return store.withConnection((connection) => inTransaction(() => work(connection)));
-  return retryDeadlock(() =>
+  return retryConflict(() =>
     store.withConnection(async (connection) => {
       await connection.query('SET TRANSACTION ISOLATION LEVEL READ COMMITTED');
       await connection.beginTransaction();
@@ -211,14 +223,27 @@ export async function writeMany(
     await inRawTransaction(store, (connection) => connection.batch(sql, rows.slice(i, i + MOST_ROWS)));
 }
 
-async function retryDeadlock<T>(work: () => Promise<T>): Promise<T> {
-  for (let attempt = 1; ; attempt++) {
-    try {
-      return await work();
-    } catch (error) {
-      const { errno, parent } = error as { errno?: number; parent?: { errno?: number } };
-      const code = errno ?? parent?.errno;
-      if (attempt >= 5 || (code !== 1213 && code !== 1205)) throw error;
-    }
-  }
+/** Statements of the models outside transactions are tried again after a conflict, as those on a lent connection are. */
+function retryStatements(sequelize: Sequelize): void {
+  const query = sequelize.query.bind(sequelize) as (sql: unknown, options?: object) => Promise<unknown>;
+  const retried = (sql: unknown, options?: { transaction?: unknown }): Promise<unknown> =>
+    (options?.transaction === undefined || options.transaction === null) && ambientTransaction() === undefined
+      ? retryConflict(() => query(sql, options))
+      : query(sql, options);
+  sequelize.query = retried as unknown as typeof sequelize.query;
+}
+
+/** Tables beside those of the models without which the service does not work. */
+const OTHER_TABLES =
+  'journal journalOffsets journalWriters leases chunks texts locations images setAside leftovers limits repeats ruleStates alertStops alertPaces serviceSecrets news nodes connections'.split(
+    ' ',
+  );
+
+async function missingAmong(sequelize: Sequelize, models: Models): Promise<string[]> {
+  const rows = await sequelize.query<{ name: string }>(
+    'SELECT TABLE_NAME AS name FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE()',
+    { type: QueryTypes.SELECT },
+  );
+  const there = new Set(rows.map(({ name }) => name));
+  return [...new Set([...Object.keys(models), ...OTHER_TABLES])].filter((name) => !there.has(name));
 }

@@ -8,6 +8,7 @@ import type { TimetableRow } from '../store/models';
 import { changeIn, findAll, findOne } from '../store/rows';
 import type { Store } from '../store/store';
 import { placeOfWorkspace, timetablePlace } from './place';
+import { stoodStill, wentOn } from '../standing';
 
 /** What is wanted later than this after its time was missed, in ms. */
 const MISSED_MS = 60_000;
@@ -126,7 +127,13 @@ export function startTimetables({ store, registry, commands, bus, log }: Parts):
   const run = (): void => {
     under = under
       .then(() => (ended ? undefined : look()))
-      .catch((error: Error) => log.debug({ err: error }, 'timetables are looked at later'));
+      .then(
+        () => wentOn('Timetables'),
+        (error: Error) => {
+          stoodStill('Timetables', error);
+          log.debug({ err: error }, 'timetables are looked at later');
+        },
+      );
   };
   const plan = (at: number | null): void => {
     if (at === null || ended || Number(at) >= planned) return;

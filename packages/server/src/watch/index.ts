@@ -7,8 +7,13 @@ import { troubleOfClock } from '../clock';
 import { settingsOf, type Config } from '../config';
 import type { ManagedDatabase } from '../database/managed';
 import type { JournalWriter } from '../journal/writer';
+import { standing } from '../standing';
 import { startDiskWatch } from './disk';
+import { watchSetAside } from './aside';
 import { startTelling, troublesOf, type Telling, type Watched } from './troubles';
+
+/** Work that has failed in a row for so long stands still, in ms. */
+const STANDS_MS = Number(process.env.TESTS_STANDS_SECONDS ?? 300) * 1000;
 
 interface Parts extends Omit<Telling, 'log'> {
   config: Config;
@@ -33,17 +38,22 @@ export function startWatching({ config, database, journal, renewing, log, ...tel
   const made = { at, dataFolder, version: VERSION, settings: settingsOf(process.env), passphrase };
   const backups = config.backups === null ? null : startBackups(config.backups, made, log);
   const givenEnds = endOf(tls);
+  const aside = watchSetAside(telling.store);
   const watched: Watched = {
     disk: disk.state,
     backups: () => backups?.state() ?? null,
     certificateEnds: () => renewing.endsAt() ?? givenEnds,
     clock: troubleOfClock,
+    missingTables: telling.store.missingTables,
+    setAside: aside.state,
+    standing: () => standing(STANDS_MS),
   };
   const told = startTelling({ ...telling, log }, () => troublesOf(watched));
   return {
     watched,
     async stop() {
       disk.stop();
+      aside.stop();
       await told.stop();
       await backups?.stop();
     },

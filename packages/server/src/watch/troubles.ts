@@ -1,4 +1,4 @@
-import { showBytes } from '@peatmoor/core';
+import { counted, showBytes, showDuration } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import { NO_MAIL, type Mailer } from '../alerts/channels/email';
 import { showTime } from '../backup/words';
@@ -8,6 +8,8 @@ import { findAll } from '../store/rows';
 import { inRawTransaction, type Store } from '../store/store';
 import type { DiskWatch } from './disk';
 import { firstWorkspace } from '../auth/accounts';
+import type { Standing } from '../standing';
+import { isDamaged, tableIn } from '../store/lost';
 
 const LOOK_MS = 15_000;
 const DAY_MS = 86_400_000;
@@ -18,7 +20,7 @@ const LASTS_MS = 5000;
 
 /** Something that is wrong with the service itself, and what to do. */
 export interface Trouble {
-  what: 'disk' | 'backup' | 'certificate' | 'clock';
+  what: 'disk' | 'backup' | 'certificate' | 'clock' | 'tables' | 'work' | 'readings';
   /** bad: something is lost or refused now; look: it will be. */
   state: 'look' | 'bad';
   found: string;
@@ -31,10 +33,24 @@ export interface Watched {
   /** When the certificate ends, epoch ms; null for none. */
   certificateEnds: () => number | null;
   clock: () => string | null;
+  /** Tables that were missing when the service started. */
+  missingTables: readonly string[];
+  /** How many pieces were set aside within the last week, and the newest in words. */
+  setAside: () => { count: number; newest: string };
+  /** What has stood still for some time. */
+  standing: () => readonly Standing[];
 }
 
 /** What is wrong with the service itself just now. */
-export function troublesOf({ disk, backups, certificateEnds, clock }: Watched): Trouble[] {
+export function troublesOf({
+  disk,
+  backups,
+  certificateEnds,
+  clock,
+  missingTables,
+  setAside,
+  standing,
+}: Watched): Trouble[] {
   const now = clockNow();
   const troubles: Trouble[] = [];
   const { state, free, fullAt } = disk();
@@ -79,8 +95,39 @@ export function troublesOf({ disk, backups, certificateEnds, clock }: Watched): 
       found: wrong,
       remedy: 'Set the clock of the computer, or let it be set by NTP.',
     });
+  const known = new Set(missingTables);
+  if (known.size > 0)
+    troubles.push({
+      what: 'tables',
+      state: 'bad',
+      found: `${counted(known.size, 'table is', 'tables are')} missing in the database: ${[...known].join(', ')}. What needs ${known.size === 1 ? 'it' : 'them'} stands still.`,
+      remedy: MEND,
+    });
+  for (const { work, sinceMs, error } of standing()) {
+    const { message } = error as Error;
+    const table = isDamaged(error) ? tableIn(message) : null;
+    troubles.push({
+      what: 'work',
+      state: 'bad',
+      found: `${work} has stood still for ${showDuration(sinceMs)}: ${table === null ? message.slice(0, 200) : `the table ${table} is missing or damaged`}.`,
+      remedy: table === null ? 'See the log for why; starting the service again may help.' : MEND,
+    });
+    break;
+  }
+  const aside = setAside();
+  if (aside.count > 0)
+    troubles.push({
+      what: 'readings',
+      state: 'look',
+      found: `${counted(aside.count, 'piece')} of the records could not be read within the last week and ${aside.count === 1 ? 'was' : 'were'} set aside: ${aside.newest}.`,
+      remedy:
+        'The bytes are kept in the table setAside, and everything else goes on. Keep a backup; the disk may be failing.',
+    });
   return troubles;
 }
+
+const MEND =
+  'Stop the service, keep a copy of its data folder, and restore a backup with "peatmoor restore". The disk may be failing.';
 
 /** What owners were told of, and not yet that it is over. */
 async function toldOf(store: Store): Promise<Map<string, string>> {

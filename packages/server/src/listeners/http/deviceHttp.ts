@@ -13,6 +13,7 @@ import { readBody } from './body';
 import { LONGEST_WAIT_S, nothingAt, readJson, routesOf, type Call } from './deviceRoutes';
 import { bearerOf, contentType, headerOf } from './headers';
 import { now as clockNow } from '../../clock';
+import { failedForNow } from '../../store/lost';
 
 /** Bytes of a message that is refused unread where its device sends far too much. */
 const LONG_BYTES = 16 * 1024;
@@ -62,7 +63,8 @@ export function createDeviceHttp(parts: Parts): DeviceHttp {
     try {
       return await action(call, entry);
     } catch (error) {
-      if (error instanceof JournalBusyError) return busy();
+      // What failed for the moment is to come again.
+      if (error instanceof JournalBusyError || failedForNow(error as Error)) return busy();
       // A message over which something fails must not end more than itself.
       log.error({ err: error, device: entry.id, route: url.pathname }, 'a message could not be handled');
       arrivals.refuse(entry, [failed()], { ...facts, raw: Buffer.isBuffer(call.body) ? call.body : null });

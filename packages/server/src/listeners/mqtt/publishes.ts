@@ -8,7 +8,7 @@ import { failed, TooFastError, tooOften, type Verbs } from '../../ingest/verbs';
 import type { Times } from '../../ingest/times';
 import type { WorkRate } from '../../ingest/workRate';
 import { JournalBusyError, type JournalWriter } from '../../journal/writer';
-import { cannotWrite } from '../../store/lost';
+import { failedForNow } from '../../store/lost';
 import type { DeviceEntry, Registry } from '../../registry';
 import type { PublishFrame } from './frames';
 import { NO_ROWS, type LastingRows } from './lastingRows';
@@ -184,7 +184,7 @@ export function createPublishes(parts: Parts): Publishes {
       return (await isRepeated(session.client, packet)) ? [] : await take(session, packet);
     } catch (error) {
       if (
-        cannotWrite(error as Error) ||
+        failedForNow(error as Error) ||
         error instanceof JournalBusyError ||
         error instanceof TooFastError ||
         session.client.conn.destroyed
