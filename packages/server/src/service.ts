@@ -442,7 +442,7 @@ export async function startService({
       else app(request, response);
     };
     const { upgrade, upgraded } = createUpgrades({ store, hub, mqttOverWeb: createMqttOverWeb(mqtt.accept) });
-    await web.listen({ serve, upgrade, upgraded });
+    await web.listen({ serve, upgrade, upgraded, leave: commands.leave });
     stops.push(web.stop);
     const httpPort = web.port();
     if (config.localName !== null) {

@@ -62,6 +62,8 @@ export interface CommandBook {
   /** The board has been told these. */
   delivered(entry: DeviceEntry, wanted: readonly Wanted[]): Promise<void>;
   stop(): void;
+  /** The service stops: whoever waits for something wanted is answered now, and nobody waits any more. */
+  leave(): void;
   /** The board says that it now has a value (null: the one asked for). Returns a refusal for an unknown name or unfit value. */
   applied(entry: DeviceEntry, name: string, raw: string | null): Promise<Refusal | null>;
   /** Whether readings of a device are looked at: a report of a `both` datastream may be the value asked for, or what must follow it. */
@@ -91,6 +93,7 @@ export function createCommands({ store, registry, presence, bus, recent, tell, l
   const { commands } = store.models;
   const life = createCommandLife(store, bus, tell, (until) => deadlines.plan(until));
   const waiters = createWaiters();
+  let leaving = false;
   const newestOfAll = createNewestCommands(store);
   const following: Following = createFollowing({ store, recent }, life, (error) =>
     log.debug({ err: error }, 'whether it was followed is looked at as its time ends'),
@@ -291,7 +294,12 @@ export function createCommands({ store, registry, presence, bus, recent, tell, l
       return row === undefined || entry === null ? null : life.describe(entry, row);
     },
     stop: () => deadlines.stop(),
-    waitForChange: (deviceRowId, ms, gone) => waiters.wait(deviceRowId, ms, gone),
+    leave() {
+      leaving = true;
+      waiters.wakeAll();
+    },
+    waitForChange: (deviceRowId, ms, gone) =>
+      leaving ? Promise.resolve() : waiters.wait(deviceRowId, ms, gone),
   };
   return book;
 }

@@ -12,6 +12,8 @@ export interface Answering {
   upgrade(request: http.IncomingMessage, socket: Duplex, head: Buffer): void;
   /** Connections that the server no longer knows once they were taken over. */
   upgraded: ReadonlySet<Duplex>;
+  /** The service stops: calls that wait for something are answered now. */
+  leave(): void;
 }
 
 /** The one port of pages, API and boards over HTTP: plain, and over TLS where there is a certificate. */
@@ -23,6 +25,9 @@ export interface WebServer {
   renew(pair: { cert: Buffer; key: Buffer }): void;
   stop(): Promise<void>;
 }
+
+/** How long answers that are owed may take when the service stops, in ms. */
+const GRACE_MS = 3000;
 
 interface Options {
   tls: { cert: Buffer; key: Buffer } | null;
@@ -36,19 +41,35 @@ export function createWebServer({ tls, basePath, httpPort, host }: Options): Web
   const plain = http.createServer();
   const secure = tls === null ? null : https.createServer(tls);
   const server = secure === null ? plain : createOnePort(plain, secure);
-  let upgraded: ReadonlySet<Duplex> = new Set();
+  let answering: Answering | null = null;
+  let stopping = false;
+  /** Connections as they came, which a server for TLS does not know before their handshake is done. */
+  const sockets = new Set<Duplex>();
+  server.on('connection', (socket: Duplex) => {
+    sockets.add(socket);
+    socket.once('close', () => sockets.delete(socket));
+  });
+  /** Answers that are owed. */
+  const owed = new Set<http.ServerResponse>();
+  let onAllAnswered = (): void => undefined;
   const enter =
     (next: http.RequestListener): http.RequestListener =>
     (request, response) => {
+      owed.add(response);
+      response.once('close', () => {
+        owed.delete(response);
+        if (owed.size === 0) onAllAnswered();
+      });
+      if (stopping) response.setHeader('connection', 'close');
       stripBase(basePath, request);
       next(request, response);
     };
   return {
     port: () => (server.address() as AddressInfo).port,
     renew: (pair) => secure?.setSecureContext(pair),
-    async listen(answering) {
-      upgraded = answering.upgraded;
-      const { serve, upgrade } = answering;
+    async listen(given) {
+      answering = given;
+      const { serve, upgrade } = given;
       secure?.on('request', enter(serve));
       plain.on('request', enter(secure === null ? serve : redirectPages(serve, basePath)));
       for (const one of [plain, ...(secure === null ? [] : [secure])]) {
@@ -65,10 +86,19 @@ export function createWebServer({ tls, basePath, httpPort, host }: Options): Web
       }).catch(portProblem('PEATMOOR_HTTP_PORT', httpPort));
     },
     async stop() {
+      stopping = true;
       const closed = new Promise<void>((resolve) => server.close(() => resolve()));
-      plain.closeAllConnections();
-      secure?.closeAllConnections();
-      for (const socket of upgraded) socket.destroy();
+      for (const socket of answering?.upgraded ?? []) socket.destroy();
+      for (const response of owed) if (!response.headersSent) response.setHeader('connection', 'close');
+      answering?.leave();
+      plain.closeIdleConnections();
+      secure?.closeIdleConnections();
+      if (owed.size > 0)
+        await new Promise<void>((resolve) => {
+          const late = setTimeout(resolve, GRACE_MS);
+          onAllAnswered = () => (clearTimeout(late), resolve());
+        });
+      for (const socket of sockets) socket.destroy();
       await closed;
     },
   };
