@@ -307,6 +307,23 @@ it('opens beyond a fence and closes inside', () => {
   expect(isInArea({ ...area, lat: 53 }, { lat: 54, lon: -1.9 }).metres).toBeCloseTo(111_195, -2);
 });
 
+it('does not take for silence what was never heard, and asks when something came', () => {
+  const { plan } = ready(ruleOf([['silent', { withinMs: 100 }]]));
+  const waiting = beganPlan(plan, QUIET, 0, 0, () => false);
+  expect(advancePlan(plan, waiting, 1_000_000).transitions).toEqual([]);
+  // Begun to watch what was heard before, it counts from there.
+  const watching = beganPlan(plan, QUIET, 0, 0, () => true);
+  expect(advancePlan(plan, watching, 200).transitions).toMatchObject([{ kind: 'opened', at: 100 }]);
+  // Sixty values that come one after the other, each told by when it came.
+  let state = waiting;
+  for (let n = 0; n < 60; n++) {
+    const next = stepPlan(plan, state, [{ part: 0, name: '', at: 500 + n, value: n }]);
+    expect(next.transitions).toEqual([]);
+    ({ state } = next);
+  }
+  expect(advancePlan(plan, state, 700).transitions).toMatchObject([{ kind: 'opened', at: 659 }]);
+});
+
 it('does not take for silence what the service could not hear', () => {
   const rule = ruleOf([['silent', { withinMs: 100 }]]);
   expect(

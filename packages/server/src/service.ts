@@ -230,7 +230,15 @@ export async function startService({
     // What sends is started once everything it sends about is there.
     let wakeAlerts = (): void => undefined;
     const onAlerts = (): void => wakeAlerts();
-    const rules = startRules({ store, registry, bus, log, onAlerts, shares });
+    const rules = startRules({
+      store,
+      registry,
+      bus,
+      log,
+      onAlerts,
+      shares,
+      heard: (seriesId) => recent.newest(seriesId) !== undefined,
+    });
     stops.push(rules.stop);
     const computing = startComputing({
       store,

@@ -87,6 +87,53 @@ it('a rule that becomes one of another sort while readings come costs no other r
   await end(of.id);
 });
 
+it('silence asks when something came: late readings never open it, nor does a board that was only registered', async () => {
+  await newDevice(client, 'In advance');
+  await newDevice(client, 'Offline for long');
+  const made = await client.call('createToken', {
+    params: { device: 'offline-for-long' },
+    body: { title: 'x' },
+  });
+  const silent = (deviceId: string) =>
+    client.call('createRule', {
+      body: {
+        title: `Silent ${deviceId}`,
+        deviceId,
+        stream: 'level',
+        comparison: 'silent',
+        withinMs: 3000,
+      } as RuleIn,
+    });
+  const advance = await silent('in-advance');
+  const offline = await silent('offline-for-long');
+  // What it stored while it had no link, a message each: days late.
+  for (let n = 0; n < 60; n++)
+    await post(service, made.secret, { at: Date.now() - 3 * 86_400_000 + n * 60_000, level: n });
+  await new Promise((resolve) => setTimeout(resolve, 1500));
+  expect(await client.call('listEvents', { query: { rule: offline.id } })).toEqual([]);
+  // Then it is silent in truth.
+  await first(offline.id, ({ closedAt }) => closedAt === null);
+  await post(service, made.secret, { at: Date.now() - 86_400_000, level: 1 });
+  await first(offline.id, ({ closedAt }) => closedAt !== null);
+  expect(await client.call('listEvents', { query: { rule: advance.id } })).toEqual([]);
+  const trial = await client.call('tryRule', {
+    body: {
+      rule: {
+        title: 'Try',
+        deviceId: 'in-advance',
+        stream: 'level',
+        comparison: 'silent',
+        withinMs: 3000,
+      } as RuleIn,
+      from: Date.now() - 86_400_000,
+      to: Date.now(),
+    },
+  });
+  expect(trial.count).toBe(0);
+  await end(advance.id);
+  await end(offline.id);
+});
+
 it('reminders that cannot go out do not pile up', async () => {
   const { id: webhook } = await client.call('createWebhook', {
     body: { title: 'Dead', url: `${hook.url}/dead` },

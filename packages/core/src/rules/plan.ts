@@ -192,8 +192,17 @@ export function stepPlan(plan: RulePlan, before: PlanState, samples: readonly Pl
   return { state, transitions };
 }
 
-/** The service is there again at `at`, after being away since `from`; or a rule begins to watch. */
-export function beganPlan(plan: RulePlan, before: PlanState, at: number, from: number): PlanState {
+/**
+ * The service is there again at `at`, after being away since `from`; or a rule begins to watch. `heard`: whether something of what a
+ * part watches ever came.
+ */
+export function beganPlan(
+  plan: RulePlan,
+  before: PlanState,
+  at: number,
+  from: number,
+  heard: (part: number) => boolean = () => true,
+): PlanState {
   if (plan.plain !== null || !plan.parts.some(({ sense }) => sense.began !== undefined)) return before;
   const parts = before.parts ?? beginParts(plan);
   return {
@@ -201,7 +210,10 @@ export function beganPlan(plan: RulePlan, before: PlanState, at: number, from: n
     shape: plan.shape,
     parts: parts.map((one, i) => {
       const { sense, settings } = plan.parts[i]!;
-      return { ...one, memory: sense.began?.(settings, one.memory as never, at, from) ?? one.memory };
+      return {
+        ...one,
+        memory: sense.began?.(settings, one.memory as never, at, from, heard(i)) ?? one.memory,
+      };
     }),
     looked: before.looked ?? at,
   };

@@ -21,9 +21,12 @@ export interface RuleTrial {
   end(at: number): Occurrence[];
 }
 
-/** Begins to try a rule from a time on, as if it had been made then. */
-export function beginTrial(plan: RulePlan, from: number, first: PlanState = QUIET): RuleTrial {
-  let state: PlanState = beganPlan(plan, first, from, from);
+/**
+ * Begins to try a rule from a time on, as if it had been made then. `heard`: whether anything of what it watches came before; what never
+ * came is not silent.
+ */
+export function beginTrial(plan: RulePlan, from: number, first: PlanState = QUIET, heard = true): RuleTrial {
+  let state: PlanState = beganPlan(plan, first, from, from, () => heard);
   const occurrences: Occurrence[] = [];
   const note = (transitions: readonly Transition[]): void => {
     for (const { kind, at, value, extreme } of transitions)

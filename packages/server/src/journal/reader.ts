@@ -12,7 +12,10 @@ export interface JournalPlace {
   seq: number;
 }
 
-export interface JournalEntry extends JournalPlace, Commit {}
+export interface JournalEntry extends JournalPlace, Commit {
+  /** When it was committed, epoch ms: when its readings came. */
+  at: number;
+}
 
 /** An entry that cannot be read: its bytes are damaged. */
 export interface DamagedEntry extends JournalPlace {
@@ -75,7 +78,7 @@ export async function readJournal(
   for (const { place, body, order } of rows) {
     if (order > until) break;
     try {
-      looked.entries.push({ ...place, ...unpackBatch(body) });
+      looked.entries.push({ ...place, ...unpackBatch(body), at: order });
     } catch (error) {
       looked.damaged.push({ ...place, body, reason: (error as Error).message });
     }

@@ -122,8 +122,14 @@ export async function tryRule(
     let first = QUIET;
     if (rule.sort === 'unusual' && lines[0] !== undefined)
       first = usualPlan(plan, QUIET, 0, await usualOf(history, lines[0].stream, zone, from));
-    const trial = beginTrial(plan, from, first);
     const numbers = lines.filter(({ stream }) => isNumeric(stream));
+    // What never came before is not silent from the beginning on.
+    const asks = plan.parts.some(({ sense }) => sense.hears === true);
+    const before = asks
+      ? await Promise.all(numbers.map(({ stream }) => history.nearest(stream, from, 'before')))
+      : [];
+    const heard = !asks || numbers.length < lines.length || before.some((one) => one !== null);
+    const trial = beginTrial(plan, from, first, heard);
     const told = (
       await Promise.all(
         lines

@@ -55,6 +55,8 @@ export interface Watches {
   ofDevice(deviceRowId: number, known: Known): Iterable<Input>;
   all(): Iterable<Watch>;
   ofRule(ruleId: number): Iterable<Watch>;
+  /** What a watch looks at. */
+  inputsOf(watch: Watch): readonly Input[];
   /** Rules that such a fact opens or closes. */
   ofFact(entry: DeviceEntry, fact: KeyedFact): readonly FactRule[];
   load(changes: Changes): Promise<void>;
@@ -254,6 +256,7 @@ export function createWatches(
     *all() {
       for (const watches of byRule.values()) yield* watches.values();
     },
+    inputsOf: (watch) => (inputsOf.get(watch) ?? NONE).map(({ input }) => input),
     ofRule: (ruleId) => byRule.get(ruleId)?.values() ?? NONE,
     ofFact: (entry, { kind, key }) =>
       [...(byFact.get(factKey(entry.workspaceId, key))?.values() ?? NONE)].filter(

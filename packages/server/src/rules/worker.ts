@@ -53,6 +53,8 @@ interface Parts {
   log: Logger;
   share: Share;
   onAlerts: () => void;
+  /** True where a reading of a series ever came, as far as is known. */
+  heard: (seriesId: number) => boolean;
 }
 
 /** Facts that open, close or end events. */
@@ -85,7 +87,7 @@ export function startRules({
   return together(shares.map((share) => startRulePart({ ...parts, share })));
 }
 
-function startRulePart({ store, registry, bus, log, share, onAlerts }: Parts): JournalWorker {
+function startRulePart({ store, registry, bus, log, share, onAlerts, heard }: Parts): JournalWorker {
   const { sole } = share;
   const watches = createWatches(store, registry, (workspaceId) => isInShare(share, workspaceId));
   const due = createDueTimes<Watch>();
@@ -152,6 +154,15 @@ function startRulePart({ store, registry, bus, log, share, onAlerts }: Parts): J
     return lines;
   };
 
+  /** Whether anything of what a part of a rule watches ever came. */
+  const heardBy = (watch: Watch): ((part: number) => boolean) => {
+    const inputs = watches.inputsOf(watch);
+    return (part) =>
+      inputs.some(
+        (input) => input.part === part && (input.stream === undefined || heard(input.stream.seriesId)),
+      );
+  };
+
   type States = Map<Watch, PlanState>;
   const stateOf = (states: States, watch: Watch): PlanState =>
     planWithoutFuture(states.get(watch) ?? watch.state, latestPossible());
@@ -165,10 +176,11 @@ function startRulePart({ store, registry, bus, log, share, onAlerts }: Parts): J
       : values.map((value, i) => calibrate(stream.calibrations, times[i]!, value));
   type Take = (watch: Watch, next: Step) => void;
   /** Takes the watches of a commit further, by its readings and by what it tells. */
-  const valuesOf = ({ batch, facts }: JournalEntry, states: States, take: Take): void => {
+  const valuesOf = ({ batch, facts, at: cameAt }: JournalEntry, states: States, take: Take): void => {
     // What is watched by more than one value is gathered, and looked at in order of time.
     const gathered = new Map<Watch, PlanSample[]>();
-    const gather = ({ watch, part, name }: Input, at: number, value: PlanSample['value']): void => {
+    const gather = ({ watch, part, name }: Input, own: number, value: PlanSample['value']): void => {
+      const at = watch.plan.parts[part]!.sense.hears === true ? cameAt : own;
       const samples = gathered.get(watch);
       if (samples === undefined) gathered.set(watch, [{ part, name, at, value }]);
       else samples.push({ part, name, at, value });
@@ -256,11 +268,17 @@ function startRulePart({ store, registry, bus, log, share, onAlerts }: Parts): J
         for (const watch of watches.ofRule(one.rule))
           states.set(
             watch,
-            beganPlan(watch.plan, quietAgain(watch.plan, current(watch), true), one.at, one.at),
+            beganPlan(
+              watch.plan,
+              quietAgain(watch.plan, current(watch), true),
+              one.at,
+              one.at,
+              heardBy(watch),
+            ),
           );
       } else if (one.kind === 'began') {
         for (const watch of watches.all()) {
-          const state = beganPlan(watch.plan, current(watch), one.at, one.from);
+          const state = beganPlan(watch.plan, current(watch), one.at, one.from, heardBy(watch));
           if (state !== current(watch)) states.set(watch, state);
         }
       } else if (one.kind === 'usual') {

@@ -5,10 +5,12 @@ import { missing, streamOf, type ConditionSort } from './sort';
 
 type Silent = Required<Pick<ConditionSettings, 'withinMs'>>;
 
-/** From when on silence counts; null before the first value or the beginning. */
+/** From when on silence counts: when something came last, or the rule began to watch; null while nothing was ever heard. */
 const sense: Sense<Silent, number | null> = {
   begin: null,
-  take: (_settings, _memory, { at }) => at,
+  hears: true,
+  // In order of coming, whatever times the values have.
+  take: (_settings, memory, { at }) => Math.max(memory ?? at, at),
   look({ withinMs }, from, at) {
     if (from === null) return UNKNOWN;
     const across = at >= from + withinMs;
@@ -16,8 +18,11 @@ const sense: Sense<Silent, number | null> = {
   },
   due: ({ withinMs }, from, after) => (from !== null && from + withinMs > after ? from + withinMs : null),
   // While the service was away nobody could be heard: what was not silent for long enough before starts anew.
-  began: ({ withinMs }, memory, at, from) =>
-    memory === null || from < memory + withinMs ? Math.max(at, memory ?? at) : memory,
+  // Never heard is not silent: a board that was registered in advance is waited for.
+  began({ withinMs }, memory, at, from, heard) {
+    if (memory === null) return heard ? at : null;
+    return from < memory + withinMs ? Math.max(at, memory) : memory;
+  },
 };
 
 /** No reading for some time. */

@@ -29,14 +29,19 @@ export const UNKNOWN: Sensed = { across: false, back: false, value: null };
  */
 export interface Sense<S = object, M = unknown> {
   begin: M;
+  /** True where it asks when something came, not of which time it was: what a board stored and sends late was heard now. */
+  hears?: true;
   /** Takes one value more; values come in order of time. */
   take(settings: S, memory: M, sensation: Sensation): M;
   /** What is true at a time not before the newest value. `hour`: the hour of the day where the rule is at home. */
   look(settings: S, memory: M, at: number, hour: (at: number) => number): Sensed;
   /** When time alone next changes what is true, strictly after `after`, epoch ms; null for never. */
   due?(settings: S, memory: M, after: number): number | null;
-  /** The service is there again since `at`, after it was away from `from` on; or the rule began to watch, at `at`. */
-  began?(settings: S, memory: M, at: number, from: number): M;
+  /**
+   * The service is there again since `at`, after it was away from `from` on; or the rule began to watch, at `at`. `heard`: something
+   * of what it watches came at some time before.
+   */
+  began?(settings: S, memory: M, at: number, from: number, heard: boolean): M;
   /** What is usual from now on. */
   usual?(settings: S, memory: M, hours: UsualHours): M;
   /** The one of two values that is further across; the newest where a sort does not say. */
