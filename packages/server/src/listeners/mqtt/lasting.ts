@@ -2,6 +2,7 @@ import type { Aedes } from 'aedes';
 import { Readable } from 'node:stream';
 import { now as clockNow } from '../../clock';
 import { MOST_LASTING, type Lasting, type LastingRows } from './lastingRows';
+import type { OpenMessages } from './openMessages';
 import type { Connected } from './session';
 
 const LASTING_MS = 86_400_000;
@@ -26,17 +27,23 @@ export async function goOnWith(broker: Aedes, id: string, { filters, numbers }: 
 }
 
 /** A board hears that a number is free (PUBCOMP) once that is true at every node. */
-export function releaseEverywhere(broker: Aedes, rows: LastingRows): void {
+export function releaseEverywhere(
+  broker: Aedes,
+  rows: LastingRows,
+  open: Pick<OpenMessages<unknown>, 'release'>,
+): void {
   const persistence = persistenceOf(broker);
   const release = persistence.incomingDelPacket.bind(persistence);
   persistence.incomingDelPacket = async (client, packet) => {
     const { session, clean } = client as Connected;
-    if (session !== undefined && !clean)
+    if (session !== undefined && !clean) {
       await rows.release({
         deviceRowId: session.deviceRowId,
         client: session.name,
         number: packet.messageId,
       });
+      open.release(session.name, packet.messageId);
+    }
     return release(client, packet);
   };
 }

@@ -2,7 +2,7 @@ import net from 'node:net';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { createServer as createTlsServer } from 'node:tls';
 import { Aedes, type AuthenticateError, type Subscription } from 'aedes';
-import { isRefusal, refusal } from '@peatmoor/core';
+import { isRefusal, refusal, type Refusal } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import type { Bus } from '../../bus';
 import type { Admission } from '../../ingest/admission';
@@ -20,6 +20,7 @@ import { LONGEST_FILTER, matches, mayHear, MOST_FILTERS } from './filters';
 import { createLastingSessions, goOnWith, keepNothingOutgoing, releaseEverywhere } from './lasting';
 import { NO_ROWS, type LastingRows } from './lastingRows';
 import { takeProxied } from './proxied';
+import { createOpenMessages, type OpenMessages } from './openMessages';
 import { createPublishes } from './publishes';
 import { createSession, type Connected, type Session } from './session';
 import { DeviceSocket, type Transport } from './socket';
@@ -86,10 +87,11 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
     maxInflightInbound: MOST_UNRELEASED,
     drainTimeout: UNREAD_MS,
   } as ConstructorParameters<typeof Aedes>[0]);
-  serveSessions(broker, parts);
+  const open = createOpenMessages<readonly Refusal[]>();
+  serveSessions(broker, parts, open);
   await broker.listen();
   keepNothingOutgoing(broker);
-  if (parts.lastingRows !== NO_ROWS) releaseEverywhere(broker, parts.lastingRows);
+  releaseEverywhere(broker, parts.lastingRows, open);
   const accept = (transport: Transport): void => {
     const from = socketAddress(transport);
     void broker.handle(new DeviceSocket(transport, (connect) => noteVersion5(parts, connect, from)));
@@ -124,11 +126,11 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
 }
 
 /** Hangs what a session does on the hooks of the library. */
-function serveSessions(broker: Aedes, parts: Parts): void {
+function serveSessions(broker: Aedes, parts: Parts, open: OpenMessages<readonly Refusal[]>): void {
   const { registry, verbs, rate, arrivals, proofs, presence, bus, log } = parts;
   const topics = createTopics(verbs);
   const telling = createTelling({ registry, verbs, log });
-  const publishes = createPublishes({ ...parts, topics, telling, broker });
+  const publishes = createPublishes({ ...parts, topics, telling, broker, open });
   const twins = createTwins(presence, proofs);
   const lasting = createLastingSessions(broker);
   /** Admitted, and not yet in presence. */
@@ -139,7 +141,7 @@ function serveSessions(broker: Aedes, parts: Parts): void {
       message: { type: 'changed', what: 'devices', id: entry.id },
     });
 
-  admitClients(broker, parts, (session) => {
+  admitClients(broker, { ...parts, open }, (session) => {
     joining.add(session);
     session.client.conn.once('close', () => joining.delete(session));
     const before = clientsOf(broker)[session.client.id]?.session;
@@ -302,7 +304,7 @@ const clientsOf = (broker: Aedes): Record<string, Connected> =>
 
 function admitClients(
   broker: Aedes,
-  { admission, lastingRows, log }: Parts,
+  { admission, lastingRows, open, log }: Parts & { open: OpenMessages<readonly Refusal[]> },
   opened: (session: Session) => void,
 ): void {
   broker.authenticate = (client, userName, password, done) => {
@@ -318,6 +320,8 @@ function admitClients(
         // Client IDs belong to a device: the same one chosen by another device evicts nobody.
         Object.assign(client, { id: `${admitted.entry.rowId}/${client.id.slice(0, 200)}` });
         const { id: name, clean } = connected;
+        if (clean) open.forget(name);
+        else if (lastingRows !== NO_ROWS) open.forgetSettled(name);
         if (lastingRows !== NO_ROWS) {
           if (clean) lastingRows.forget(admitted.entry.rowId, name);
           else await goOnWith(broker, name, await lastingRows.restore(admitted.entry.rowId, name));

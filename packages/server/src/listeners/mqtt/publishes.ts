@@ -12,6 +12,7 @@ import { failedForNow } from '../../store/lost';
 import type { DeviceEntry, Registry } from '../../registry';
 import type { PublishFrame } from './frames';
 import { NO_ROWS, type LastingRows } from './lastingRows';
+import type { OpenMessages } from './openMessages';
 import type { Session } from './session';
 import type { Telling } from './telling';
 import type { Topic, Topics } from './topics';
@@ -46,11 +47,13 @@ interface Parts {
   broker: Aedes;
   /** What goes on at another node. */
   lastingRows: LastingRows;
+  /** Messages of QoS 2 that are taken and not released. */
+  open: OpenMessages<readonly Refusal[]>;
   log: Logger;
 }
 
 export function createPublishes(parts: Parts): Publishes {
-  const { registry, verbs, rate, times, arrivals, journal, topics, telling, broker, log } = parts;
+  const { registry, verbs, rate, times, arrivals, journal, topics, telling, broker, open, log } = parts;
 
   const tellAll = (session: Session, refused: readonly Refusal[], forDevice: string | null = null): void => {
     for (const one of refused.slice(0, MOST_TOLD)) telling.refused(session, one, forDevice);
@@ -181,7 +184,9 @@ export function createPublishes(parts: Parts): Publishes {
   /** A message over which something fails is acknowledged, so that it does not come round again; unless the records are away. */
   const takeOrRefuse = async (session: Session, packet: PublishPacket): Promise<readonly Refusal[]> => {
     try {
-      return (await isRepeated(session.client, packet)) ? [] : await take(session, packet);
+      if (await isRepeated(session.client, packet)) return [];
+      if (packet.qos !== 2 || session.client.clean) return await take(session, packet);
+      return (await open.once(session.name, packet.messageId!, () => take(session, packet))) ?? [];
     } catch (error) {
       if (
         failedForNow(error as Error) ||

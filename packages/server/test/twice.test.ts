@@ -1,0 +1,113 @@
+import net from 'node:net';
+import { createConnection, type Connection } from 'mariadb';
+import { generate, parser as createParser, type Packet } from 'mqtt-packet';
+import { createOpenMessages } from '../src/listeners/mqtt/openMessages';
+import {
+  databaseOf,
+  newDevice,
+  newPerson,
+  readingsOf,
+  startService,
+  until,
+  type Person,
+  type TestService,
+} from '../../../test/support/service';
+
+let service: TestService;
+let person: Person;
+let token: string;
+let connection: Connection;
+const id = 'dipwell-north';
+
+beforeAll(async () => {
+  service = await startService();
+  person = await newPerson(service);
+  ({ token } = await newDevice(person.client));
+  connection = await createConnection(databaseOf(service));
+});
+afterAll(async () => {
+  await connection.end();
+  await service.stop();
+});
+
+/** A board whose session outlasts its connection, in ready-made packets. */
+async function board(): Promise<{ socket: net.Socket; heard: Packet[]; next(cmd: string): Promise<Packet> }> {
+  const socket = net.connect(Number(new URL(service.mqttUrl).port), '127.0.0.1');
+  socket.on('error', () => undefined);
+  const heard: Packet[] = [];
+  const parser = createParser();
+  parser.on('packet', (packet: Packet) => heard.push(packet));
+  socket.on('data', (bytes) => parser.parse(bytes));
+  socket.write(
+    generate({
+      cmd: 'connect',
+      protocolId: 'MQTT',
+      protocolVersion: 4,
+      clientId: 'lasting',
+      clean: false,
+      keepalive: 0,
+      username: id,
+      password: Buffer.from(token),
+    }),
+  );
+  const next = (cmd: string): Promise<Packet> =>
+    until(() => {
+      const at = heard.findIndex((packet) => packet.cmd === cmd);
+      return at < 0 ? false : heard.splice(at, 1)[0]!;
+    }, cmd);
+  await next('connack');
+  return { socket, heard, next };
+}
+const publish = (level: number, messageId: number, dup = false): Buffer =>
+  generate({
+    cmd: 'publish',
+    topic: `moor/${id}/report`,
+    payload: JSON.stringify({ level }),
+    qos: 2,
+    messageId,
+    dup,
+    retain: false,
+  });
+const levels = async (): Promise<number[]> =>
+  (await readingsOf(person.client, id, 'level')).map(([, value]) => value);
+
+it('a message of QoS 2 is stored once though the database stalls and its connection is lost, and its number is free afterwards', async () => {
+  for (let round = 1; round <= 5; round++) {
+    const first = await board();
+    await connection.query('LOCK TABLES journal WRITE');
+    first.socket.write(publish(-round, 7));
+    await new Promise((resolve) => setTimeout(resolve, 150));
+    first.socket.destroy();
+    const second = await board();
+    second.socket.write(publish(-round, 7, true));
+    await new Promise((resolve) => setTimeout(resolve, 150));
+    expect(second.heard).toEqual([]);
+    await connection.query('UNLOCK TABLES');
+    await second.next('pubrec');
+    // Sent once more before it is released, it is still the same.
+    second.socket.write(publish(-round, 7, true));
+    await second.next('pubrec');
+    second.socket.write(generate({ cmd: 'pubrel', messageId: 7 }));
+    await second.next('pubcomp');
+    second.socket.write(publish(-100 - round, 7));
+    await second.next('pubrec');
+    second.socket.write(generate({ cmd: 'pubrel', messageId: 7 }));
+    await second.next('pubcomp');
+    second.socket.destroy();
+  }
+  expect((await levels()).sort((a, b) => b - a)).toEqual([-1, -2, -3, -4, -5, -101, -102, -103, -104, -105]);
+});
+
+it('whoever waits for the same message takes it where the first one failed', async () => {
+  const open = createOpenMessages<string>();
+  let fail: (error: Error) => void = () => undefined;
+  const first = open.once('a', 1, () => new Promise((_, reject) => (fail = reject)));
+  const second = open.once('a', 1, () => Promise.resolve('taken'));
+  const other = open.once('b', 1, () => Promise.resolve('other'));
+  fail(new Error('gone'));
+  await expect(first).rejects.toThrow('gone');
+  expect([await second, await other]).toEqual(['taken', 'other']);
+  expect(await open.once('a', 1, () => Promise.resolve('again'))).toBeNull();
+  open.forgetSettled('a');
+  expect(await open.once('a', 1, () => Promise.resolve('anew'))).toBe('anew');
+});
