@@ -35,6 +35,10 @@ export interface ClientOptions {
   withinMs?: number;
 }
 
+/** How long a command of this client is meant, and the time of the service is known, in ms. */
+const STEER_MS = 10_000;
+const TIME_KNOWN_MS = 600_000;
+
 /** Makes a client. A call that fails throws ApiError, with status 0 where the service was not reached. */
 export function createClient(options: ClientOptions): Client {
   const fetchIt = options.fetch ?? fetch;
@@ -74,6 +78,23 @@ export function createClient(options: ClientOptions): Client {
       );
     }
   };
+  let ahead: { ms: number; since: number } | null = null;
+  /** The time at the service, epoch ms; asked for now and then, so that a wrong clock here makes no command too late. */
+  const serviceTime = async (): Promise<number> => {
+    if (ahead === null || Date.now() - ahead.since > TIME_KNOWN_MS || Date.now() < ahead.since) {
+      const began = Date.now();
+      const { now } = (await read(await send('GET', `${options.baseUrl}/device/time`, {}))) as {
+        now: number;
+      };
+      ahead = { ms: now - (began + Date.now()) / 2, since: Date.now() };
+    }
+    return Date.now() + ahead.ms;
+  };
+  /** What steers says until when it is meant: what waited on the way is refused, and moves nothing. */
+  const inTime = async (name: EndpointName, body: unknown): Promise<unknown> =>
+    name !== 'createCommand' || typeof body !== 'object' || body === null || 'until' in body
+      ? body
+      : { ...body, until: Math.ceil((await serviceTime()) + STEER_MS) };
   return {
     async call<N extends EndpointName>(
       name: N,
@@ -86,7 +107,8 @@ export function createClient(options: ClientOptions): Client {
         options.baseUrl +
         fillPath(path, input.params ?? {}) +
         queryText(whole ? { ...query, limit: MOST_LISTED } : query);
-      let response = await send(method, url, input as Manners);
+      const given = input as Manners & { body?: unknown };
+      let response = await send(method, url, { ...given, body: await inTime(name, given.body) });
       if (response.status === 204) return undefined as AnswerOf<N>;
       const answer = (await read(response)) as AnswerOf<N>;
       for (let next = nextPage(response); whole && next !== null; next = nextPage(response)) {

@@ -1,4 +1,5 @@
 import { randomBytes } from 'node:crypto';
+import { setImmediate as nextTurn } from 'node:timers/promises';
 import { constants } from 'node:zlib';
 import compression from 'compression';
 import express, { type Express, type NextFunction, type Request, type Response } from 'express';
@@ -21,6 +22,7 @@ import { isPublic } from '../listeners/web/certificate';
 import { ProblemError, unavailable } from '../problems';
 import { isDamaged, isLostConnection } from '../store/lost';
 import { sendExport } from './export';
+import { isAfterGap } from '../loopGap';
 import { devicePictures } from './devicePicture';
 import { firmwareFiles } from './firmware';
 import { sendImage } from './images';
@@ -163,6 +165,11 @@ const withoutSecret = (path: string): string => path.replace(/^\/shared\/[^/]*/,
 
 async function answer(parts: ApiParts, route: Route, request: Request, response: Response): Promise<void> {
   const { endpoint, underWay } = route;
+  if (isAfterGap(request)) {
+    // Whoever gave up meanwhile is heard of a turn later.
+    for (let turn = 0; turn < 3; turn++) await nextTurn();
+    if (response.destroyed || request.socket.destroyed || request.socket.readableEnded) return;
+  }
   const scope =
     endpoint.access === 'open' ? null : demand(await scopeOf(parts.store, request), endpoint.access);
   const { device } = request.params as { device?: string };

@@ -1,4 +1,5 @@
 import { isRefusal } from '@peatmoor/core';
+import { isAfterGap } from '../loopGap';
 import { TooLateError } from '../commands/keeping';
 import { notFound, ProblemError, wrongField } from '../problems';
 import type { DeviceEntry } from '../registry';
@@ -23,7 +24,13 @@ export function commandHandlers(parts: ApiParts): CommandHandlers {
     );
   };
   return {
-    createCommand: async ({ scope, params, body }) => {
+    createCommand: async ({ scope, params, body, request }) => {
+      if (body.until === undefined && isAfterGap(request))
+        throw new ProblemError(
+          'unavailable',
+          'The service stood still for a while and cannot tell how old this command is. Nothing was sent. Check the current state and send it again, with "until".',
+          { retryAfterS: 1 },
+        );
       const entry = await deviceOf(parts, scope, params.device);
       demandSteering(scope, entry, body.stream);
       const by = { userName: scope.userName, until: body.until };

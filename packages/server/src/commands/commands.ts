@@ -21,7 +21,15 @@ import type { CommandRow } from '../store/models';
 import { findOne, listIn } from '../store/rows';
 import type { Store } from '../store/store';
 import { startDeadlines } from './deadlines';
-import { createNewestCommands, newestOf, REPLACED, replaceCommand, takePress, type Claim } from './keeping';
+import {
+  createNewestCommands,
+  databaseTime,
+  newestOf,
+  REPLACED,
+  replaceCommand,
+  takePress,
+  type Claim,
+} from './keeping';
 
 export { ClaimedError } from './keeping';
 import { createFollowing, type Following } from './following';
@@ -166,6 +174,7 @@ export function createCommands({ store, registry, presence, bus, recent, tell, l
       const taken = takeWanted(stream, value);
       if (isRefusal(taken)) return taken;
       const wanted = taken.value as number | string;
+      const wantedAt = await databaseTime(store);
       const createdAt = clockNow();
       const momentary = stream.holds === 'momentary';
       const { row, older } = await replaceCommand(
@@ -180,6 +189,7 @@ export function createCommands({ store, registry, presence, bus, recent, tell, l
           state: 'waiting',
           userName,
           createdAt,
+          wantedAt,
           sentAt: null,
           appliedAt: null,
           until: deadlineOf(stream, entry.intervalS, createdAt),

@@ -32,6 +32,14 @@ export function createNewestCommands(store: Store): (deviceRowId: number) => Pro
   return async (deviceRowId) => (await ask(deviceRowId)) ?? [];
 }
 
+/** The time of the database, epoch ms: the same for all nodes, by which it is told what was wanted later. */
+export async function databaseTime(store: Store): Promise<number> {
+  const [row] = (await store.withConnection((connection) =>
+    connection.query('SELECT ROUND(UNIX_TIMESTAMP(NOW(3)) * 1000) AS now'),
+  )) as { now: number }[];
+  return Number(row!.now);
+}
+
 export async function newestOf(
   store: Store,
   deviceRowId: number,
@@ -50,6 +58,12 @@ export function replaceCommand(
 ): Promise<{ row: CommandRow; older: CommandRow[] }> {
   return inRawTransaction(store, async (connection) => {
     await takeSeries(connection, [seriesId]);
+    // Who was held up on the way does not put an older wish in the place of a newer one.
+    const [newer] = (await connection.query(
+      'SELECT 1 FROM commands WHERE deviceRowId = ? AND streamId = ? AND wantedAt > ? LIMIT 1',
+      [values.deviceRowId, values.streamId, values.wantedAt],
+    )) as unknown[];
+    if (newer !== undefined) throw new TooLateError();
     // It may have waited: for the network, a full queue, or whoever came before.
     if (until !== undefined && clockNow() > until) throw new TooLateError();
     if (claim !== undefined && !(await claim(connection))) throw new ClaimedError();

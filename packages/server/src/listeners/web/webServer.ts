@@ -2,6 +2,7 @@ import http from 'node:http';
 import https from 'node:https';
 import type { AddressInfo } from 'node:net';
 import type { Duplex } from 'node:stream';
+import { markAfterGap } from '../../loopGap';
 import { stripBase } from './basePath';
 import { createOnePort } from './onePort';
 import { portProblem, redirectPages } from './pages';
@@ -55,6 +56,7 @@ export function createWebServer({ tls, basePath, httpPort, host }: Options): Web
   const enter =
     (next: http.RequestListener): http.RequestListener =>
     (request, response) => {
+      markAfterGap(request);
       owed.add(response);
       response.once('close', () => {
         owed.delete(response);

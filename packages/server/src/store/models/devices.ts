@@ -84,6 +84,8 @@ export interface CommandRow {
   state: CommandState;
   userName: string;
   createdAt: number;
+  /** When it was wanted by the database's clock, epoch ms; null for one of an older version. */
+  wantedAt: number | null;
   sentAt: number | null;
   appliedAt: number | null;
   /** Epoch ms up to which it is meant; null for no end. */
@@ -174,7 +176,7 @@ export const defineDevices = (table: Define) => ({
     ...fields('value followMin followMax', DOUBLE),
     textValue: TEXT,
     ...fields('state userName note way', STRING),
-    ...fields('createdAt sentAt appliedAt until followUntil confirmedAt', BIGINT),
+    ...fields('createdAt wantedAt sentAt appliedAt until followUntil confirmedAt', BIGINT),
   }),
   claims: table<ClaimRow>('claims', {
     id: number(),
