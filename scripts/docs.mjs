@@ -25,7 +25,13 @@ const GROUPS = {
     'docs/cluster.md',
     'docs/back-it-up.md',
   ],
-  Reference: ['docs/wire.md', 'docs/api.md', 'docs/calls.md', 'docs/command-line.md'],
+  Reference: [
+    'docs/what-it-keeps.md',
+    'docs/wire.md',
+    'docs/api.md',
+    'docs/calls.md',
+    'docs/command-line.md',
+  ],
   Explanation: ['docs/architecture.md', 'docs/performance.md', 'CHANGELOG.md'],
 };
 

@@ -37,6 +37,7 @@ export const VISITOR: Me = {
       return zoneHere();
     },
     place: null,
+    recordDays: null,
   },
   role: 'none',
   steers: false,

@@ -207,6 +207,10 @@ function Workspace({ me: { workspace } }: { me: Me }): ReactNode {
     if (found === null) change.mutate({ body: { place: null } });
     else if (!('reason' in found)) change.mutate({ body: { place: { lat: found.lat, lon: found.lon } } });
   };
+  const keepRecords = (text: string): void => {
+    const recordDays = text.trim() === '' ? null : Number(text);
+    if (recordDays !== workspace.recordDays) change.mutate({ body: { recordDays } });
+  };
   return (
     <Section title="The workspace" note="For everybody in it.">
       <Box sx={{ display: 'grid', gap: 3, gridTemplateColumns: { sm: 'repeat(3, 260px)' } }}>
@@ -238,8 +242,17 @@ function Workspace({ me: { workspace } }: { me: Me }): ReactNode {
           error={wrongPlace !== ''}
           helperText={wrongPlace || 'For sunrise, sunset and the night behind charts.'}
         />
+        <TextField
+          key={`records ${workspace.recordDays}`}
+          label="Keep events, alerts and commands (days)"
+          placeholder="1825 (five years)"
+          defaultValue={workspace.recordDays ?? ''}
+          onBlur={({ target }) => keepRecords(target.value)}
+          {...trouble('recordDays')}
+          {...(change.error === null && { helperText: 'Readings are kept as their datastreams say.' })}
+        />
       </Box>
-      <Notice error={change.error} beside={['title', 'zone']} />
+      <Notice error={change.error} beside={['title', 'zone', 'recordDays']} />
     </Section>
   );
 }

@@ -238,6 +238,8 @@ export const workspaceChangeSchema = object({
     .noUnknown()
     .nullable()
     .default(undefined),
+  /** For how many days events, alerts and commands are kept, from a month to a century; null for five years. */
+  recordDays: number().integer().min(30).max(36_500).nullable().default(undefined),
 }).noUnknown();
 export type WorkspaceChange = Partial<InferType<typeof workspaceChangeSchema>>;
 export type MeChange = Partial<InferType<typeof meChangeSchema>>;
@@ -264,6 +266,7 @@ export const meSchema = object({
     title: string().required(),
     zone: string().required(),
     place: object({ lat: number().required(), lon: number().required() }).nullable().defined(),
+    recordDays: number().nullable().defined(),
   }),
   role: string().oneOf(ROLES).required(),
   /** True where something is granted that may be steered, beyond the role. */

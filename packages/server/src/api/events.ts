@@ -220,8 +220,8 @@ export function eventHandlers(parts: ApiParts): EventHandlers {
       const commands = (await store.withConnection((connection) =>
         connection.query(
           `SELECT c.id, d.id AS deviceId, s.\`key\` AS stream, COALESCE(c.textValue, c.value) AS value, c.state, c.createdAt AS at FROM commands c JOIN devices d ON d.rowId = c.deviceRowId
-            JOIN streams s ON s.id = c.streamId WHERE d.workspaceId = ? AND c.userName LIKE ? ORDER BY c.id LIMIT ?`,
-          [scope.workspaceId, `event ${row.id}: %`, MOST_TOLD],
+            JOIN streams s ON s.id = c.streamId WHERE c.eventId = ? AND d.workspaceId = ? ORDER BY c.id LIMIT ?`,
+          [row.id, scope.workspaceId, MOST_TOLD],
         ),
       )) as WholeEvent['commands'];
       return {

@@ -123,7 +123,13 @@ async function scopeOfLink(store: Store, credential: string): Promise<Scope | nu
     units: 'metric',
     userVersion: 0,
     workspaceId,
-    workspace: { id: workspaceId, title: workspace.title, zone: workspace.zone, place: null },
+    workspace: {
+      id: workspaceId,
+      title: workspace.title,
+      zone: workspace.zone,
+      place: null,
+      recordDays: null,
+    },
     choices: NO_CHOICES,
     role: 'none',
     isFirst: false,
@@ -268,6 +274,7 @@ export async function member(
       title: workspace.title,
       zone: workspace.zone,
       place: placeOfWorkspace(workspace),
+      recordDays: workspace.recordDays,
     },
     choices: { ...NO_CHOICES, ...user.choices },
     role: membership.role,
@@ -284,7 +291,7 @@ export async function member(
 interface Belonging {
   membership: Pick<MembershipRow, 'role'>;
   user: Pick<UserRow, 'name' | 'email' | 'units' | 'revision' | 'choices'>;
-  workspace: Pick<WorkspaceRow, 'id' | 'title' | 'zone' | 'lat' | 'lon'>;
+  workspace: Pick<WorkspaceRow, 'id' | 'title' | 'zone' | 'lat' | 'lon' | 'recordDays'>;
   /** Number of the workspace that was made first. */
   first: number;
 }
@@ -295,7 +302,7 @@ async function belongingOf(store: Store, userId: number, workspaceId: number): P
     connection.query(
       {
         sql: `SELECT membership.role, user.name, user.email, user.units, user.revision, user.choices,
-          workspace.id, workspace.title, workspace.zone, workspace.lat, workspace.lon,
+          workspace.id, workspace.title, workspace.zone, workspace.lat, workspace.lon, workspace.recordDays,
           (SELECT MIN(id) FROM workspaces) AS first
           FROM memberships membership
           JOIN users user ON user.id = membership.userId

@@ -11,10 +11,11 @@ export function workspaceHandlers(parts: ApiParts): WorkspaceHandlers {
   const sessions = createSessions(parts);
   return {
     changeWorkspace: async ({ scope, body }) => {
-      const { title, zone, place } = body as WorkspaceChange;
+      const { title, zone, place, recordDays } = body as WorkspaceChange;
       const change: Partial<WorkspaceRow> = {
         ...(title !== undefined && { title }),
         ...(zone !== undefined && { zone }),
+        ...(recordDays !== undefined && { recordDays }),
         ...(place !== undefined && { lat: place?.lat ?? null, lon: place?.lon ?? null }),
       };
       if (Object.keys(change).length > 0)
@@ -29,6 +30,7 @@ export function workspaceHandlers(parts: ApiParts): WorkspaceHandlers {
         ...(title !== undefined && { title }),
         ...(zone !== undefined && { zone }),
         ...(place !== undefined && { place }),
+        ...(recordDays !== undefined && { recordDays }),
       };
       return sessions.me({ ...scope, workspace });
     },

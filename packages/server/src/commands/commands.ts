@@ -59,7 +59,7 @@ export interface CommandBook {
     entry: DeviceEntry,
     streamKey: string,
     value: unknown,
-    by: { userName: string; until?: number | undefined; claim?: Claim },
+    by: { userName: string; eventId?: number; until?: number | undefined; claim?: Claim },
   ): Promise<Command | Refusal>;
   /** The wanted values that last: the newest of each control that was not refused, and the interval. */
   wanted(entry: DeviceEntry): Promise<{ list: Wanted[]; n: number }>;
@@ -161,7 +161,7 @@ export function createCommands({ store, registry, presence, bus, recent, tell, l
   };
 
   const book: CommandBook = {
-    async want(entry, streamKey, value, { userName, until, claim }) {
+    async want(entry, streamKey, value, { userName, eventId, until, claim }) {
       const stream = entry.names.find(streamKey);
       if (stream === undefined)
         return { name: streamKey, reason: 'unknown-name', hint: nearestHint(entry, streamKey) };
@@ -190,6 +190,7 @@ export function createCommands({ store, registry, presence, bus, recent, tell, l
           userName,
           createdAt,
           wantedAt,
+          eventId: eventId ?? null,
           sentAt: null,
           appliedAt: null,
           until: deadlineOf(stream, entry.intervalS, createdAt),

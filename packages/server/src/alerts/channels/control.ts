@@ -23,6 +23,7 @@ export const control: AlertChannel = {
         throw new CannotBeSent('Something newer was wanted of this control meanwhile.');
       const outcome = await commands.want(entry, key!, value!, {
         userName: `event ${event.id}: ${event.title}`.slice(0, 80),
+        eventId: event.id,
       });
       if (isRefusal(outcome)) throw new CannotBeSent(outcome.hint);
       return `${entry.name}: ${key} ${value} is wanted`;

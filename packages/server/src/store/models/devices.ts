@@ -86,6 +86,8 @@ export interface CommandRow {
   createdAt: number;
   /** When it was wanted by the database's clock, epoch ms; null for one of an older version. */
   wantedAt: number | null;
+  /** The event whose rule wanted it; null for any other. */
+  eventId: number | null;
   sentAt: number | null;
   appliedAt: number | null;
   /** Epoch ms up to which it is meant; null for no end. */
@@ -172,7 +174,7 @@ export const defineDevices = (table: Define) => ({
   }),
   commands: table<CommandRow>('commands', {
     id: number(),
-    ...fields('workspaceId deviceRowId streamId followStreamId followS', INTEGER),
+    ...fields('workspaceId deviceRowId streamId followStreamId followS eventId', INTEGER),
     ...fields('value followMin followMax', DOUBLE),
     textValue: TEXT,
     ...fields('state userName note way', STRING),

@@ -37,6 +37,8 @@ export interface WorkspaceRow {
   zone: string;
   lat: number | null;
   lon: number | null;
+  /** For how many days events, alerts and commands are kept; null for five years. */
+  recordDays: number | null;
   createdAt: number;
 }
 export interface MembershipRow {
@@ -118,6 +120,7 @@ export const definePeople = (table: Define) => ({
     id: number(),
     ...fields('title zone', STRING),
     ...fields('lat lon', DOUBLE),
+    recordDays: INTEGER,
     createdAt: BIGINT,
   }),
   memberships: table<MembershipRow>('memberships', {
