@@ -1,6 +1,7 @@
 import { deflateSync } from 'node:zlib';
 import fc from 'fast-check';
 import {
+  asStored,
   BatchBuilder,
   bucketColumns,
   bucketRollups,
@@ -272,6 +273,24 @@ describe('parts of a day', () => {
         expect(Math.max(0, ...parts)).toBeLessThanOrEqual(FULL);
         expect(parts.length).toBeLessThanOrEqual(40 + readings / 2000);
         expect(written).toBeLessThanOrEqual(readings * 5 + 1);
+      }),
+    );
+  });
+});
+
+describe('readings that are brought back', () => {
+  it('have the times under which they are stored, the k-th of a millisecond the k-th', () => {
+    expect(asStored([5, 7, 9], [5.5, 7, 7.5])).toEqual([5.5, 7, 9]);
+    expect(asStored([7, 7, 7], [7, 7.5])).toEqual([7, 7.5, 7]);
+    expect(asStored([7, 5.25, 5], [5.25, 5.5, 7.5])).toEqual([7.5, 5.25, 5.25]);
+    expect(asStored([1, 2], [])).toEqual([1, 2]);
+  });
+
+  it('in the order of an export are all where they were', () => {
+    fc.assert(
+      fc.property(fc.uniqueArray(fc.integer({ min: 0, max: 400 }).map((n) => n / 4)), (times) => {
+        const stored = [...times].sort((a, b) => a - b);
+        expect(asStored(stored.map(Math.floor), stored)).toEqual(stored);
       }),
     );
   });

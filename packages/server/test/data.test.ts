@@ -255,6 +255,33 @@ describe('taking readings away', () => {
     expect(await response.json()).toEqual({ accepted: 3, refused: [] });
   });
 
+  it('a device’s own export, brought back, doubles nothing, with times of their own and without', async () => {
+    const { token: fresh } = await client.call('createDevice', {
+      body: {
+        name: 'Own',
+        id: 'own',
+        kindId: (await client.call('readDevice', { params: { device: id } })).kindId,
+      },
+    });
+    // Without a time, several at once; and with one.
+    await Promise.all([-1, -2, -3, -4].map((level) => post(service, fresh, { level })));
+    await post(service, fresh, { at: Date.now() - 5000, level: -5 });
+    const own = (format: string) =>
+      fetch(`${service.url}/api/devices/own/export?format=${format}&days=1`, {
+        headers: { cookie: cookie() },
+      });
+    const before = await (await own('csv')).text();
+    expect(before.trim().split('\r\n')).toHaveLength(6);
+    for (let n = 0; n < 2; n++)
+      for (const format of ['csv', 'sheet&values=raw&zone=UTC']) {
+        const csv = await (await own(format)).text();
+        expect(
+          await client.call('importRows', { params: { device: 'own' }, body: { csv, zone: 'UTC' } }),
+        ).toMatchObject({ accepted: 5 });
+        expect(await (await own('csv')).text()).toBe(before);
+      }
+  });
+
   it('comes in parts that one report takes, each with where the next begins', async () => {
     const name = 'parted';
     const { token: fresh } = await client.call('createDevice', {
@@ -475,7 +502,10 @@ describe('an access key', () => {
     const wrong = (body: object) => problem(client.call('createKey', { body: { title: 'x', ...body } }));
     expect((await wrong({ scope: 'read-device' })).errors[0]!.field).toBe('deviceId');
     expect((await wrong({ scope: 'read', deviceId: id })).errors[0]!.field).toBe('deviceId');
-    expect((await wrong({ scope: 'read-device', deviceId: 'nowhere' })).errors[0]!.field).toBe('deviceId');
+    // A device that is not seen answers as one that is not there.
+    expect((await wrong({ scope: 'read-device', deviceId: 'nowhere' })) as object).toMatchObject({
+      status: 404,
+    });
     expect((await wrong({ days: 0 })).errors[0]!.field).toBe('days');
   });
 });

@@ -10,4 +10,5 @@ export * from './calendar';
 export * from './samples';
 export * from './statistics';
 export * from './rows';
+export * from './sameTimes';
 export * from './chartSvg';

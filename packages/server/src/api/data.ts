@@ -18,6 +18,7 @@ import { pageIn } from './pages';
 import type { Scope } from './scope';
 import { now as clockNow } from '../clock';
 import { createTurns } from '../turns';
+import { meetStored } from '../history/broughtBack';
 
 /** Steps of the calendar in one answer at the most. */
 const MOST_STEPS = 5000;
@@ -75,6 +76,7 @@ export function dataHandlers(parts: ApiParts): DataHandlers {
       const { accepted, result } = await readImport(entry, body as Import, scope.workspace.zone);
       if (body.try === true || accepted.length === 0) return result;
       if (!journal.takes()) throw unavailable();
+      await meetStored({ store, history }, accepted);
       for (const { stream, at, value } of accepted)
         if (typeof value === 'number') journal.add(scope.workspaceId, stream.seriesId, at, value);
         else

@@ -30,8 +30,7 @@ export async function sendExport(
   const scope = demand(await scopeOf(parts.store, request, keyOf(query.access_token)), 'look');
   const entry = await deviceOf(parts, scope, request.params.device as string);
   demandReach(scope, { method: 'GET', path: request.path }, entry.rowId);
-  const end = await parts.underWay.enter('export', callerOf(scope).join(' '), () => response.destroyed);
-  response.once('close', end);
+  await parts.underWay.enterFor(response, 'export', callerOf(scope).join(' '));
   // What is to be brought back holds what was measured; a sheet for people what is true.
   const values = query.values ?? (query.format === 'sheet' ? 'right' : 'raw');
   const places = query.format === 'geojson' || query.format === 'gpx';

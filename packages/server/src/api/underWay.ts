@@ -25,6 +25,8 @@ export type CallerSort = keyof typeof BOUNDS;
 export interface UnderWay {
   /** Waits for a turn; what it gives ends it. Throws 503 where too many wait. `isGone`: nobody waits for the answer any more. */
   enter(sort: CallerSort, name: string, isGone?: () => boolean): Promise<() => void>;
+  /** The same for an answer: the turn ends with it. */
+  enterFor(response: Response, sort: CallerSort, name: string): Promise<void>;
   /** Bounds what comes by one session, key or link, and then from one address; before anything is looked up. */
   atOnce: RequestHandler;
   /** Calls that are worked on or wait now. */
@@ -40,6 +42,8 @@ const nobodyIsGone = (): boolean => false;
 
 export function createUnderWay(): UnderWay {
   const lines = new Map<string, Line>();
+  /** What ends with an answer: one listener for all of it. */
+  const ends = new WeakMap<Response, (() => void)[]>();
   const leave = (name: string, line: Line): void => {
     line.running--;
     let next = line.waiting.shift();
@@ -73,19 +77,23 @@ export function createUnderWay(): UnderWay {
         );
       return new Promise((resolve) => own.waiting.push({ go: () => resolve(turn()), isGone }));
     },
+    async enterFor(response, sort, name) {
+      const end = await underWay.enter(sort, name, () => response.destroyed);
+      if (response.destroyed) return end();
+      const known = ends.get(response);
+      if (known !== undefined) return void known.push(end);
+      const all = [end];
+      ends.set(response, all);
+      response.once('close', () => all.forEach((one) => one()));
+    },
     atOnce(request: Request, response: Response, next: NextFunction) {
-      const isGone = (): boolean => response.destroyed;
-      const take = async (sort: CallerSort, name: string): Promise<void> => {
-        const end = await underWay.enter(sort, name, isGone);
-        response.once('close', end);
-        if (isGone()) end();
-      };
       const credential = credentialOf(request);
       (async () => {
         // First of all, so that one caller never has more than a few of the turns of an address.
-        if (credential !== undefined) await take('credential', hashSecret(credential).toString('base64'));
-        await take('address', countedAddress(request));
-        return isGone();
+        if (credential !== undefined)
+          await underWay.enterFor(response, 'credential', hashSecret(credential).toString('base64'));
+        await underWay.enterFor(response, 'address', countedAddress(request));
+        return response.destroyed;
       })().then((gone) => (gone ? undefined : next()), next);
     },
     count: () => [...lines.values()].reduce((sum, { running, waiting }) => sum + running + waiting.length, 0),
