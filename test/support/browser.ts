@@ -16,6 +16,13 @@ export function startBrowser(): Promise<Browser> {
   });
 }
 
+/** Cookies as a request sends them, for a context of a browser. */
+export const cookiesOf = (cookie: string, url: string): { name: string; value: string; url: string }[] =>
+  cookie.split('; ').map((one) => {
+    const [, name, value] = /^([^=]+)=(.*)$/.exec(one)!;
+    return { name: name!, value: value!, url };
+  });
+
 /** A wide page with somebody signed in; what goes wrong in it is gathered in `faults`. */
 export async function signedInPage(
   browser: Browser,

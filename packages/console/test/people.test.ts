@@ -1,5 +1,5 @@
 import type { Browser, BrowserContext, Page } from 'playwright-core';
-import { startBrowser } from '../../../test/support/browser';
+import { cookiesOf, startBrowser } from '../../../test/support/browser';
 import {
   newDevice,
   newPerson,
@@ -39,8 +39,7 @@ async function signedIn(cookie: string): Promise<BrowserContext> {
     viewport: { width: 1280, height: 800 },
     serviceWorkers: 'block',
   });
-  const [name, value] = cookie.split('=') as [string, string];
-  await context.addCookies([{ name, value, url: service.url }]);
+  await context.addCookies(cookiesOf(cookie, service.url));
   return context;
 }
 

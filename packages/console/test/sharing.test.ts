@@ -3,7 +3,7 @@ import type { AddressInfo } from 'node:net';
 import fs from 'node:fs';
 import path from 'node:path';
 import type { Browser, BrowserContext, Page } from 'playwright-core';
-import { startBrowser } from '../../../test/support/browser';
+import { cookiesOf, startBrowser } from '../../../test/support/browser';
 import {
   newDevice,
   newFolder,
@@ -39,8 +39,7 @@ beforeAll(async () => {
     viewport: { width: 1280, height: 800 },
     serviceWorkers: 'block',
   });
-  const [name, value] = owner.cookie().split('=') as [string, string];
-  await context.addCookies([{ name, value, url: service.url }]);
+  await context.addCookies(cookiesOf(owner.cookie(), service.url));
   mine = await pageOf(context);
 });
 afterAll(async () => {
@@ -247,6 +246,8 @@ it('signs in with a second factor that was set up in Settings, and goes on in an
       timestamp: Date.now() + ahead,
     });
   await page.getByLabel('The six digits it shows').fill(code(0));
+  const factor = page.locator('form').filter({ has: page.getByLabel('The six digits it shows') });
+  await factor.getByLabel('Your password').fill(person.password);
   await page.getByRole('button', { name: 'Switch it on' }).click();
   await page.getByText('8 recovery codes are left').waitFor();
   await page.getByRole('button', { name: 'Sign out', exact: true }).first().click();

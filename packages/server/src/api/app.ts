@@ -133,7 +133,7 @@ export function createApp(
   });
   serveOwnWidgets(app);
   serveSharedPages(app, parts, consoleFolder);
-  serveConsole(app, consoleFolder, parts.config.basePath, createFirstSight(parts, handlers));
+  serveConsole(app, consoleFolder, parts.config.basePath, createFirstSight(parts, handlers, underWay));
   app.use((error: Error, request: Request, response: Response, _next: NextFunction) => {
     const problem = toProblem(error);
     const id = response.getHeader('x-request-id');

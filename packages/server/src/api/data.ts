@@ -76,7 +76,7 @@ export function dataHandlers(parts: ApiParts): DataHandlers {
       const { accepted, result } = await readImport(entry, body as Import, scope.workspace.zone);
       if (body.try === true || accepted.length === 0) return result;
       if (!journal.takes()) throw unavailable();
-      await meetStored({ store, history }, accepted);
+      await meetStored({ store, history, recent }, accepted);
       for (const { stream, at, value } of accepted)
         if (typeof value === 'number') journal.add(scope.workspaceId, stream.seriesId, at, value);
         else

@@ -12,6 +12,7 @@ import {
 import type { ApiParts, Call, Handlers } from './context';
 import type { FirstWords } from './consolePage';
 import { demand, scopeOf, type Scope } from './scope';
+import { callerOf, type UnderWay } from './underWay';
 import { checkQuery } from './validation';
 
 /** More devices than these are not sent with a page: it asks for them. */
@@ -29,6 +30,7 @@ export interface FirstSight {
 export function createFirstSight(
   parts: ApiParts,
   handlers: Handlers,
+  underWay: UnderWay,
 ): (request: Request) => Promise<FirstSight | null> {
   const ask = async (
     name: EndpointName,
@@ -48,6 +50,10 @@ export function createFirstSight(
     const scope = await scopeOf(parts.store, request);
     // Keys and links have bounds of their own, and no page.
     if (scope?.pass.kind !== 'session') return null;
+    const end = await underWay.enter(...callerOf(scope), () => request.socket.destroyed);
+    return seen(request, scope).finally(end);
+  };
+  async function seen(request: Request, scope: Scope): Promise<FirstSight> {
     const who = { scope, request };
     const answers: Began['answers'] = [['me', null, await ask('me', who)]];
     // A person to whom nothing is granted has no devices to list.
@@ -73,7 +79,7 @@ export function createFirstSight(
     }
     if (JSON.stringify(answers).length > MOST_LETTERS) answers.splice(1);
     return { began: { answers }, words };
-  };
+  }
 }
 
 /** What answers say beside themselves is not for a page. */

@@ -43,8 +43,9 @@ export function createLimits(store: Store): Limits {
           ON DUPLICATE KEY UPDATE count = IF(until > NOW(3), count + 1, 1), until = IF(until > NOW(3), until, VALUES(until))`,
       [nameOf(bound), bound.seconds],
     );
-    await connection.query('DELETE FROM limits WHERE until < NOW(3) - INTERVAL 1 HOUR LIMIT 100');
   };
+  const tidy = (connection: Connection): Promise<unknown> =>
+    connection.query('DELETE FROM limits WHERE until < NOW(3) - INTERVAL 1 HOUR LIMIT 100');
   const read = async (connection: Connection, bounds: readonly Bound[]): Promise<Counted[]> =>
     (await connection.query(
       'SELECT name, count, TIMESTAMPDIFF(SECOND, NOW(3), until) AS seconds FROM limits WHERE name IN (?)',
@@ -57,9 +58,15 @@ export function createLimits(store: Store): Limits {
         ? null
         : Number(row.seconds);
     },
-    failed: (bound) => store.withConnection((connection) => count(connection, bound)),
+    async failed(bound) {
+      await store.withConnection(async (connection) => {
+        await count(connection, bound);
+        await tidy(connection);
+      });
+    },
     async attempt(bounds, what) {
       const refused = await store.withConnection(async (connection) => {
+        await tidy(connection);
         for (const bound of bounds) {
           await count(connection, bound);
           const [row] = await read(connection, [bound]);

@@ -10,6 +10,7 @@ import type { Sealer } from './secrets';
 /** Says in which accounts a browser has signed in before: it has counts of its own, which nobody elsewhere can use up. */
 const BROWSER_COOKIE = 'peatmoor_browser';
 const KEPT_MS = 365 * 86_400_000;
+const SEALED_FOR = 'browser ';
 /** Accounts that one browser is remembered for, the newest first. */
 const MOST_ACCOUNTS = 8;
 
@@ -45,7 +46,8 @@ export function createPasswordTries(store: Store, sealer: Sealer): PasswordTries
   const limits = createLimits(store);
   const read = (request: Request): Remembered | null => {
     const text = sealer.open((parse(request.headers.cookie ?? '')[BROWSER_COOKIE] ?? '').slice(0, 2000));
-    return text === null ? null : (JSON.parse(text) as Remembered);
+    // Sealed for this and nothing else.
+    return text?.startsWith(SEALED_FOR) ? (JSON.parse(text.slice(SEALED_FOR.length)) as Remembered) : null;
   };
   /** What stands for a browser that this account knows; null for one that is strange to it. */
   const knownAs = ({ request, user, sessionHash }: Typing): string | null => {
@@ -93,7 +95,7 @@ export function createPasswordTries(store: Store, sealer: Sealer): PasswordTries
       const { id, accounts } = read(request) ?? { id: randomBytes(12).toString('base64url'), accounts: [] };
       const others = accounts.filter(([userId]) => userId !== user.id).slice(0, MOST_ACCOUNTS - 1);
       const remembered: Remembered = { id, accounts: [[user.id, markOf(user)], ...others] };
-      response.cookie(BROWSER_COOKIE, sealer.seal(JSON.stringify(remembered)), {
+      response.cookie(BROWSER_COOKIE, sealer.seal(SEALED_FOR + JSON.stringify(remembered)), {
         httpOnly: true,
         sameSite: 'strict',
         secure,

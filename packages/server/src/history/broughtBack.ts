@@ -4,6 +4,7 @@ import type { DeviceStream } from '../registry';
 import type { Store } from '../store/store';
 import { readOthers } from './others';
 import type { HistoryReader } from './read';
+import type { Recent } from './recent';
 
 /** A reading of an import. */
 interface Brought {
@@ -19,12 +20,14 @@ const MOST_OTHERS = 100_000;
  * milliseconds. Changes the times of what it is given.
  */
 export async function meetStored<B extends Brought>(
-  { store, history }: { store: Store; history: HistoryReader },
+  { store, history, recent }: { store: Store; history: HistoryReader; recent: Recent },
   brought: readonly B[],
 ): Promise<void> {
-  for (const [seriesId, all] of group(brought, ({ stream }) => stream.seriesId))
+  for (const [seriesId, all] of group(brought, ({ stream }) => stream.seriesId)) {
+    const { stream } = all[0]!;
+    const there = isNumeric(stream) ? await daysOf(store, recent, seriesId) : null;
     for (const [day, ofDay] of group(all, ({ at }) => Math.floor(at / DAY_MS))) {
-      const { stream } = ofDay[0]!;
+      if (there?.has(day) === false) continue;
       const [from, to] = [day * DAY_MS, (day + 1) * DAY_MS];
       const stored = isNumeric(stream)
         ? await numbersOf(history, seriesId, from, to)
@@ -35,6 +38,18 @@ export async function meetStored<B extends Brought>(
         stored,
       ).forEach((at, i) => (ofDay[i]!.at = at));
     }
+  }
+}
+
+/** Days of which there are readings: the others need not be looked at. */
+async function daysOf(store: Store, recent: Recent, seriesId: number): Promise<Set<number>> {
+  const rows = (await store.withConnection((connection) =>
+    connection.query('SELECT DISTINCT day FROM chunks WHERE seriesId = ?', [seriesId]),
+  )) as { day: number }[];
+  return new Set([
+    ...rows.map(({ day }) => Number(day)),
+    ...recent.of(seriesId).times.map((at) => Math.floor(at / DAY_MS)),
+  ]);
 }
 
 async function numbersOf(
