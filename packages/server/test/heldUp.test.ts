@@ -1,6 +1,9 @@
+import fs from 'node:fs';
 import http from 'node:http';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { createConnection } from 'mariadb';
+import { LIVE_PATH } from '@peatmoor/contract';
+import { WebSocket } from 'ws';
 import {
   databaseOf,
   newDevice,
@@ -96,3 +99,24 @@ it('the client says until when it means what it wants', async () => {
   expect(end - Date.now()).toBeLessThanOrEqual(10_500);
   await until(async () => (await client.call('listCommands', { params }))[0]?.value === 1);
 });
+
+it('a page is closed once no database has said for ten seconds whether it may be open, and opens again', async () => {
+  const open = async (): Promise<WebSocket> => {
+    const page = new WebSocket(service.url.replace('http', 'ws') + LIVE_PATH, {
+      headers: { authorization: `Bearer ${key}` },
+    });
+    page.on('error', () => undefined);
+    await new Promise((resolve) => page.once('message', resolve));
+    return page;
+  };
+  const page = await open();
+  const closed = new Promise<number>((resolve) => page.once('close', (code) => resolve(code)));
+  const pid = Number(fs.readFileSync(`${service.dataFolder}/mariadb/server.pid`, 'utf8'));
+  process.kill(pid, 'SIGSTOP');
+  const began = performance.now();
+  const code = await closed;
+  process.kill(pid, 'SIGCONT');
+  expect(code).toBe(1013);
+  expect(performance.now() - began).toBeGreaterThan(7_000);
+  (await open()).terminate();
+}, 60_000);

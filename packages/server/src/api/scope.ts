@@ -90,9 +90,11 @@ export async function scopeOf(
 }
 
 /** What a request comes with, right or wrong, to count it by; undefined for nothing. */
-export function credentialOf(request: IncomingMessage): string | undefined {
+export function credentialOf(request: IncomingMessage): { text: string; isLink: boolean } | undefined {
   const [, shared] = /^\/shared\/([^/?]+)/.exec(originalOf(request)) ?? [];
-  return shared ?? linkInAddress(request) ?? bearerOf(request) ?? sessionIdOf(request);
+  if (shared !== undefined) return { text: LINK_PREFIX + shared, isLink: true };
+  const text = linkInAddress(request) ?? bearerOf(request) ?? sessionIdOf(request);
+  return text === undefined ? undefined : { text, isLink: text.startsWith(LINK_PREFIX) };
 }
 
 /** The address as it was asked for, before any part of it was taken off. */

@@ -15,7 +15,8 @@ const BOUNDS = {
   credential: { running: 8, waiting: 120 },
   person: { running: 8, waiting: 120 },
   key: { running: 8, waiting: 60 },
-  link: { running: 12, waiting: 200 },
+  // All visitors of a page come by one link.
+  link: { running: 16, waiting: 400 },
   export: { running: 2, waiting: 4 },
   address: { running: 64, waiting: 400 },
 } as const satisfies Record<string, Bound>;
@@ -91,7 +92,11 @@ export function createUnderWay(): UnderWay {
       (async () => {
         // First of all, so that one caller never has more than a few of the turns of an address.
         if (credential !== undefined)
-          await underWay.enterFor(response, 'credential', hashSecret(credential).toString('base64'));
+          await underWay.enterFor(
+            response,
+            credential.isLink ? 'link' : 'credential',
+            hashSecret(credential.text).toString('base64'),
+          );
         await underWay.enterFor(response, 'address', countedAddress(request));
         return response.destroyed;
       })().then((gone) => (gone ? undefined : next()), next);

@@ -39,7 +39,7 @@ export interface Made {
 
 /** Files of the data folder that belong to the machine, not to what is kept. */
 const OF_MACHINE =
-  /^(mariadb|tmp|database-.*|reset-key|service\.lock|demo\.json|disk-uses\.json|backups?)$|\.sock$|^trial-/;
+  /^(mariadb(\.unfinished-.*)?|database-made|restore-unfinished|tmp|database-.*|reset-key|service\.lock|demo\.json|disk-uses\.json|backups?)$|\.sock$|^trial-/;
 const LARGEST_FILE = 1024 * 1024;
 /** How long writing may be held up for the beginning of a backup, in s. */
 const HELD_S = 2;

@@ -50,7 +50,7 @@ export async function restoreBackup(parts: RestoreParts): Promise<Restored> {
   let loaded: Whereabouts | null = null;
   try {
     if (databaseUrl === null) {
-      beginRestore(dataFolder);
+      await beginRestore(dataFolder);
       began = true;
       database = await startManagedDatabase(dataFolder, log, null, { mayBegin: true });
     }

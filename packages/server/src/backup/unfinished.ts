@@ -1,6 +1,7 @@
 import fs from 'node:fs';
 import path from 'node:path';
-import { beginsFirst, sync, unfinishedOf } from '../database/folderLife';
+import { beginsFirst, removeBegun, sync } from '../database/folderLife';
+import { endServerOn } from '../database/managed';
 import { BackupError } from './make';
 
 /** A file in a data folder while a backup is brought back into it: what is in its database folder is nobody's yet. */
@@ -10,10 +11,12 @@ const MARK = 'restore-unfinished';
  * Marks a data folder before anything is restored into it. What an interrupted restore left there is removed: nothing else can have
  * written to it, because no service starts on a marked folder. Throws BackupError where there is a database.
  */
-export function beginRestore(dataFolder: string): void {
+export async function beginRestore(dataFolder: string): Promise<void> {
   const folder = path.join(dataFolder, 'mariadb');
   const mark = path.join(dataFolder, MARK);
   if (fs.existsSync(mark)) {
+    // The server of a restore that was killed may still be on its way to its end.
+    await endServerOn(folder);
     fs.rmSync(folder, { recursive: true, force: true });
     return;
   }
@@ -31,8 +34,10 @@ export function beginRestore(dataFolder: string): void {
 /** Takes the mark away; before that, what was restored by halves. */
 export function endRestore(dataFolder: string, done: boolean): void {
   const folder = path.join(dataFolder, 'mariadb');
-  if (!done)
-    for (const one of [folder, unfinishedOf(folder)]) fs.rmSync(one, { recursive: true, force: true });
+  if (!done) {
+    fs.rmSync(folder, { recursive: true, force: true });
+    removeBegun(dataFolder);
+  }
   fs.rmSync(path.join(dataFolder, MARK), { force: true });
   sync(dataFolder);
 }

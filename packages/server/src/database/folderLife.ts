@@ -9,8 +9,8 @@ const MARK = 'begun-by-peatmoor';
 const MARK_TEXT =
   'This database folder was begun and holds nothing of anybody yet. Peatmoor removes this file at the first start.\n';
 
-/** Where a database folder is built before it is renamed to its place. */
-export const unfinishedOf = (folder: string): string => `${folder}.unfinished`;
+/** What a folder is called in which a database is built, beside its place: never the same twice. */
+const BEGUN = /^mariadb\.unfinished-\d+-\d+$/;
 
 /** True where there is nothing at the place of a database: no folder, or an empty one. */
 export function beginsFirst(folder: string): boolean {
@@ -23,30 +23,41 @@ export function isFirstStart(folder: string): boolean {
 }
 
 /**
- * Builds a database folder beside its place, under a mark, and renames it once all of it is on the disk. What an interrupted start
- * left there is removed if it carries the mark. Throws where the place beside is taken by something else.
+ * Builds a database folder beside its place, under a mark, and renames it once all of it is on the disk. What interrupted starts left
+ * there is removed if it carries the mark.
  */
 export function beginFolder(folder: string, build: (place: string) => void): void {
-  const place = unfinishedOf(folder);
-  const left = entriesOf(place);
-  if (left.length > 0 && !left.includes(MARK))
-    throw new Error(
-      `${place} is not empty and was not begun by Peatmoor. Nothing was changed. Move it to another place, and start again.`,
-    );
-  fs.rmSync(place, { recursive: true, force: true });
-  fs.mkdirSync(place, { recursive: true, mode: 0o700 });
+  removeBegun(path.dirname(folder));
+  const place = `${folder}.unfinished-${process.pid}-${Date.now()}`;
+  fs.mkdirSync(place, { mode: 0o700 });
   fs.writeFileSync(path.join(place, MARK), MARK_TEXT, { mode: 0o600 });
   sync(place);
   try {
     build(place);
   } catch (error) {
-    fs.rmSync(place, { recursive: true, force: true });
+    removeBegun(path.dirname(folder));
     throw error;
   }
   syncAll(place);
   // Onto an empty folder a rename is allowed, onto any other it is not.
   fs.renameSync(place, folder);
   sync(path.dirname(folder));
+}
+
+/**
+ * Removes what starts began and did not end. A program that makes tables may have outlived a service that was killed, and writes on:
+ * what cannot be removed just now is removed another time.
+ */
+export function removeBegun(dataFolder: string): void {
+  for (const name of fs.readdirSync(dataFolder).filter((one) => BEGUN.test(one))) {
+    const place = path.join(dataFolder, name);
+    if (entriesOf(place).length > 0 && !isFirstStart(place)) continue;
+    try {
+      fs.rmSync(place, { recursive: true, force: true, maxRetries: 3, retryDelay: 100 });
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code !== 'ENOTEMPTY') throw error;
+    }
+  }
 }
 
 /** Takes the mark away once the server of a new folder has answered: from now on it is somebody's database. */

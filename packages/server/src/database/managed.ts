@@ -93,9 +93,7 @@ export async function startManagedDatabase(
     });
   };
 
-  // A server whose service was killed is on its way to its end; one of an older service is ended here.
-  const orphan = runningServer(folder);
-  if (orphan !== null) await endProcess(orphan);
+  await endServerOn(folder);
   launch();
   const began = performance.now();
   while (!(await answers(options))) {
@@ -251,6 +249,12 @@ async function answers(options: { socketPath: string; user: string; password: st
   } catch {
     return false;
   }
+}
+
+/** Ends a server on a folder whose service was killed: it is on its way to its end; one of an older service is not. */
+export async function endServerOn(folder: string): Promise<void> {
+  const orphan = runningServer(folder);
+  if (orphan !== null) await endProcess(orphan);
 }
 
 /** Process number of a server that runs on this folder, or null. */

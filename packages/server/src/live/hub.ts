@@ -25,6 +25,10 @@ const MOST_UNANSWERED = 3;
 const LOOK_MS = 1000;
 /** Close code of a page that may not stay (RFC 6455 §7.4.2: 4000 to 4999 are for applications). */
 const SIGNED_OUT = 4401;
+/** RFC 6455, registry of close codes. */
+const TRY_LATER = 1013;
+/** How long pages stay open while no database says whether they may, in ms. */
+const MOST_UNKNOWN_MS = 10_000;
 /** The same for one that sends what is not understood, or without end (RFC 6455 §7.4.1). */
 const NOT_UNDERSTOOD = 1008;
 /** Pages that are open with one link at the most: more would take from everybody else. */
@@ -160,6 +164,8 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
   const readings = createReadings({ registry, recent, devices, send, log });
   // A page whose session, key or membership ended is closed, wherever that was done.
   let looking = false;
+  /** When it was last known who may see what is open. */
+  let allowedAt = performance.now();
   const sayShown = (begun?: number): void => {
     const workspaces = arrivals.workspaces();
     if (workspaces.length > 0)
@@ -167,10 +173,17 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
   };
   const look = setInterval(() => {
     sayShown();
+    if (holders.size === 0) allowedAt = performance.now();
+    // Nobody can say whether they may still see this: they come again, and are let in once that is known.
+    if (performance.now() - allowedAt > MOST_UNKNOWN_MS) {
+      for (const page of holders.values()) page.close(TRY_LATER, 'the records cannot be reached');
+      return;
+    }
     if (holders.size === 0 || looking) return;
     looking = true;
     ended(store, [...holders.keys()])
       .then((gone) => {
+        allowedAt = performance.now();
         for (const holder of gone) holders.get(holder)?.close(SIGNED_OUT, 'signed out');
       })
       .catch((error: Error) => log.debug({ err: error }, 'open pages are looked at later'))
