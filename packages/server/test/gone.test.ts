@@ -79,6 +79,12 @@ async function withAll(
   return { person, device: device.id, kindId: device.kindId, token };
 }
 
+/** Arrivals are written some seconds later, or before somebody reads a list of them. */
+const writeLate = async (): Promise<void> => {
+  const { client } = await newPerson(service, 'Reader');
+  await client.call('listAllArrivals');
+};
+
 /** Nothing without an owner, also of what is written some time later. */
 const noOrphans = () =>
   until(async () => {
@@ -96,8 +102,7 @@ it('a deleted device leaves no row, also of what is written late, and is answere
   await person.client.call('deleteDevice', { params: { device } });
   expect((await post(service, token, { level: 1 })).status).toBe(401);
   await closed;
-  // Arrivals are written fifteen seconds after.
-  await new Promise((resolve) => setTimeout(resolve, 17_000));
+  await writeLate();
   await noOrphans();
   const mutes = (await connection.query(
     "SELECT target FROM mutes WHERE target = 'device-well'",
@@ -128,7 +133,7 @@ it('after an account and its workspace are deleted its boards are refused at onc
   const { status, answer } = await post(service, token, { level: 500 });
   expect([status, answer.refused[0]?.reason]).toEqual([401, 'bad-token']);
   await closed;
-  await new Promise((resolve) => setTimeout(resolve, 17_000));
+  await writeLate();
   const events = (await connection.query('SELECT id FROM events WHERE workspaceId = ?', [
     workspace.id,
   ])) as unknown[];

@@ -161,7 +161,9 @@ function launchServer(
   ];
   const program = [serverProgram(), ...options];
   // The kernel tells it to stop when its parent is gone, be it by SIGKILL (prctl PR_SET_PDEATHSIG).
-  const command = fs.existsSync(SETPRIV) ? [SETPRIV, '--pdeathsig', 'TERM', '--', ...program] : program;
+  // One that was killed before it could be told so is noticed by its number.
+  const whileAlive = ['/bin/sh', '-c', `test "$PPID" -eq ${process.pid} && exec "$@"`, 'sh', ...program];
+  const command = fs.existsSync(SETPRIV) ? [SETPRIV, '--pdeathsig', 'TERM', '--', ...whileAlive] : program;
   return spawn(command[0]!, command.slice(1), { stdio: ['ignore', 'ignore', 'pipe'], detached: true });
 }
 
