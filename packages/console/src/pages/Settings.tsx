@@ -208,7 +208,9 @@ function Workspace({ me: { workspace } }: { me: Me }): ReactNode {
     else if (!('reason' in found)) change.mutate({ body: { place: { lat: found.lat, lon: found.lon } } });
   };
   const keepRecords = (text: string): void => {
-    const recordDays = text.trim() === '' ? null : Number(text);
+    const days = Number(text);
+    // What is no number is sent as it is, and refused by its name.
+    const recordDays = text.trim() === '' ? null : Number.isFinite(days) ? days : (text as never);
     if (recordDays !== workspace.recordDays) change.mutate({ body: { recordDays } });
   };
   return (
