@@ -63,21 +63,21 @@ export async function onceFor(
       answer.length,
       keyHash,
     ]);
-    await trim(connection, caller);
+    await trim(connection, caller, keyHash);
   });
   return outcome;
 }
 
-/** Of a caller whose answers are very many, the oldest are let go; that their calls were done is still known. */
-async function trim(connection: Connection, caller: Buffer): Promise<void> {
+/** Of a caller whose answers are very many, the older half is let go, never the newest; that their calls were done is still known. */
+async function trim(connection: Connection, caller: Buffer, newest: Buffer): Promise<void> {
   const [row] = (await connection.query(
-    'SELECT SUM(bytes) AS bytes FROM repeats WHERE caller = ? AND answer IS NOT NULL',
+    'SELECT SUM(bytes) AS bytes, COUNT(*) AS count FROM repeats WHERE caller = ? AND answer IS NOT NULL',
     [caller],
-  )) as { bytes: number | null }[];
+  )) as { bytes: number | null; count: number }[];
   if (Number(row?.bytes ?? 0) <= MOST_BYTES) return;
   await connection.query(
-    'UPDATE repeats SET answer = NULL, bytes = 0 WHERE caller = ? AND answer IS NOT NULL ORDER BY madeAt LIMIT 100',
-    [caller],
+    'UPDATE repeats SET answer = NULL, bytes = 0 WHERE caller = ? AND answer IS NOT NULL AND keyHash <> ? ORDER BY madeAt LIMIT ?',
+    [caller, newest, Math.ceil(Number(row!.count) / 2)],
   );
 }
 

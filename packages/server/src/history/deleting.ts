@@ -1,4 +1,5 @@
 import { setTimeout as sleep } from 'node:timers/promises';
+import type { Connection } from 'mariadb';
 import type { Transaction } from 'sequelize';
 import type { Logger } from 'pino';
 import type { Store } from '../store/store';
@@ -53,6 +54,14 @@ export async function deleteDevice(store: Store, rowId: number, transaction: Tra
 /** Tries of alerts say where they went, down to the phone of a person: they go with their alerts. */
 const TRIES_OF_EVENTS =
   'DELETE tries FROM alertTries tries JOIN alerts ON alerts.id = tries.alertId WHERE alerts.eventId IN (?)';
+
+/** Takes events away with all that was sent about them. */
+export async function deleteEvents(connection: Connection, ids: readonly number[]): Promise<void> {
+  if (ids.length === 0) return;
+  await connection.query(TRIES_OF_EVENTS, [ids]);
+  await connection.query('DELETE FROM alerts WHERE eventId IN (?)', [ids]);
+  await connection.query('DELETE FROM events WHERE id IN (?)', [ids]);
+}
 
 /** Takes away what was sent about events, in the caller's transaction. */
 export async function deleteAlertsOf(
@@ -113,10 +122,10 @@ export function startClearing(store: Store, log: Logger): Clearing {
           ROWS_AT_ONCE.others,
         ])) as { id: number }[];
         if (rows.length === 0) return false;
-        const ids = rows.map(({ id }) => id);
-        await connection.query(TRIES_OF_EVENTS, [ids]);
-        await connection.query('DELETE FROM alerts WHERE eventId IN (?)', [ids]);
-        await connection.query('DELETE FROM events WHERE id IN (?)', [ids]);
+        await deleteEvents(
+          connection,
+          rows.map(({ id }) => id),
+        );
         return true;
       });
   };

@@ -3,6 +3,7 @@ import type { Connection } from 'mariadb';
 import { setTimeout as sleep } from 'node:timers/promises';
 import type { Logger } from 'pino';
 import type { Store } from '../store/store';
+import { deleteEvents } from './deleting';
 import { clockMayTidy, now as clockNow } from '../clock';
 
 const EVERY_MS = 3_600_000;
@@ -121,15 +122,11 @@ async function tidyEvents(connection: Connection, workspaceId: number, oldest: n
     'SELECT id FROM events WHERE workspaceId = ? AND closedAt < ? LIMIT ?',
     [workspaceId, oldest, ROWS_AT_ONCE],
   )) as { id: number }[];
-  if (rows.length === 0) return { gone: 0, more: false };
-  const ids = rows.map(({ id }) => id);
-  await connection.query(
-    'DELETE tries FROM alertTries tries JOIN alerts ON alerts.id = tries.alertId WHERE alerts.eventId IN (?)',
-    [ids],
+  await deleteEvents(
+    connection,
+    rows.map(({ id }) => id),
   );
-  await connection.query('DELETE FROM alerts WHERE eventId IN (?)', [ids]);
-  await connection.query('DELETE FROM events WHERE id IN (?)', [ids]);
-  return { gone: ids.length, more: rows.length === ROWS_AT_ONCE };
+  return { gone: rows.length, more: rows.length === ROWS_AT_ONCE };
 }
 
 /** Commands in the order in which they were made, up to the first that is not old. The newest of each control holds, however old. */
