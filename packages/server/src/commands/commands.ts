@@ -23,6 +23,7 @@ import type { Store } from '../store/store';
 import { startDeadlines } from './deadlines';
 import {
   createNewestCommands,
+  createOrder,
   databaseTime,
   newestOf,
   REPLACED,
@@ -103,6 +104,7 @@ export function createCommands({ store, registry, presence, bus, recent, tell, l
   const waiters = createWaiters();
   let leaving = false;
   const newestOfAll = createNewestCommands(store);
+  const inOrder = createOrder();
   const following: Following = createFollowing({ store, recent }, life, (error) =>
     log.debug({ err: error }, 'whether it was followed is looked at as its time ends'),
   );
@@ -174,19 +176,17 @@ export function createCommands({ store, registry, presence, bus, recent, tell, l
       const taken = takeWanted(stream, value);
       if (isRefusal(taken)) return taken;
       const wanted = taken.value as number | string;
-      const wantedAt = await databaseTime(store);
-      const createdAt = clockNow();
+      const asked = await databaseTime(store);
       const momentary = stream.holds === 'momentary';
-      const { row, older } = await replaceCommand(
-        store,
-        stream.seriesId,
-        {
+      const { row, older } = await inOrder(stream.seriesId, asked, (wantedAt) => {
+        const createdAt = clockNow();
+        const values = {
           workspaceId: entry.workspaceId,
           deviceRowId: entry.rowId,
           streamId: stream.streamId,
           value: typeof wanted === 'number' ? wanted : 0,
           textValue: typeof wanted === 'string' ? wanted : null,
-          state: 'waiting',
+          state: 'waiting' as const,
           userName,
           createdAt,
           wantedAt,
@@ -197,9 +197,9 @@ export function createCommands({ store, registry, presence, bus, recent, tell, l
           way: null,
           note: '',
           ...following.plan(entry, stream, wanted),
-        },
-        { until, momentary, claim },
-      );
+        };
+        return replaceCommand(store, stream.seriesId, values, { until, momentary, claim });
+      });
       for (const one of older) life.announce(entry, { ...one, state: 'expired', note: REPLACED });
       life.notePending(row);
       following.note(row);

@@ -40,6 +40,28 @@ export async function databaseTime(store: Store): Promise<number> {
   return Number(row!.now);
 }
 
+/**
+ * Wishes for one control, one after the other in this process: those that come at once are taken in the order of their times (epoch ms,
+ * the database's), and none is refused because another was a moment quicker on the way.
+ */
+export function createOrder(): <T>(
+  seriesId: number,
+  asked: number,
+  work: (wantedAt: number) => Promise<T>,
+) => Promise<T> {
+  const last = new Map<number, { at: number; done: Promise<unknown> }>();
+  return async (seriesId, asked, work) => {
+    const before = last.get(seriesId);
+    const at = Math.max(asked, before?.at ?? 0);
+    const result = (before?.done ?? Promise.resolve()).then(() => work(at));
+    const mine = { at, done: result.catch(() => undefined) };
+    last.set(seriesId, mine);
+    await mine.done;
+    if (last.get(seriesId) === mine) last.delete(seriesId);
+    return result;
+  };
+}
+
 export async function newestOf(
   store: Store,
   deviceRowId: number,
