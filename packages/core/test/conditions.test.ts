@@ -443,9 +443,9 @@ it('takes late values for nothing, and does not wait for a clock that was wrong'
   expect(stepPlan(plan, state, told(100, 50)).state).toBe(state);
   expect(stepPlan(plan, state, told(99, 50)).transitions).toEqual([]);
   const ahead = stepPlan(plan, QUIET, told(9_000_000, 5)).state;
-  expect(stepPlan(plan, planWithoutFuture(ahead, 1000), told(900, 50)).transitions).toMatchObject([
-    { kind: 'opened' },
-  ]);
+  expect(stepPlan(plan, planWithoutFuture(plan, ahead, 1000, 1000), told(900, 50)).transitions).toMatchObject(
+    [{ kind: 'opened' }],
+  );
 });
 
 it('leaves behind what parts of other sorts remembered', () => {

@@ -43,8 +43,8 @@ import { createVerbs } from './ingest/verbs';
 import { createReport } from './ingest/verbs/report';
 import { createWorkRate } from './ingest/workRate';
 import { openDerivedWriter } from './journal/derived';
-import { beginClock, now as clockNow } from './clock';
-import { readAway, readMark, readTail } from './journal/tail';
+import { now as clockNow } from './clock';
+import { readAway, readTail } from './journal/tail';
 import { readParts, sharesOf, whatIsDone, type AllParts } from './journal/parts';
 import { createTelling } from './journal/telling';
 import { startHeartbeat } from './journal/writers';
@@ -55,7 +55,7 @@ import { createHealth } from './health';
 import { startNodes, type Nodes } from './nodes';
 import { createMetrics, type Metrics } from './metrics';
 import { createDeviceHttp } from './listeners/http/deviceHttp';
-import { createLastingRows, NO_ROWS } from './listeners/mqtt/lastingRows';
+import { createLastingRows } from './listeners/mqtt/lastingRows';
 import { startMqttListener } from './listeners/mqtt/listener';
 import { portProblem } from './listeners/web/pages';
 import { createWebServer } from './listeners/web/webServer';
@@ -69,7 +69,9 @@ import { startRules } from './rules/worker';
 import { startUsual } from './rules/usual';
 import type { EventRow } from './store/models';
 import { openStore, type Store } from './store/store';
+import { beginTime } from './store/time';
 import { startWatching } from './watch';
+import { startForgettingTimes } from './watch/wrongTimes';
 
 /** Beside other nodes commits begin so long apart, in ms: each of them costs all nodes and all their databases work. */
 const COMMITS_APART_MS = 16;
@@ -130,9 +132,10 @@ export async function startService({
     }
     const store = await openStore(database ?? { url: config.databaseUrl! }, log);
     stops.push(store.close);
-    beginClock(await readMark(store));
+    stops.push((await beginTime(store, database === null)).stop);
     await prepare?.(store);
 
+    stops.push(startForgettingTimes(store, log).stop);
     const bus = createBus();
     const registry = createRegistry(store, bus);
     const recent = createRecent();
@@ -200,6 +203,7 @@ export async function startService({
     stops.push(presence.stop);
     const workers: [name: string, Pick<AllParts, 'held'>][] = [['folding', folding]];
     let ownAddress = (): string => '';
+    let letBoardsGo = (): void => undefined;
     const arrivals = startArrivals({ store, bus, times, tell, log, hasOthers });
     stops.push(arrivals.stop);
     // Before anything is read into memory: what changes elsewhere from now on is heard of.
@@ -220,6 +224,7 @@ export async function startService({
       saveArrivals: arrivals.save,
       does: () => whatIsDone(workers),
       address: () => ownAddress(),
+      letBoardsGo: () => letBoardsGo(),
     });
     stops.push(nodes.stop);
     const tokenUse = startTokenUse(store, log);
@@ -336,7 +341,7 @@ export async function startService({
     const keeping = startKeeping(store, log);
     stops.push(keeping.stop);
 
-    const lastingRows = database === null ? createLastingRows(store, log) : NO_ROWS;
+    const lastingRows = createLastingRows(store, log);
     stops.push(lastingRows.stop);
     const { host: listenHost, mqttPort, mqttsPort, tls } = config;
     const places = { host: listenHost, port: mqttPort, tls: tls && { ...tls, port: mqttsPort } };
@@ -359,6 +364,7 @@ export async function startService({
         : portProblem('PEATMOOR_MQTT_PORT', mqttPort ?? 0)(error),
     );
     stops.push(mqtt.stop);
+    letBoardsGo = () => void mqtt.letGo(config.leaveMs, true);
 
     const web = createWebServer(config);
     const renewing = startRenewing(

@@ -21,7 +21,7 @@ it('the first that can be reached is taken, and one that failed comes last', asy
   await new Promise((resolve) => server.once('listening', resolve));
   const { port } = server.address() as net.AddressInfo;
   const sequelize = new Sequelize('mariadb://moor@127.0.0.1:1/peatmoor', { logging: false });
-  useHosts(
+  const places = useHosts(
     sequelize,
     [
       { host: '127.0.0.1', port: 1 },
@@ -34,7 +34,8 @@ it('the first that can be reached is taken, and one that failed comes last', asy
     'beforeConnect',
     chosen,
   );
-  expect(chosen).toEqual({ host: '127.0.0.1', port });
+  expect(chosen).toMatchObject({ host: '127.0.0.1', port });
+  places.stop();
   server.close();
   await sequelize.close();
 });

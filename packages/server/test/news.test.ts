@@ -11,7 +11,7 @@ import { createSaying, startFollowing } from '../src/nodes/following';
 import { createInterest } from '../src/nodes/interest';
 import type { Link } from '../src/nodes/link';
 import { startNews, type News } from '../src/nodes/news';
-import { writeOpenNumbers } from '../src/journal/openNumbers';
+import { takeNumbers, type OpenNumber, type Outcome } from '../src/journal/openNumbers';
 import { inRawTransaction, openStore, type Store } from '../src/store/store';
 import { newFolder, until } from '../../../test/support/service';
 
@@ -193,14 +193,30 @@ describe('subscriptions that outlast their connection', () => {
     );
     expect(kept).toEqual(clients.slice(2));
     // Numbers of messages go with their session.
+    const epochs = new Map<number, number>();
+    for (const i of [6, 5]) epochs.set(i, (await rows.restore(77, clients[i]!)).epoch);
     const open = [6, 5].flatMap((i) =>
-      [1, 2].map((number) => ({ deviceRowId: 77, client: clients[i]!, number })),
+      [1, 2].map((number) => ({ deviceRowId: 77, client: clients[i]!, number, epoch: epochs.get(i)! })),
     );
-    await inRawTransaction(store, (connection) => writeOpenNumbers(connection, open));
+    const take = (numbers: OpenNumber[]): Promise<Outcome[]> =>
+      inRawTransaction(store, (connection) => takeNumbers(connection, numbers));
+    expect(await take(open)).toEqual(['taken', 'taken', 'taken', 'taken']);
+    expect(await take([open[3]!, { ...open[3]!, number: 9 }])).toEqual(['known', 'taken']);
+    await rows.release({ ...open[3]!, number: 9 });
+    // What came by a connection before the newest is not taken any more.
+    const { epoch } = await rows.restore(77, clients[5]!);
+    expect(epoch).toBeGreaterThan(epochs.get(5)!);
+    expect(
+      await take([
+        { ...open[3]!, number: 10 },
+        { ...open[0]!, number: 3 },
+      ]),
+    ).toEqual(['superseded', 'taken']);
+    await rows.release({ ...open[0]!, number: 3 });
     await rows.release(open[0]!);
     const other = createLastingRows(store, log);
     expect((await other.restore(77, clients[6]!)).numbers).toEqual([2]);
-    const nothing = { filters: {}, numbers: [] };
+    const nothing = { filters: {}, numbers: [], epoch: expect.any(Number) as number };
     rows.forget(77, clients[6]!);
     expect(await rows.restore(77, clients[6]!)).toEqual(nothing);
     await rows.stop();

@@ -24,9 +24,11 @@ beforeAll(async () => {
   person = await newPerson(service);
   ({ token } = await newDevice(person.client));
   connection = await createConnection(databaseOf(service));
+  // The service, and with it the database, is killed in between.
+  connection.on('error', () => undefined);
 });
 afterAll(async () => {
-  await connection.end();
+  await connection.end().catch(() => undefined);
   await service.stop();
 });
 
@@ -96,6 +98,22 @@ it('a message of QoS 2 is stored once though the database stalls and its connect
     second.socket.destroy();
   }
   expect((await levels()).sort((a, b) => b - a)).toEqual([-1, -2, -3, -4, -5, -101, -102, -103, -104, -105]);
+});
+
+it('a message of QoS 2 that was stored is known by its number after the service was killed, and no number is taken for an old one', async () => {
+  const first = await board();
+  first.socket.write(publish(-201, 7));
+  await first.next('pubrec');
+  await service.restart(true);
+  const second = await board();
+  second.socket.write(publish(-201, 7, true));
+  await second.next('pubrec');
+  second.socket.write(generate({ cmd: 'pubrel', messageId: 7 }));
+  await second.next('pubcomp');
+  second.socket.write(publish(-202, 7));
+  await second.next('pubrec');
+  second.socket.destroy();
+  expect((await levels()).filter((level) => level < -200).sort((a, b) => b - a)).toEqual([-201, -202]);
 });
 
 it('whoever waits for the same message takes it where the first one failed', async () => {

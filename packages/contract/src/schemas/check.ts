@@ -38,6 +38,8 @@ export const nodeSchema = object({
   memory: number().required(),
   /** What of the work behind readings is done there: rules, computing, folding. */
   does: array(string().required()).required(),
+  /** How far the clock of its computer is ahead of the database's, in ms; left out by older versions. */
+  clockMs: number().integer(),
 });
 export type Node = InferType<typeof nodeSchema>;
 export const nodesSchema = array(nodeSchema).required();

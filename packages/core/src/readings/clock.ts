@@ -5,15 +5,15 @@ export const PLAINLY_WRONG_BEFORE = Date.UTC(2026, 0, 1);
 
 /** A difference between the wall clock and the passing of time that is a step, and no drift, in ms. */
 const STEP_MS = 1500;
-/** A wall clock that is further behind than this is believed: what it said before was wrong. */
-const FAR_MS = 86_400_000;
+/** A wall clock that is further behind than this is believed: what it said before was wrong. No hour more of summer time is. */
+const FAR_MS = 70 * 60_000;
 /** How fast a clock runs that waits for the wall clock to come up. */
 const SLOW = 0.5;
 /** After a step of so much, nothing is deleted for being old for a while, both in ms. */
-const LARGE_MS = 86_400_000;
+const LARGE_MS = 43_200_000;
 const WAIT_MS = 86_400_000;
 
-/** A clock that never jumps back, unless what it showed was wrong by more than a day. */
+/** A clock that never jumps back, unless what it showed was wrong by more than an hour. */
 export interface ClockState {
   /** What it shows, epoch ms, and the passing of time at which it showed that, ms. */
   shown: number;
@@ -32,8 +32,8 @@ export function startClock(wall: number, passed: number, mark: number | null): C
 
 /**
  * Takes a clock further. While the wall clock goes with the passing of time, it is followed. One that is set ahead is followed
- * at once; one that is set back by up to a day is waited for, running slowly, so that no time comes twice; one that is plainly
- * wrong is not followed at all.
+ * at once; one that is set back by up to an hour is waited for, running slowly, so that no time comes twice; by more, what was shown
+ * before was wrong, and it is followed at once; one that is plainly wrong is not followed at all.
  */
 export function followClock(state: ClockState, wall: number, passed: number): ClockState {
   const elapsed = Math.max(0, passed - state.passed);

@@ -4,16 +4,7 @@ import type { Condition } from './condition';
 import { createSpells, type ActiveHours, type Spell } from './hours';
 import { enterPhase, passPhase, phaseDue, type Holding } from './phase';
 import type { Sense, Sensed, UsualHours } from './senses/sense';
-import {
-  advance,
-  dueAt,
-  QUIET,
-  stepThrough,
-  withoutFuture,
-  type RuleState,
-  type Step,
-  type Transition,
-} from './step';
+import { advance, dueAt, QUIET, stepThrough, type RuleState, type Step, type Transition } from './step';
 
 /** One condition of a rule, ready to be worked out. */
 export interface PlanPart {
@@ -245,20 +236,32 @@ export function quietAgain(plan: RulePlan, before: PlanState, changed: boolean):
   };
 }
 
-/** A state without what lies after `latest` (epoch ms): only a wrong clock can have given it. */
-export function planWithoutFuture(state: PlanState, latest: number): PlanState {
-  const right: PlanState = withoutFuture(state, latest);
+/**
+ * A state without what lies after `latest` (epoch ms): only a wrong clock can have given it. What a part remembers of that time is
+ * forgotten, and it begins anew at `now`; an open event stays open until what comes closes it.
+ */
+export function planWithoutFuture(plan: RulePlan, state: PlanState, latest: number, now: number): PlanState {
   const isAhead =
-    (right.looked ?? 0) > latest ||
-    right.parts?.some(({ newest }) => Object.values(newest).some((at) => at > latest));
-  if (!isAhead) return right;
+    (state.last?.at ?? 0) > latest ||
+    state.since > latest ||
+    (state.looked ?? 0) > latest ||
+    state.parts?.some(({ newest }) => Object.values(newest).some((at) => at > latest));
+  if (!isAhead) return state;
+  const right: PlanState = {
+    ...state,
+    since: Math.min(state.since, now),
+    last: (state.last?.at ?? 0) > latest ? null : state.last,
+  };
+  if (state.parts === undefined) return right;
   return {
     ...right,
-    since: Math.min(right.since, latest),
-    looked: Math.min(right.looked ?? latest, latest),
-    parts: right.parts!.map((one) => ({
-      ...one,
-      newest: Object.fromEntries(Object.entries(one.newest).filter(([, at]) => at <= latest)),
-    })),
+    looked: Math.min(right.looked ?? now, now),
+    parts: state.parts.map(({ newest }, i) => {
+      const { sense, settings } = plan.parts[i]!;
+      return {
+        memory: sense.began?.(settings, sense.begin as never, now, now, true) ?? sense.begin,
+        newest: Object.fromEntries(Object.entries(newest).filter(([, at]) => at <= latest)),
+      };
+    }),
   };
 }

@@ -17,16 +17,6 @@ export interface RuleState {
 
 export const QUIET: RuleState = { phase: 'quiet', since: 0, last: null, extreme: null };
 
-/**
- * A state without a newest reading that cannot have been, as it lies after `latest` (epoch ms): only a wrong clock can have given
- * it, and nothing would be looked at until that time comes.
- */
-export function withoutFuture(state: RuleState, latest: number): RuleState {
-  return state.last !== null && state.last.at > latest
-    ? { ...state, since: Math.min(state.since, latest), last: null }
-    : state;
-}
-
 /** An event opened or closed, with the time it did (epoch ms) and the value then known. */
 export interface Transition {
   kind: 'opened' | 'closed';

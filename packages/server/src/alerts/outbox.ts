@@ -6,7 +6,7 @@ import type { AlertRow } from '../store/models';
 import { findAll } from '../store/rows';
 import { inRawTransaction, type Store } from '../store/store';
 import { CannotBeSent, channelOf, type Message, type Sender } from './channels';
-import { now as clockNow } from '../clock';
+import { clockMayTidy, now as clockNow } from '../clock';
 import { stoodStill, wentOn } from '../standing';
 
 /** After so long an alert is given up. */
@@ -234,7 +234,8 @@ export function startOutbox(
     } catch (error) {
       const reason = (error as Error).message.slice(0, 300);
       const { attempts, queuedAt } = alerts[0] ?? { attempts: 0, queuedAt: 0 };
-      const last = error instanceof CannotBeSent || clockNow() - Math.max(queuedAt, 1) > GIVE_UP_MS;
+      const last =
+        error instanceof CannotBeSent || (clockMayTidy() && clockNow() - Math.max(queuedAt, 1) > GIVE_UP_MS);
       const wait =
         Math.min(LONGEST_REST_MS, 5000 * 3 ** Math.max(0, attempts - 1)) * (0.8 + Math.random() * 0.4);
       await settle(

@@ -258,9 +258,9 @@ export function ruleHandlers(parts: ApiParts): RuleHandlers {
       // One mute for each thing, whoever mutes it at the same time.
       await store.withConnection((connection) =>
         connection.query(
-          `INSERT INTO mutes (workspaceId, sort, target, until, madeBy, reason) VALUES (?, ?, ?, ?, ?, ?)
-            ON DUPLICATE KEY UPDATE until = VALUES(until), madeBy = VALUES(madeBy), reason = VALUES(reason)`,
-          [scope.workspaceId, sort, target, until, scope.userName, reason],
+          `INSERT INTO mutes (workspaceId, sort, target, until, madeBy, reason, madeAt) VALUES (?, ?, ?, ?, ?, ?, ?)
+            ON DUPLICATE KEY UPDATE until = VALUES(until), madeAt = VALUES(madeAt), madeBy = VALUES(madeBy), reason = VALUES(reason)`,
+          [scope.workspaceId, sort, target, until, scope.userName, reason, now],
         ),
       );
       const row = (await oneIn(models.mutes, scope.workspaceId, { sort, target }))!;

@@ -40,7 +40,8 @@ export function createLimits(store: Store): Limits {
   const count = async (connection: Connection, bound: Bound): Promise<void> => {
     await connection.query(
       `INSERT INTO limits (name, count, until) VALUES (?, 1, NOW(3) + INTERVAL ? SECOND)
-          ON DUPLICATE KEY UPDATE count = IF(until > NOW(3), count + 1, 1), until = IF(until > NOW(3), until, VALUES(until))`,
+          ON DUPLICATE KEY UPDATE count = IF(until > NOW(3) AND until <= VALUES(until), count + 1, 1),
+          until = IF(until > NOW(3) AND until <= VALUES(until), until, VALUES(until))`,
       [nameOf(bound), bound.seconds],
     );
   };

@@ -2,7 +2,7 @@ import { randomBytes, timingSafeEqual } from 'node:crypto';
 import fs from 'node:fs';
 import path from 'node:path';
 import { Op, type Transaction } from 'sequelize';
-import { now as clockNow } from '../clock';
+import { clockMayTidy, now as clockNow } from '../clock';
 import { ProblemError } from '../problems';
 import { hashSecret } from '../registry';
 import type { ResetRow } from '../store/models';
@@ -31,7 +31,7 @@ export async function makeReset(
   const secret = randomBytes(SECRET_BYTES).toString('base64url');
   const endsAt = clockNow() + HOLDS_MS;
   await store.withConnection((connection) =>
-    connection.query('DELETE FROM resets WHERE endsAt < ? LIMIT 100', [clockNow()]),
+    connection.query('DELETE FROM resets WHERE endsAt < ? AND ? LIMIT 100', [clockNow(), clockMayTidy()]),
   );
   await insert(store.models.resets, {
     secretHash: hashSecret(secret),

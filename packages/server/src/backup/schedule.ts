@@ -1,7 +1,7 @@
 import fs from 'node:fs/promises';
 import path from 'node:path';
 import type { Logger } from 'pino';
-import { now as clockNow } from '../clock';
+import { latestPossible, now as clockNow } from '../clock';
 import { whyNotFolder } from '../database/folderLock';
 import { BackupError, makeBackup, type BackupParts } from './make';
 
@@ -49,8 +49,8 @@ export function startBackups(
   const list = async (): Promise<Backup[]> => (found = await backupsIn(folder));
   const make = async (): Promise<void> => {
     const now = clockNow();
-    const newest = (await list())[0]?.at ?? -Infinity;
-    if (now - newest < everyHours * HOUR_MS || now - failedAt < AGAIN_MS) return;
+    const newest = newestOf(await list())?.at ?? -Infinity;
+    if (now - newest < everyHours * HOUR_MS || (failedAt <= now && now - failedAt < AGAIN_MS)) return;
     const stamp = new Date(now).toISOString().slice(0, 19).replace(/[-:]/g, '').replace('T', '-');
     const file = path.join(folder, `peatmoor-${stamp}.sql.gz${parts.passphrase === null ? '' : '.age'}`);
     try {
@@ -71,8 +71,8 @@ export function startBackups(
   look();
   return {
     state() {
-      const newestAt = found[0]?.at ?? null;
-      const late = clockNow() - (newestAt ?? began) > 2 * everyHours * HOUR_MS;
+      const newestAt = newestOf(found)?.at ?? null;
+      const late = clockNow() - (newestAt ?? Math.min(began, clockNow())) > 2 * everyHours * HOUR_MS;
       return { newestAt, count: found.length, problem, late };
     },
     async stop() {
@@ -87,7 +87,11 @@ interface Backup {
   at: number;
 }
 
-/** The whole ones in a folder, the newest first. */
+/** One that is of a later time than now was made by a clock that was wrong: it says nothing of how old the newest is. */
+const newestOf = (backups: readonly Backup[]): Backup | undefined =>
+  backups.find(({ at }) => at <= latestPossible());
+
+/** The whole ones in a folder, the newest first; those that a wrong clock made are the first to go. */
 async function backupsIn(folder: string): Promise<Backup[]> {
   const names = await fs.readdir(folder).catch(() => []);
   const all = await Promise.all(
@@ -98,7 +102,8 @@ async function backupsIn(folder: string): Promise<Backup[]> {
         return { file, at: (await fs.stat(file).catch(() => null))?.mtimeMs ?? 0 };
       }),
   );
-  return all.sort((a, b) => b.at - a.at);
+  const isOf = ({ at }: Backup): number => (at <= latestPossible() ? at : -at);
+  return all.sort((a, b) => isOf(b) - isOf(a));
 }
 
 async function makeFolder(folder: string): Promise<void> {

@@ -26,6 +26,7 @@ export interface Pair {
 /** The certificate that a local authority made for this service. */
 export interface LocalCertificate {
   names: string[];
+  startsAt: number;
   endsAt: number;
   /** Fingerprint of the authority (SHA-256), to compare on the phone. */
   fingerprint: string;
@@ -166,6 +167,7 @@ export function readLocalCertificate(dataFolder: string): LocalCertificate | nul
   const cert = new Checked(fs.readFileSync(file));
   return {
     names: (cert.subjectAltName ?? '').split(', ').map((one) => one.replace(/^[^:]+:/, '')),
+    startsAt: Date.parse(cert.validFrom),
     endsAt: Date.parse(cert.validTo),
     fingerprint: createHash('sha256')
       .update(new Checked(authority).raw)
@@ -185,7 +187,9 @@ export function readAuthority(dataFolder: string): Buffer | null {
 export async function localPair(dataFolder: string): Promise<Pair | null> {
   const known = readLocalCertificate(dataFolder);
   if (known === null) return null;
-  if (known.endsAt - clockNow() < RENEW_MS) await makeLocalCertificate(dataFolder, known.names);
+  // One that begins only later was made while the clock was wrong.
+  if (known.endsAt - clockNow() < RENEW_MS || known.startsAt > clockNow() + BEFORE_MS)
+    await makeLocalCertificate(dataFolder, known.names);
   return {
     cert: fs.readFileSync(fileOf(dataFolder, 'service.crt')),
     key: fs.readFileSync(fileOf(dataFolder, 'service.key')),

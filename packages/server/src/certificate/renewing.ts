@@ -1,5 +1,6 @@
 import { X509Certificate } from 'node:crypto';
 import type { Logger } from 'pino';
+import { onClockBack } from '../clock';
 import { localPair, readLocalCertificate, type Pair } from './local';
 
 /** How often it is looked whether the certificate ends soon. */
@@ -23,12 +24,18 @@ export function startRenewing(
     answerBy(pair);
     end = readEnd();
   };
-  const timer = setInterval(
-    () =>
-      void renew().catch((error: Error) => log.warn({ err: error }, 'the certificate could not be renewed')),
-    LOOK_MS,
-  );
-  return { renew, endsAt: () => end, stop: () => clearInterval(timer) };
+  const look = (): void =>
+    void renew().catch((error: Error) => log.warn({ err: error }, 'the certificate could not be renewed'));
+  const timer = setInterval(look, LOOK_MS);
+  const silence = onClockBack(look);
+  return {
+    renew,
+    endsAt: () => end,
+    stop() {
+      clearInterval(timer);
+      silence();
+    },
+  };
 }
 
 /** When a certificate ends (the first of a chain, PEM), epoch ms; null for none. */

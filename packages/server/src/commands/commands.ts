@@ -20,11 +20,11 @@ import type { DeviceEntry, DeviceStream, Registry } from '../registry';
 import type { CommandRow } from '../store/models';
 import { findOne, listIn } from '../store/rows';
 import type { Store } from '../store/store';
+import { databaseTime } from '../store/time';
 import { startDeadlines } from './deadlines';
 import {
   createNewestCommands,
   createOrder,
-  databaseTime,
   newestOf,
   REPLACED,
   replaceCommand,

@@ -15,6 +15,9 @@ export class ClaimedError extends Error {}
 /** Takes the right to want something, in the transaction that writes the command; false where another has it. */
 export type Claim = (connection: Connection) => Promise<boolean>;
 
+/** A call is held up for no longer than this, in ms. */
+const LONGEST_HELD_UP_MS = 3_600_000;
+
 /** Why an older command is over. */
 export const REPLACED = 'a newer value was wanted';
 
@@ -30,14 +33,6 @@ export function createNewestCommands(store: Store): (deviceRowId: number) => Pro
     }),
   );
   return async (deviceRowId) => (await ask(deviceRowId)) ?? [];
-}
-
-/** The time of the database, epoch ms: the same for all nodes, by which it is told what was wanted later. */
-export async function databaseTime(store: Store): Promise<number> {
-  const [row] = (await store.withConnection((connection) =>
-    connection.query('SELECT ROUND(UNIX_TIMESTAMP(NOW(3)) * 1000) AS now'),
-  )) as { now: number }[];
-  return Number(row!.now);
 }
 
 /**
@@ -82,8 +77,9 @@ export function replaceCommand(
     await takeSeries(connection, [seriesId]);
     // Who was held up on the way does not put an older wish in the place of a newer one.
     const [newer] = (await connection.query(
-      'SELECT 1 FROM commands WHERE deviceRowId = ? AND streamId = ? AND wantedAt > ? LIMIT 1',
-      [values.deviceRowId, values.streamId, values.wantedAt],
+      // One that was wanted at a time that was never is no newer one.
+      'SELECT 1 FROM commands WHERE deviceRowId = ? AND streamId = ? AND wantedAt > ? AND wantedAt <= ? LIMIT 1',
+      [values.deviceRowId, values.streamId, values.wantedAt, values.wantedAt! + LONGEST_HELD_UP_MS],
     )) as unknown[];
     if (newer !== undefined) throw new TooLateError();
     // It may have waited: for the network, a full queue, or whoever came before.

@@ -4,7 +4,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import type { Logger } from 'pino';
 import type { Store } from '../store/store';
 import { deleteEvents } from './deleting';
-import { clockMayTidy, now as clockNow } from '../clock';
+import { clockMayTidy, latestPossible, now as clockNow } from '../clock';
 
 const EVERY_MS = 3_600_000;
 /** How long it is kept who changed what. */
@@ -28,7 +28,9 @@ export function startKeeping(store: Store, log: Logger): Keeping {
     const bounded = await store.withConnection(
       async (connection) =>
         (await connection.query(
-          'SELECT s.id, s.newestAt, d.keepDays FROM series s JOIN streams d ON d.id = s.streamId WHERE d.keepDays IS NOT NULL AND s.newestAt IS NOT NULL',
+          'SELECT s.id, s.newestAt, d.keepDays FROM series s JOIN streams d ON d.id = s.streamId WHERE d.keepDays IS NOT NULL AND s.newestAt <= ?',
+          // One that is of a time that was never says nothing of what is older.
+          [latestPossible()],
         )) as { id: number; newestAt: number; keepDays: number }[],
     );
     // Sessions that ended speak for nobody; they go too.

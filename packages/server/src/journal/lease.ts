@@ -5,6 +5,8 @@ import type { Store } from '../store/store';
 export const LEASE_S = 8;
 /** Whose work it is not takes it only where it has been free for so long, in seconds. */
 const GRACE_S = 1;
+/** One that holds for longer than this was given by a clock that was wrong: it is free. */
+const WRONG_S = 60;
 /** A lease is renewed when this much of its time has gone, in ms by the monotonic clock of this process. */
 const RENEW_MS = 2500;
 
@@ -61,7 +63,7 @@ export function createLease(
     // The number that counts up is what a superseded holder fails on.
     const { affectedRows } = (await connection.execute(
       `UPDATE leases SET holder = ?, epoch = epoch + 1, until = NOW(3) + INTERVAL ${LEASE_S} SECOND
-        WHERE name = ? AND part = ?${alone ? '' : ` AND until < NOW(3) - INTERVAL ${isMine() ? 0 : GRACE_S} SECOND`}`,
+        WHERE name = ? AND part = ?${alone ? '' : ` AND (until < NOW(3) - INTERVAL ${isMine() ? 0 : GRACE_S} SECOND OR until > NOW(3) + INTERVAL ${WRONG_S} SECOND)`}`,
       [holder, name, part],
     )) as { affectedRows: number };
     if (affectedRows !== 1) return false;

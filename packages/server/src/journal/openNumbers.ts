@@ -1,4 +1,5 @@
 import type { Connection } from 'mariadb';
+import { group } from 'd3-array';
 
 /**
  * A QoS 2 message of an MQTT session that outlasts its connection: what it brought is in the journal, and its board has not said yet
@@ -9,15 +10,55 @@ export interface OpenNumber {
   /** The session, as its listener names it. */
   client: string;
   number: number;
+  /** Which connection of the session it came by: once the board has connected anew, what came before is not taken any more. */
+  epoch: number;
 }
 
-/** Writes them down; to be called in the journal's transaction. Those of sessions that are gone are left out. */
-export async function writeOpenNumbers(
+/** What becomes of a message: it is stored, it was stored before, or its board has gone on at another connection and sends it there. */
+export type Outcome = 'taken' | 'known' | 'superseded';
+
+/** The session has gone on at another connection: what came by this one and was not acknowledged is sent there again. */
+export class SupersededError extends Error {}
+
+const sessionOf = ({ deviceRowId, client }: Pick<OpenNumber, 'deviceRowId' | 'client'>): string =>
+  `${deviceRowId} ${client}`;
+
+/**
+ * Takes messages in the journal's transaction; where one is not taken, the transaction is begun anew without it. Gives the outcome of each. What excludes the others is
+ * written: the row of the session, which also a node of a cluster that was paused cannot pass.
+ */
+export async function takeNumbers(
   connection: Connection,
   numbers: readonly OpenNumber[],
-): Promise<void> {
-  await connection.batch(
-    'INSERT IGNORE INTO openNumbers (deviceRowId, client, number) VALUES (?, ?, ?)',
-    numbers.map(({ deviceRowId, client, number }) => [deviceRowId, client, number]),
-  );
+): Promise<Outcome[]> {
+  const outcomes = new Map<OpenNumber, Outcome>();
+  // In one order for all who take some, so that nobody waits crosswise.
+  const sessions = [...group(numbers, sessionOf)].sort(([a], [b]) => (a < b ? -1 : 1));
+  for (const [, own] of sessions) {
+    const { deviceRowId, client, epoch } = own[0]!;
+    const { affectedRows } = (await connection.execute(
+      'UPDATE lastingSessions SET taken = taken + 1, at = NOW(3) WHERE deviceRowId = ? AND client = ? AND epoch = ?',
+      [deviceRowId, client, epoch],
+    )) as { affectedRows: number };
+    const known =
+      affectedRows === 0
+        ? []
+        : ((await connection.query(
+            'SELECT number FROM openNumbers WHERE deviceRowId = ? AND client = ? AND number IN (?)',
+            [deviceRowId, client, own.map(({ number }) => number)],
+          )) as { number: number }[]);
+    const there = new Set(known.map(({ number }) => Number(number)));
+    for (const one of own)
+      outcomes.set(
+        one,
+        affectedRows === 0 || one.epoch !== epoch ? 'superseded' : there.has(one.number) ? 'known' : 'taken',
+      );
+  }
+  const taken = numbers.filter((one) => outcomes.get(one) === 'taken');
+  if (taken.length > 0)
+    await connection.batch(
+      'INSERT INTO openNumbers (deviceRowId, client, number) VALUES (?, ?, ?)',
+      taken.map(({ deviceRowId, client, number }) => [deviceRowId, client, number]),
+    );
+  return numbers.map((one) => outcomes.get(one)!);
 }

@@ -1,5 +1,6 @@
 import type { ImageValue, Location, Value } from '@peatmoor/core';
 import type { Connection } from 'mariadb';
+import { latestPossible } from '../clock';
 
 /** A reading that is no number: a text, a location or an image. */
 export interface OtherReading {
@@ -24,11 +25,12 @@ export async function writeOthers(connection: Connection, readings: readonly Oth
   for (const reading of readings)
     if (reading.at >= (newest.get(reading.series)?.at ?? -Infinity)) newest.set(reading.series, reading);
   const gone = new Set<number>();
+  const latest = latestPossible();
   // Written first, in order: whoever deletes a series waits here, or is waited for.
   for (const [series, { at, value }] of [...newest].sort(([a], [b]) => a - b)) {
     const { affectedRows } = (await connection.execute(
-      'UPDATE series SET newestOther = IF(newestAt IS NULL OR newestAt <= ?, ?, newestOther), newestAt = GREATEST(COALESCE(newestAt, 0), ?) WHERE id = ?',
-      [at, JSON.stringify(factsOf(value)), at, series],
+      'UPDATE series SET newestOther = IF(newestAt IS NULL OR newestAt <= ? OR newestAt > ?, ?, newestOther), newestAt = IF(newestAt > ?, ?, GREATEST(COALESCE(newestAt, 0), ?)) WHERE id = ?',
+      [at, latest, JSON.stringify(factsOf(value)), latest, at, at, series],
     )) as { affectedRows: number };
     if (affectedRows === 0) gone.add(series);
   }

@@ -15,16 +15,6 @@ export interface Tail {
 /** How far ahead of the clock a time may be given. */
 const AHEAD_MS = 1000;
 
-/** The newest time that a service before has seen, epoch ms; null for none. */
-export async function readMark(store: Store): Promise<number | null> {
-  return store.withConnection(async (connection) => {
-    const [row] = (await connection.query(
-      'SELECT GREATEST(COALESCE((SELECT MAX(clockAt) FROM journalWriters), 0), COALESCE((SELECT MAX(committedAt) FROM journal), 0)) AS at',
-    )) as { at: number }[];
-    return Number(row!.at) || null;
-  });
-}
-
 /** So long without a sign of life of any service, nobody was there, in seconds: more than the time between two signs. */
 const AWAY_S = 60;
 
@@ -33,7 +23,7 @@ export async function readAway(store: Store): Promise<number | null> {
   return store.withConnection(async (connection) => {
     const [row] = (await connection.query(
       `SELECT GREATEST(COALESCE((SELECT MAX(committedAt) FROM journal), 0), COALESCE(MAX(clockAt), 0)) AS at,
-        MAX(heartbeatAt) > NOW(3) - INTERVAL ? SECOND AS alive FROM journalWriters
+        MAX(IF(heartbeatAt > NOW(3) + INTERVAL 1 MINUTE, NULL, heartbeatAt)) > NOW(3) - INTERVAL ? SECOND AS alive FROM journalWriters
         WHERE startedAt < (SELECT MAX(startedAt) FROM journalWriters)`,
       [AWAY_S],
     )) as { at: number | null; alive: number | null }[];

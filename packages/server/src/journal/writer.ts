@@ -6,7 +6,8 @@ import { bare } from '../bareError';
 import { cannotWrite } from '../store/lost';
 import { inRawTransaction, type Store } from '../store/store';
 import { openWriter } from './writers';
-import { writeOpenNumbers, type OpenNumber } from './openNumbers';
+import { leaveOut, placesOf, type NumberedMessage, type PartOfGroup } from './messages';
+import { SupersededError, takeNumbers, type OpenNumber, type Outcome } from './openNumbers';
 import { writeOthers, type OtherReading } from './others';
 import { now as clockNow } from '../clock';
 
@@ -51,8 +52,16 @@ export interface JournalWriter {
   addOther(workspaceId: number, reading: OtherReading): void;
   /** Adds a fact of a workspace to the commit that gathers, or of all of them; only while `takes()`. */
   addFact(workspaceId: number | 'all', fact: Fact): void;
-  /** Notes in the commit that gathers that a message was taken; only after something of it was added. */
-  addNumber(number: OpenNumber): void;
+  /**
+   * Adds a message that must be taken once: all that `add` adds is stored with its number, or not at all. `isOut` of what it is given is
+   * true once it turned out that nothing of it was stored. `done` resolves once what came of it is durable, and rejects with
+   * SupersededError where the session goes on elsewhere. `values`: how many readings it has at the most.
+   */
+  addMessage<T>(
+    number: OpenNumber,
+    values: number,
+    add: (fate: { isOut: boolean }) => T,
+  ): { result: T; done: Promise<void> };
   /** Calls back, once, when all that was added up to now is durable. */
   onDurable(done: Durable): void;
   /** Number of the commit that takes what is added now: all with one number are durable at once. */
@@ -69,14 +78,6 @@ interface NumberedRow {
   body: Buffer;
 }
 
-/** What one commit brings to a part of the journal. */
-interface PartOfGroup {
-  part: number;
-  builder: BatchBuilder;
-  others: OtherReading[];
-  facts: Fact[];
-}
-
 /** One commit: it is durable in all its parts, or in none. */
 interface Group {
   number: number;
@@ -86,7 +87,7 @@ interface Group {
   expected: number;
   readings: number;
   otherBytes: number;
-  numbers: OpenNumber[];
+  messages: NumberedMessage[];
   waiting: Durable[];
 }
 
@@ -101,6 +102,10 @@ interface WriterOptions {
   apartMs?: () => number;
 }
 
+/** Some messages of a commit are not to be taken: it is written without them. */
+class LeaveOutError extends Error {}
+const isDuplicate = (error: unknown): boolean => (error as { errno?: number }).errno === DUPLICATE_KEY;
+
 let groups = 0;
 const newGroup = (expected = 64): Group => ({
   number: ++groups,
@@ -108,7 +113,7 @@ const newGroup = (expected = 64): Group => ({
   expected,
   readings: 0,
   otherBytes: 0,
-  numbers: [],
+  messages: [],
   waiting: [],
 });
 const isEmpty = (group: Group): boolean => group.parts.length === 0;
@@ -138,6 +143,8 @@ export async function startJournalWriter(
   let down = false;
   let stopped = false;
   let noRoom = false;
+  /** A message is being added that must not be divided. */
+  let isAdding = false;
   let readyWaiters: (() => void)[] = [];
 
   const takes = (): boolean =>
@@ -165,7 +172,7 @@ export async function startJournalWriter(
         await work();
         break;
       } catch (error) {
-        if ((error as { errno?: number }).errno === DUPLICATE_KEY) break;
+        if (isDuplicate(error)) break;
         await dropOwn();
         // On a cluster another node may have committed something beside it: it is tried again.
         if ((error as { errno?: number }).errno === DEADLOCK && attempt < MOST_CONFLICTS) continue;
@@ -192,41 +199,81 @@ export async function startJournalWriter(
     );
   };
 
-  /** Writes a group; gives what of its texts and the like was refused. */
+  interface Written {
+    /** What of its texts and the like the database did not take. */
+    refused: ReadonlySet<OtherReading>;
+    /** What is stored of it: without messages that were there already. */
+    kept: readonly PartOfGroup[];
+    /** What became of messages that were not taken. */
+    outcomes: ReadonlyMap<NumberedMessage, Outcome>;
+  }
+  /** Writes a group. */
   const write = async (
     gathered: readonly PartOfGroup[],
     numbered: readonly number[],
-    open: readonly OpenNumber[],
-  ): Promise<ReadonlySet<OtherReading>> => {
-    const rows = gathered.map(({ part, builder, facts }, i): NumberedRow => {
-      const bytes = packBatch(builder.batch(), facts);
-      const body = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-      return { part, seq: numbered[i]!, body };
-    });
+    messages: readonly NumberedMessage[],
+  ): Promise<Written> => {
+    const rowsOf = (parts: readonly PartOfGroup[]): NumberedRow[] =>
+      parts.map(({ part, builder, facts }, i) => {
+        const bytes = packBatch(builder.batch(), facts);
+        const body = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+        return { part, seq: numbered[i]!, body };
+      });
+    const rows = rowsOf(gathered);
+    const outcomes = new Map<NumberedMessage, Outcome>();
+    let kept: readonly PartOfGroup[] = gathered;
+    /** In one transaction; the sessions of messages come last, so that nobody waits for them longer than for the commit itself. */
+    const insertAll = async (connection: Connection, withOthers: boolean): Promise<void> => {
+      const out = [...outcomes.keys()];
+      const parts = out.length === 0 ? gathered : leaveOut(gathered, out);
+      await insert(connection, out.length === 0 ? rows : rowsOf(parts));
+      const others = withOthers ? parts.flatMap(({ others }) => others) : [];
+      if (others.length > 0) await writeOthers(connection, others);
+      const left = messages.filter((one) => !outcomes.has(one));
+      const taken = await takeNumbers(
+        connection,
+        left.map(({ number }) => number),
+      ).catch((error: unknown) => {
+        // Another was a moment faster: it is seen what is there now. It says nothing of this commit.
+        throw isDuplicate(error) ? Object.assign(new Error('taken meanwhile'), { errno: DEADLOCK }) : error;
+      });
+      kept = parts;
+      if (taken.every((outcome) => outcome === 'taken')) return;
+      await connection.rollback();
+      for (const [i, one] of left.entries()) if (taken[i] !== 'taken') outcomes.set(one, taken[i]!);
+      throw new LeaveOutError();
+    };
+    const inTransaction = async (withOthers: boolean): Promise<void> => {
+      for (;;)
+        try {
+          return await inRawTransaction(store, (connection) => insertAll(connection, withOthers));
+        } catch (error) {
+          if (!(error instanceof LeaveOutError)) throw error;
+        }
+    };
+    const written = (refused: ReadonlySet<OtherReading>): Written => ({ refused, kept, outcomes });
     const all = gathered.flatMap(({ others }) => others);
-    const numbersOnly = (): Promise<void> => persistAlways(async () => insert(await ownConnection(), rows));
-    if (all.length === 0 && open.length === 0) {
+    const numbersOnly = (): Promise<void> =>
+      persistAlways(async () =>
+        messages.length === 0 ? insert(await ownConnection(), rows) : inTransaction(false),
+      );
+    if (all.length === 0) {
       await numbersOnly();
-      return NOTHING;
+      return written(NOTHING);
     }
     try {
-      await persist(() =>
-        inRawTransaction(store, async (connection) => {
-          await insert(connection, rows);
-          if (all.length > 0) await writeOthers(connection, all);
-          if (open.length > 0) await writeOpenNumbers(connection, open);
-        }),
-      );
-      return NOTHING;
+      await persist(() => inTransaction(true));
+      return written(NOTHING);
     } catch (error) {
       log.warn({ err: bare(error) }, 'a commit is divided: something in it cannot be stored');
     }
     await numbersOnly();
     const refused = new Set<OtherReading>();
-    await writeDivided(all, refused);
-    if (open.length > 0)
-      await persistAlways(() => inRawTransaction(store, (connection) => writeOpenNumbers(connection, open)));
-    return refused;
+    await writeDivided(
+      kept.flatMap(({ others }) => others),
+      refused,
+    );
+    return written(refused);
   };
   /** The same for what cannot be wrong in itself. */
   const persistAlways = async (work: () => Promise<unknown>): Promise<void> => {
@@ -271,7 +318,7 @@ export async function startJournalWriter(
       const numbered = gathered.map(({ part }) => ++seqs[part]!);
       const since = performance.now();
       onBegin();
-      const refused = await write(gathered, numbered, group.numbers);
+      const { refused, kept, outcomes } = await write(gathered, numbered, group.messages);
       const tookMs = performance.now() - since;
       queued -= group.readings;
       otherBytes -= group.otherBytes;
@@ -283,12 +330,13 @@ export async function startJournalWriter(
           log.error({ err: error }, 'something failed after a commit');
         }
       };
-      for (const [i, { part, builder, facts, others: all }] of gathered.entries()) {
+      for (const [i, { part, builder, facts, others: all }] of kept.entries()) {
         const others = refused.size === 0 ? all : all.filter((one) => !refused.has(one));
         const batch = builder.batch();
         tell(() => onCommit({ writer: id, part, seq: numbered[i]!, batch, facts, others }, tookMs));
       }
       underWay = null;
+      for (const one of group.messages) one.settle(outcomes.get(one) ?? 'taken');
       for (const done of group.waiting) tell(() => done(refused));
       announceReady();
       // What the answers bring in on the next turn joins the next commit, instead of many small ones.
@@ -325,14 +373,14 @@ export async function startJournalWriter(
     takes,
     parts,
     add(workspaceId, series, at, value) {
-      if (gathering.readings >= MOST_IN_COMMIT) turnOver();
+      if (gathering.readings >= MOST_IN_COMMIT && !isAdding) turnOver();
       inPart(workspaceId % parts).builder.add(series, at, value);
       gathering.readings++;
       queued++;
       start();
     },
     addOther(workspaceId, reading) {
-      if (gathering.otherBytes >= MOST_OTHER_BYTES_IN_COMMIT) turnOver();
+      if (gathering.otherBytes >= MOST_OTHER_BYTES_IN_COMMIT && !isAdding) turnOver();
       const { others, facts } = inPart(workspaceId % parts);
       others.push(reading);
       const { series, at, value } = reading;
@@ -347,7 +395,35 @@ export async function startJournalWriter(
       else inPart(workspaceId % parts).facts.push(fact);
       start();
     },
-    addNumber: (number) => void gathering.numbers.push(number),
+    addMessage(number, values, add) {
+      // It stands in one commit as a whole.
+      if (gathering.readings > 0 && gathering.readings + values > MOST_IN_COMMIT) turnOver();
+      const group = gathering;
+      const fate = { isOut: false };
+      const from = placesOf(group.parts);
+      isAdding = true;
+      let result;
+      try {
+        result = add(fate);
+      } finally {
+        isAdding = false;
+      }
+      if (isEmpty(group)) return { result, done: Promise.resolve() };
+      const done = new Promise<void>((resolve, reject) =>
+        group.messages.push({
+          number,
+          from,
+          to: placesOf(group.parts),
+          settle(outcome) {
+            fate.isOut = outcome !== 'taken';
+            if (outcome === 'superseded') reject(new SupersededError('the session goes on elsewhere'));
+            else resolve();
+          },
+        }),
+      );
+      done.catch(() => undefined);
+      return { result, done };
+    },
     onDurable(done) {
       // What is gathered last is committed last.
       const group = isEmpty(gathering) ? (full.at(-1) ?? underWay) : gathering;

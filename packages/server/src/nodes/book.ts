@@ -1,5 +1,6 @@
 import type { Logger } from 'pino';
 import type { Store } from '../store/store';
+import { keepTime } from '../store/time';
 
 /** A service on this database, as it says of itself. */
 export interface NodeFacts {
@@ -24,6 +25,8 @@ export interface NodeLoad {
   memory: number;
   /** What of the journal's readers it does. */
   does: string[];
+  /** How far the clock of its computer is ahead of the database's, in ms. */
+  clockMs?: number;
 }
 
 /** How often a node gives a sign of life, and after how long without one it counts as dead, in ms. */
@@ -58,12 +61,22 @@ interface Parts {
   onDead(node: number): void;
   /** This node gave no sign of life for so long that others took it for dead. */
   onAwake(): void;
+  /** Hears at each sign of life of the others that live. */
+  onOthers(others: readonly NodeFacts[]): void;
 }
 
 type Row = Omit<NodeFacts, 'load' | 'draining'> & { draining: number; state: string };
 
 /** The nodes of this database, each with its sign of life. */
-export async function startNodeBook({ store, log, id, self, onDead, onAwake }: Parts): Promise<NodeBook> {
+export async function startNodeBook({
+  store,
+  log,
+  id,
+  self,
+  onDead,
+  onAwake,
+  onOthers,
+}: Parts): Promise<NodeBook> {
   let beatAt = performance.now();
   let place: NodePlace = { index: 0, count: 1 };
   /** Versions of those who give signs of life. */
@@ -77,12 +90,14 @@ export async function startNodeBook({ store, log, id, self, onDead, onAwake }: P
       return rows.map(({ state, ...row }) => ({
         ...row,
         startedAt: Number(row.startedAt),
-        silentMs: Math.max(0, Number(row.silentMs)),
+        // One that gave it at a time that was never is as silent as any.
+        silentMs: Number(row.silentMs) < -DEAD_MS ? DEAD_MS : Math.max(0, Number(row.silentMs)),
         draining: Number(row.draining) === 1,
         load: JSON.parse(state) as NodeLoad,
       }));
     });
   const beat = async (): Promise<void> => {
+    await keepTime(store);
     const { name, version, address, startedAt, draining, load } = self();
     await store.withConnection((connection) =>
       connection.query(
@@ -99,6 +114,7 @@ export async function startNodeBook({ store, log, id, self, onDead, onAwake }: P
     versions = living.map((one) => one.version);
     const staying = living.filter((one) => !one.draining);
     place = { index: staying.findIndex((one) => one.id === id), count: Math.max(1, staying.length) };
+    onOthers(living.filter((one) => one.id !== id));
     const now = new Set(all.flatMap((one) => (one.id !== id && one.silentMs < DEAD_MS ? [one.id] : [])));
     for (const one of all) if (one.id !== id && !now.has(one.id) && !alive.has(one.id)) await bury(one.id);
     for (const one of alive)

@@ -6,7 +6,7 @@ import { VERSION } from '../version';
 import { secretOf } from '../auth/secrets';
 import type { Bus } from '../bus';
 import type { Config } from '../config';
-import { now as clockNow } from '../clock';
+import { clockEra, now as clockNow, ownClockAhead, sayOwnTrouble } from '../clock';
 import type { Recent } from '../history/recent';
 import { offsetsOf, type JournalPlace } from '../journal/reader';
 import type { Committed } from '../journal/writer';
@@ -15,6 +15,7 @@ import type { LiveHub } from '../live/hub';
 import type { PresenceBook } from '../presence/presence';
 import type { Registry } from '../registry';
 import type { Store } from '../store/store';
+import { clockStanding, type ClockStanding } from './clocks';
 import { startNodeBook, type NodeBook, type NodeFacts, type NodePlace } from './book';
 import { startConnections, type Connections, type Elsewhere } from './connections';
 import { createInterest } from './interest';
@@ -66,13 +67,17 @@ interface Parts {
   does: () => string[];
   /** Where this node itself is reached; empty before it listens. */
   address: () => string;
+  /** Ends the connections of boards here, bit by bit. */
+  letBoardsGo: () => void;
 }
 
 /** The nodes of this database; to be started before anything is read into memory. */
 export async function startNodes(parts: Parts): Promise<Nodes> {
   const startedAt = clockNow();
   let readings = 0;
-  let draining = false;
+  let leaving = false;
+  let standing: ClockStanding = { leaves: false, trouble: null };
+  const draining = (): boolean => leaving || standing.leaves;
   const counted = (committed: Committed): void => void (readings += committed.batch.series.length);
   const self = (): Omit<NodeFacts, 'silentMs'> => ({
     id: parts.writers[0]!,
@@ -80,26 +85,42 @@ export async function startNodes(parts: Parts): Promise<Nodes> {
     version: VERSION,
     address: parts.address(),
     startedAt,
-    draining,
+    draining: draining(),
     load: {
       sessions: parts.presence.count(),
       pages: parts.hub.count(),
       readings,
       memory: process.memoryUsage.rss(),
       does: parts.does(),
+      clockMs: Math.round(ownClockAhead()),
     },
   });
+  const onOthers = (others: readonly NodeFacts[]): void => {
+    const before = standing;
+    standing = clockStanding(
+      ownClockAhead(),
+      others.map(({ draining, load }) => ({ draining, clockMs: load.clockMs })),
+      before,
+    );
+    sayOwnTrouble(standing.trouble);
+    if (standing.leaves === before.leaves) return;
+    if (standing.leaves)
+      parts.log.error({ trouble: standing.trouble }, 'the clock here is wrong: this node leaves');
+    else parts.log.info('the clock here agrees again: this node is back');
+    // Boards come again by the balancer, which leads them to another.
+    if (standing.leaves) parts.letBoardsGo();
+  };
   if (parts.isShared) {
-    const shared = await startShared(parts, self);
+    const shared = await startShared(parts, self, onOthers);
     return {
       ...shared,
-      health: () => ({ alive: shared.alive(), draining }),
+      health: () => ({ alive: shared.alive(), draining: draining() }),
       committed(committed) {
         counted(committed);
         shared.committed(committed);
       },
       async leave() {
-        draining = true;
+        leaving = true;
         await shared.beat();
         if (shared.alive() > 1) await sleep(parts.config.leaveMs);
       },
@@ -108,10 +129,11 @@ export async function startNodes(parts: Parts): Promise<Nodes> {
   return {
     has: () => false,
     committed: counted,
-    leave: () => Promise.resolve(void (draining = true)),
-    health: () => ({ alive: 1, draining }),
+    leave: () => Promise.resolve(void (leaving = true)),
+    health: () => ({ alive: 1, draining: draining() }),
     place: () => ({ index: 0, count: 1 }),
-    timePart: () => 0,
+    // Times that were given while the clock was wrong may come once more: these lie beside them.
+    timePart: () => clockEra() % NODE_PARTS,
     list: () => Promise.resolve([{ ...self(), silentMs: 0 }]),
     stop: () => Promise.resolve(),
   };
@@ -123,7 +145,11 @@ type Shared = Pick<Nodes, 'has' | 'committed' | 'list' | 'place' | 'timePart' | 
 };
 
 /** One of several services on a database. */
-async function startShared(parts: Parts, self: () => Omit<NodeFacts, 'silentMs'>): Promise<Shared> {
+async function startShared(
+  parts: Parts,
+  self: () => Omit<NodeFacts, 'silentMs'>,
+  onOthers: (others: readonly NodeFacts[]) => void,
+): Promise<Shared> {
   const { store, bus, registry, recent, hub, presence, log, writers, tail, tell, saveArrivals } = parts;
   const { busUrl } = parts.config;
   const id = writers[0]!;
@@ -158,6 +184,7 @@ async function startShared(parts: Parts, self: () => Omit<NodeFacts, 'silentMs'>
     log,
     id,
     self,
+    onOthers,
     onDead(dead) {
       // It may have died between a change and telling of it.
       news.forgetAll();

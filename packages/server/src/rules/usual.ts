@@ -1,6 +1,6 @@
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
-import { now as clockNow } from '../clock';
+import { now as clockNow, onClockBack } from '../clock';
 import type { HistoryReader } from '../history/read';
 import type { JournalWriter } from '../journal/writer';
 import type { Registry } from '../registry';
@@ -41,6 +41,10 @@ export function startUsual({ store, registry, history, journal, bus, log, holds 
   let stopped = false;
   /** Nothing is left to do until then, unless a rule or a device changes. */
   let restUntil = -Infinity;
+  const forgetFuture = onClockBack(() => {
+    restUntil = -Infinity;
+    done.clear();
+  });
 
   const look = async (): Promise<void> => {
     if (!holds() || !journal.takes() || clockNow() < restUntil) return;
@@ -102,6 +106,7 @@ export function startUsual({ store, registry, history, journal, bus, log, holds 
     look: run,
     async stop() {
       stopped = true;
+      forgetFuture();
       clearInterval(timer);
       clearTimeout(soon);
       await under;

@@ -38,7 +38,7 @@ import { definitionOf, othersOf } from './definition';
 import { createDueTimes } from './dueTimes';
 import { writeFact } from './raised';
 import { createWatches, type Changes, type Input, type Known, type Watch } from './watches';
-import { latestPossible, now as clockNow } from '../clock';
+import { latestPossible, now as clockNow, onClockBack } from '../clock';
 
 const ENTRIES_AT_ONCE = 200;
 /** Time passes only up to a moment before now, so that readings under way are looked at first. */
@@ -109,6 +109,11 @@ function startRulePart({ store, registry, bus, log, share, onAlerts, heard }: Pa
     if (deviceRowId !== undefined) changes.devices.add(deviceRowId);
   });
 
+  const forgetFuture = onClockBack(() => {
+    changes.all = true;
+    worker.wake();
+  });
+
   const plan = (watch: Watch): void => {
     const at = planDueAt(watch.plan, watch.state);
     if (at !== null) due.plan(at, watch);
@@ -133,6 +138,10 @@ function startRulePart({ store, registry, bus, log, share, onAlerts, heard }: Pa
         watch.state = fitPlan(watch.plan, state);
         unkept.add(watch);
       }
+      // What a clock that was wrong has left there.
+      const right = planWithoutFuture(watch.plan, watch.state, latestPossible(), clockNow());
+      if (right !== watch.state) unkept.add(watch);
+      watch.state = right;
       plan(watch);
     }
   };
@@ -140,12 +149,15 @@ function startRulePart({ store, registry, bus, log, share, onAlerts, heard }: Pa
   /** The readings of a commit that somebody watches, by series. */
   const watchedLines = ({ series, times, values }: Batch): Map<number, Columns> => {
     const lines = new Map<number, Columns>();
+    const latest = latestPossible();
     for (let i = 0; i < series.length; i++) {
       let line = lines.get(series[i]!);
       if (line === undefined) {
         if (!watches.has(series[i]!)) continue;
         lines.set(series[i]!, (line = { times: [], values: [] }));
       }
+      // Of a time that a wrong clock gave, and that is forgotten, nothing opens or closes.
+      if (times[i]! > latest) continue;
       line.times.push(times[i]!);
       line.values.push(values[i]!);
     }
@@ -165,7 +177,7 @@ function startRulePart({ store, registry, bus, log, share, onAlerts, heard }: Pa
 
   type States = Map<Watch, PlanState>;
   const stateOf = (states: States, watch: Watch): PlanState =>
-    planWithoutFuture(states.get(watch) ?? watch.state, latestPossible());
+    planWithoutFuture(watch.plan, states.get(watch) ?? watch.state, latestPossible(), clockNow());
   const rightOf = (
     { stream }: Input,
     times: readonly number[],
@@ -180,7 +192,7 @@ function startRulePart({ store, registry, bus, log, share, onAlerts, heard }: Pa
     // What is watched by more than one value is gathered, and looked at in order of time.
     const gathered = new Map<Watch, PlanSample[]>();
     const gather = ({ watch, part, name }: Input, own: number, value: PlanSample['value']): void => {
-      const at = watch.plan.parts[part]!.sense.hears === true ? cameAt : own;
+      const at = watch.plan.parts[part]!.sense.hears === true ? Math.min(cameAt, clockNow()) : own;
       const samples = gathered.get(watch);
       if (samples === undefined) gathered.set(watch, [{ part, name, at, value }]);
       else samples.push({ part, name, at, value });
@@ -380,7 +392,13 @@ function startRulePart({ store, registry, bus, log, share, onAlerts, heard }: Pa
       },
     },
   );
-  return worker;
+  return {
+    ...worker,
+    stop() {
+      forgetFuture();
+      return worker.stop();
+    },
+  };
 }
 
 /** True where an open event went further. */

@@ -2,10 +2,15 @@ import net from 'node:net';
 import type { Connection } from 'mariadb';
 import type { Sequelize } from 'sequelize';
 import type { Logger } from 'pino';
+import { startPulse, type Place, type Pulse } from './pulse';
 
 /** How long a database node may take to be reached, and how long one that failed is left alone, in ms. */
 const REACH_MS = 1500;
 const AWAY_MS = 5000;
+/** The same for one that said nothing any more. */
+const SILENT_MS = 15_000;
+/** How long one statement of a call or a reader may take, in seconds. */
+const STATEMENT_S = 60;
 /** A node of a cluster that is not in its primary part answers everything with this. */
 const NOT_PRIMARY = 1047;
 /** The same where it is noticed in a commit. */
@@ -30,57 +35,107 @@ export function splitHosts(url: string): { url: string; hosts: Host[] } {
   return { url: `${before}${names[0]}${after}`, hosts };
 }
 
+interface Settings {
+  dialectOptions?: object;
+}
+
 interface Driver {
-  connectionManager: { validate(connection: Connection): boolean };
+  config: Settings;
+  connectionManager: {
+    validate(connection: Connection): boolean;
+    /** Connects and runs the hooks. */
+    _connect(config: Settings): Promise<Connection>;
+    /** Connects. */
+    connect(config: Settings): Promise<Connection>;
+  };
   query(...given: unknown[]): Promise<unknown>;
   addHook(name: 'beforeConnect' | 'afterConnect', work: (...given: never[]) => Promise<void>): void;
 }
 
+/** How the places of a database are used. */
+export interface Places {
+  /** From now on no statement may take longer than any of a call or a reader should. */
+  limitStatements(): void;
+  stop(): void;
+}
+
 /**
- * Several nodes of a database cluster, tried in turn: connections go to the first that can be reached and is in the primary part. One that
- * fails is left at once, with all connections to it, and is tried again a while later.
+ * Where the database is: one place, or several nodes of a cluster, tried in turn: connections go to the first that can be reached and is in
+ * the primary part. One that fails is left at once, with all connections to it, and is tried again a while later; one that says nothing any
+ * more loses its connections within seconds, also where it is the only one.
  */
-export function useHosts(sequelize: Sequelize, hosts: readonly Host[], log: Logger): void {
-  if (hosts.length < 2) return;
+export function useHosts(sequelize: Sequelize, places: readonly Place[], log: Logger): Places {
   const driver = sequelize as unknown as Driver;
-  const awayUntil = new Map<Host, number>();
-  const madeBy = new WeakMap<Connection, { host: Host; at: number }>();
-  const leave = (host: Host, reason: string): void => {
-    if ((awayUntil.get(host) ?? 0) < performance.now())
-      log.warn({ database: `${host.host}:${host.port}`, reason }, 'a node of the database is left');
-    awayUntil.set(host, performance.now() + AWAY_MS);
+  const { connectionManager } = driver;
+  const several = places.length > 1;
+  let limited = false;
+  const awayUntil = new Map<Place, number>();
+  const madeBy = new WeakMap<Connection, { place: Place; at: number }>();
+  const leave = (place: Place, reason: string, ms = AWAY_MS): void => {
+    if ((awayUntil.get(place) ?? 0) < performance.now())
+      log.warn({ database: nameOf(place), reason }, 'a node of the database is left');
+    awayUntil.set(place, performance.now() + ms);
   };
-  const isAway = (host: Host): boolean => (awayUntil.get(host) ?? 0) > performance.now();
-  const chosen = new WeakMap<object, Host>();
-  driver.addHook('beforeConnect', async (config: never) => {
-    // Those that failed lately come last: better than nothing.
-    const order = [...hosts].sort((a, b) => Number(isAway(a)) - Number(isAway(b)));
-    for (const host of order) {
-      const problem = await reach(host);
-      if (problem === null) {
-        Object.assign(config, host);
-        chosen.set(config, host);
-        return;
-      }
-      leave(host, problem);
-    }
+  const isAway = (place: Place): boolean => several && (awayUntil.get(place) ?? 0) > performance.now();
+  const chosen = new WeakMap<object, Place>();
+  const pulse: Pulse = startPulse({
+    several,
+    connect: (place, stream) => {
+      const { dialectOptions } = driver.config;
+      return connectionManager.connect({
+        ...driver.config,
+        ...at(place),
+        dialectOptions: { ...dialectOptions, stream },
+      });
+    },
+    onSilent(place) {
+      if (several) leave(place, 'it says nothing', SILENT_MS);
+      else log.error({ database: nameOf(place) }, 'the database says nothing; its connections are given up');
+    },
   });
+  // Each connection has settings of its own: several are made at once.
+  const connect = connectionManager._connect.bind(connectionManager);
+  connectionManager._connect = (config) => connect({ ...config });
+  driver.addHook('beforeConnect', async (config: never) => {
+    const place = await choose();
+    chosen.set(config, place);
+    const { dialectOptions } = config as Settings;
+    Object.assign(config as object, at(place), {
+      dialectOptions: { ...dialectOptions, stream: () => pulse.socketTo(place) },
+    });
+  });
+  const choose = async (): Promise<Place> => {
+    if (!several) return places[0]!;
+    // Those that failed lately come last: better than nothing.
+    const order = [...places].sort((a, b) => Number(isAway(a)) - Number(isAway(b)));
+    for (const place of order) {
+      const problem = await reach(place);
+      if (problem === null) return place;
+      leave(place, problem);
+    }
+    return order[0]!;
+  };
   driver.addHook('afterConnect', async (connection: never, config: never) => {
-    const host = chosen.get(config) ?? hosts[0]!;
+    const place = chosen.get(config) ?? places[0]!;
     const made = connection as Connection;
-    madeBy.set(made, { host, at: performance.now() });
-    const [state] = (await made.query("SHOW GLOBAL STATUS LIKE 'wsrep_ready'")) as { Value: string }[];
-    if (state === undefined || state.Value === 'ON') return;
-    leave(host, 'it is not in the primary part of its cluster');
+    madeBy.set(made, { place, at: performance.now() });
+    if (limited) await made.query(`SET SESSION max_statement_time = ${STATEMENT_S}`);
+    if (!several) return;
+    const states = (await made.query(
+      "SHOW GLOBAL STATUS WHERE Variable_name IN ('wsrep_ready', 'wsrep_provider_name')",
+    )) as { Variable_name: string; Value: string }[];
+    const stateOf = (name: string): string => states.find((one) => one.Variable_name === name)?.Value ?? '';
+    // One that is of no cluster has no part to be in.
+    if (stateOf('wsrep_ready') === 'ON' || stateOf('wsrep_provider_name') === '') return;
+    leave(place, 'it is not in the primary part of its cluster');
     await made.end().catch(() => undefined);
     throw Object.assign(new Error('The node of the database is not ready.'), { errno: NOT_PRIMARY });
   });
-  const { connectionManager } = driver;
   const valid = connectionManager.validate.bind(connectionManager);
   let suspected = -Infinity;
   connectionManager.validate = (connection) => {
     const made = madeBy.get(connection);
-    return valid(connection) && (made === undefined || (!isAway(made.host) && made.at > suspected));
+    return valid(connection) && (made === undefined || (!isAway(made.place) && made.at > suspected));
   };
   const hear = (error: unknown): void => {
     const { errno, parent } = error as { errno?: number; parent?: { errno?: number } };
@@ -94,7 +149,11 @@ export function useHosts(sequelize: Sequelize, hosts: readonly Host[], log: Logg
       throw error;
     });
   heard.set(sequelize, hear);
+  return { limitStatements: () => void (limited = true), stop: pulse.stop };
 }
+
+const nameOf = (place: Place): string => ('path' in place ? place.path : `${place.host}:${place.port}`);
+const at = (place: Place): object => ('path' in place ? {} : place);
 
 const heard = new WeakMap<Sequelize, (error: unknown) => void>();
 
@@ -104,9 +163,9 @@ export function hearFailure(sequelize: Sequelize, error: unknown): void {
 }
 
 /** Null where a place can be reached; otherwise why not. */
-function reach({ host, port }: Host): Promise<string | null> {
+function reach(place: Place): Promise<string | null> {
   return new Promise((resolve) => {
-    const socket = net.connect({ host, port });
+    const socket = net.connect(place);
     const end = (problem: string | null): void => {
       clearTimeout(timer);
       socket.destroy();

@@ -55,9 +55,15 @@ export function tableIn(message: string): string | null {
   return /[Tt]able ['`"]?(?:\.\/)?(?:\w+['`"]?[./]['`"]?)?(\w+)['`"]?/.exec(message)?.[1] ?? null;
 }
 
+/** True where a statement was ended because it took longer than any should (max_statement_time). */
+function tookTooLong(error: unknown): boolean {
+  const { errno, parent } = error as DatabaseError;
+  return (errno ?? parent?.errno) === 1969;
+}
+
 /** True where something failed for the moment, whatever it was: it is not told as done or refused, so that it comes again. */
 export function failedForNow(error: Error): boolean {
-  return cannotWrite(error) || isConflict(error) || isDamaged(error);
+  return cannotWrite(error) || isConflict(error) || isDamaged(error) || tookTooLong(error);
 }
 
 /** True where nothing can be written just now, whatever it is. */

@@ -59,7 +59,6 @@ export async function openStore(
     checkNumberRange: false,
     connectTimeout: 4000,
     timezone: 'Z',
-    ...('socketPath' in address && { socketPath: address.socketPath }),
   };
   const options = {
     dialect: 'mariadb' as const,
@@ -73,7 +72,7 @@ export async function openStore(
     'url' in address
       ? new Sequelize(url, options)
       : new Sequelize(address.database, address.user, address.password, options);
-  useHosts(sequelize, hosts, log);
+  const places = useHosts(sequelize, 'socketPath' in address ? [{ path: address.socketPath }] : hosts, log);
   // Transactions of calls may wait for each other's rows; they never hold so many connections that nothing else is answered.
   const transactions = new PQueue({ concurrency: MOST_TRANSACTIONS });
   const models = defineModels(sequelize);
@@ -90,9 +89,12 @@ export async function openStore(
         'tables of the database are missing: what needs them stands still; keep a copy of the data folder and restore a backup',
       );
   } catch (error) {
+    places.stop();
     await sequelize.close();
     throw error;
   }
+  // What is made anew or brought back may take as long as it takes.
+  if (!restoring) places.limitStatements();
   guardConnections(sequelize);
   retryStatements(sequelize);
   const pool = sequelize.connectionManager as unknown as {
@@ -141,7 +143,10 @@ export async function openStore(
         () => true,
         () => false,
       ),
-    close: () => sequelize.close(),
+    close: () => {
+      places.stop();
+      return sequelize.close();
+    },
   };
 }
 

@@ -1,7 +1,8 @@
 import { isRefusal, lastDue, nextDue, type Due } from '@peatmoor/core';
 import type { Logger } from 'pino';
+import { Op } from 'sequelize';
 import type { Bus } from '../bus';
-import { now as clockNow } from '../clock';
+import { now as clockNow, onClockBack } from '../clock';
 import { ClaimedError, type CommandBook } from '../commands/commands';
 import type { Registry } from '../registry';
 import type { TimetableRow } from '../store/models';
@@ -124,6 +125,22 @@ export function startTimetables({ store, registry, commands, bus, log }: Parts):
       if (next !== null) await move(row, next.at, row.note);
     }
   };
+  /** A clock that was wrong may have moved times on too far: none is later than the next one from now. */
+  const forgetFuture = async (): Promise<void> => {
+    const now = clockNow();
+    const rows = await findAll(timetables, { where: { active: true, nextAt: { [Op.gt]: now } } as never });
+    for (const row of rows) {
+      const next = await self.nextOf(row);
+      if (next === null || next.at >= row.nextAt!) continue;
+      await move(row, next.at, row.note);
+      plan(next.at);
+    }
+  };
+  const lookBack = (): void =>
+    void (under = under
+      .then(forgetFuture)
+      .catch((error: Error) => log.warn({ err: error }, 'timetables keep times of a wrong clock')));
+  const silence = onClockBack(lookBack);
   const run = (): void => {
     under = under
       .then(() => (ended ? undefined : look()))
@@ -162,11 +179,13 @@ export function startTimetables({ store, registry, commands, bus, log }: Parts):
     plan,
     stop() {
       ended = true;
+      silence();
       clearTimeout(timer);
       clearInterval(every);
     },
   };
   under = planAnew().catch((error: Error) => log.debug({ err: error }, 'timetables are planned later'));
+  lookBack();
   run();
   // A device may have been put elsewhere.
   bus.on('definitions', ({ workspaceId, deviceRowId }) => {

@@ -33,6 +33,7 @@ export function startDiskWatch(folder: string, onFull: (full: boolean) => void, 
   const look = (): void => {
     const { bavail, blocks, bsize } = fs.statfsSync(folder);
     const [free, total, now] = [bavail * bsize, blocks * bsize, clockNow()];
+    samples = samples.filter(({ at }) => at <= now);
     if (now - (samples.at(-1)?.at ?? -Infinity) >= SAMPLE_MS) {
       samples = [...samples, { at: now, free }].slice(-MOST_SAMPLES);
       // A disk that takes nothing more is no reason to end.

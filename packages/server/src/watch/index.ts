@@ -1,3 +1,5 @@
+import { createHash } from 'node:crypto';
+import { hostname } from 'node:os';
 import type { Logger } from 'pino';
 import { VERSION } from '../version';
 import { whereaboutsOf } from '../backup/address';
@@ -15,7 +17,7 @@ import { startTelling, troublesOf, type Telling, type Watched } from './troubles
 /** Work that has failed in a row for so long stands still, in ms. */
 const STANDS_MS = Number(process.env.TESTS_STANDS_SECONDS ?? 300) * 1000;
 
-interface Parts extends Omit<Telling, 'log'> {
+interface Parts extends Omit<Telling, 'log' | 'place'> {
   config: Config;
   /** Null for one elsewhere. */
   database: ManagedDatabase | null;
@@ -48,7 +50,9 @@ export function startWatching({ config, database, journal, renewing, log, ...tel
     setAside: aside.state,
     standing: () => standing(STANDS_MS),
   };
-  const told = startTelling({ ...telling, log }, () => troublesOf(watched));
+  const place =
+    database === null ? ` ${createHash('sha256').update(hostname()).digest('hex').slice(0, 8)}` : '';
+  const told = startTelling({ ...telling, log, place }, () => troublesOf(watched));
   return {
     watched,
     async stop() {

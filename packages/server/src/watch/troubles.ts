@@ -18,9 +18,11 @@ const ENDING_MS = 14 * DAY_MS;
 /** A trouble must last so long before anybody is written to. */
 const LASTS_MS = 5000;
 
+const TROUBLES = ['disk', 'backup', 'certificate', 'clock', 'tables', 'work', 'readings'] as const;
+
 /** Something that is wrong with the service itself, and what to do. */
 export interface Trouble {
-  what: 'disk' | 'backup' | 'certificate' | 'clock' | 'tables' | 'work' | 'readings';
+  what: (typeof TROUBLES)[number];
   /** bad: something is lost or refused now; look: it will be. */
   state: 'look' | 'bad';
   found: string;
@@ -130,14 +132,20 @@ const MEND =
   'Stop the service, keep a copy of its data folder, and restore a backup with "peatmoor restore". The disk may be failing.';
 
 /** What owners were told of, and not yet that it is over. */
-async function toldOf(store: Store): Promise<Map<string, string>> {
+async function toldOf(store: Store, place: string): Promise<Map<string, string>> {
   const rows = await store.withConnection(
     async (connection) =>
       (await connection.query(
         "SELECT name, secret FROM serviceSecrets WHERE name LIKE 'service %' AND secret <> ''",
       )) as { name: string; secret: string }[],
   );
-  return new Map(rows.map(({ name, secret }) => [name.replace('service ', ''), secret]));
+  return new Map(
+    rows.flatMap(({ name, secret }) =>
+      name.endsWith(place)
+        ? [[name.slice('service '.length, name.length - place.length), secret] as const]
+        : [],
+    ),
+  );
 }
 
 export interface Telling {
@@ -145,6 +153,8 @@ export interface Telling {
   mailer: Mailer;
   publicUrl: () => string;
   log: Logger;
+  /** Stands for this computer where services on several share a database: each has a clock and a disk of its own. Empty for one alone. */
+  place: string;
 }
 
 /**
@@ -152,7 +162,7 @@ export interface Telling {
  * it is over. Of several services one tells.
  */
 export function startTelling(
-  { store, mailer, publicUrl, log }: Telling,
+  { store, mailer, publicUrl, log, place }: Telling,
   troubles: () => Trouble[],
 ): { stop(): Promise<void> } {
   const since = new Map<string, number>();
@@ -160,7 +170,7 @@ export function startTelling(
   /** Notes that a trouble is told of, or over; true where it is this service that does so. */
   const claim = (what: string, state: string): Promise<boolean> =>
     inRawTransaction(store, async (connection) => {
-      const name = `service ${what}`;
+      const name = `service ${what}${place}`;
       await connection.query('INSERT IGNORE INTO serviceSecrets (name, secret) VALUES (?, ?)', [name, '']);
       const { affectedRows } = (await connection.query(
         'UPDATE serviceSecrets SET secret = ? WHERE name = ? AND secret <> ?',
@@ -198,8 +208,8 @@ export function startTelling(
   const look = async (): Promise<void> => {
     const now = clockNow();
     const found = new Map(troubles().map((one) => [one.what, one]));
-    const told = await toldOf(store);
-    for (const what of ['disk', 'backup', 'certificate', 'clock'] as const) {
+    const told = await toldOf(store, place);
+    for (const what of TROUBLES) {
       const trouble = found.get(what);
       if (trouble === undefined) {
         since.delete(what);

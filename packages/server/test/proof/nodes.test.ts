@@ -193,50 +193,64 @@ it('what comes without a time of its own at several at once is kept, all of it',
   expect(await kept(there)).toEqual(values);
 });
 
+/** A board that speaks in packets, and goes on with one session. */
+async function packetBoard(node: Node, name: string, secret: string) {
+  const socket = net.connect(node.ready.mqttPort, '127.0.0.1');
+  socket.on('error', () => undefined);
+  const packets = parser();
+  socket.on('data', (part) => void packets.parse(part));
+  const say = async (packet: Packet, answer: Packet['cmd']): Promise<Packet> => {
+    socket.write(generate(packet));
+    for (;;) {
+      const [heard] = (await once(packets, 'packet')) as [Packet];
+      if (heard.cmd === answer) return heard;
+    }
+  };
+  await say(
+    {
+      cmd: 'connect',
+      protocolId: 'MQTT',
+      protocolVersion: 4,
+      clientId: 'goes-on',
+      clean: false,
+      keepalive: 60,
+      username: name,
+      password: Buffer.from(secret),
+    },
+    'connack',
+  );
+  const publish = (level: number, messageId: number, dup = false): Promise<Packet> =>
+    say(
+      {
+        cmd: 'publish',
+        topic: `moor/${name}/report`,
+        payload: `{"level":${level}}`,
+        qos: 2,
+        messageId,
+        dup,
+        retain: false,
+      },
+      'pubrec',
+    );
+  const release = (messageId: number): Promise<Packet> => say({ cmd: 'pubrel', messageId }, 'pubcomp');
+  const send = (level: number, messageId: number): void =>
+    void socket.write(
+      generate({
+        cmd: 'publish',
+        topic: `moor/${name}/report`,
+        payload: `{"level":${level}}`,
+        qos: 2,
+        messageId,
+        dup: false,
+        retain: false,
+      }),
+    );
+  return { socket, publish, release, send };
+}
+
 it('a message of QoS 2 is taken once, wherever it is sent again, and its number means a new one afterwards', async () => {
   const { token: secret } = await newDevice(here, 'Twice');
-  /** A board that speaks in packets, and goes on with one session. */
-  const connect = async (node: Node) => {
-    const socket = net.connect(node.ready.mqttPort, '127.0.0.1');
-    socket.on('error', () => undefined);
-    const packets = parser();
-    socket.on('data', (part) => void packets.parse(part));
-    const say = async (packet: Packet, answer: Packet['cmd']): Promise<Packet> => {
-      socket.write(generate(packet));
-      for (;;) {
-        const [heard] = (await once(packets, 'packet')) as [Packet];
-        if (heard.cmd === answer) return heard;
-      }
-    };
-    await say(
-      {
-        cmd: 'connect',
-        protocolId: 'MQTT',
-        protocolVersion: 4,
-        clientId: 'goes-on',
-        clean: false,
-        keepalive: 60,
-        username: 'twice',
-        password: Buffer.from(secret),
-      },
-      'connack',
-    );
-    const publish = (level: number, messageId: number, dup = false): Promise<Packet> =>
-      say(
-        {
-          cmd: 'publish',
-          topic: 'moor/twice/report',
-          payload: `{"level":${level}}`,
-          qos: 2,
-          messageId,
-          dup,
-          retain: false,
-        },
-        'pubrec',
-      );
-    const release = (messageId: number): Promise<Packet> => say({ cmd: 'pubrel', messageId }, 'pubcomp');
-    return { socket, publish, release };
-  };
+  const connect = (node: Node) => packetBoard(node, 'twice', secret);
   let board = await connect(first);
   await board.publish(-1, 5);
   await board.publish(-2, 6);
@@ -262,6 +276,36 @@ it('a message of QoS 2 is taken once, wherever it is sent again, and its number 
   expect((await kept()).sort((a, b) => b - a)).toEqual([-1, -2, -3, -4, -5]);
   expect(await shared.rows('SELECT 1 FROM openNumbers')).toEqual([]);
   board.socket.destroy();
+});
+
+it('a message of QoS 2 that a node held when it was paused is not taken there once its board has gone on elsewhere', async () => {
+  const { token: secret } = await newDevice(here, 'Moves on');
+  const pid = first.child.pid!;
+  for (let round = 1; round <= 3; round++) {
+    const before = await packetBoard(first, 'moves-on', secret);
+    // The database stands still for the node that has it, and then the node itself.
+    const lock = await shared.connect();
+    await lock.query('LOCK TABLES journal WRITE');
+    before.send(-round, 5);
+    await new Promise((resolve) => setTimeout(resolve, 200));
+    process.kill(pid, 'SIGSTOP');
+    await lock.query('UNLOCK TABLES');
+    await lock.end();
+    const after = await packetBoard(second, 'moves-on', secret);
+    await after.publish(-round, 5, true);
+    await after.release(5);
+    process.kill(pid, 'SIGCONT');
+    await until(async () => (await report(first, { level: 1 })).status === 200);
+    // The number is free: what comes under it is new.
+    await after.publish(-10 - round, 5);
+    await after.release(5);
+    before.socket.destroy();
+    after.socket.destroy();
+  }
+  await new Promise((resolve) => setTimeout(resolve, 500));
+  const kept = (await readingsOf(there, 'moves-on', 'level')).map(([, value]) => value);
+  expect(kept.sort((a, b) => b - a)).toEqual([-1, -2, -3, -11, -12, -13]);
+  expect(await shared.rows('SELECT 1 FROM openNumbers')).toEqual([]);
 });
 
 it('a device has one rate, at however many nodes', async () => {

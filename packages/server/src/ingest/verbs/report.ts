@@ -16,6 +16,7 @@ import {
 } from '@peatmoor/core';
 import type { ReportAnswer } from '@peatmoor/contract';
 import { JournalBusyError, type JournalWriter } from '../../journal/writer';
+import type { OpenNumber } from '../../journal/openNumbers';
 import type { OtherReading } from '../../journal/others';
 import type { DeviceEntry, DeviceStream, Registry } from '../../registry';
 import type { ArrivalBook } from '../arrivals';
@@ -49,6 +50,8 @@ export interface TakeMore {
   onKept?: () => void;
   /** More messages than there are times are waited for, and not refused. */
   patient?: boolean;
+  /** By which it is known that it is the same message, sent again. */
+  number?: OpenNumber | null;
 }
 
 export interface Report {
@@ -107,6 +110,7 @@ export function createReport(parts: Parts): Report {
     { accepted, refused, refusedCount }: Taken,
     facts: MessageFacts,
     at: number | null,
+    fate?: { readonly isOut: boolean },
   ): ReportAnswer => {
     const awaited = parts.confirms.awaits(entry.rowId);
     let confirms = awaited;
@@ -127,6 +131,8 @@ export function createReport(parts: Parts): Report {
     const first = accepted.length > 0 && entry.proof.firstReadingAt === null;
     if (noted === null && !confirms && !first && others === null) return answer;
     const afterwards = (bad: ReadonlySet<OtherReading>): void => {
+      // It was stored and noted before.
+      if (fate?.isOut === true) return;
       if (others !== null && bad.size > 0) takeBack(answer, others, bad);
       if (first) proofs.reached(entry, 'firstReadingAt', facts.receivedAt);
       if (noted !== null)
@@ -199,7 +205,7 @@ export function createReport(parts: Parts): Report {
       for (const row of decoded.rows) taking.row(row, at, aheadMs());
       return keep(entry, decoded, taking.result(), facts, at);
     },
-    async take(entry, decoded, facts, forDevice = null, { onKept, patient = false } = {}) {
+    async take(entry, decoded, facts, forDevice = null, { onKept, patient = false, number = null } = {}) {
       proofs.reached(entry, 'connectedAt', facts.receivedAt);
       if (isRefusal(decoded)) return refuseWhole(entry, decoded, facts);
       if (!journal.takes()) throw new JournalBusyError('queue full, or database down');
@@ -231,10 +237,15 @@ export function createReport(parts: Parts): Report {
       }
       if (!journal.takes()) throw new JournalBusyError('queue full, or database down');
       rate.charge(entry.rowId, count(decoded), facts.size);
-      const answers = parts.map(([target, part, taken, at]) => keep(target, part, taken, facts, at));
+      const keepAll = (fate?: { isOut: boolean }): ReportAnswer[] =>
+        parts.map(([target, part, taken, at]) => keep(target, part, taken, facts, at, fate));
+      const { result: answers, done } =
+        number === null
+          ? { result: keepAll(), done: null }
+          : journal.addMessage(number, count(decoded), keepAll);
       if (answers.some(({ accepted }) => accepted > 0)) {
         onKept?.();
-        await new Promise<void>((resolve) => journal.onDurable(() => resolve()));
+        await (done ?? new Promise<void>((resolve) => journal.onDurable(() => resolve())));
       }
       let accepted = 0;
       for (const one of answers) {

@@ -6,11 +6,14 @@ import { inRawTransaction, seeingAll, type Store } from '../../store/store';
 /** Sessions that outlast their connection, for each device, and how long. */
 export const MOST_LASTING = 5;
 
-/** What goes on of a session: its filters with their QoS, and the numbers of QoS 2 messages that are taken and not released. */
+/** What goes on of a session: its filters with their QoS, the numbers of QoS 2 messages that are taken and not released, and which connection of it this is. */
 export interface Lasting {
   filters: Record<string, 0 | 1 | 2>;
   numbers: number[];
+  epoch: number;
 }
+
+type ReleasedNumber = Omit<OpenNumber, 'epoch'>;
 
 /** What sessions have that outlast their connection, where they may go on at another node. */
 export interface LastingRows {
@@ -20,21 +23,12 @@ export interface LastingRows {
   /** One that begins anew: what was kept of it is forgotten. */
   forget(deviceRowId: number, client: string): void;
   /** A board has released a number. Resolves once no node takes a new message under it for the old one. */
-  release(number: OpenNumber): Promise<void>;
+  release(number: ReleasedNumber): Promise<void>;
   stop(): Promise<void>;
 }
 
 const WRITE_MS = 200;
 const AGAIN_MS = 300;
-
-/** Where one node is all there is, the memory of the library is enough. */
-export const NO_ROWS: LastingRows = {
-  restore: () => Promise.resolve({ filters: {}, numbers: [] }),
-  keep: () => undefined,
-  forget: () => undefined,
-  release: () => Promise.resolve(),
-  stop: () => Promise.resolve(),
-};
 
 export function createLastingRows(store: Store, log: Logger): LastingRows {
   const waiting = new Map<string, { deviceRowId: number; client: string; filters: string | null }>();
@@ -80,32 +74,38 @@ export function createLastingRows(store: Store, log: Logger): LastingRows {
 
   const read = (deviceRowId: number, client: string): Promise<Lasting> =>
     store.withConnection(async (connection) => {
+      // What an older one left goes with it.
+      await connection.execute(
+        'DELETE FROM lastingSessions WHERE deviceRowId = ? AND client = ? AND at < NOW(3) - INTERVAL 1 DAY',
+        [deviceRowId, client],
+      );
+      // From here on nothing is taken any more that came by a connection before.
+      await connection.execute(
+        `INSERT INTO lastingSessions (deviceRowId, client, filters, at, epoch) VALUES (?, ?, '{}', NOW(3), UNIX_TIMESTAMP())
+          ON DUPLICATE KEY UPDATE at = NOW(3), epoch = GREATEST(epoch + 1, UNIX_TIMESTAMP())`,
+        [deviceRowId, client],
+      );
       // It was at another node a moment ago perhaps.
       const rows = await seeingAll(
         connection,
         async () =>
           (await connection.execute(
-            `SELECT s.filters, n.number FROM lastingSessions s LEFT JOIN openNumbers n ON n.deviceRowId = s.deviceRowId AND n.client = s.client
-              WHERE s.deviceRowId = ? AND s.client = ? AND s.at > NOW(3) - INTERVAL 1 DAY`,
+            `SELECT s.filters, s.epoch, n.number FROM lastingSessions s LEFT JOIN openNumbers n ON n.deviceRowId = s.deviceRowId AND n.client = s.client
+              WHERE s.deviceRowId = ? AND s.client = ?`,
             [deviceRowId, client],
-          )) as { filters: string; number: number | null }[],
+          )) as { filters: string; epoch: number; number: number | null }[],
       );
       const [row] = rows;
-      if (row !== undefined)
-        return {
-          filters: JSON.parse(row.filters) as Lasting['filters'],
-          numbers: rows.flatMap(({ number }) => (number === null ? [] : [Number(number)])),
-        };
-      // What an older one left goes with it.
-      await connection.execute(
-        "REPLACE INTO lastingSessions (deviceRowId, client, filters, at) VALUES (?, ?, '{}', NOW(3))",
-        [deviceRowId, client],
-      );
-      return { filters: {}, numbers: [] };
+      if (row === undefined) throw new Error('the session was taken away meanwhile');
+      return {
+        filters: JSON.parse(row.filters) as Lasting['filters'],
+        epoch: Number(row.epoch),
+        numbers: rows.flatMap(({ number }) => (number === null ? [] : [Number(number)])),
+      };
     });
 
   let stopped = false;
-  let releases: { number: OpenNumber; done: () => void }[] = [];
+  let releases: { number: ReleasedNumber; done: () => void }[] = [];
   let releasing = false;
   /** All that came meanwhile in one go; nobody is told before it is done. */
   const releaseAll = async (): Promise<void> => {

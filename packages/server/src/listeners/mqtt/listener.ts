@@ -18,7 +18,7 @@ import type { DeviceEntry, Registry } from '../../registry';
 import { socketAddress } from '../address';
 import { LONGEST_FILTER, matches, mayHear, MOST_FILTERS } from './filters';
 import { createLastingSessions, goOnWith, keepNothingOutgoing, releaseEverywhere } from './lasting';
-import { NO_ROWS, type LastingRows } from './lastingRows';
+import type { LastingRows } from './lastingRows';
 import { takeProxied } from './proxied';
 import { createOpenMessages, type OpenMessages } from './openMessages';
 import { createPublishes } from './publishes';
@@ -65,7 +65,7 @@ export interface MqttListener {
   /** Takes a connection that came another way, such as a WebSocket. */
   accept(transport: Transport): void;
   /** Takes no more, and lets those who are connected go in small groups within a time (ms), so that other nodes can take them. */
-  letGo(withinMs: number): Promise<void>;
+  letGo(withinMs: number, listens?: boolean): Promise<void>;
   stop(): Promise<void>;
   /** Answers by another certificate from now on, where it speaks TLS. */
   renew(pair: { cert: Buffer; key: Buffer }): void;
@@ -107,9 +107,9 @@ export async function startMqttListener(places: MqttPlaces, parts: Parts): Promi
     tlsPort: secure === null ? null : (secure.address() as net.AddressInfo).port,
     accept,
     renew: (pair) => secure?.setSecureContext(pair),
-    async letGo(withinMs) {
-      server?.close();
-      secure?.close();
+    async letGo(withinMs, listens = false) {
+      if (!listens) server?.close();
+      if (!listens) secure?.close();
       const sessions = Object.values(clientsOf(broker)).flatMap(({ session }) => session ?? []);
       const lot = Math.max(1, Math.ceil(sessions.length / GROUPS));
       for (let i = 0; i < sessions.length; i += lot) {
@@ -273,7 +273,7 @@ function serveSessions(broker: Aedes, parts: Parts, open: OpenMessages<readonly 
 /** What a session that outlasts its connection has subscribed to is written down, for the node to which it comes next. */
 function keepFilters(rows: LastingRows, { client, deviceRowId, name }: Session): void {
   const { clean, subscriptions } = client;
-  if (clean || rows === NO_ROWS) return;
+  if (clean) return;
   rows.keep(
     deviceRowId,
     name,
@@ -320,13 +320,17 @@ function admitClients(
         // Client IDs belong to a device: the same one chosen by another device evicts nobody.
         Object.assign(client, { id: `${admitted.entry.rowId}/${client.id.slice(0, 200)}` });
         const { id: name, clean } = connected;
-        if (clean) open.forget(name);
-        else if (lastingRows !== NO_ROWS) open.forgetSettled(name);
-        if (lastingRows !== NO_ROWS) {
-          if (clean) lastingRows.forget(admitted.entry.rowId, name);
-          else await goOnWith(broker, name, await lastingRows.restore(admitted.entry.rowId, name));
+        let epoch: number | null = null;
+        if (clean) {
+          open.forget(name);
+          lastingRows.forget(admitted.entry.rowId, name);
+        } else {
+          open.forgetSettled(name);
+          const lasting = await lastingRows.restore(admitted.entry.rowId, name);
+          await goOnWith(broker, name, lasting);
+          ({ epoch } = lasting);
         }
-        const session = createSession(connected, admitted.entry, admitted.tokenId, from);
+        const session = createSession(connected, admitted, from, epoch);
         connected.session = session;
         opened(session);
         done(null, true);

@@ -7,11 +7,11 @@ import type { MessageFacts } from '../../ingest/message';
 import { failed, TooFastError, tooOften, type Verbs } from '../../ingest/verbs';
 import type { Times } from '../../ingest/times';
 import type { WorkRate } from '../../ingest/workRate';
+import { SupersededError, type OpenNumber } from '../../journal/openNumbers';
 import { JournalBusyError, type JournalWriter } from '../../journal/writer';
 import { failedForNow } from '../../store/lost';
 import type { DeviceEntry, Registry } from '../../registry';
 import type { PublishFrame } from './frames';
-import { NO_ROWS, type LastingRows } from './lastingRows';
 import type { OpenMessages } from './openMessages';
 import type { Session } from './session';
 import type { Telling } from './telling';
@@ -46,7 +46,6 @@ interface Parts {
   telling: Telling;
   broker: Aedes;
   /** What goes on at another node. */
-  lastingRows: LastingRows;
   /** Messages of QoS 2 that are taken and not released. */
   open: OpenMessages<readonly Refusal[]>;
   log: Logger;
@@ -141,11 +140,11 @@ export function createPublishes(parts: Parts): Publishes {
     raw: payload,
   });
 
-  /** A QoS 2 message of a session that goes on elsewhere is known there by its number. */
-  const noteNumber = ({ client, deviceRowId, name }: Session, packet: PublishPacket): void => {
-    if (packet.qos !== 2 || client.clean || parts.lastingRows === NO_ROWS) return;
-    journal.addNumber({ deviceRowId, client: name, number: packet.messageId! });
-  };
+  /** A QoS 2 message of a session that outlasts its connection is known by its number, also elsewhere and after a restart. */
+  const numberOf = ({ epoch, deviceRowId, name }: Session, packet: PublishPacket): OpenNumber | null =>
+    packet.qos !== 2 || epoch === null
+      ? null
+      : { deviceRowId, client: name, number: packet.messageId!, epoch };
 
   /** One publish, with whatever it needs to wait for; gives what is to be told as refused. */
   const take = async (session: Session, packet: PublishPacket): Promise<readonly Refusal[]> => {
@@ -168,7 +167,7 @@ export function createPublishes(parts: Parts): Publishes {
     for (;;) {
       const facts = factsOf(session, topic, payload);
       try {
-        const more = { patient: packet.qos > 0, onKept: () => noteNumber(session, packet) };
+        const more = { patient: packet.qos > 0, number: numberOf(session, packet) };
         return (await topics.take(entry, topic, payload, facts, more)).refused;
       } catch (error) {
         if (!(error instanceof JournalBusyError || error instanceof TooFastError)) throw error;
@@ -192,6 +191,7 @@ export function createPublishes(parts: Parts): Publishes {
         failedForNow(error as Error) ||
         error instanceof JournalBusyError ||
         error instanceof TooFastError ||
+        error instanceof SupersededError ||
         session.client.conn.destroyed
       )
         throw error;

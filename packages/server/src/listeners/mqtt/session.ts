@@ -15,6 +15,8 @@ const MOST_TOLD = 300;
 /** What this service keeps with each connection of the broker library. */
 export interface Session extends DeviceSession {
   client: Connected;
+  /** Which connection it is of a session that outlasts connections; null for one that does not. */
+  epoch: number | null;
   /** The device as it was when the session began, or its kind changed. */
   entry: DeviceEntry;
   filters: Filters;
@@ -47,7 +49,12 @@ export type Connected = Client & {
   _keepaliveTimer?: NodeJS.Timeout | null;
 };
 
-export function createSession(client: Connected, entry: DeviceEntry, tokenId: number, from: string): Session {
+export function createSession(
+  client: Connected,
+  { entry, tokenId }: { entry: DeviceEntry; tokenId: number },
+  from: string,
+  epoch: number | null,
+): Session {
   let telling: Promise<void> = Promise.resolve();
   let waiting = 0;
   /** One after the other: the next value is told when the board has acknowledged the one before. */
@@ -83,6 +90,7 @@ export function createSession(client: Connected, entry: DeviceEntry, tokenId: nu
     entry,
     deviceRowId: entry.rowId,
     tokenId,
+    epoch,
     name: client.id,
     from,
     openedAt: clockNow(),
