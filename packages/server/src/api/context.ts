@@ -29,6 +29,7 @@ import type { Nodes } from '../nodes';
 import type { Watched } from '../watch/troubles';
 import type { Store } from '../store/store';
 import type { Timetables } from '../timetables/worker';
+import type { PutOff } from '../history/deleting';
 import type { Scope } from './scope';
 
 /** The parts of the service that API calls are answered from. */
@@ -45,6 +46,8 @@ export interface ApiParts {
   corrections: Corrections;
   folding: Folding;
   clearing: Clearing;
+  /** Where one transaction does many calls: devices are deleted at its end. */
+  putOff?: PutOff;
   commands: CommandBook;
   recent: Recent;
   history: HistoryReader;

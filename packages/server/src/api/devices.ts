@@ -2,7 +2,7 @@ import { Op, type WhereOptions } from 'sequelize';
 import type { Device } from '@peatmoor/contract';
 import { createDevice } from '../definitions/device';
 import { tellGone } from '../definitions/gone';
-import { deleteDevice } from '../history/deleting';
+import { deleteDevices } from '../history/deleting';
 import { conflict } from '../problems';
 import { devicesSeen } from '../sharing/reach';
 import type { DeviceRow } from '../store/models';
@@ -74,7 +74,10 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
     },
     deleteDevice: async ({ scope, params }) => {
       const { rowId, id, name } = await rowOfDevice(parts, scope, params.device);
-      const behind = await listIn(models.devices, scope.workspaceId, { where: { gatewayRowId: rowId } });
+      const { putOff } = parts;
+      const behind = (
+        await listIn(models.devices, scope.workspaceId, { where: { gatewayRowId: rowId } })
+      ).filter((one) => putOff?.has(one.rowId) !== true);
       if (behind.length > 0)
         throw conflict(
           `${behind.length} ${behind.length === 1 ? 'sub-device is' : 'sub-devices are'} behind ${name}. Delete them first.`,
@@ -82,7 +85,8 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
       const rules = await listIn(models.rules, scope.workspaceId, { where: { deviceRowId: rowId } });
       await store.transaction(async (transaction) => {
         await deleteIn(models.mutes, scope.workspaceId, { sort: 'device', target: id }, transaction);
-        await deleteDevice(store, rowId, transaction);
+        if (putOff === undefined) await deleteDevices(store, [rowId], transaction);
+        else putOff.add(rowId);
       });
       clearing.wake();
       tellGone(bus, {

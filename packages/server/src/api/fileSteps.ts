@@ -3,6 +3,7 @@ import { streamSchema, type Applied, type EndpointName, type WorkspaceDocument }
 import type { Call, Handlers } from './context';
 import type { Scope } from './scope';
 import { ProblemError, wrongField } from '../problems';
+import type { PutOff } from '../history/deleting';
 import { changeIn, findOne, oneIn } from '../store/rows';
 import type { Store } from '../store/store';
 import { readDocument, type Named } from './fileDocument';
@@ -14,6 +15,8 @@ export interface Doing {
   scope: Scope;
   request: Call<never>['request'];
   response: Call<never>['response'];
+  /** Devices that are deleted all at once, after the last of them. */
+  putOff: PutOff;
 }
 
 /**
@@ -25,7 +28,7 @@ export async function doSteps(
   document: WorkspaceDocument,
   steps: readonly PlanStep[],
 ): Promise<Applied['given']> {
-  const { store, handlers, scope, request, response } = doing;
+  const { store, handlers, scope, request, response, putOff } = doing;
   const { models } = store;
   const { workspaceId } = scope;
   const given: Applied['given'] = [];
@@ -277,6 +280,7 @@ export async function doSteps(
   };
   let before = '';
   for (const step of inOrder(document, steps)) {
+    if (step.what !== before) await putOff.settle();
     // Names of what was just made are known to what follows.
     if (step.what !== before) known = await readDocument(store, scope);
     before = step.what;
@@ -288,6 +292,7 @@ export async function doSteps(
     }
   }
   await setBoards();
+  await putOff.settle();
   return given;
 
   /** The dashboards that pages of devices lead to, once both are there. */

@@ -2,7 +2,7 @@ import type { Transaction } from 'sequelize';
 import { keepFirstWorkspace, makeWorkspace } from '../auth/accounts';
 import { endOwnersResets } from '../auth/resets';
 import { tellGone, type Gone } from '../definitions/gone';
-import { deleteDevice } from '../history/deleting';
+import { deleteDevices } from '../history/deleting';
 import { conflict, notFound, wrongField } from '../problems';
 import type { MembershipRow } from '../store/models';
 import { deleteIn, findAll, findOne, listIn } from '../store/rows';
@@ -54,7 +54,6 @@ export function workspacesHandlers(parts: ApiParts): WorkspacesHandlers {
   const deleteWorkspace = async (workspaceId: number, transaction: Transaction): Promise<Gone> => {
     await keepFirstWorkspace(store, workspaceId, transaction);
     const devices = await listIn(models.devices, workspaceId, { attributes: ['rowId'], transaction });
-    for (const { rowId } of devices) await deleteDevice(store, rowId, transaction);
     for (const table of [models.rules, models.timetables, models.webhooks, models.addresses, models.mutes])
       await deleteIn(table as typeof models.rules, workspaceId, {}, transaction);
     const kinds = await listIn(models.kinds, workspaceId, { attributes: ['id'], transaction });
@@ -63,6 +62,11 @@ export function workspacesHandlers(parts: ApiParts): WorkspacesHandlers {
       replacements: [workspaceId],
       transaction,
     });
+    await deleteDevices(
+      store,
+      devices.map(({ rowId }) => rowId),
+      transaction,
+    );
     await models.workspaces.destroy({ where: { id: workspaceId }, transaction });
     return {
       workspaceId,

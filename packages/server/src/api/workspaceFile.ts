@@ -13,6 +13,7 @@ import type { Applied, WorkspaceDocument } from '@peatmoor/contract';
 import { createBus, type Bus } from '../bus';
 import { notFound, ProblemError, wrongFields } from '../problems';
 import { createRegistry } from '../registry';
+import { createPutOff } from '../history/deleting';
 import { afterCommit, within } from '../store/ambient';
 import { listIn } from '../store/rows';
 import { doSteps } from './fileSteps';
@@ -106,10 +107,15 @@ export function workspaceFileHandlers(
           later.length = 0;
           const registry = createRegistry(store, inner);
           registry.onNewest = () => undefined;
-          const handlers = createHandlers({ ...parts, ...quiet, bus: waiting, registry });
+          const putOff = createPutOff(store);
+          const handlers = createHandlers({ ...parts, ...quiet, bus: waiting, registry, putOff });
           const plan = await planOf(scope, document, deletes);
           demandRole(scope, plan);
-          const given = await doSteps({ store, handlers, scope, request, response }, document, plan.steps);
+          const given = await doSteps(
+            { store, handlers, scope, request, response, putOff },
+            document,
+            plan.steps,
+          );
           return { ...plan, given };
         },
       );

@@ -34,21 +34,51 @@ export async function deleteSeries(
   await mark(store, 'series', ids, transaction);
 }
 
-/** Takes a device away with all that belongs to it, in the caller's transaction; what is much is marked, and goes in slices. */
-export async function deleteDevice(store: Store, rowId: number, transaction: Transaction): Promise<void> {
+/**
+ * Takes devices away with all that belongs to them, in the caller's transaction; what is much is marked, and goes in slices. It is the last
+ * that is done in a transaction that does much: until it is committed, commits of readings of these devices wait.
+ */
+export async function deleteDevices(
+  store: Store,
+  rowIds: readonly number[],
+  transaction: Transaction,
+): Promise<void> {
+  if (rowIds.length === 0) return;
   const series = (await store.models.series.findAll({
-    where: { deviceRowId: rowId },
+    where: { deviceRowId: [...rowIds] },
     attributes: ['id'],
     raw: true,
     transaction,
   })) as unknown as { id: number }[];
-  await deleteSeries(
-    store,
-    series.map(({ id }) => id),
-    transaction,
-  );
-  await mark(store, 'device', [rowId], transaction);
-  await store.models.devices.destroy({ where: { rowId }, transaction });
+  const ids = series.map(({ id }) => id);
+  await mark(store, 'device', rowIds, transaction);
+  await deleteSeries(store, ids, transaction);
+  await store.models.devices.destroy({ where: { rowId: [...rowIds] }, transaction });
+}
+
+/** Devices that are to be taken away at the end of one transaction that does more. */
+export interface PutOff {
+  add(rowId: number): void;
+  has(rowId: number): boolean;
+  /** Takes away what was added. */
+  settle(): Promise<void>;
+}
+
+export function createPutOff(store: Store): PutOff {
+  const all = new Set<number>();
+  let waiting: number[] = [];
+  return {
+    add(rowId) {
+      all.add(rowId);
+      waiting.push(rowId);
+    },
+    has: (rowId) => all.has(rowId),
+    async settle() {
+      const now = waiting;
+      waiting = [];
+      if (now.length > 0) await store.transaction((transaction) => deleteDevices(store, now, transaction));
+    },
+  };
 }
 
 /** Tries of alerts say where they went, down to the phone of a person: they go with their alerts. */
