@@ -18,6 +18,8 @@ export interface SharedDatabase {
   /** An account with a workspace of its own, and a client of it with a key. */
   newOwner(node: Node, name?: string): Promise<{ client: Client; key: string }>;
   connect(): Promise<Connection>;
+  /** As whoever may do everything with the database. */
+  connectAsRoot(): Promise<Connection>;
   /** One connection for all looks at the database. */
   rows<R>(sql: string): Promise<R[]>;
   /** Ends everything, also what sleeps. */
@@ -87,6 +89,14 @@ export async function startSharedDatabase(): Promise<SharedDatabase> {
     nodes,
     url,
     connect,
+    connectAsRoot: () =>
+      createConnection({
+        socketPath: path.join(folder, 'db.sock'),
+        user: 'root',
+        database: 'moor',
+        bigIntAsNumber: true,
+        insertIdAsNumber: true,
+      } as never),
     async startNode(environment = {}) {
       const node: Node = await startProgram(built('server'), {
         PEATMOOR_DATA: fs.mkdtempSync(path.join(folder, 'node-')),

@@ -30,7 +30,8 @@ export function accountHandlers(parts: ApiParts): AccountHandlers {
   const limits = createLimits(store);
   const sessions = createSessions(parts);
   const tries = createPasswordTries(store, sealer);
-  const isEmpty = async (): Promise<boolean> => (await models.users.count()) === 0;
+  const isEmpty = async (): Promise<boolean> =>
+    (await models.users.findOne({ attributes: ['id'], raw: true })) === null;
   /** Of kinds that are gone, or were never one's own, nothing is kept: it would be carried along for ever. */
   const ofOwnKinds = async <T extends { kind: number }>(scope: Scope, chosen: T[]): Promise<T[]> => {
     if (chosen.length === 0) return chosen;

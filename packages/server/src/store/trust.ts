@@ -13,6 +13,9 @@ export const TRUST = [
   'CREATE TABLE IF NOT EXISTS sharedTime (id TINYINT UNSIGNED PRIMARY KEY, at BIGINT NOT NULL)',
   // Which connection of a session that outlasts connections is the newest one, and how often something was taken of it.
   'ALTER TABLE lastingSessions ADD COLUMN IF NOT EXISTS epoch INT UNSIGNED NOT NULL DEFAULT 0, ADD COLUMN IF NOT EXISTS taken INT UNSIGNED NOT NULL DEFAULT 0',
+  // What pages ask of tables that grow.
+  'ALTER TABLE sessions ADD KEY IF NOT EXISTS ofWorkspace (workspaceId, userId)',
+  'ALTER TABLE setAside ADD KEY IF NOT EXISTS newest (madeAt)',
   // For how long events, alerts and commands are kept, in days; nothing for five years.
   'ALTER TABLE workspaces ADD COLUMN IF NOT EXISTS recordDays INT UNSIGNED NULL',
 ];
