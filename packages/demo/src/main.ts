@@ -1,7 +1,14 @@
 import fs from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { createLog, readConfig, runUntilStopped, SettingError, startService } from '@peatmoor/server';
+import {
+  createLog,
+  readConfig,
+  runUntilStopped,
+  SettingError,
+  whyNotStarted,
+  startService,
+} from '@peatmoor/server';
 import { startMailCatcher, startPushCatcher, type Board } from '@peatmoor/standins';
 import { startBoards } from './boards';
 import { addPhone } from './rules';
@@ -102,6 +109,6 @@ async function endStale(dataFolder: string): Promise<void> {
 }
 
 demo().catch((error: Error) => {
-  process.stderr.write(`${error.message}\n`);
+  process.stderr.write(`${whyNotStarted(error)}\n`);
   process.exit(error instanceof SettingError ? 2 : 1);
 });

@@ -11,6 +11,7 @@ export { writeOthers, type OtherReading } from './journal/others';
 export { whom } from './rules/definition';
 export { sentenceOf } from './rules/events';
 export { createLog, runUntilStopped } from './process';
+export { whyNotStarted } from './store/lost';
 export type { RuleRow } from './store/models';
 export { inRawTransaction, openStore, type Store } from './store/store';
 export { addTo, changeIn, findAll, findOne, insert, listIn } from './store/rows';

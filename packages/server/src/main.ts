@@ -3,6 +3,7 @@ import { fileURLToPath } from 'node:url';
 import { readConfig, SettingError } from './config';
 import { createLog, runUntilStopped } from './process';
 import { startService } from './service';
+import { whyNotStarted } from './store/lost';
 
 const consoleFolder = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../../console/dist');
 const say = (text: string): void => void process.stdout.write(`${text}\n`);
@@ -18,6 +19,6 @@ try {
   const { httpPort, mqttPort, mqttsPort } = service;
   say(JSON.stringify({ ready: true, httpPort, mqttPort, ...(mqttsPort !== null && { mqttsPort }) }));
 } catch (error) {
-  process.stderr.write(`${(error as Error).message}\n`);
+  process.stderr.write(`${whyNotStarted(error as Error)}\n`);
   process.exit(error instanceof SettingError ? 2 : 1);
 }

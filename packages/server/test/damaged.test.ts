@@ -1,7 +1,9 @@
+import fs from 'node:fs';
 import { pino } from 'pino';
 import { createConnection, type Connection } from 'mariadb';
 import { decodeChunk, mergeIntoChunks } from '../src/history/chunks';
 import { createClient, type Client } from '@peatmoor/contract';
+import { startMailCatcher, type MailCatcher } from '@peatmoor/standins';
 import { inRawTransaction, openStore, type Store } from '../src/store/store';
 import { retryingConnection } from '../src/store/retrying';
 import {
@@ -22,9 +24,11 @@ let client: Client;
 let connection: Connection;
 let token: string;
 let key: string;
+let mail: MailCatcher;
 
 beforeAll(async () => {
-  service = await startService({ TESTS_STANDS_SECONDS: '2' });
+  mail = await startMailCatcher();
+  service = await startService({ TESTS_STANDS_SECONDS: '2', PEATMOOR_SMTP_URL: mail.smtpUrl });
   const person = await newPerson(service);
   ({ secret: key } = await person.client.call('createKey', { body: { title: 'test' } }));
   client = createClient({ baseUrl: service.url, headers: { authorization: `Bearer ${key}` } });
@@ -34,6 +38,7 @@ beforeAll(async () => {
 afterAll(async () => {
   await connection.end().catch(() => undefined);
   await service.stop();
+  await mail.stop();
 });
 
 async function connect(): Promise<Connection> {
@@ -220,6 +225,12 @@ describe('a table that is missing', () => {
     expect(trouble.remedy).toMatch(/restore a backup/);
     const health = (await (await fetch(`${service.url}/health`)).json()) as { troubles: { what: string }[] };
     expect(health.troubles.some(({ what }) => what === 'work')).toBe(true);
+    // Owners are written to.
+    await until(
+      () => mail.mails().some(({ subject }) => /^Peatmoor: work: Watching/.test(subject)),
+      'a mail',
+      60_000,
+    );
     // Nothing was set aside for it: brought back, the rule opens.
     await connection.query('RENAME TABLE ruleStatesAway TO ruleStates');
     await until(async () => (await client.call('listEvents')).length > 0, 'the event', 60_000);
@@ -241,5 +252,28 @@ describe('a table that is missing', () => {
     await connection.end();
     connection = await connect();
     await connection.query('RENAME TABLE ruleStatesAway TO ruleStates');
+  });
+
+  it('that holds the newest readings is said at a start that cannot go on without it, in a sentence', async () => {
+    await connection.end();
+    await service.program.stop();
+    const file = `${service.dataFolder}/mariadb/peatmoor/journal.ibd`;
+    const whole = fs.readFileSync(file);
+    const bytes = Buffer.from(whole);
+    // Every page after those that say what the file is.
+    for (let page = 3 * 16_384; page < bytes.length; page += 16_384)
+      bytes.fill('rust', page + 60, page + 260);
+    fs.writeFileSync(file, bytes);
+    const refused = await service.restart(false).then(
+      () => '',
+      (error: Error) => error.message.trim().split('\n').at(-1)!,
+    );
+    expect(refused).toBe(
+      'The table "journal" of the database is missing or damaged, and the service cannot start without it: it holds the newest readings. Nothing was changed. Stop the service, keep a copy of its data folder, and restore a backup with "peatmoor restore". The disk may be failing.',
+    );
+    fs.writeFileSync(file, whole);
+    await service.restart(false);
+    connection = await connect();
+    expect((await readingsOf(client, 'dipwell-north', 'level')).length).toBeGreaterThan(0);
   });
 });

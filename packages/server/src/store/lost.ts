@@ -50,6 +50,18 @@ export function isDamaged(error: unknown): boolean {
   return number !== undefined && DAMAGED.has(number);
 }
 
+/** What to do about that. */
+export const MEND =
+  'Stop the service, keep a copy of its data folder, and restore a backup with "peatmoor restore". The disk may be failing.';
+
+/** Why a service could not start, in a sentence for whoever started it; what the database said to whom is for the log. */
+export function whyNotStarted(error: Error): string {
+  if (!isDamaged(error))
+    return error.message.replace(/^\(conn:[^)]*\) /, '').replace(/\n\s*sql: [\s\S]*$/, '');
+  const table = tableIn(error.message);
+  return `${table === null ? 'A table' : `The table "${table}"`} of the database is missing or damaged, and the service cannot start without it${table === 'journal' ? ': it holds the newest readings' : ''}. Nothing was changed. ${MEND}`;
+}
+
 /** The table that a message of the database names; null for none. */
 export function tableIn(message: string): string | null {
   return /[Tt]able ['`"]?(?:\.\/)?(?:\w+['`"]?[./]['`"]?)?(\w+)['`"]?/.exec(message)?.[1] ?? null;

@@ -9,7 +9,7 @@ import { inRawTransaction, type Store } from '../store/store';
 import type { DiskWatch } from './disk';
 import { firstWorkspace } from '../auth/accounts';
 import type { Standing } from '../standing';
-import { isDamaged, tableIn } from '../store/lost';
+import { isDamaged, MEND, tableIn } from '../store/lost';
 
 const LOOK_MS = 15_000;
 const DAY_MS = 86_400_000;
@@ -127,9 +127,6 @@ export function troublesOf({
     });
   return troubles;
 }
-
-const MEND =
-  'Stop the service, keep a copy of its data folder, and restore a backup with "peatmoor restore". The disk may be failing.';
 
 /** What owners were told of, and not yet that it is over. */
 async function toldOf(store: Store, place: string): Promise<Map<string, string>> {

@@ -181,6 +181,8 @@ it('no query of any page walks through a table', async () => {
   for (const text of asked.values()) {
     const [name, ...rest] = text.split('\n');
     const sql = rest.join('\n');
+    // The first rows of whatever order, and no more of them, are not walked through.
+    if (!/\bWHERE\b|\bGROUP BY\b|\bORDER BY\b|\bcount\(/i.test(sql) && /\bLIMIT \d+$/.test(sql)) continue;
     const rows = (await root.query(`EXPLAIN ${sql}`).catch(() => [])) as Explained[];
     for (const { table, type, key, rows: count } of rows)
       if ((type === 'ALL' || type === 'index') && Number(count) > MOST_WALKED)
