@@ -309,7 +309,7 @@ export async function startService({
     bus.on('used', ({ devices }) => rate.usedElsewhere(devices));
     const report = createReport({
       registry,
-      newNames: createNewNames(store, registry, bus, log),
+      newNames: createNewNames(store, registry, bus, log, database === null),
       journal,
       arrivals,
       presence,

@@ -6,6 +6,8 @@ export interface BusStandIn {
   /** Cuts all connections; `port` gives the same place again. */
   stop(): Promise<void>;
   port: number;
+  /** Says nothing any more, and keeps connections, until it is called with false. */
+  silence(silent: boolean): void;
 }
 
 /** Speaks as much of the protocol (RESP 2) as publishing and subscribing need. */
@@ -34,8 +36,10 @@ export async function startBusStandIn(port = 0): Promise<BusStandIn> {
         socket.write('+OK\r\n');
     }
   };
+  let silent = false;
   const server = net.createServer((socket) => {
     sockets.add(socket);
+    if (silent) socket.pause();
     let rest = Buffer.alloc(0);
     socket.on('data', (part) => {
       rest = Buffer.concat([rest, part]);
@@ -60,6 +64,10 @@ export async function startBusStandIn(port = 0): Promise<BusStandIn> {
   return {
     url: `redis://127.0.0.1:${at}`,
     port: at,
+    silence(now) {
+      silent = now;
+      for (const socket of sockets) socket[now ? 'pause' : 'resume']();
+    },
     stop() {
       const closed = new Promise<void>((resolve) => server.close(() => resolve()));
       for (const socket of sockets) socket.destroy();

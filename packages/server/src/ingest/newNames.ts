@@ -3,20 +3,45 @@ import type { Logger } from 'pino';
 import { UniqueConstraintError } from 'sequelize';
 import type { Bus } from '../bus';
 import type { DeviceEntry, Registry } from '../registry';
+import { gather } from '../store/gather';
 import { addTo, changeIn, oneIn } from '../store/rows';
 import type { Store } from '../store/store';
 
 /** Datastreams a kind may have before new names are no longer accepted by themselves. */
 const MOST_STREAMS = 200;
 const MOST_ALIASES = 20;
+const MOST_MARKS = 10_000;
 
 /** Makes datastreams of names that arrive, for kinds that accept new names. */
 export interface NewNames {
   /** Makes what is missing, marked to be confirmed, and returns the device as it is then. */
   adopt(entry: DeviceEntry, names: ReadonlyMap<string, unknown>): Promise<DeviceEntry>;
+  /** True where another node may have heard of names that are not known here yet. */
+  mayBeBehind: boolean;
+  /** The device as the records have it, where its kind is not as it was when this was asked last. */
+  lookAgain(entry: DeviceEntry): Promise<DeviceEntry>;
 }
 
-export function createNewNames(store: Store, registry: Registry, bus: Bus, log: Logger): NewNames {
+export function createNewNames(
+  store: Store,
+  registry: Registry,
+  bus: Bus,
+  log: Logger,
+  isShared: boolean,
+): NewNames {
+  /** What a kind was like when it was looked at, in a number. */
+  const marks = new Map<number, string>();
+  const markOf = gather(async (kindIds: readonly number[]) => {
+    const rows = await store.withConnection(
+      async (connection) =>
+        (await connection.query(
+          `SELECT k.id, CONCAT_WS(' ', k.acceptNew, COUNT(s.id), SUM(CRC32(CONCAT_WS('|', s.id, s.\`key\`, s.pin, s.aliases)))) AS mark
+            FROM kinds k LEFT JOIN streams s ON s.kindId = k.id WHERE k.id IN (?) GROUP BY k.id`,
+          [kindIds],
+        )) as { id: number; mark: string }[],
+    );
+    return new Map(rows.map(({ id, mark }) => [Number(id), mark]));
+  });
   const addStream = async (entry: DeviceEntry, stream: Datastream, name: string): Promise<boolean> => {
     try {
       await addTo(store.models.streams, entry.workspaceId, {
@@ -44,6 +69,18 @@ export function createNewNames(store: Store, registry: Registry, bus: Bus, log: 
     return true;
   };
   return {
+    mayBeBehind: isShared,
+    async lookAgain(entry) {
+      const { kindId, workspaceId } = entry;
+      const mark = await markOf(kindId);
+      if (mark === null || marks.get(kindId) === mark) return entry;
+      marks.delete(kindId);
+      marks.set(kindId, mark);
+      if (marks.size > MOST_MARKS) marks.delete(marks.keys().next().value!);
+      // Forgotten here alone: whoever changed it has told the others.
+      bus.arrive('definitions', { workspaceId, kindId }, 0);
+      return (await registry.byRow(entry.rowId)) ?? entry;
+    },
     async adopt(entry, names) {
       const keys = new Set(entry.streams.map(({ key }) => key));
       let looked = 0;

@@ -9,6 +9,9 @@ export interface Link {
 }
 
 const LONGEST_REST_MS = 1000;
+/** How often the bus is asked whether it is there, and after how long without a word from it it is not, in ms. */
+const PING_MS = 1000;
+const SILENT_MS = 3000;
 /** Bytes that may wait to be sent; beyond them it is said no more: whoever listens finds it in the database. */
 const MOST_WAITING = 2000;
 
@@ -35,7 +38,9 @@ export async function openLink(
     maintNotifications: 'disabled',
     disableOfflineQueue: true,
     commandsQueueMaxLength: MOST_WAITING,
+    pingInterval: PING_MS,
     socket: {
+      socketTimeout: SILENT_MS,
       connectTimeout: 2000,
       reconnectStrategy: (tries) => Math.min(LONGEST_REST_MS, 50 * 2 ** tries),
     },

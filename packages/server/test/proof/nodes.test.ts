@@ -109,7 +109,11 @@ it('lists all, each with its sign of life', async () => {
     const listed = (await there.call('listNodes')).map(({ address }) => address).sort();
     return JSON.stringify(listed) === JSON.stringify(addresses);
   });
-  expect(nodes.flatMap(({ does }) => does).sort()).toEqual(['computing', 'folding', 'rules']);
+  // As each of them has said since.
+  await until(async () => {
+    const does = (await here.call('listNodes')).flatMap((one) => one.does);
+    return does.sort().join(' ') === 'computing folding rules';
+  });
 });
 
 it('tells boards the port of the balancer', async () => {
@@ -247,6 +251,36 @@ async function packetBoard(node: Node, name: string, secret: string) {
     );
   return { socket, publish, release, send };
 }
+
+it('a datastream that was made at one node a moment ago is known at the other', async () => {
+  const { kindId } = await here.call('readDevice', { params: { device: id } });
+  for (let i = 0; i < 10; i++) {
+    await here.call('createStream', {
+      params: { kind: String(kindId) },
+      body: { key: `fresh_${i}`, title: `Fresh ${i}`, type: 'number' },
+    });
+    const { answer } = await report(second, { [`fresh_${i}`]: i });
+    expect(answer).toMatchObject({ accepted: 1, refused: [] });
+  }
+  // What nobody knows is refused as always.
+  expect((await report(second, { nobody_knows: 1 })).answer.refused).toMatchObject([
+    { reason: 'unknown-name' },
+  ]);
+});
+
+it('a bus that says nothing any more is noticed, and pages go on by the database', async () => {
+  const { heard, page } = await openPage(second);
+  bus.silence(true);
+  const { kindId } = await here.call('readDevice', { params: { device: id } });
+  await new Promise((resolve) => setTimeout(resolve, 4500));
+  heard.length = 0;
+  await here.call('changeKind', { params: { kind: String(kindId) }, body: { notes: 'by the database' } });
+  await report(first, { level: -77 });
+  await within(2500, () => heard.some(({ type }) => type === 'changed'), 'the change');
+  await within(2500, () => heard.some((one) => JSON.stringify(one).includes('-77')), 'the reading');
+  bus.silence(false);
+  page.terminate();
+});
 
 it('a message of QoS 2 is taken once, wherever it is sent again, and its number means a new one afterwards', async () => {
   const { token: secret } = await newDevice(here, 'Twice');

@@ -200,10 +200,13 @@ export function createReport(parts: Parts): Report {
       joinPlaces(decoded.rows, entry.names, entry.streams);
       const at = timeOf(entry, decoded, facts.receivedAt);
       if (typeof at !== 'number') return 'needs-waiting';
-      rate.charge(entry.rowId, values, facts.size);
       const taking = new ReportTaker(entry.names, decoded.refused ?? []);
       for (const row of decoded.rows) taking.row(row, at, aheadMs());
-      return keep(entry, decoded, taking.result(), facts, at);
+      const taken = taking.result();
+      // Another node may know more: the records are asked.
+      if (newNames.mayBeBehind && hasStrangers(taken)) return 'needs-waiting';
+      rate.charge(entry.rowId, values, facts.size);
+      return keep(entry, decoded, taken, facts, at);
     },
     async take(entry, decoded, facts, forDevice = null, { onKept, patient = false, number = null } = {}) {
       proofs.reached(entry, 'connectedAt', facts.receivedAt);
@@ -225,7 +228,9 @@ export function createReport(parts: Parts): Report {
         };
         takeTimes(rows, target.names);
         joinPlaces(rows, target.names, target.streams);
-        const current = target.acceptNew ? await newNames.adopt(target, unknownNames(target, part)) : target;
+        const known =
+          newNames.mayBeBehind && hasUnknown(target, part) ? await newNames.lookAgain(target) : target;
+        const current = known.acceptNew ? await newNames.adopt(known, unknownNames(known, part)) : known;
         const at = timeOf(current, part, facts.receivedAt);
         if (typeof at !== 'number') {
           if (patient) throw new TooFastError();
@@ -293,6 +298,9 @@ function hasUnknown(entry: DeviceEntry, decoded: DecodedReport): boolean {
     for (const [name] of values) if (entry.names.find(name) === undefined) return true;
   return false;
 }
+
+/** True where names were refused because nobody here knows them. */
+const hasStrangers = ({ refused }: Taken): boolean => refused.some(({ reason }) => reason === 'unknown-name');
 
 function unknownNames(entry: DeviceEntry, decoded: DecodedReport): Map<string, unknown> {
   const names = new Map<string, unknown>();
