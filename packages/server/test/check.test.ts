@@ -3,8 +3,13 @@ import fs from 'node:fs';
 import path from 'node:path';
 import { createConnection } from 'mariadb';
 import { pino } from 'pino';
+import { connectionsFor } from '../src/api/check';
 import { startManagedDatabase } from '../src/database/managed';
 import { databaseOf, newFolder, newPerson, startService } from '../../../test/support/service';
+
+it('a database of several services takes connections of all of them', () => {
+  expect([connectionsFor(1), connectionsFor(3)]).toEqual([26, 58]);
+});
 
 it('says what the service stands on, and what to do where something is wrong', async () => {
   const service = await startService();

@@ -3,6 +3,7 @@ import { randomBytes } from 'node:crypto';
 import fs from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
+import { fileURLToPath } from 'node:url';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { createConnection, type Connection } from 'mariadb';
 import { newestOf } from './newest';
@@ -21,6 +22,9 @@ export interface Cluster {
   servicePorts: { http: number; mqtt: number }[];
   databaseUrl: string;
   databasePorts: number[];
+  databaseHosts: string[];
+  /** Sets the clock of a service off, by ms. */
+  shiftClock(index: number, ms: number): void;
   /** A connection to a database node. */
   connect(index: number): Promise<Connection>;
   password: string;
@@ -31,7 +35,7 @@ export interface Cluster {
   stop(): Promise<void>;
 }
 
-interface ClusterOptions {
+export interface ClusterOptions {
   folder: string;
   /** Where programs are unpacked. */
   programs: string;
@@ -45,8 +49,18 @@ interface ClusterOptions {
   environment: Record<string, string>;
   /** Runs once the databases are up and before any service is. */
   prepare?: (databaseUrl: string) => Promise<void>;
+  /** Each database has an address of its own, so that packets to one can be dropped. */
+  apart?: boolean;
+  /** Clocks of services can be set off. */
+  shiftsClocks?: boolean;
   say: (text: string) => void;
 }
+
+const PROJECT = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../../..');
+
+/** How soon a database node that is gone is left by the others, as deploy/galera.cnf has it. */
+const LEAVING =
+  'evs.keepalive_period=PT0.5S;evs.inactive_check_period=PT0.5S;evs.suspect_timeout=PT2S;evs.inactive_timeout=PT4S;evs.install_timeout=PT4S';
 
 /** `nobody`: as root the transfer between database nodes fails, as its rsync gives up root's rights. */
 const NOBODY = 65_534;
@@ -72,7 +86,9 @@ export async function createCluster(options: ClusterOptions): Promise<Cluster> {
     mqtt: take(),
   }));
   const busPort = take();
-  const hosts = at.map(({ sql }) => `127.0.0.1:${sql}`);
+  const hostOf = (i: number): string => (options.apart ? `127.0.0.${11 + i}` : '127.0.0.1');
+  const shiftFileOf = (i: number): string => path.join(folder, `shift-${i + 1}`);
+  const hosts = at.map(({ sql }, i) => `${hostOf(i)}:${sql}`);
   const urlFor = (first: number): string =>
     // Each service has a node of its own, and the others to fall back on.
     `mariadb://moor:${password}@${[...hosts.slice(first), ...hosts.slice(0, first)].join(',')}/peatmoor`;
@@ -81,26 +97,26 @@ export async function createCluster(options: ClusterOptions): Promise<Cluster> {
     init,
     [
       'CREATE DATABASE IF NOT EXISTS peatmoor CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;',
-      `CREATE USER IF NOT EXISTS 'moor'@'127.0.0.1' IDENTIFIED BY '${password}';`,
-      "GRANT ALL ON *.* TO 'moor'@'127.0.0.1';",
+      `CREATE USER IF NOT EXISTS 'moor'@'127.0.0.%' IDENTIFIED BY '${password}';`,
+      "GRANT ALL ON *.* TO 'moor'@'127.0.0.%';",
     ].join('\n'),
   );
 
   /** True for the one that makes the cluster anew: only where no other is there. */
   let makesAnew: number | null = null;
   let startsAt: string | null = null;
-  const connectTo = (port: number, connectTimeout: number, database?: string): Promise<Connection> =>
+  const connectTo = (index: number, connectTimeout: number, database?: string): Promise<Connection> =>
     createConnection({
-      host: '127.0.0.1',
-      port,
+      host: hostOf(index),
+      port: at[index]!.sql,
       user: 'moor',
       password,
       connectTimeout,
       bigIntAsNumber: true,
       ...(database !== undefined && { database }),
     });
-  const state = async (port: number): Promise<string> => {
-    const connection = await connectTo(port, 1000);
+  const state = async (index: number): Promise<string> => {
+    const connection = await connectTo(index, 1000);
     try {
       const [row] = (await connection.query("SHOW STATUS LIKE 'wsrep_local_state_comment'")) as {
         Value: string;
@@ -122,7 +138,7 @@ export async function createCluster(options: ClusterOptions): Promise<Cluster> {
         `--socket=${path.join(data, 's.sock')}`,
         `--pid-file=${path.join(data, 'server.pid')}`,
         `--port=${sql}`,
-        '--bind-address=127.0.0.1',
+        `--bind-address=${hostOf(i)}`,
         '--skip-name-resolve',
         '--binlog-format=ROW',
         '--innodb-autoinc-lock-mode=2',
@@ -134,18 +150,18 @@ export async function createCluster(options: ClusterOptions): Promise<Cluster> {
         '--wsrep-on=ON',
         `--wsrep-provider=${programs.galera}`,
         '--wsrep-cluster-name=peatmoor',
-        `--wsrep-cluster-address=gcomm://${makesAnew === i ? '' : at.map((one) => `127.0.0.1:${one.group}`).join(',')}`,
-        '--wsrep-node-address=127.0.0.1',
+        `--wsrep-cluster-address=gcomm://${makesAnew === i ? '' : at.map((one, n) => `${hostOf(n)}:${one.group}`).join(',')}`,
+        `--wsrep-node-address=${hostOf(i)}`,
         `--wsrep-node-name=node${i + 1}`,
         '--wsrep-sst-method=rsync',
-        `--wsrep-sst-receive-address=127.0.0.1:${sst}`,
-        `--wsrep-provider-options=base_host=127.0.0.1;base_port=${group};gmcast.listen_addr=tcp://127.0.0.1:${group};ist.recv_addr=127.0.0.1:${ist};gcache.size=64M;pc.recovery=TRUE`,
+        `--wsrep-sst-receive-address=${hostOf(i)}:${sst}`,
+        `--wsrep-provider-options=base_host=${hostOf(i)};base_port=${group};gmcast.listen_addr=tcp://${hostOf(i)}:${group};ist.recv_addr=${hostOf(i)}:${ist};gcache.size=64M;pc.recovery=TRUE;${LEAVING}`,
         ...(makesAnew === i ? [`--init-file=${init}`] : []),
         ...(makesAnew === i && startsAt !== null ? [`--wsrep-start-position=${startsAt}`] : []),
       ],
       environment: programs.environment,
       logFile: path.join(folder, `database-${i + 1}.log`),
-      isReady: async () => (await state(sql)) === 'Synced',
+      isReady: async () => (await state(i)) === 'Synced',
       readyMs: 120_000,
       uid: isRoot ? NOBODY : undefined,
     });
@@ -177,6 +193,10 @@ export async function createCluster(options: ClusterOptions): Promise<Cluster> {
         PEATMOOR_PUBLIC_URL: `http://${options.host}:${options.httpPort}`,
         PEATMOOR_PUBLIC_MQTT_PORT: String(options.mqttPort),
         PEATMOOR_LOG: 'info',
+        ...(options.shiftsClocks && {
+          NODE_OPTIONS: `--import=${path.join(PROJECT, 'test/support/shiftedClock.mjs')}`,
+          SHIFT_FILE: shiftFileOf(i),
+        }),
         ...options.environment,
       },
       logFile: path.join(folder, `service-${i + 1}.log`),
@@ -217,7 +237,9 @@ export async function createCluster(options: ClusterOptions): Promise<Cluster> {
     servicePorts: at.map(({ http, mqtt }) => ({ http, mqtt })),
     databaseUrl: urlFor(0),
     databasePorts: at.map(({ sql }) => sql),
-    connect: (index) => connectTo(at[index]!.sql, 10_000, 'peatmoor'),
+    databaseHosts: at.map((_, i) => hostOf(i)),
+    shiftClock: (index, ms) => fs.writeFileSync(shiftFileOf(index), String(Math.round(ms))),
+    connect: (index) => connectTo(index, 10_000, 'peatmoor'),
     password,
     async start() {
       say('Starting three database nodes …');

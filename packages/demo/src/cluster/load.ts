@@ -15,6 +15,8 @@ export interface Load {
   /** Reports that were refused for now, or found nobody. */
   turnedAway(): number;
   acknowledged(): number;
+  /** The longest time in which nothing at all was acknowledged since this was asked before, in ms. */
+  longestGap(): number;
   stop(): Promise<void>;
 }
 
@@ -31,6 +33,8 @@ export function startLoad(devices: readonly { id: string; token: string }[], at:
   let stopped = false;
   let turnedAway = 0;
   let acknowledged = 0;
+  let keptAt = performance.now();
+  let gapMs = 0;
   const sent = devices.map(({ id }): Sent => ({ device: id, kept: new Map(), unknown: new Set() }));
   const loops = devices.map(({ id, token }, i) =>
     i % 2 === 0 ? overHttp(token, sent[i]!, i) : overMqtt(id, token, sent[i]!, i),
@@ -38,6 +42,9 @@ export function startLoad(devices: readonly { id: string; token: string }[], at:
   const keep = (one: Sent, value: number, time: number | null): void => {
     one.kept.set(value, time);
     acknowledged++;
+    const now = performance.now();
+    gapMs = Math.max(gapMs, now - keptAt);
+    keptAt = now;
   };
 
   async function overHttp(token: string, mine: Sent, place: number): Promise<void> {
@@ -100,6 +107,11 @@ export function startLoad(devices: readonly { id: string; token: string }[], at:
     sent,
     turnedAway: () => turnedAway,
     acknowledged: () => acknowledged,
+    longestGap() {
+      const longest = Math.max(gapMs, performance.now() - keptAt);
+      gapMs = 0;
+      return longest;
+    },
     async stop() {
       stopped = true;
       await Promise.all(loops);

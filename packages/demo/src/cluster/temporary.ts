@@ -2,7 +2,7 @@ import fs from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { createCluster, type Cluster } from './cluster';
+import { createCluster, type Cluster, type ClusterOptions } from './cluster';
 import { freePorts } from './processes';
 
 const root = path.resolve(path.dirname(fileURLToPath(import.meta.url)), '../../..');
@@ -20,11 +20,12 @@ export async function withCluster(
   environment: Record<string, string>,
   say: (text: string) => void,
   work: (cluster: Cluster, url: string) => Promise<boolean>,
+  more: Pick<ClusterOptions, 'apart' | 'shiftsClocks'> = {},
 ): Promise<boolean> {
   const folder = fs.mkdtempSync(path.join(os.tmpdir(), 'peatmoor-cluster-'));
   fs.chmodSync(folder, 0o755);
   const [httpPort, mqttPort] = (await freePorts(2)) as [number, number];
-  const cluster = await createCluster({ ...PLACES, folder, httpPort, mqttPort, environment, say });
+  const cluster = await createCluster({ ...PLACES, ...more, folder, httpPort, mqttPort, environment, say });
   let isWell = false;
   try {
     await cluster.start();

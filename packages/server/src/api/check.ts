@@ -6,7 +6,7 @@ import { showTime } from '../backup/words';
 import { now as clockNow } from '../clock';
 import { DEAD_MS } from '../nodes/book';
 import { countSetAside } from '../journal/setAside';
-import type { Store } from '../store/store';
+import { MOST_CONNECTIONS, type Store } from '../store/store';
 import { troublesOf, type Trouble } from '../watch/troubles';
 import { VERSION } from '../version';
 import type { ApiParts, Handlers } from './context';
@@ -28,7 +28,7 @@ export function checkHandlers(parts: ApiParts): Pick<Handlers, 'check' | 'listTr
     check: async () => ({
       findings: [
         ...itself(parts),
-        ...(await database(parts.store)),
+        ...(await database(parts.store, (await parts.nodes.list()).length)),
         ...(await ports(parts)),
         addresses(parts.address().httpUrl),
         await mail(parts),
@@ -84,12 +84,17 @@ function itself({ watched, config }: ApiParts): Finding[] {
   ];
 }
 
-async function database(store: Store): Promise<Finding[]> {
+/** Connections that the services on a database want: each its own, whichever database the others of a cluster fall back on. */
+export const connectionsFor = (nodes: number): number => nodes * MOST_CONNECTIONS + SPARE_CONNECTIONS;
+/** What is left to people and their tools. */
+const SPARE_CONNECTIONS = 10;
+
+async function database(store: Store, nodes: number): Promise<Finding[]> {
   return store.withConnection(async (connection) => {
     const [row] = (await connection.query(
-      'SELECT VERSION() AS version, @@innodb_flush_log_at_trx_commit AS flush, @@innodb_buffer_pool_size AS buffer',
-    )) as { version: string; flush: number; buffer: number }[];
-    const { version, flush, buffer } = row!;
+      'SELECT VERSION() AS version, @@innodb_flush_log_at_trx_commit AS flush, @@innodb_buffer_pool_size AS buffer, @@max_connections AS connections',
+    )) as { version: string; flush: number; buffer: number; connections: number }[];
+    const { version, flush, buffer, connections } = row!;
     const known = TRIED.some((one) => version.startsWith(`${one}.`));
     const findings: Finding[] = [
       known
@@ -101,6 +106,14 @@ async function database(store: Store): Promise<Finding[]> {
             remedy: 'It may work. Keep a backup at hand, and use one of those where you can.',
           },
     ];
+    const wanted = connectionsFor(nodes);
+    if (Number(connections) < wanted)
+      findings.push({
+        what: 'database',
+        state: 'look',
+        found: `It takes ${connections} connections; ${counted(nodes, 'service')} may want ${wanted}.`,
+        remedy: `Set max_connections to ${wanted} or more.`,
+      });
     if (Number(flush) !== 1)
       findings.push({
         what: 'database',

@@ -12,6 +12,10 @@ import { refuseSettings } from './settings';
 import { refuseUnfinished } from './unfinished';
 import { guardConnections, inTransaction } from './oneConnection';
 
+/** Connections of a service at the most: the pool, one that asks whether the database is there, and those of a backup. */
+const POOL = 12;
+export const MOST_CONNECTIONS = POOL + 4;
+
 /** Transactions of calls at once, of a pool of twelve connections. */
 const MOST_TRANSACTIONS = 4;
 
@@ -64,7 +68,7 @@ export async function openStore(
     dialect: 'mariadb' as const,
     dialectOptions,
     logging: false as const,
-    pool: { max: 12, min: 0, idle: 30_000, acquire: 8000 },
+    pool: { max: POOL, min: 0, idle: 30_000, acquire: 8000 },
     define: { charset: 'utf8mb4' },
   };
   const { url, hosts } = splitHosts('url' in address ? address.url.replace(/^mysql:/, 'mariadb:') : '');
