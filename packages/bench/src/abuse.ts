@@ -3,6 +3,7 @@ import fs from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { createClient } from '@peatmoor/contract';
 import { ATTACKS, type Attacker } from './attacks';
 import { p99, pause } from './measure';
 import { residentMb, signUp, startOurs } from './service';
@@ -67,7 +68,7 @@ async function measure(): Promise<void> {
     const [report, page] = await measured(3000);
     say(`Without abuse: others' reports p99 ${report.toFixed(0)} ms, console p99 ${page.toFixed(0)} ms.\n`);
     say(
-      '| one abusive device | others’ reports p99, ms (aim 100) | console p99, ms (aim 200) | memory, MB more (aim 200) | back within 5 s | |',
+      '| one abusive device, person, key or link | others’ reports p99, ms (aim 100) | console p99, ms (aim 200) | memory, MB more (aim 200) | back within 5 s | |',
     );
     say('|---|---|---|---|---|---|');
     let failed = 0;
@@ -126,6 +127,46 @@ async function setUp(
     params: { kind: kindId },
     body: { title: 'abuse', most: 1000 },
   });
+  const board = await session.call('createDashboard', {
+    body: {
+      title: 'Shared',
+      widgets: [
+        {
+          id: 'a',
+          type: 'gauge',
+          sources: [{ device: made.device.id, stream: 'value_0' }],
+          title: '',
+          options: {},
+          x: 0,
+          y: 0,
+          w: 3,
+          h: 3,
+        },
+      ],
+    },
+  });
+  const link = await session.call('createLink', {
+    body: { title: 'abuse', sort: 'dashboard', dashboardId: board.id },
+  });
+  const keyOf = async (name: string, role: 'viewer' | 'none'): Promise<string> => {
+    const { link: invited } = await session.call('addPerson', { body: { name, role } });
+    const joined = await fetch(`${url}/api/join`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({
+        secret: invited.split('#')[1],
+        email: `${name}@quillmere.example`,
+        password: 'cotton grass and reeds',
+      }),
+    });
+    await joined.arrayBuffer();
+    const cookie = joined.headers
+      .getSetCookie()
+      .map((one) => one.split(';')[0])
+      .join('; ');
+    const theirs = createClient({ baseUrl: url, headers: { cookie, 'sec-fetch-site': 'same-origin' } });
+    return (await theirs.call('createKey', { body: { title: 'abuse' } })).secret;
+  };
   return {
     key,
     others: other.token,
@@ -137,6 +178,9 @@ async function setUp(
       key,
       kindId,
       claimSecret: claim.secret,
+      link: `link_${link.address.split('/shared/')[1]}`,
+      readKey: await keyOf('reader', 'viewer'),
+      noneKey: await keyOf('nobody', 'none'),
     },
   };
 }

@@ -11,6 +11,10 @@ export interface Attacker {
   key: string;
   kindId: number;
   claimSecret: string;
+  /** What people of other sorts come with: a link, a key that reads, one of role `none`. */
+  link: string;
+  readKey: string;
+  noneKey: string;
   running(): boolean;
 }
 
@@ -66,6 +70,35 @@ function calls(
               method: 'POST',
               headers: { authorization: `Bearer ${attacker.key}`, 'content-type': 'application/json' },
               body: JSON.stringify(body()),
+            }).catch(() => null);
+            await response?.arrayBuffer().catch(() => undefined);
+          }),
+        );
+    },
+  };
+}
+
+/** Very many calls at once of somebody who may only look, or not even that. */
+function crowd(
+  what: string,
+  call: (attacker: Attacker) => { path: string; by?: string; body?: object; headers?: object },
+  atOnce = 300,
+): Attack {
+  return {
+    name: what,
+    run: async (attacker) => {
+      while (attacker.running())
+        await Promise.all(
+          Array.from({ length: atOnce }, async () => {
+            const { path, by, body, headers } = call(attacker);
+            const response = await fetch(attacker.url + path, {
+              method: body === undefined ? 'GET' : 'POST',
+              headers: {
+                'content-type': 'application/json',
+                ...(by !== undefined && { authorization: `Bearer ${by}` }),
+                ...headers,
+              },
+              ...(body !== undefined && { body: JSON.stringify(body) }),
             }).catch(() => null);
             await response?.arrayBuffer().catch(() => undefined);
           }),
@@ -222,4 +255,25 @@ export const ATTACKS: Attack[] = [
     }),
     4,
   ),
+  crowd('a visitor by a link: 300 looks at once', ({ link, deviceId }) => ({
+    path: `/api/devices/${deviceId}`,
+    by: link,
+  })),
+  crowd('a key that reads: 300 lists at once', ({ readKey }) => ({ path: '/api/devices', by: readKey })),
+  crowd('a person of role none: 300 calls at once', ({ noneKey }) => ({ path: '/api/me', by: noneKey })),
+  crowd('a key that keeps answers of repeated calls', ({ readKey, token }) => ({
+    path: '/api/tokens/whose',
+    by: readKey,
+    body: { text: token },
+    headers: { 'idempotency-key': `abuse-${counter++}-${'x'.repeat(20)}` },
+  })),
+  crowd(
+    'a stranger who guesses passwords',
+    () => ({
+      path: '/api/session',
+      body: { email: `guess-${counter++ % 50}@quillmere.example`, password: 'not this one' },
+    }),
+    60,
+  ),
+  crowd('nobody: 300 calls at once', () => ({ path: '/api/devices' })),
 ];

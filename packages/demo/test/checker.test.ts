@@ -28,13 +28,13 @@ describe('a record of a control, held against the calls that led to it', () => {
     expect(checkWishes([], [done(1, 1)])[0]).toMatch(/NOBODY/);
     expect(checkWishes([wish(1, 0, null, 'unknown')], [done(1, 20_000)])[0]).toMatch(/10000 ms TOO LATE/);
     expect(checkWishes([wish(1, 0, 10), wish(2, 20, 30)], [done(2, 25), done(1, 40)])).toEqual([
-      '1 took the place of 2, which was wanted LATER.',
+      '1 took the place of 2, which was wanted LATER (20 ms; its answer: taken).',
     ]);
   });
   it('nothing that was held up stands after what was wanted seconds later, though nobody answered it', () => {
     const wishes = [wish(1, 0, null, 'unknown'), wish(2, 4000, 4100)];
     expect(checkWishes(wishes, [done(2, 4050), done(1, 8000)])).toEqual([
-      '1 took the place of 2, which was wanted LATER.',
+      '1 took the place of 2, which was wanted LATER (4000 ms; its answer: unknown).',
     ]);
     expect(checkWishes(wishes, [done(1, 3000), done(2, 4050)])).toEqual([]);
   });

@@ -1,5 +1,6 @@
 import fs from 'node:fs';
 import { pino } from 'pino';
+import { BatchBuilder } from '@peatmoor/core';
 import { startManagedDatabase, type ManagedDatabase } from '../src/database/managed';
 import {
   keepOffsets,
@@ -9,6 +10,7 @@ import {
   readJournal,
   trimJournal,
 } from '../src/journal/reader';
+import { leaveOut, placesOf, type PartOfGroup } from '../src/journal/messages';
 import { readParts, sharesOf } from '../src/journal/parts';
 import { startJournalWriter, type Committed, type JournalWriter } from '../src/journal/writer';
 import { inRawTransaction, openStore, type Store } from '../src/store/store';
@@ -318,4 +320,29 @@ describe('the journal', () => {
     await writer.stop();
     expect(writer.takes()).toBe(false);
   });
+});
+
+it('a commit is written without a message that was there already, and with all else', () => {
+  const part = (): PartOfGroup => ({ part: 1, builder: new BatchBuilder(), others: [], facts: [] });
+  const one = part();
+  one.builder.add(1, 10, 0.5);
+  const from = placesOf([undefined, one]);
+  one.builder.add(1, 11, 1.5);
+  one.builder.add(2, 11, 2.5);
+  one.others.push({ series: 3, at: 11, value: 'told', bytes: 8 });
+  one.facts.push({ kind: 'told', series: 3, at: 11, value: 'told' });
+  const to = placesOf([undefined, one]);
+  one.builder.add(1, 12, 3.5);
+  one.others.push({ series: 3, at: 12, value: 'kept', bytes: 8 });
+  const [kept] = leaveOut([one], [{ from, to }]);
+  const { times, values } = kept!.builder.batch();
+  expect([[...(times as Float64Array)], [...(values as Float64Array)]]).toEqual([
+    [10, 12],
+    [0.5, 3.5],
+  ]);
+  expect(kept!.others.map(({ value }) => value)).toEqual(['kept']);
+  expect(kept!.facts).toEqual([]);
+  // A part that was not there yet when the message began is left out from its beginning.
+  const [none] = leaveOut([one], [{ from: [], to: placesOf([undefined, one]) }]);
+  expect([none!.builder.length, none!.others.length]).toEqual([0, 0]);
 });

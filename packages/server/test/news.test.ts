@@ -212,6 +212,9 @@ describe('subscriptions that outlast their connection', () => {
         { ...open[0]!, number: 3 },
       ]),
     ).toEqual(['superseded', 'taken']);
+    // A release that waited at an old connection frees nothing any more.
+    await rows.release(open[3]!);
+    expect((await rows.restore(77, clients[5]!)).numbers).toEqual([1, 2]);
     await rows.release({ ...open[0]!, number: 3 });
     await rows.release(open[0]!);
     const other = createLastingRows(store, log);

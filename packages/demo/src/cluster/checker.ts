@@ -17,7 +17,7 @@ export interface Recorded {
 }
 
 /** What a clock of a record may differ from the caller's, in ms. */
-const CLOCKS_MS = 1500;
+const CLOCKS_MS = 2500;
 
 /**
  * Holds a record against the calls that led to it: everything acknowledged is there once, nothing that was refused or that nobody wanted;
@@ -49,7 +49,9 @@ export function checkWishes(wishes: readonly Wish[], record: readonly Recorded[]
     if (wish === undefined) continue;
     const isLate = latest !== null && latest.began - wish.began > CLOCKS_MS;
     if (latest !== null && (isLate || (wish.ended !== null && wish.ended < latest.began)))
-      problems.push(`${value} took the place of ${latest.value}, which was wanted LATER.`);
+      problems.push(
+        `${value} took the place of ${latest.value}, which was wanted LATER (${latest.began - wish.began} ms; its answer: ${wish.outcome}).`,
+      );
     if (latest === null || wish.began > latest.began) latest = wish;
   }
   return problems;

@@ -23,7 +23,11 @@ export async function lookUp(client: Client, all: readonly Sent[]): Promise<stri
     });
     const counts = new Map<number, number>();
     for (const value of lines[0]!.values) counts.set(value!, (counts.get(value!) ?? 0) + 1);
-    for (const value of kept.keys()) if (!counts.has(value)) lost++;
+    for (const value of kept.keys())
+      if (!counts.has(value)) {
+        lost++;
+        problems.push(`${device}: ${value} is not there.`);
+      }
     for (const [value, count] of counts) {
       if (count > 1) doubled++;
       if (!kept.has(value) && !unknown.has(value)) unasked++;

@@ -1,5 +1,5 @@
 import { isRefusal } from '@peatmoor/core';
-import { isAfterGap } from '../loopGap';
+import { isAfterGap, readAtOf } from '../loopGap';
 import { TooLateError } from '../commands/keeping';
 import { notFound, ProblemError, wrongField } from '../problems';
 import type { DeviceEntry } from '../registry';
@@ -25,15 +25,16 @@ export function commandHandlers(parts: ApiParts): CommandHandlers {
   };
   return {
     createCommand: async ({ scope, params, body, request }) => {
-      if (body.until === undefined && isAfterGap(request))
+      // Until when it is meant says nothing of what others have wanted meanwhile.
+      if (isAfterGap(request))
         throw new ProblemError(
           'unavailable',
-          'The service stood still for a while and cannot tell how old this command is. Nothing was sent. Check the current state and send it again, with "until".',
+          'The service stood still for a while and cannot tell how old this command is. Nothing was sent. Check the current state and send it again.',
           { retryAfterS: 1 },
         );
       const entry = await deviceOf(parts, scope, params.device);
       demandSteering(scope, entry, body.stream);
-      const by = { userName: scope.userName, until: body.until };
+      const by = { userName: scope.userName, until: body.until, since: readAtOf(request) };
       const outcome = await commands.want(entry, body.stream, body.value, by).catch((error: unknown) => {
         if (!(error instanceof TooLateError)) throw error;
         throw new ProblemError(

@@ -60,7 +60,14 @@ export interface CommandBook {
     entry: DeviceEntry,
     streamKey: string,
     value: unknown,
-    by: { userName: string; eventId?: number; until?: number | undefined; claim?: Claim },
+    by: {
+      userName: string;
+      eventId?: number;
+      until?: number | undefined;
+      claim?: Claim;
+      /** When it came here, by the passing of time in this process, in ms; left out for now. */
+      since?: number;
+    },
   ): Promise<Command | Refusal>;
   /** The wanted values that last: the newest of each control that was not refused, and the interval. */
   wanted(entry: DeviceEntry): Promise<{ list: Wanted[]; n: number }>;
@@ -84,6 +91,9 @@ export interface CommandBook {
   /** Resolves when something is newly wanted, after `ms`, or when nobody waits any more. */
   waitForChange(deviceRowId: number, ms: number, gone: AbortSignal): Promise<void>;
 }
+
+/** What takes no longer than this was wanted when the database said what time it is, in ms. */
+const AT_ONCE_MS = 250;
 
 /** A session that may bring something, and where it is told below the session's root. */
 type Way = readonly [session: DeviceSession, path: string];
@@ -163,7 +173,7 @@ export function createCommands({ store, registry, presence, bus, recent, tell, l
   };
 
   const book: CommandBook = {
-    async want(entry, streamKey, value, { userName, eventId, until, claim }) {
+    async want(entry, streamKey, value, { userName, eventId, until, claim, since = performance.now() }) {
       const stream = entry.names.find(streamKey);
       if (stream === undefined)
         return { name: streamKey, reason: 'unknown-name', hint: nearestHint(entry, streamKey) };
@@ -176,7 +186,10 @@ export function createCommands({ store, registry, presence, bus, recent, tell, l
       const taken = takeWanted(stream, value);
       if (isRefusal(taken)) return taken;
       const wanted = taken.value as number | string;
-      const asked = await databaseTime(store);
+      const now = await databaseTime(store);
+      // What waited for a database was wanted when it came.
+      const waitedMs = performance.now() - since;
+      const asked = waitedMs < AT_ONCE_MS ? now : Math.round(now - waitedMs);
       const momentary = stream.holds === 'momentary';
       const { row, older } = await inOrder(stream.seriesId, asked, (wantedAt) => {
         const createdAt = clockNow();

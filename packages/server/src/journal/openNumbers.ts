@@ -1,5 +1,6 @@
 import type { Connection } from 'mariadb';
 import { group } from 'd3-array';
+import { seeingAll } from '../store/store';
 
 /**
  * A QoS 2 message of an MQTT session that outlasts its connection: what it brought is in the journal, and its board has not said yet
@@ -23,6 +24,26 @@ export class SupersededError extends Error {}
 const sessionOf = ({ deviceRowId, client }: Pick<OpenNumber, 'deviceRowId' | 'client'>): string =>
   `${deviceRowId} ${client}`;
 
+/** Which of some numbers of a session are taken and not released. */
+async function numbersThere(
+  connection: Connection,
+  { deviceRowId, client }: Pick<OpenNumber, 'deviceRowId' | 'client'>,
+  numbers: readonly number[],
+): Promise<number[]> {
+  const rows = (await connection.query(
+    'SELECT number FROM openNumbers WHERE deviceRowId = ? AND client = ? AND number IN (?)',
+    [deviceRowId, client, numbers],
+  )) as { number: number }[];
+  return rows.map(({ number }) => Number(number));
+}
+
+/**
+ * True where a message is there, whatever node of a cluster is asked: one that has just taken over may not have heard yet that its number
+ * was released. Outside any transaction: inside one a database does not wait for what others have committed.
+ */
+export const isThere = (connection: Connection, one: OpenNumber): Promise<boolean> =>
+  seeingAll(connection, async () => (await numbersThere(connection, one, [one.number])).length > 0);
+
 /**
  * Takes messages in the journal's transaction; where one is not taken, the transaction is begun anew without it. Gives the outcome of each. What excludes the others is
  * written: the row of the session, which also a node of a cluster that was paused cannot pass.
@@ -43,11 +64,12 @@ export async function takeNumbers(
     const known =
       affectedRows === 0
         ? []
-        : ((await connection.query(
-            'SELECT number FROM openNumbers WHERE deviceRowId = ? AND client = ? AND number IN (?)',
-            [deviceRowId, client, own.map(({ number }) => number)],
-          )) as { number: number }[]);
-    const there = new Set(known.map(({ number }) => Number(number)));
+        : await numbersThere(
+            connection,
+            own[0]!,
+            own.map(({ number }) => number),
+          );
+    const there = new Set(known);
     for (const one of own)
       outcomes.set(
         one,

@@ -7,7 +7,7 @@ import { cannotWrite } from '../store/lost';
 import { inRawTransaction, type Store } from '../store/store';
 import { openWriter } from './writers';
 import { leaveOut, placesOf, type NumberedMessage, type PartOfGroup } from './messages';
-import { SupersededError, takeNumbers, type OpenNumber, type Outcome } from './openNumbers';
+import { isThere, SupersededError, takeNumbers, type OpenNumber, type Outcome } from './openNumbers';
 import { writeOthers, type OtherReading } from './others';
 import { now as clockNow } from '../clock';
 
@@ -240,7 +240,10 @@ export async function startJournalWriter(
       kept = parts;
       if (taken.every((outcome) => outcome === 'taken')) return;
       await connection.rollback();
-      for (const [i, one] of left.entries()) if (taken[i] !== 'taken') outcomes.set(one, taken[i]!);
+      for (const [i, one] of left.entries()) {
+        if (taken[i] === 'superseded') outcomes.set(one, 'superseded');
+        if (taken[i] === 'known' && (await isThere(connection, one.number))) outcomes.set(one, 'known');
+      }
       throw new LeaveOutError();
     };
     const inTransaction = async (withOthers: boolean): Promise<void> => {

@@ -36,11 +36,12 @@ export function releaseEverywhere(
   const release = persistence.incomingDelPacket.bind(persistence);
   persistence.incomingDelPacket = async (client, packet) => {
     const { session, clean } = client as Connected;
-    if (session !== undefined && !clean) {
+    if (session !== undefined && session.epoch !== null && !clean) {
       await rows.release({
         deviceRowId: session.deviceRowId,
         client: session.name,
         number: packet.messageId,
+        epoch: session.epoch,
       });
       open.release(session.name, packet.messageId);
     }

@@ -13,8 +13,6 @@ export interface Lasting {
   epoch: number;
 }
 
-type ReleasedNumber = Omit<OpenNumber, 'epoch'>;
-
 /** What sessions have that outlast their connection, where they may go on at another node. */
 export interface LastingRows {
   /** A session that goes on; it has a row from now on. */
@@ -23,7 +21,7 @@ export interface LastingRows {
   /** One that begins anew: what was kept of it is forgotten. */
   forget(deviceRowId: number, client: string): void;
   /** A board has released a number. Resolves once no node takes a new message under it for the old one. */
-  release(number: ReleasedNumber): Promise<void>;
+  release(number: OpenNumber): Promise<void>;
   stop(): Promise<void>;
 }
 
@@ -105,7 +103,7 @@ export function createLastingRows(store: Store, log: Logger): LastingRows {
     });
 
   let stopped = false;
-  let releases: { number: ReleasedNumber; done: () => void }[] = [];
+  let releases: { number: OpenNumber; done: () => void }[] = [];
   let releasing = false;
   /** All that came meanwhile in one go; nobody is told before it is done. */
   const releaseAll = async (): Promise<void> => {
@@ -113,11 +111,13 @@ export function createLastingRows(store: Store, log: Logger): LastingRows {
     while (releases.length > 0) {
       const lot = releases;
       releases = [];
-      const rows = lot.map(({ number }) => [number.deviceRowId, number.client, number.number]);
+      const rows = lot.map(({ number }) => [number.deviceRowId, number.client, number.number, number.epoch]);
       try {
         await store.withConnection((connection) =>
           connection.batch(
-            'DELETE FROM openNumbers WHERE deviceRowId = ? AND client = ? AND number = ?',
+            // One that waited, and whose board has gone on elsewhere, frees nothing: the number may be of a new message there.
+            `DELETE FROM openNumbers WHERE deviceRowId = ? AND client = ? AND number = ?
+              AND EXISTS (SELECT 1 FROM lastingSessions s WHERE s.deviceRowId = openNumbers.deviceRowId AND s.client = openNumbers.client AND s.epoch = ?)`,
             rows,
           ),
         );
