@@ -488,6 +488,9 @@ it('says what must follow a control, sets it, and keeps set times and notes', as
     code: 1,
     err: expect.stringContaining('is not wanted=min..max'),
   });
+  const newest = async () =>
+    (await person.client.call('listCommands', { params: { device: 'footbridge' } }))[0];
+  const before = (await newest())?.id;
   const setting = run('set', 'footbridge', 'lamp', 'on', '--wait', '20s');
   await until(async () => (await json<{ state: string }[]>('device', 'list')).length > 0);
   const { token } = await person.client
@@ -496,8 +499,9 @@ it('says what must follow a control, sets it, and keeps set times and notes', as
   const headers = { authorization: `Bearer ${token}`, 'content-type': 'application/json' };
   await until(async () => {
     await fetch(`${service.url}/device/wanted`, { headers });
-    const [command] = await person.client.call('listCommands', { params: { device: 'footbridge' } });
-    return command?.state === 'sent';
+    const command = await newest();
+    // The one that is just being set, and none before.
+    return command?.id !== before && command?.state === 'sent';
   });
   await fetch(`${service.url}/device/report`, { method: 'POST', headers, body: '{"visitors":6}' });
   expect(await setting).toMatchObject({ code: 0, out: expect.stringContaining('lamp on: confirmed') });

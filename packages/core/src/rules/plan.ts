@@ -236,17 +236,18 @@ export function quietAgain(plan: RulePlan, before: PlanState, changed: boolean):
   };
 }
 
+/** True where a state knows of a time after `latest` (epoch ms). */
+export function liesAhead(state: PlanState, latest: number): boolean {
+  if ((state.last?.at ?? 0) > latest || state.since > latest || (state.looked ?? 0) > latest) return true;
+  return state.parts?.some(({ newest }) => Object.values(newest).some((at) => at > latest)) ?? false;
+}
+
 /**
  * A state without what lies after `latest` (epoch ms): only a wrong clock can have given it. What a part remembers of that time is
  * forgotten, and it begins anew at `now`; an open event stays open until what comes closes it.
  */
 export function planWithoutFuture(plan: RulePlan, state: PlanState, latest: number, now: number): PlanState {
-  const isAhead =
-    (state.last?.at ?? 0) > latest ||
-    state.since > latest ||
-    (state.looked ?? 0) > latest ||
-    state.parts?.some(({ newest }) => Object.values(newest).some((at) => at > latest));
-  if (!isAhead) return state;
+  if (!liesAhead(state, latest)) return state;
   const right: PlanState = {
     ...state,
     since: Math.min(state.since, now),

@@ -5,6 +5,7 @@ import {
   type Columns,
   calibrate,
   fitPlan,
+  liesAhead,
   orderColumns,
   planDueAt,
   planWithoutFuture,
@@ -176,8 +177,11 @@ function startRulePart({ store, registry, bus, log, share, onAlerts, heard }: Pa
   };
 
   type States = Map<Watch, PlanState>;
-  const stateOf = (states: States, watch: Watch): PlanState =>
-    planWithoutFuture(watch.plan, states.get(watch) ?? watch.state, latestPossible(), clockNow());
+  const stateOf = (states: States, watch: Watch): PlanState => {
+    const state = states.get(watch) ?? watch.state;
+    const latest = latestPossible();
+    return liesAhead(state, latest) ? planWithoutFuture(watch.plan, state, latest, clockNow()) : state;
+  };
   const rightOf = (
     { stream }: Input,
     times: readonly number[],

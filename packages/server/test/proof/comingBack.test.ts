@@ -121,7 +121,7 @@ it.each([
     params: { device: north },
     body: { stream: 'pump', value: true, until: now + MINUTE },
   });
-  await new Promise((resolve) => setTimeout(resolve, off >= DAY ? 16_000 : 2000));
+  await new Promise((resolve) => setTimeout(resolve, off > DAY ? 16_000 : 2000));
   await shift(0);
 
   // The board goes on, and is heard by the rules at once.
