@@ -14,8 +14,10 @@ const LAST_TIME = 8.64e15;
 /** A step back of what is shown that is one, in ms. */
 const BACK_MS = 1000;
 
-/** The time of a database that several services share, epoch ms, and the passing of time at which it was that. */
-let lead: { at: number; passed: number } | null = null;
+/** The time of a database that several services share, epoch ms, the passing of time at which it was that, and by how much that may be wrong, ms. */
+let lead: { at: number; passed: number; error: number } | null = null;
+/** How fast two clocks go apart at the most: a ten thousandth. */
+const DRIFT = 1e-4;
 /** What is wrong with this computer's own clock, where the database's is followed. */
 let ownTrouble: string | null = null;
 /** How often what was shown turned out to be wrong and later than now. */
@@ -44,9 +46,17 @@ export function beginClock(mark: number | null): void {
   state = startClock(wall(), performance.now(), mark);
 }
 
-/** From now on the database's time (epoch ms) is the time: it was this at a moment of the passing of time (ms). */
-export function followDatabase(at: number, passed: number): void {
-  lead = { at, passed };
+/**
+ * The database's time (epoch ms) is the time: it was this at a moment of the passing of time, give or take `error` (both ms). What was known
+ * better before stays, as long as the two agree: an answer that took long says little.
+ */
+export function followDatabase(at: number, passed: number, error: number): void {
+  if (lead !== null) {
+    const elapsed = passed - lead.passed;
+    const known = lead.error + elapsed * DRIFT;
+    if (error > known && Math.abs(at - (lead.at + elapsed)) <= known + error + 1) return;
+  }
+  lead = { at, passed, error };
 }
 
 /** Another service has shown a later time already: none before it is shown here. */

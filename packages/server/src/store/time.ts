@@ -65,7 +65,8 @@ export async function keepTime(store: Store): Promise<void> {
     }[];
     const answered = performance.now();
     // An answer that took long says little of when it was given.
-    if (answered - asked < SLOW_MS) followDatabase(Number(row!.now), (asked + answered) / 2);
+    if (answered - asked < SLOW_MS)
+      followDatabase(Number(row!.now), (asked + answered) / 2, (answered - asked) / 2);
     const latest = latestPossible();
     await connection.query(
       `INSERT INTO sharedTime (id, at) VALUES (${TIME}, ?) ON DUPLICATE KEY UPDATE at = IF(at > ?, VALUES(at), GREATEST(at, VALUES(at)))`,
@@ -87,7 +88,10 @@ export async function beginTime(store: Store, isShared: boolean): Promise<{ stop
   let mark: number | null;
   if (isShared) {
     mark = await read(store, TIME);
-    followDatabase(await databaseTime(store), performance.now());
+    const asked = performance.now();
+    const at = await databaseTime(store);
+    const answered = performance.now();
+    followDatabase(at, (asked + answered) / 2, (answered - asked) / 2);
   } else mark = await readMark(store);
   beginClock(mark);
   beginEra((await read(store, ERA)) ?? 0);
