@@ -53,31 +53,6 @@ function flood(
   };
 }
 
-/** Calls of the API, several at a time. */
-function calls(
-  what: string,
-  path: (attacker: Attacker) => string,
-  body: () => object,
-  atOnce: number,
-): Attack {
-  return {
-    name: what,
-    run: async (attacker) => {
-      while (attacker.running())
-        await Promise.all(
-          Array.from({ length: atOnce }, async () => {
-            const response = await fetch(attacker.url + path(attacker), {
-              method: 'POST',
-              headers: { authorization: `Bearer ${attacker.key}`, 'content-type': 'application/json' },
-              body: JSON.stringify(body()),
-            }).catch(() => null);
-            await response?.arrayBuffer().catch(() => undefined);
-          }),
-        );
-    },
-  };
-}
-
 /** Very many calls at once of somebody who may only look, or not even that. */
 function crowd(
   what: string,
@@ -106,6 +81,14 @@ function crowd(
     },
   };
 }
+
+/** Calls of the API that change things, several at a time. */
+const calls = (
+  what: string,
+  path: (attacker: Attacker) => string,
+  body: () => object,
+  atOnce: number,
+): Attack => crowd(what, (attacker) => ({ path: path(attacker), by: attacker.key, body: body() }), atOnce);
 
 /** A connection over MQTT that writes ready-made bytes while it can. */
 function mqtt(

@@ -17,5 +17,6 @@ export * from './starters/index';
 export * from './people';
 export * from './words';
 export * from './timetables';
+export * from './watch/clocks';
 export * from './watch/disk';
 export * from './watch/node';

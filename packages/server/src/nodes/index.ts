@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { hostname } from 'node:os';
 import { setTimeout as sleep } from 'node:timers/promises';
+import { clockStanding, type ClockStanding } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import { VERSION } from '../version';
 import { secretOf } from '../auth/secrets';
@@ -15,7 +16,6 @@ import type { LiveHub } from '../live/hub';
 import type { PresenceBook } from '../presence/presence';
 import type { Registry } from '../registry';
 import type { Store } from '../store/store';
-import { clockStanding, type ClockStanding } from './clocks';
 import { startNodeBook, type NodeBook, type NodeFacts, type NodePlace } from './book';
 import { startConnections, type Connections, type Elsewhere } from './connections';
 import { createInterest } from './interest';

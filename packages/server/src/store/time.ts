@@ -53,20 +53,26 @@ export async function databaseTime(store: Store): Promise<number> {
 /** How far the clocks of a cluster's databases may be apart, in ms. */
 const FAILOVER_MS = 60_000;
 
+/** Asks for the time, and follows it: it was that somewhere between question and answer. */
+async function follow(ask: () => Promise<number>): Promise<void> {
+  const asked = performance.now();
+  const at = await ask();
+  const answered = performance.now();
+  followDatabase(at, (asked + answered) / 2, (answered - asked) / 2);
+}
+
 /**
  * Compares the database's time with the one that is shown, and writes down how far that has come, so that a database whose clock is
  * behind shows no time twice. To be called again and again where services share a database.
  */
 export async function keepTime(store: Store): Promise<void> {
   await store.withConnection(async (connection) => {
-    const asked = performance.now();
-    const [row] = (await connection.query('SELECT ROUND(UNIX_TIMESTAMP(NOW(3)) * 1000) AS now')) as {
-      now: number;
-    }[];
-    const answered = performance.now();
-    // An answer that took long says little of when it was given.
-    if (answered - asked < SLOW_MS)
-      followDatabase(Number(row!.now), (asked + answered) / 2, (answered - asked) / 2);
+    await follow(async () => {
+      const [row] = (await connection.query('SELECT ROUND(UNIX_TIMESTAMP(NOW(3)) * 1000) AS now')) as {
+        now: number;
+      }[];
+      return Number(row!.now);
+    });
     const latest = latestPossible();
     await connection.query(
       `INSERT INTO sharedTime (id, at) VALUES (${TIME}, ?) ON DUPLICATE KEY UPDATE at = IF(at > ?, VALUES(at), GREATEST(at, VALUES(at)))`,
@@ -78,7 +84,6 @@ export async function keepTime(store: Store): Promise<void> {
     if (written !== undefined && Number(written.at) <= latest) notBefore(Number(written.at));
   });
 }
-const SLOW_MS = 500;
 
 /**
  * Begins with the time: of the database where services share it, of this machine where it is its own. `stop` ends listening for a time
@@ -88,10 +93,7 @@ export async function beginTime(store: Store, isShared: boolean): Promise<{ stop
   let mark: number | null;
   if (isShared) {
     mark = await read(store, TIME);
-    const asked = performance.now();
-    const at = await databaseTime(store);
-    const answered = performance.now();
-    followDatabase(at, (asked + answered) / 2, (answered - asked) / 2);
+    await follow(() => databaseTime(store));
   } else mark = await readMark(store);
   beginClock(mark);
   beginEra((await read(store, ERA)) ?? 0);

@@ -93,7 +93,7 @@ const nearer = (
   );
 
 /** Forgets times that were never: as a service starts, and whenever its clock comes back from a later one. */
-export function startForgettingTimes(store: Store, log: Logger): { settled(): Promise<void>; stop(): void } {
+export function startForgettingTimes(store: Store, log: Logger): { stop(): void } {
   let under = Promise.resolve();
   let stopped = false;
   const forget = async (): Promise<void> => {
@@ -108,7 +108,6 @@ export function startForgettingTimes(store: Store, log: Logger): { settled(): Pr
   const silence = onClockBack(run);
   run();
   return {
-    settled: () => under,
     stop() {
       stopped = true;
       silence();

@@ -1,6 +1,7 @@
 import fs from 'node:fs';
 import path from 'node:path';
 import { createClient, type Client } from '@peatmoor/contract';
+import { clockStanding } from '@peatmoor/core';
 import { newDevice, newFolder, post, until, type TestService } from '../../../../test/support/service';
 import {
   startSharedDatabase,
@@ -8,7 +9,6 @@ import {
   type Node,
   type SharedDatabase,
 } from '../../../../test/support/sharedDatabase';
-import { clockStanding } from '../../src/nodes/clocks';
 
 // Among nodes the time is the database's: one whose own clock is wrong does nothing at a wrong time, and leaves.
 jest.setTimeout(60_000);
