@@ -238,13 +238,15 @@ export function kindCommands(program: Command): void {
       const number = (name: string, text: string | undefined, was: number | null): number | null =>
         text === undefined ? was : text === '' ? null : readNumber(text, name);
       const { id: _id, ...kept } = before;
+      const unit = options.unit === undefined ? before.unit : options.unit || null;
       const body = {
         ...kept,
         key: options.key ?? before.key,
         title: options.title ?? before.title,
-        unit: options.unit === undefined ? before.unit : options.unit || null,
+        unit,
         ...(options.sentUnit !== undefined && { sentUnit: options.sentUnit || null }),
-        ...(options.past !== undefined && { past: options.past as PastUnit }),
+        // A program that says it each time changes the unit once.
+        ...(options.past !== undefined && unit !== before.unit && { past: options.past as PastUnit }),
         min: number('--min', options.min, before.min),
         max: number('--max', options.max, before.max),
         decimals: number('--decimals', options.decimals, before.decimals),

@@ -231,8 +231,17 @@ describe('another unit for what was measured', () => {
   it('happens once where two ask for it at once: limits go along once', async () => {
     const [rule] = await client.call('listRules', { query: { kind } });
     expect(rule).toMatchObject({ title: 'Dry', limit: -300 });
-    const both = await Promise.allSettled([1, 2, 3].map(() => change({ unit: 'm', past: 'convert' })));
-    expect(both.filter(({ status }) => status === 'fulfilled')).toHaveLength(1);
+    const { id: _id, ...before } = await streamOf();
+    const convert = () =>
+      client.call('changeStream', {
+        params: { kind, stream: 'level' },
+        body: { ...before, unit: 'm', past: 'convert' },
+      });
+    const several = await Promise.allSettled([1, 2, 3].map(convert));
+    expect(several.filter(({ status }) => status === 'fulfilled')).toHaveLength(1);
+    // Nor are they taken for the new unit's where one comes late.
+    const late = await problem(convert());
+    expect([late.status, late.detail]).toEqual([409, expect.stringMatching(/is in m already/)]);
     expect(await client.call('readRule', { params: { rule: rule!.id } })).toMatchObject({ limit: -0.3 });
     expect(await streamOf()).toMatchObject({ unit: 'm', min: -0.5, max: 0.15 });
     await change({ unit: 'mm', past: 'convert' });

@@ -46,6 +46,10 @@ const HELD_S = 2;
 const LOCK_WAIT = 1205;
 /** Within this the dump must have begun, in ms: all writing waits for it. */
 const BEGIN_MS = 5000;
+/** One that stands still itself (its process was paused) loses its connection after this, in s, and with it its hold on all writing. */
+const STILL_S = 8;
+/** A connection that holds nobody up may be idle for this long while the dump is read, in s. */
+const PATIENT_S = 7 * 86_400;
 /** How often it is tried, and how long it rests between, in ms: a long question to the database may be under way. */
 const HOLD_TRIES = 6;
 const HOLD_REST_MS = 3000;
@@ -147,6 +151,8 @@ async function dump(
     writeMark({ kind: 'head', value: { format: 1, version, madeAt: clockNow(), migrations, settings } }),
   );
   for (const value of filesOf(dataFolder)) into.write(writeMark({ kind: 'file', value }));
+  // The server may end the connection of one that stood still; whatever is asked next says so.
+  connection.on('error', () => undefined);
   const held = await hold(connection);
   const { args, env } = programOptions(at);
   const program = spawn(
@@ -196,6 +202,7 @@ async function dump(
     // What is counted below is of the moment that the dump is of.
     await connection.query('START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY');
     await connection.query('UNLOCK TABLES');
+    await connection.query(`SET SESSION wait_timeout = ${PATIENT_S}`);
   };
   try {
     for await (const part of program.stdout as AsyncIterable<Buffer>) {
@@ -228,7 +235,7 @@ async function hold(connection: Connection): Promise<boolean> {
   for (let attempt = 1; attempt <= HOLD_TRIES; attempt++)
     try {
       await connection.query('SET SESSION TRANSACTION ISOLATION LEVEL REPEATABLE READ');
-      await connection.query(`SET SESSION lock_wait_timeout = ${HELD_S}`);
+      await connection.query(`SET SESSION lock_wait_timeout = ${HELD_S}, wait_timeout = ${STILL_S}`);
       await connection.query('FLUSH TABLES WITH READ LOCK');
       return true;
     } catch (error) {

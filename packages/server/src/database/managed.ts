@@ -259,13 +259,32 @@ export async function endServerOn(folder: string): Promise<void> {
   if (orphan !== null) await endProcess(orphan);
 }
 
-/** Process number of a server that runs on this folder, or null. */
+/**
+ * Process number of a server that runs on this folder, or null. Its own note of it counts, and what the system says: one that was killed
+ * while it started has not written any.
+ */
 function runningServer(folder: string): number | null {
   try {
     const pid = Number(fs.readFileSync(path.join(folder, 'server.pid'), 'utf8').trim());
-    return fs.readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes(folder) ? pid : null;
+    if (isServerOn(folder, pid)) return pid;
+  } catch {
+    // There is no such note.
+  }
+  try {
+    const pids = fs.readdirSync('/proc').map(Number).filter(Number.isInteger);
+    return pids.find((pid) => isServerOn(folder, pid)) ?? null;
   } catch {
     return null;
+  }
+}
+
+/** True where a process is a database server that was told this folder. */
+function isServerOn(folder: string, pid: number): boolean {
+  try {
+    const told = fs.readFileSync(`/proc/${pid}/cmdline`, 'utf8').split('\0');
+    return path.basename(told[0]!) === 'mariadbd' && told.includes(`--datadir=${folder}`);
+  } catch {
+    return false;
   }
 }
 

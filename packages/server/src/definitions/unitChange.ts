@@ -55,6 +55,10 @@ export async function unitChangeOf(
 ): Promise<UnitChange> {
   const kept = keptUnitOf(stream);
   if (stream.keptUnit != null) checkStillConverted(stream, next);
+  if (past !== undefined && stream.unit !== null && next.unit === stream.unit)
+    throw conflict(
+      `"${stream.key}" is in ${shown(stream.unit)} already, perhaps since a moment ago: its range and the rest of this change may be meant in the unit before. Read the datastream again, and send what is still to be changed without "past".`,
+    );
   // What had no unit is named, which is no other name.
   if (stream.unit === null || next.unit === stream.unit)
     return { next: { ...next, keptUnit: stream.keptUnit ?? null }, rules: [], dashboards: [] };

@@ -11,6 +11,11 @@ const AWAY_MS = 5000;
 const SILENT_MS = 15_000;
 /** How long one statement of a call or a reader may take, in seconds. */
 const STATEMENT_S = 60;
+/**
+ * How long a transaction may stand idle between two statements, in seconds: one of a node that stands still, or whose machine is gone
+ * without a word, would hold its locks against all others for hours.
+ */
+const IDLE_S = 8;
 /** A node of a cluster that is not in its primary part answers everything with this. */
 const NOT_PRIMARY = 1047;
 /** The same where it is noticed in a commit. */
@@ -119,7 +124,10 @@ export function useHosts(sequelize: Sequelize, places: readonly Place[], log: Lo
     const place = chosen.get(config) ?? places[0]!;
     const made = connection as Connection;
     madeBy.set(made, { place, at: performance.now() });
-    if (limited) await made.query(`SET SESSION max_statement_time = ${STATEMENT_S}`);
+    if (limited)
+      await made.query(
+        `SET SESSION max_statement_time = ${STATEMENT_S}, idle_transaction_timeout = ${IDLE_S}`,
+      );
     if (!several) return;
     const states = (await made.query(
       "SHOW GLOBAL STATUS WHERE Variable_name IN ('wsrep_ready', 'wsrep_provider_name')",

@@ -1,8 +1,10 @@
+import { spawn } from 'node:child_process';
 import fs from 'node:fs';
 import path from 'node:path';
 import { gunzipSync, gzipSync } from 'node:zlib';
 import { pino } from 'pino';
 import { createClient } from '@peatmoor/contract';
+import { built } from '../../../../test/support/program';
 import { VERSION } from '../../src/version';
 import { makeBackup } from '../../src/backup/make';
 import { restoreBackup, verifyBackup } from '../../src/backup/restore';
@@ -224,6 +226,26 @@ it('holds nobody up where the program that reads the database hangs', async () =
   } finally {
     process.env.PATH = before;
   }
+  // The same where the command that makes it stands still: it was paused with a key, say.
+  const tool = spawn(
+    process.execPath,
+    [built('server').replace(/main\.js$/, 'tool.js'), 'backup', path.join(folder, 'paused.gz')],
+    {
+      env: { ...process.env, PATH: `${programs}:${before}`, PEATMOOR_DATA: service.dataFolder },
+      stdio: 'ignore',
+    },
+  );
+  const ended = new Promise((resolve) => tool.once('exit', resolve));
+  const isHeld = (): Promise<boolean> =>
+    Promise.race([
+      post(service, token, { temperature: 3 }).then(() => false),
+      new Promise<boolean>((resolve) => setTimeout(resolve, 400, true)),
+    ]);
+  await until(isHeld, 'it holds all writing');
+  tool.kill('SIGSTOP');
+  expect((await post(service, token, { level: 3.5 })).status).toBe(200);
+  tool.kill('SIGCONT');
+  expect(await ended).not.toBe(0);
   // Nothing of it stays open: it is tried again every day for years.
   expect(openFiles(folder)).toEqual([]);
   expect((await post(service, token, { level: 4 })).status).toBe(200);

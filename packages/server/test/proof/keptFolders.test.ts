@@ -1,4 +1,4 @@
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import fs from 'node:fs';
 import path from 'node:path';
 import { pino } from 'pino';
@@ -14,6 +14,7 @@ import {
   newPerson,
   post,
   startService,
+  until,
 } from '../../../../test/support/service';
 import { built } from '../../../../test/support/program';
 import { startSharedDatabase } from '../../../../test/support/sharedDatabase';
@@ -155,6 +156,24 @@ describe('a first start that is interrupted', () => {
     const store = await openStore(database, log);
     expect(await store.models.users.count()).toBe(0);
     await store.close();
+    await database.stop();
+    fs.rmSync(folder, { recursive: true });
+  });
+
+  it('waits for the end of a server that was killed so early that it had noted nothing, and is slow to end', async () => {
+    const folder = newFolder();
+    const service = spawn(process.execPath, [built('server')], {
+      env: { ...process.env, PEATMOOR_DATA: folder, PEATMOOR_HTTP_PORT: '0', PEATMOOR_MQTT_PORT: '0' },
+      stdio: 'ignore',
+    });
+    const note = path.join(folder, 'mariadb', 'server.pid');
+    await until(() => Promise.resolve(fs.existsSync(note)), 'the server', 30_000);
+    const pid = Number(fs.readFileSync(note, 'utf8'));
+    process.kill(pid, 'SIGSTOP');
+    fs.rmSync(note);
+    service.kill('SIGKILL');
+    setTimeout(() => process.kill(pid, 'SIGCONT'), 5000);
+    const database = await startManagedDatabase(folder, log, 'small');
     await database.stop();
     fs.rmSync(folder, { recursive: true });
   });

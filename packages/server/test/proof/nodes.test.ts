@@ -342,6 +342,26 @@ it('a message of QoS 2 that a node held when it was paused is not taken there on
   expect(await shared.rows('SELECT 1 FROM openNumbers')).toEqual([]);
 });
 
+it('a node that stands still in the midst of a change holds nobody up for long', async () => {
+  const make = (client: Client) =>
+    client.call('createKind', {
+      body: { title: 'Held', streams: [{ key: 'level', title: 'Level', type: 'number' }] } as never,
+    });
+  const lock = await shared.connect();
+  await lock.query('LOCK TABLES streams WRITE');
+  const held = make(here).catch((error: Error) => error);
+  await new Promise((resolve) => setTimeout(resolve, 300));
+  first.child.kill('SIGSTOP');
+  await lock.query('UNLOCK TABLES');
+  await lock.end();
+  const since = performance.now();
+  await make(there);
+  expect(performance.now() - since).toBeLessThan(12_000);
+  first.child.kill('SIGCONT');
+  // Its change is undone, and whoever asked for it is told to ask again.
+  expect(await held).toMatchObject({ problem: { status: 503 } });
+});
+
 it('a device has one rate, at however many nodes', async () => {
   const { token: fast } = await newDevice(here, 'Flood');
   const slow = await Promise.all(
