@@ -12,6 +12,7 @@ import {
 } from '../src/journal/reader';
 import { leaveOut, placesOf, type PartOfGroup } from '../src/journal/messages';
 import { readParts, sharesOf } from '../src/journal/parts';
+import { startJournalWorker } from '../src/journal/worker';
 import { startJournalWriter, type Committed, type JournalWriter } from '../src/journal/writer';
 import { inRawTransaction, openStore, type Store } from '../src/store/store';
 import { newFolder, until } from '../../../test/support/service';
@@ -313,6 +314,42 @@ describe('the journal', () => {
     expect(READERS.map((reader) => one!.isMine(reader))).toEqual([false, true, false]);
     const [going] = sharesOf(1, who, () => ({ index: -1, count: 2 }));
     expect(READERS.some((reader) => going!.isMine(reader))).toBe(false);
+  });
+
+  it('work that was handed over is taken again at once where the other node is gone', async () => {
+    let mine = true;
+    const worker = startJournalWorker(
+      { store, log, share: { part: 0, parts: 1, holder: 'here', sole: false, isMine: () => mine } },
+      {
+        name: 'computing',
+        entries: 10,
+        looks: 1,
+        readings: 10,
+        everyMs: 50,
+        gatherMs: () => 0,
+        begin: () => undefined,
+        prepare: () => Promise.resolve('pass'),
+        step: () => Promise.resolve({}),
+      },
+    );
+    const now = performance.now.bind(performance);
+    let ahead = 0;
+    const clock = jest.spyOn(performance, 'now').mockImplementation(() => now() + ahead);
+    try {
+      await until(() => Promise.resolve(worker.holds()));
+      mine = false;
+      await worker.settled();
+      ahead = 11_000;
+      await until(() => Promise.resolve(!worker.holds()), 'it is handed over');
+      // Nobody takes it: whoever should was paused before, and counts as dead only now.
+      mine = true;
+      const since = now();
+      await until(() => Promise.resolve(worker.holds()), 'it is taken again');
+      expect(now() - since).toBeLessThan(3000);
+    } finally {
+      clock.mockRestore();
+      await worker.stop();
+    }
   });
 
   it('takes nothing once it is stopped', async () => {

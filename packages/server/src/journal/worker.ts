@@ -77,7 +77,7 @@ const LAZY_MS = { sole: 300_000, shared: 1000 };
 const LAZY_ENTRIES = 200;
 /** How long work that should be another's is done on, so that nodes that come and go do not pass it around, in ms. */
 const HAND_OVER_MS = 10_000;
-/** How long what was handed over is left to the other, in ms. */
+/** How long what was handed over is left to the other, in ms, as long as there is another that should do it. */
 const LEFT_MS = 8000;
 /** What the readers do, as people read of it. */
 const WORDS: Record<string, string> = {
@@ -229,7 +229,7 @@ export function startJournalWorker({ store, log, share }: Parts, work: JournalSt
   /** Works until the journal is read to its end; false where another service does it. */
   const pass = async (): Promise<boolean> => {
     for (;;) {
-      if (!held && performance.now() < leftUntil) return false;
+      if (!held && performance.now() < leftUntil && !isMine()) return false;
       const state = await lease.hold();
       held = state !== null;
       if (state === null) {
