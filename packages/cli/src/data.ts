@@ -88,7 +88,7 @@ export function dataCommands(program: Command): void {
   program
     .command('import <device> <file>')
     .description(
-      'take readings from a file with a header row and a column that says when, or from an export as a ZIP; safe to repeat',
+      'take readings from a table with a header row and a column that says when, or from an export in any form but GeoJSON and GPX; safe to repeat',
     )
     .option(
       '--zone <zone>',

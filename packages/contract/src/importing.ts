@@ -1,4 +1,4 @@
-import { decodeFile, sheetForm, sheetParts } from '@peatmoor/core';
+import { asTable, decodeFile, sheetForm, sheetParts } from '@peatmoor/core';
 import type { Client } from './client';
 import { MOST_IMPORT_LETTERS, type Imported } from './schemas/data';
 
@@ -8,7 +8,10 @@ const CELLS_A_PART = 9000;
 /** Refusals that are told of a whole file. */
 const MOST_TOLD = 100;
 
-/** Sends a file of readings part by part, each with its header row; gives what became of all of it. */
+/**
+ * Sends a file of readings (a table, or an export in JSON or SenML) part by part, each with its header row; gives what became of all of it.
+ * Throws TableError where the file cannot be read.
+ */
 export async function importFile(
   client: Client,
   device: string,
@@ -16,7 +19,7 @@ export async function importFile(
   more: { try: boolean; zone?: string },
   onProgress: (share: number, total: Imported) => void,
 ): Promise<Imported> {
-  const text = decodeFile(bytes);
+  const text = asTable(decodeFile(bytes));
   const form = sheetForm(text);
   const total: Imported = { rows: 0, accepted: 0, refused: 0, errors: [], notes: [] };
   for (const { header, lines, firstRow, share } of sheetParts(

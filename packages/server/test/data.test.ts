@@ -1,5 +1,4 @@
-import type { Client } from '@peatmoor/contract';
-import { createClient } from '@peatmoor/contract';
+import { createClient, importFile, type Client } from '@peatmoor/contract';
 import { WebSocket } from 'ws';
 import { newPerson, post, readingsOf, startService, type TestService } from '../../../test/support/service';
 
@@ -272,14 +271,36 @@ describe('taking readings away', () => {
       });
     const before = await (await own('csv')).text();
     expect(before.trim().split('\r\n')).toHaveLength(6);
+    // Four lie between the milliseconds, and an export says so.
+    expect(before.match(/T[\d:]+\.\d{3}5Z/g)).toHaveLength(4);
+    const bring = async (device: string, format: string) =>
+      importFile(
+        client,
+        device,
+        new Uint8Array(await (await own(format)).arrayBuffer()),
+        { try: false, zone: 'UTC' },
+        () => undefined,
+      );
     for (let n = 0; n < 2; n++)
-      for (const format of ['csv', 'sheet&values=raw&zone=UTC']) {
-        const csv = await (await own(format)).text();
-        expect(
-          await client.call('importRows', { params: { device: 'own' }, body: { csv, zone: 'UTC' } }),
-        ).toMatchObject({ accepted: 5 });
+      for (const format of ['csv', 'sheet&values=raw&zone=UTC', 'json', 'senml']) {
+        expect(await bring('own', format)).toMatchObject({ accepted: 5, refused: 0 });
         expect(await (await own('csv')).text()).toBe(before);
       }
+    // Brought to another device they are there as they were, and once, whatever form they come in.
+    await client.call('createDevice', {
+      body: {
+        name: 'Twin',
+        id: 'twin',
+        kindId: (await client.call('readDevice', { params: { device: id } })).kindId,
+      },
+    });
+    for (const format of ['senml', 'csv', 'json']) {
+      await bring('twin', format);
+      const twin = await fetch(`${service.url}/api/devices/twin/export?format=csv&days=1`, {
+        headers: { cookie: cookie() },
+      });
+      expect(await twin.text()).toBe(before);
+    }
   });
 
   it('comes in parts that one report takes, each with where the next begins', async () => {

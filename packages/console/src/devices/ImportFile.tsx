@@ -7,7 +7,7 @@ import { FileButton } from '../parts/FileButton';
 import { Notice } from '../parts/Notice';
 import { ink } from '../theme';
 
-/** Brings readings in from a CSV file: looks first, shows each refused row, then takes the rest. */
+/** Brings readings in from a CSV file, or an export in JSON or SenML: looks first, shows each refused row, then takes the rest. */
 export function ImportFile({ device }: { device: string }): ReactNode {
   const [file, setFile] = useState<File | null>(null);
   const [share, setShare] = useState<number | null>(null);
@@ -27,7 +27,7 @@ export function ImportFile({ device }: { device: string }): ReactNode {
     <Box sx={{ mt: 2 }}>
       <FileButton
         variant="text"
-        accept=".csv,.txt,.tsv,text/csv,text/plain,text/tab-separated-values"
+        accept=".csv,.txt,.tsv,.json,.senml,text/csv,text/plain,text/tab-separated-values,application/json"
         onChoose={(chosen) => {
           setFile(chosen);
           setTaken(null);
@@ -35,7 +35,7 @@ export function ImportFile({ device }: { device: string }): ReactNode {
           run(chosen, true, setLooked);
         }}
       >
-        Bring readings in from a CSV file
+        Bring readings in from a file
       </FileButton>
       {share !== null && <LinearProgress variant="determinate" value={share * 100} sx={{ mt: 1 }} />}
       <Notice error={error} />

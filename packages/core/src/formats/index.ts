@@ -6,3 +6,4 @@ export * from './senml';
 export * from './csv';
 export * from './payload';
 export * from './sheet';
+export * from './broughtBack';

@@ -34,7 +34,7 @@ const SORTS: Partial<Record<string, { is: string; words: string }>> = {
   vb: { is: 'boolean', words: 'true and false' },
 };
 /** Times below this many seconds are relative to now (RFC 8428 §4.5.3). */
-const RELATIVE_BELOW_S = 2 ** 28;
+export const RELATIVE_BELOW_S = 2 ** 28;
 const NEWEST_VERSION = 10;
 /** Version 10 with the feature of secondary units (RFC 9100 §2, §4: bit 4), whose units are read anyway. */
 const SECONDARY_UNITS = 26;

@@ -1,6 +1,7 @@
 import { DateTime } from 'luxon';
 import Papa from 'papaparse';
 import { RIGHT_TIME } from '../history/rows';
+import { partOfMs } from '../readings/exactTime';
 import { foldName, type NameIndex } from '../readings/names';
 import { refusal, type Refusal } from '../readings/refusals';
 import { TIME_NAMES } from '../readings/time';
@@ -320,6 +321,7 @@ function readMomentOf(
   const time = clock === '' ? '00:00' : `${String(hours).padStart(2, '0')}:${rest.join(':')}`;
   const said = (own || offset).replace(/utc/i, 'Z');
   const moment = DateTime.fromISO(`${date}T${time}${said}`, { zone });
-  if (said !== '') return moment.isValid ? moment.toMillis() : null;
-  return local(moment);
+  const [, digits = ''] = /\.(\d+)$/.exec(clock) ?? [];
+  const ms = said === '' ? local(moment) : moment.isValid ? moment.toMillis() : null;
+  return ms === null ? null : ms + partOfMs(digits);
 }

@@ -9,6 +9,7 @@ export * from './value';
 export * from './location';
 export * from './image';
 export * from './time';
+export * from './exactTime';
 export * from './samples';
 export * from './guess';
 export * from './calibration';

@@ -194,7 +194,11 @@ async function readImport(
             { rows: [{ at: row.at, values: row.values.map(fromCell) }], number: null },
             now,
           );
-    accepted.push(...taken.accepted);
+    for (const one of taken.accepted)
+      // An export says where between two milliseconds a reading lies.
+      accepted.push(
+        'at' in row && typeof row.at === 'number' && row.at % 1 !== 0 ? { ...one, at: row.at } : one,
+      );
     refused += taken.refusedCount;
     for (const { name, reason, hint } of taken.refused)
       if (errors.length < MOST_ERRORS) errors.push({ row: row.line, name, reason, hint });

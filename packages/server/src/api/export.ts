@@ -4,7 +4,6 @@ import type { Request, Response } from 'express';
 import { isNumeric, keptUnitOf, rowsByTime, sentUnitOf, shownSteps, type Columns } from '@peatmoor/core';
 import { exportQuerySchema, type ExportFormat } from '@peatmoor/contract';
 import { readOthers } from '../history/others';
-import { shownTime } from '../ingest/times';
 import { wrongField } from '../problems';
 import type { DeviceEntry, DeviceStream } from '../registry';
 import { deviceOf, type ApiParts } from './context';
@@ -92,7 +91,7 @@ async function* textOf(writing: Writing, parts: AsyncIterable<Iterable<Row>>): A
   let isFirst = true;
   for await (const rows of parts)
     for (const { at, values } of rows) {
-      text += writing.row(shownTime(at), values, isFirst);
+      text += writing.row(at, values, isFirst);
       isFirst = false;
       if (text.length < LETTERS_AT_ONCE) continue;
       yield text;
@@ -112,7 +111,7 @@ async function partOf(
   for await (const rows of parts)
     for (const { at, values } of rows) {
       const more = values.filter((value) => value !== null).length;
-      const row = writing.row(shownTime(at), values, count === 0);
+      const row = writing.row(at, values, count === 0);
       if (count > 0 && (count + more > most || text.length + row.length > MOST_PART_LETTERS))
         return { text: text + writing.last, next: at };
       text += row;

@@ -1,5 +1,6 @@
 import {
   csvCell,
+  exactTime,
   RIGHT_TIME,
   sheetCell,
   sheetTime,
@@ -8,6 +9,7 @@ import {
   type Location,
 } from '@peatmoor/core';
 import type { ExportFormat } from '@peatmoor/contract';
+import { shownTime } from '../ingest/times';
 import type { DeviceEntry, DeviceStream } from '../registry';
 
 /** Readings of a time: numbers, texts and locations. */
@@ -18,6 +20,7 @@ export interface Writing {
   type: string;
   ending: string;
   first: string;
+  /** `at`: as it is stored, perhaps between two milliseconds. */
   row(at: number, values: Cell[], isFirst: boolean): string;
   last: string;
 }
@@ -45,7 +48,7 @@ export function writingOf(
         ending: 'csv',
         first: `${isRight ? RIGHT_TIME : 'at'},${streams.map(({ key }) => key).join(',')}\r\n`,
         row: (at, values) =>
-          `${new Date(at).toISOString()},${values.map((value, i) => plain(value, streams[i]!)).join(',')}\r\n`,
+          `${exactTime(at)},${values.map((value, i) => plain(value, streams[i]!)).join(',')}\r\n`,
         last: '',
       };
     case 'sheet':
@@ -54,7 +57,7 @@ export function writingOf(
         ending: 'csv',
         first: `${isRight ? `date${RIGHT_TIME.slice(2)}` : 'date'},time,offset,${streams.map(headingOf).join(',')}\r\n`,
         row: (at, values) =>
-          `${sheetTime(at, zone).join(',')},${values
+          `${sheetTime(shownTime(at), zone).join(',')},${values
             .map((value, i) => shown(value, streams[i]!))
             .join(',')}\r\n`,
         last: '',
@@ -65,7 +68,7 @@ export function writingOf(
         ending: 'json',
         first: '[',
         row: (at, values, isFirst) => {
-          const row: Record<string, unknown> = { at: new Date(at).toISOString() };
+          const row: Record<string, unknown> = { at: exactTime(at) };
           for (const [i, value] of values.entries())
             if (value !== null)
               row[streams[i]!.key] =
@@ -125,7 +128,7 @@ export function writingOf(
                   properties: {
                     device: entry.id,
                     datastream: streams[i]!.key,
-                    time: new Date(at).toISOString(),
+                    time: new Date(shownTime(at)).toISOString(),
                   },
                 })}`,
             )
@@ -142,7 +145,7 @@ export function writingOf(
             .slice(0, 1)
             .map(
               ([, { lat, lon, alt }]) =>
-                `<trkpt lat="${lat}" lon="${lon}">${alt === null ? '' : `<ele>${alt}</ele>`}<time>${new Date(at).toISOString()}</time></trkpt>\n`,
+                `<trkpt lat="${lat}" lon="${lon}">${alt === null ? '' : `<ele>${alt}</ele>`}<time>${new Date(shownTime(at)).toISOString()}</time></trkpt>\n`,
             )
             .join(''),
         last: '</trkseg></trk>\n</gpx>\n',
