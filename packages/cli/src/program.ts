@@ -13,6 +13,7 @@ import { firmwareCommands } from './firmware';
 import { historyCommand } from './history';
 import { kindCommands } from './kinds';
 import { partCommands } from './parts';
+import { interlockCommands } from './interlocks';
 import { liveCommands } from './live';
 import { peopleCommands } from './people';
 import { ruleCommands } from './rules';
@@ -45,6 +46,7 @@ export function createProgram(): Command {
   historyCommand(program);
   dataCommands(program);
   ruleCommands(program);
+  interlockCommands(program);
   peopleCommands(program);
   shareCommands(program);
   workspaceCommands(program);

@@ -54,6 +54,8 @@ export interface RuleOptions {
   webhook?: string[];
   set?: string[];
   setBack?: string[];
+  hold?: string[];
+  place?: string;
   severity: string;
   title?: string;
 }
@@ -116,6 +118,11 @@ export function withRuleOptions(command: Command): Command {
     .option('--webhook <title...>', 'webhooks')
     .option('--set <control=value...>', 'what is wanted when it opens: opening=60, or sluice-mill/opening=60')
     .option('--set-back <control=value...>', 'what is wanted when it closes')
+    .option(
+      '--hold <control=value...>',
+      'what a control is held at as long as it is open: other wanted values are refused',
+    )
+    .option('--place <number>', 'place of --hold among those that hold the same control; 1 goes first')
     .option('--severity <severity>', 'notice, warning or urgent', 'warning')
     .option('--title <title>', 'a name for it');
 }
@@ -212,7 +219,11 @@ function hoursOf(text: string): Rule['hours'] {
   return { days: from.days, from: from.minutes, to: to.minutes };
 }
 
-function actionsOf(texts: string[] | undefined, on: 'opened' | 'closed', device: string | undefined) {
+function actionsOf(
+  texts: string[] | undefined,
+  on: 'opened' | 'closed' | 'while',
+  device: string | undefined,
+) {
   return (texts ?? []).map((text) => {
     const found = /^(?:([\w-]+)\/)?([\w-]+)=(.*)$/.exec(text);
     if (found === null) throw new UsageError(`"${text}" is not control=value, such as opening=60.`);
@@ -271,6 +282,10 @@ export async function ruleOf(
     actions: [
       ...actionsOf(options.set, 'opened', undefined),
       ...actionsOf(options.setBack, 'closed', undefined),
+      ...actionsOf(options.hold, 'while', undefined).map((one) => ({
+        ...one,
+        rank: readNumber(options.place ?? '1', '--place'),
+      })),
     ],
   } as RuleIn;
 }

@@ -99,9 +99,10 @@ Examples:
           ...(repeatMs === null
             ? []
             : [`Reminds every ${showDuration(repeatMs)} until it is acknowledged or closed.`]),
-          ...actions.map(
-            ({ on, deviceId, stream, value }) =>
-              `When it ${on === 'opened' ? 'opens' : 'closes'}: ${stream} of ${deviceId ?? 'the device'} is wanted to be ${value}.`,
+          ...actions.map(({ on, deviceId, stream, value, rank }) =>
+            on === 'while'
+              ? `As long as it is open: ${stream} of ${deviceId ?? 'the device'} is held at ${value}, in place ${rank}.`
+              : `When it ${on === 'opened' ? 'opens' : 'closes'}: ${stream} of ${deviceId ?? 'the device'} is wanted to be ${value}.`,
           ),
         ].join('\n'),
       );

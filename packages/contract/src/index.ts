@@ -11,6 +11,7 @@ export * from './schemas/claims';
 export * from './schemas/computing';
 export * from './schemas/firmware';
 export * from './schemas/commands';
+export * from './schemas/interlocks';
 export * from './schemas/dashboards';
 export * from './schemas/rules';
 export * from './schemas/alerts';

@@ -19,6 +19,7 @@ import { localPair, readAuthority } from './certificate/local';
 import { startRenewing } from './certificate/renewing';
 import { startTimetables } from './timetables/worker';
 import { createCommands } from './commands/commands';
+import { startKeeper } from './commands/keeper';
 import { reachableHost, type Config } from './config';
 import { trustProxies } from './listeners/address';
 import { lockFolder } from './database/folderLock';
@@ -279,6 +280,9 @@ export async function startService({
     stops.push(proofs.stop);
     const commands = createCommands({ store, registry, presence, bus, recent, tell, log });
     stops.push(commands.stop);
+    const keeper = startKeeper({ store, registry, commands, log });
+    stops.push(keeper.stop);
+    bus.on('rules', keeper.wake);
     const timetables = startTimetables({ store, registry, commands, bus, log });
     stops.push(timetables.stop);
     const publicUrl = (): string => address().httpUrl;
@@ -471,6 +475,7 @@ export async function startService({
     const planned = startPlanned(store, outbox.wake, log);
     stops.push(planned.stop);
     wakeAlerts = () => {
+      keeper.wake();
       outbox.wake();
       planned.wake();
     };

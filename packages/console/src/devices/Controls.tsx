@@ -1,7 +1,8 @@
 import { Box, Button, Typography } from '@mui/material';
 import { Suspense, useState, type ReactNode } from 'react';
 import { isControllable, type Datastream } from '@peatmoor/core';
-import type { Device, Kind } from '@peatmoor/contract';
+import type { Device, InterlocksOf, Kind } from '@peatmoor/contract';
+import { useRead } from '../api';
 import { PressMark } from '../parts/marks';
 import { Notice } from '../parts/Notice';
 import { useDisplay } from '../parts/useDisplay';
@@ -10,6 +11,7 @@ import { later } from '../parts/later';
 import { ink } from '../theme';
 import { CommandLine } from './CommandLine';
 import { ControlField } from './ControlField';
+import { HeldBy } from './HeldBy';
 import { useControl } from './useControl';
 
 const Timetables = later(() => import('../timetables/Timetables'), 'Timetables');
@@ -17,19 +19,36 @@ const Timetables = later(() => import('../timetables/Timetables'), 'Timetables')
 /** The controls of a device: what is wanted, and whether the board applied it. */
 export function Controls({ device, kind }: { device: Device; kind: Kind }): ReactNode {
   const streams = kind.streams.filter(isControllable);
+  const mayLook = useMay('look');
+  const held = useRead('listInterlocks', { params: { device: device.id } }, mayLook).data;
   if (streams.length === 0)
     return (
       <Typography color="textSecondary">
         This kind has no controls. Add a datastream with the direction “people control it”.
       </Typography>
     );
-  return streams.map((stream) => <ControlRow key={stream.key} device={device} stream={stream} />);
+  return streams.map((stream) => (
+    <ControlRow
+      key={stream.key}
+      device={device}
+      stream={stream}
+      held={held?.find((one) => one.stream === stream.key)}
+    />
+  ));
 }
 
-function ControlRow({ device, stream }: { device: Device; stream: Datastream }): ReactNode {
+function ControlRow({
+  device,
+  stream,
+  held,
+}: {
+  device: Device;
+  stream: Datastream;
+  held: InterlocksOf | undefined;
+}): ReactNode {
   const [times, setTimes] = useState(false);
   const mayChange = useMay('change');
-  const { press, ready, state, error, command, measured, value } = useControl(device.id, stream);
+  const { press, ready, barred, state, error, command, measured, value } = useControl(device.id, stream);
   const display = useDisplay()(stream);
   return (
     <Box
@@ -68,6 +87,7 @@ function ControlRow({ device, stream }: { device: Device; stream: Datastream }):
           <Timetables device={device} stream={stream} onClose={() => setTimes(false)} />
         </Suspense>
       )}
+      {held && <HeldBy device={device.id} of={held} maySteer={barred === null} />}
       <Notice error={error} />
     </Box>
   );

@@ -42,6 +42,8 @@ const PHASES: Record<string, string> = {
   closed: 'that it is over',
   reminder: 'a reminder',
   escalated: 'that nobody acknowledged it',
+  held: 'that it steers too often',
+  override: 'that it was overridden',
 };
 
 /** One event and everything that happened: alerts, each try, who acknowledged, what was wanted. */

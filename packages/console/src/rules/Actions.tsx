@@ -1,8 +1,47 @@
 import { Box, Button, MenuItem, TextField } from '@mui/material';
+import type { Datastream } from '@peatmoor/core';
 import type { ReactNode } from 'react';
 import { streamsOf, type ActionFields, type Catalogue } from './fields';
 
-/** What is wanted of controls when the event opens, and when it closes. */
+const PLACES = [1, 2, 3, 4, 5, 6, 7, 8, 9];
+
+/** What is wanted: chosen where the control knows its values, else written. */
+function WantedValue({
+  stream,
+  value,
+  onChange,
+}: {
+  stream: Datastream | undefined;
+  value: string;
+  onChange: (value: string) => void;
+}): ReactNode {
+  const known =
+    stream?.type === 'boolean' ? ['on', 'off'] : stream?.type === 'choice' ? stream.choices : undefined;
+  if (known === undefined || (value !== '' && !known.includes(value)))
+    return (
+      <TextField
+        label="Wanted value"
+        value={value}
+        onChange={({ target: { value: next } }) => onChange(next)}
+      />
+    );
+  return (
+    <TextField
+      select
+      label="Wanted value"
+      value={value}
+      onChange={({ target: { value: next } }) => onChange(next)}
+    >
+      {known.map((one) => (
+        <MenuItem key={one} value={one}>
+          {one}
+        </MenuItem>
+      ))}
+    </TextField>
+  );
+}
+
+/** What is wanted of controls when the event opens, when it closes, and as long as it is open. */
 export function Actions({
   actions,
   whom,
@@ -32,10 +71,11 @@ export function Actions({
             select
             label="When it"
             value={action.on}
-            onChange={({ target: { value } }) => change(i, { on: value as 'opened' })}
+            onChange={({ target: { value } }) => change(i, { on: value as ActionFields['on'] })}
           >
             <MenuItem value="opened">opens</MenuItem>
             <MenuItem value="closed">closes</MenuItem>
+            <MenuItem value="while">is open, hold</MenuItem>
           </TextField>
           <TextField
             select
@@ -65,11 +105,25 @@ export function Actions({
               </MenuItem>
             ))}
           </TextField>
-          <TextField
-            label="Wanted value"
+          <WantedValue
+            stream={controls(action.device).find(({ key }) => key === action.stream)}
             value={action.value}
-            onChange={({ target: { value } }) => change(i, { value })}
+            onChange={(value) => change(i, { value })}
           />
+          {action.on === 'while' && (
+            <TextField
+              select
+              label="Place in the order"
+              value={action.rank ?? 1}
+              onChange={({ target: { value } }) => change(i, { rank: Number(value) })}
+            >
+              {PLACES.map((place) => (
+                <MenuItem key={place} value={place}>
+                  {place === 1 ? '1, goes first' : place}
+                </MenuItem>
+              ))}
+            </TextField>
+          )}
           <Button variant="text" onClick={() => onChange(actions.filter((_one, at) => at !== i))}>
             Take out
           </Button>

@@ -41,10 +41,12 @@ export interface ConditionFields {
 }
 
 export interface ActionFields {
-  on: 'opened' | 'closed';
+  on: 'opened' | 'closed' | 'while';
   device: string;
   stream: string;
   value: string;
+  /** Of an interlock: its place among those of the control. */
+  rank?: number;
 }
 
 /** What the form of an event rule holds, as it is written. */

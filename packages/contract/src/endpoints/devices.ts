@@ -1,4 +1,5 @@
 import * as commands from '../schemas/commands';
+import * as interlocks from '../schemas/interlocks';
 import * as devices from '../schemas/devices';
 import * as paging from '../schemas/paging';
 import { endpoint, type Query } from './endpoint';
@@ -102,6 +103,24 @@ export const devicesEndpoints = {
     'follow',
     'The newest command of each control, and the last hundred',
     { query: paging.commandsQuerySchema, pages: 'newest', answer: commands.commandsSchema },
+  ),
+  listInterlocks: endpoint<interlocks.InterlocksOf[]>(
+    'GET /api/devices/:device/interlocks',
+    'look',
+    'Rules that hold controls of a device while their events are open, in their order',
+    { answer: interlocks.interlocksSchema },
+  ),
+  overrideInterlocks: endpoint<interlocks.InterlocksOf, { stream: string; minutes?: number }>(
+    'POST /api/devices/:device/override',
+    'operate',
+    'Override what holds a control, for some minutes',
+    { body: interlocks.overrideSchema, answer: interlocks.interlocksOfSchema },
+  ),
+  endOverride: endpoint<interlocks.InterlocksOf>(
+    'DELETE /api/devices/:device/override/:stream',
+    'operate',
+    'End an override before its time',
+    { answer: interlocks.interlocksOfSchema },
   ),
   readCommand: endpoint<commands.Command>('GET /api/commands/:command', 'follow', 'One command', {
     answer: commands.commandSchema,

@@ -8,7 +8,10 @@ import { endpoint, type Query } from './endpoint';
 export type RuleIn = Pick<rules.NewRule, 'title' | 'comparison'> &
   Partial<Omit<rules.NewRule, 'also' | 'actions' | 'own'>> & {
     also?: (Pick<rules.NewRule['also'][number], 'comparison'> & Partial<rules.NewRule['also'][number]>)[];
-    actions?: (Omit<rules.NewRule['actions'][number], 'deviceId'> & { deviceId?: string | null })[];
+    actions?: (Omit<rules.NewRule['actions'][number], 'deviceId' | 'rank'> & {
+      deviceId?: string | null;
+      rank?: number;
+    })[];
     own?: { deviceId: string; limit?: number | null; leftOut?: boolean }[];
   };
 

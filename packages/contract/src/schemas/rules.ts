@@ -59,12 +59,15 @@ const hours = object({
   to: number().integer().min(0).max(1440).required(),
 }).noUnknown();
 const action = object({
+  /** When it is wanted; `while`: the control is held there as long as the event is open, and other wanted values are refused. */
   on: string()
-    .oneOf(['opened', 'closed'] as const)
+    .oneOf(['opened', 'closed', 'while'] as const)
     .required(),
   deviceId: string().max(40).nullable().default(null),
   stream: string().max(40).required(),
   value: string().max(200).required(),
+  /** For `while`: its place among the interlocks of the control; 1 goes first. */
+  rank: number().integer().min(1).max(9).default(1),
 }).noUnknown();
 const own = object({
   deviceId: string().max(40).required(),
@@ -187,7 +190,7 @@ const alert = object({
   channel: string().required(),
   recipient: string().required(),
   phase: string()
-    .oneOf(['opened', 'closed', 'reminder', 'escalated'] as const)
+    .oneOf(['opened', 'closed', 'reminder', 'escalated', 'held', 'override'] as const)
     .required(),
   state: string().required(),
   queuedAt: number().required(),

@@ -1,3 +1,4 @@
 export * from './life';
 export * from './follow';
 export * from './wanted';
+export * from './interlock';

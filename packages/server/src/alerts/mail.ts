@@ -35,6 +35,8 @@ const WORDS: Record<string, string> = {
   closed: 'Over',
   reminder: 'Still open',
   escalated: 'Open, and nobody has acknowledged it',
+  held: 'Steers too often',
+  override: 'Overridden',
 };
 /** Alerts that one mail tells of in full; the others are behind its link. */
 export const MOST_SHOWN = 30;

@@ -1,158 +1,42 @@
-import { randomUUID } from 'node:crypto';
-import type { Connection } from 'mariadb';
+import { setTimeout as sleep } from 'node:timers/promises';
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import type { AlertRow } from '../store/models';
 import { findAll } from '../store/rows';
 import { inRawTransaction, type Store } from '../store/store';
-import { CannotBeSent, channelOf, type Message, type Sender } from './channels';
+import { CannotBeSent, type Message, type Sender } from './channels';
+import { claim, CLAIM_MS, placeOf, type Claimed } from './claiming';
 import { clockMayTidy, now as clockNow } from '../clock';
 import { stoodStill, wentOn } from '../standing';
 
 /** After so long an alert is given up. */
 const GIVE_UP_MS = 86_400_000;
-const AT_ONCE = 200;
-const MESSAGES_AT_ONCE = 20;
 /** How often it is looked for alerts to try again, and for those of other services. */
 const LOOK_MS = 5000;
-/** While one process sends an alert, no other takes it for this long. */
-const CLAIM_MS = 60_000;
-/**
- * How long after a message the next one to the same person waits, in ms, by how many came before in a row: what happens
- * meanwhile is told together.
- */
-const PACES_MS = [2000, 10_000, 60_000, 180_000];
-/** An urgent one waits no longer than this. */
-const URGENT_PACE_MS = 10_000;
-/** How soon it is looked again for one that is being sent. */
-const UNDER_WAY_MS = 300;
 /** The longest time between two tries, in ms. */
 const LONGEST_REST_MS = 600_000;
-/** Quiet for so long, the row of messages is over. */
-const ROW_OVER_MS = 600_000;
+/** One that is not sent within this has failed, and is tried again: before its claim ends, in ms. */
+const LONGEST_SEND_MS = CLAIM_MS - 10_000;
+/** How long a service that stops waits for what is being sent, in ms. It goes out again under its number. */
+const LEAVING_MS = 3000;
+
+/**
+ * How much of a channel is sent at once: in all, of one workspace, and beyond that of what is urgent. A receiver that hangs holds up
+ * nobody but itself, and a workspace of many such receivers nobody but itself.
+ */
+const LANES: Record<string, { most: number; each: number; urgent: number }> = {
+  control: { most: 100, each: 50, urgent: 50 },
+  email: { most: 10, each: 5, urgent: 10 },
+};
+const LANE = { most: 24, each: 8, urgent: 24 };
 
 export interface Outbox {
   wake(): void;
   stop(): Promise<void>;
 }
 
-interface Claimed {
-  messageId: string;
-  channel: string;
-  recipient: string;
-}
-
 /**
- * Takes what is due, in a transaction of its own that is committed before anything is sent: what goes to one person by one channel
- * becomes one message with a number that stays its own at every try.
- */
-async function claim(connection: Connection): Promise<Claimed[]> {
-  const now = clockNow();
-  const rows = (await connection.query(
-    `SELECT id, channel, recipient, messageId FROM alerts
-      WHERE state = 'waiting' AND dueAt <= ? ORDER BY dueAt, id LIMIT ? FOR UPDATE SKIP LOCKED`,
-    [now, AT_ONCE],
-  )) as Pick<AlertRow, 'id' | 'channel' | 'recipient' | 'messageId'>[];
-  const claimed = new Map<string, Claimed>();
-  const looked = new Set<string>();
-  for (const { id, channel, recipient, messageId } of rows) {
-    if (claimed.size >= MESSAGES_AT_ONCE) break;
-    if (messageId !== null) {
-      // A try more of a message that was claimed before.
-      if (!claimed.has(messageId)) await take(connection, 'messageId = ?', [messageId], messageId, now);
-      claimed.set(messageId, { messageId, channel, recipient });
-      continue;
-    }
-    if (channelOf(channel)?.alone) {
-      const own = randomUUID();
-      await take(connection, 'id = ?', [id], own, now);
-      claimed.set(own, { messageId: own, channel, recipient });
-      continue;
-    }
-    const key = `${channel} ${recipient}`;
-    if (looked.has(key)) continue;
-    looked.add(key);
-    const mine = "messageId IS NULL AND channel = ? AND recipient = ? AND state = 'waiting' AND dueAt <= ?";
-    const behind = await behindOf(connection, channel, recipient, now);
-    // Read without a lock: an event that is just being written is as urgent as it was.
-    const urgent = async (): Promise<boolean> => {
-      const found = (await connection.query(
-        `SELECT 1 FROM alerts WHERE ${mine} AND EXISTS (SELECT 1 FROM events e WHERE e.id = alerts.eventId AND e.severity = 'urgent') LIMIT 1`,
-        [channel, recipient, now],
-      )) as unknown[];
-      return found.length > 0;
-    };
-    const free = behind ?? (await freeAt(connection, channel, recipient, urgent, now));
-    if (free > now) {
-      await connection.query(`UPDATE alerts SET dueAt = ? WHERE ${mine}`, [free, channel, recipient, now]);
-      continue;
-    }
-    const own = randomUUID();
-    await take(connection, mine, [channel, recipient, now], own, now);
-    claimed.set(own, { messageId: own, channel, recipient });
-  }
-  return [...claimed.values()];
-}
-
-async function take(
-  connection: Connection,
-  where: string,
-  values: unknown[],
-  messageId: string,
-  now: number,
-): Promise<void> {
-  await connection.query(
-    `UPDATE alerts SET messageId = ?, attempts = attempts + 1, dueAt = ? WHERE ${where} AND state = 'waiting'`,
-    [messageId, now + CLAIM_MS, ...values],
-  );
-}
-
-/** Until when what is told to somebody waits for a message before it that has not gone out: all arrives in order. Null for none. */
-async function behindOf(
-  connection: Connection,
-  channel: string,
-  recipient: string,
-  now: number,
-): Promise<number | null> {
-  const [before] = (await connection.query(
-    "SELECT dueAt, error FROM alerts WHERE channel = ? AND recipient = ? AND state = 'waiting' AND messageId IS NOT NULL ORDER BY dueAt LIMIT 1",
-    [channel, recipient],
-  )) as Pick<AlertRow, 'dueAt' | 'error'>[];
-  if (before === undefined) return null;
-  // One that is just being sent is soon done; one that failed goes first when it is tried again.
-  return before.error === '' ? now + UNDER_WAY_MS : Math.max(now, Number(before.dueAt)) + 50;
-}
-
-/** When the next message may go to somebody; where that is now, the one after it waits. */
-async function freeAt(
-  connection: Connection,
-  channel: string,
-  recipient: string,
-  urgent: () => Promise<boolean>,
-  now: number,
-): Promise<number> {
-  const [pace] = (await connection.query(
-    'SELECT nextAt, burst FROM alertPaces WHERE channel = ? AND recipient = ? FOR UPDATE',
-    [channel, recipient],
-  )) as { nextAt: number; burst: number }[];
-  const nextAt = Number(pace?.nextAt ?? 0);
-  const burst = pace === undefined || now - nextAt > ROW_OVER_MS ? 0 : Number(pace.burst);
-  if (nextAt > now && nextAt - now <= PACES_MS.at(-1)!) {
-    const since = nextAt - PACES_MS[Math.min(burst, PACES_MS.length) - 1]!;
-    const free = (await urgent()) ? Math.min(nextAt, since + URGENT_PACE_MS) : nextAt;
-    if (free > now) return free;
-  }
-  await connection.query('REPLACE INTO alertPaces (channel, recipient, nextAt, burst) VALUES (?, ?, ?, ?)', [
-    channel,
-    recipient,
-    now + PACES_MS[Math.min(burst, PACES_MS.length - 1)]!,
-    Math.min(burst + 1, PACES_MS.length),
-  ]);
-  return now;
-}
-
-/**
- * Sends alerts from the outbox, each by its channel; one that fails is tried again, ever later, and its error is kept. `sole`: no
+ * Sends alerts from the outbox, each channel in a lane of its own and in it each receiver; one that fails is tried again, ever later, and its error is kept. `sole`: no
  * other service sends from it, so what is claimed at the start was being sent when the one before ended, and is sent again at once.
  */
 export function startOutbox(
@@ -163,11 +47,7 @@ export function startOutbox(
   sole: boolean,
 ): Outbox {
   const { models } = store;
-  let running: Promise<void> = Promise.resolve();
-  let again = false;
   let stopped = false;
-  let busy = false;
-  let nextTimer: NodeJS.Timeout | undefined;
 
   const messageOf = async ({ messageId, recipient }: Claimed): Promise<Message | null> => {
     const alerts = await findAll(models.alerts, { where: { messageId, state: 'waiting' }, order: ['id'] });
@@ -229,7 +109,7 @@ export function startOutbox(
       const sender = senders.get(claimed.channel);
       if (sender === undefined) throw new CannotBeSent(`Alerts by ${claimed.channel} are not known here.`);
       if (alerts.length === 0) throw new CannotBeSent('The event is gone.');
-      const outcome = await sender.send(message);
+      const outcome = await inTime(sender.send(message));
       await settle(claimed, alerts, { state: 'sent', sentAt: clockNow(), error: '' }, outcome);
     } catch (error) {
       const reason = (error as Error).message.slice(0, 300);
@@ -252,16 +132,6 @@ export function startOutbox(
     for (const { workspaceId, eventId } of alerts.slice(0, 20))
       bus.emit('live', { workspaceId, message: { type: 'changed', what: 'events', id: eventId } });
   };
-  /** Wakes when the next waiting alert is due: gathered ones go out in time. */
-  const planNext = async (): Promise<void> => {
-    const [next] = (await store.withConnection((connection) =>
-      connection.query("SELECT MIN(dueAt) AS at FROM alerts WHERE state = 'waiting'"),
-    )) as { at: number | null }[];
-    clearTimeout(nextTimer);
-    if (next?.at == null || stopped) return;
-    const wait = Number(next.at) - clockNow();
-    if (wait < LOOK_MS) nextTimer = setTimeout(wake, Math.max(20, wait + 5));
-  };
   let orphans = sole;
   const takeOver = async (): Promise<void> => {
     if (!orphans) return;
@@ -273,45 +143,35 @@ export function startOutbox(
     );
     orphans = false;
   };
-  const pass = async (): Promise<void> => {
+  const lanes = new Map([...senders.keys()].map((channel) => [channel, startLane(channel)]));
+  let busy = false;
+  let again = false;
+  /** Wakes the lanes that have something to send, and each as its next one is due. */
+  const look = async (): Promise<void> => {
     await takeOver();
     do {
       again = false;
-      const [any] = (await store.withConnection((connection) =>
-        connection.query("SELECT 1 FROM alerts WHERE state = 'waiting' AND dueAt <= ? LIMIT 1", [clockNow()]),
-      )) as unknown[];
-      if (any === undefined) break;
-      const claimed = await inRawTransaction(store, claim);
-      // What goes to one place goes one after the other: what is wanted last of a control is what it gets.
-      const places = new Map<string, Claimed[]>();
-      for (const one of claimed) {
-        const place = `${one.channel} ${one.recipient.split('=')[0]}`;
-        places.set(place, [...(places.get(place) ?? []), one]);
-      }
-      await Promise.all(
-        [...places.values()].map(async (row) => {
-          for (const one of row)
-            await send(one).catch((error: Error) =>
-              log.warn({ err: error }, 'what came of an alert could not be kept'),
-            );
-        }),
-      );
-      again ||= claimed.length > 0;
+      const due = (await store.withConnection((connection) =>
+        connection.query(
+          "SELECT channel, MIN(dueAt) AS at FROM alerts WHERE state = 'waiting' GROUP BY channel",
+        ),
+      )) as { channel: string; at: number }[];
+      for (const { channel, at } of due) (lanes.get(channel) ?? startUnknown(channel)).planFor(Number(at));
     } while (again && !stopped);
-    await planNext();
   };
+  /** Alerts of a channel that is not known here are given up, with that reason. */
+  const startUnknown = (channel: string): Lane => {
+    const lane = startLane(channel);
+    lanes.set(channel, lane);
+    return lane;
+  };
+  let looking: Promise<void> = Promise.resolve();
   const wake = (): void => {
     again = true;
     if (busy || stopped) return;
     busy = true;
-    running = pass()
-      .then(
-        () => wentOn('Sending alerts'),
-        (error: Error) => {
-          stoodStill('Sending alerts', error);
-          log.debug({ err: error }, 'alerts wait');
-        },
-      )
+    looking = look()
+      .then(() => wentOn('Sending alerts'), failed)
       .finally(() => (busy = false));
   };
   const timer = setInterval(wake, LOOK_MS);
@@ -320,9 +180,115 @@ export function startOutbox(
     async stop() {
       stopped = true;
       clearInterval(timer);
-      clearTimeout(nextTimer);
-      await running;
+      await looking;
+      await Promise.all([...lanes.values()].map((lane) => lane.stop()));
       for (const sender of senders.values()) sender.close();
     },
   };
+
+  function failed(error: Error): void {
+    stoodStill('Sending alerts', error);
+    log.debug({ err: error }, 'alerts wait');
+  }
+
+  /** One channel: sends what is due, each place by itself, and waits for none of them before it goes on with others. */
+  function startLane(channel: string): Lane {
+    const { most, each, urgent } = LANES[channel] ?? LANE;
+    const underWay = new Map<string, { claimed: Claimed; sent: Promise<void> }>();
+    let planned: NodeJS.Timeout | undefined;
+    let plannedAt = Infinity;
+    let running: Promise<void> | null = null;
+    let again = false;
+    const run = async (): Promise<void> => {
+      do {
+        again = false;
+        const ofWorkspace = new Map<number, number>();
+        for (const { claimed: one } of underWay.values())
+          ofWorkspace.set(one.workspaceId, (ofWorkspace.get(one.workspaceId) ?? 0) + 1);
+        const freeUrgent = most + urgent - underWay.size;
+        if (freeUrgent <= 0) return;
+        const claimed = await inRawTransaction(store, (connection) =>
+          claim(connection, {
+            channel,
+            busy: [...underWay.keys()],
+            underWay: ofWorkspace,
+            each,
+            free: most - underWay.size,
+            freeUrgent,
+          }),
+        );
+        for (const one of claimed) {
+          const place = placeOf(one);
+          const sent = send(one)
+            .catch((error: Error) => log.warn({ err: error }, 'what came of an alert could not be kept'))
+            .finally(() => {
+              underWay.delete(place);
+              start();
+            });
+          underWay.set(place, { claimed: one, sent });
+        }
+        again ||= claimed.length > 0;
+      } while (again && !stopped);
+      const [next] = (await store.withConnection((connection) =>
+        connection.query(
+          "SELECT MIN(dueAt) AS at FROM alerts WHERE state = 'waiting' AND channel = ? AND dueAt > ?",
+          [channel, clockNow()],
+        ),
+      )) as { at: number | null }[];
+      if (next?.at != null) planFor(Number(next.at));
+    };
+    const start = (): void => {
+      again = true;
+      if (running !== null || stopped) return;
+      running = run()
+        .catch(failed)
+        .finally(() => {
+          running = null;
+          if (again && underWay.size === 0) planFor(clockNow() + 1000);
+        });
+    };
+    const planFor = (at: number): void => {
+      const wait = at - clockNow();
+      if (wait <= 0) return start();
+      if (stopped || wait > LOOK_MS || at >= plannedAt) return;
+      clearTimeout(planned);
+      plannedAt = at;
+      planned = setTimeout(
+        () => {
+          plannedAt = Infinity;
+          start();
+        },
+        Math.max(20, wait + 5),
+      );
+    };
+    return {
+      planFor,
+      async stop() {
+        clearTimeout(planned);
+        await running;
+        await Promise.race([
+          Promise.all([...underWay.values()].map(({ sent }) => sent)),
+          sleep(LEAVING_MS, undefined, { ref: false }),
+        ]);
+      },
+    };
+  }
+}
+
+/** What one channel has to send. */
+interface Lane {
+  /** Something is due at a time, epoch ms. */
+  planFor(at: number): void;
+  stop(): Promise<void>;
+}
+
+/** What a sender says, or that it took too long. */
+function inTime<T>(work: Promise<T>): Promise<T> {
+  const late = new AbortController();
+  return Promise.race([
+    work,
+    sleep(LONGEST_SEND_MS, undefined, { signal: late.signal, ref: false }).then(() => {
+      throw new Error(`It was not sent within ${LONGEST_SEND_MS / 1000} s.`);
+    }),
+  ]).finally(() => late.abort());
 }

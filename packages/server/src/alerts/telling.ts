@@ -202,7 +202,8 @@ async function muteOf(
   );
 }
 
-type Telling = Pick<RuleRow, 'id' | 'workspaceId' | 'recipients' | 'severity' | 'more'>;
+/** What of a rule says whom it tells, and of what. */
+export type Telling = Pick<RuleRow, 'id' | 'workspaceId' | 'recipients' | 'severity' | 'more'>;
 
 /**
  * Puts what a rule has to tell of an event into the outbox, in the caller's transaction: a row for each person and channel. What
@@ -339,47 +340,6 @@ export async function insertAlerts(connection: Connection, rows: readonly NewAle
       row.queuedAt,
       row.error,
     ]),
-  );
-}
-
-/** What a rule wants of controls within this time at the most: rules that set off each other come to an end. */
-const ACTIONS_WITHIN_MS = 600_000;
-const MOST_ACTIONS = 6;
-
-/** Puts what a rule wants of controls into the outbox. */
-export async function queueActions(
-  connection: Connection,
-  rule: Telling,
-  event: Pick<EventRow, 'id' | 'deviceRowId' | 'title'>,
-  phase: 'opened' | 'closed',
-): Promise<void> {
-  const actions = moreOf(rule).actions.filter(({ on }) => on === phase);
-  if (actions.length === 0) return;
-  const now = clockNow();
-  const [row] = (await connection.query(
-    "SELECT COUNT(*) AS count FROM alerts a JOIN events e ON e.id = a.eventId WHERE a.ruleId = ? AND a.channel = 'control' AND a.queuedAt > ? AND e.deviceRowId = ? AND a.state IN ('waiting', 'sent')",
-    [rule.id, now - ACTIONS_WITHIN_MS, event.deviceRowId],
-  )) as { count: number }[];
-  const many = Number(row!.count) + actions.length > MOST_ACTIONS;
-  await insertAlerts(
-    connection,
-    actions.map(({ device, stream, value }) => ({
-      workspaceId: rule.workspaceId,
-      eventId: event.id,
-      ruleId: rule.id,
-      userId: null,
-      channel: 'control',
-      recipient: `${device ?? event.deviceRowId}/${stream}=${value}`,
-      phase,
-      subject: event.title.slice(0, 200),
-      text: '',
-      state: many ? 'held' : 'waiting',
-      dueAt: now,
-      queuedAt: now,
-      error: many
-        ? `More than ${MOST_ACTIONS} within 10 min: the rule steers no more for a while. Two rules may set off each other.`
-        : '',
-    })),
   );
 }
 

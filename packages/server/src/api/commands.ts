@@ -1,7 +1,8 @@
 import { isRefusal } from '@peatmoor/core';
 import { isAfterGap, readAtOf } from '../loopGap';
+import { HELD_REMEDY, HeldError } from '../commands/interlocks';
 import { TooLateError } from '../commands/keeping';
-import { notFound, ProblemError, wrongField } from '../problems';
+import { conflict, notFound, ProblemError, wrongField } from '../problems';
 import type { DeviceEntry } from '../registry';
 import { maySteer, narrowed, seesDevice, seesWhole } from '../sharing/reach';
 import type { CommandRow } from '../store/models';
@@ -36,6 +37,10 @@ export function commandHandlers(parts: ApiParts): CommandHandlers {
       demandSteering(scope, entry, body.stream);
       const by = { userName: scope.userName, until: body.until, since: readAtOf(request) };
       const outcome = await commands.want(entry, body.stream, body.value, by).catch((error: unknown) => {
+        if (error instanceof HeldError)
+          throw conflict(`${error.message} ${HELD_REMEDY}`, [
+            { field: 'value', reason: error.message, remedy: HELD_REMEDY },
+          ]);
         if (!(error instanceof TooLateError)) throw error;
         throw new ProblemError(
           'too-late',

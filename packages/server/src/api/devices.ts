@@ -1,3 +1,4 @@
+import { demandNoClash } from '../rules/clashes';
 import { Op, type WhereOptions } from 'sequelize';
 import type { Device } from '@peatmoor/contract';
 import { createDevice } from '../definitions/device';
@@ -68,7 +69,10 @@ export function deviceHandlers(parts: ApiParts): DeviceHandlers {
         Object.entries(body).filter(([, value]) => value !== undefined),
       ) as Partial<DeviceRow>;
       if (Object.keys(change).length > 0)
-        await changeIn(models.devices, scope.workspaceId, { rowId: row.rowId }, change);
+        await store.transaction(async (transaction) => {
+          await changeIn(models.devices, scope.workspaceId, { rowId: row.rowId }, change, transaction);
+          if (change.labels !== undefined) await demandNoClash(store, scope.workspaceId, transaction);
+        });
       changed(scope, row.rowId, row.id);
       return one(scope, params.device);
     },

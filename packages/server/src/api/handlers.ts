@@ -7,6 +7,7 @@ import { changeHandlers } from './changes';
 import { checkHandlers } from './check';
 import { claimHandlers } from './claims';
 import { commandHandlers } from './commands';
+import { interlockHandlers } from './interlocks';
 import { computingHandlers } from './computing';
 import { dashboardHandlers } from './dashboards';
 import { dataHandlers } from './data';
@@ -50,6 +51,7 @@ export function createHandlers(parts: ApiParts): Handlers {
     ...firmwareHandlers(parts),
     ...computingHandlers(parts),
     ...commandHandlers(parts),
+    ...interlockHandlers(parts),
     ...dashboardHandlers(parts),
     ...ruleHandlers(parts),
     ...eventHandlers(parts),

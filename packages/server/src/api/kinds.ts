@@ -250,6 +250,10 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
           transaction,
         );
         await deleteIn(models.commands, scope.workspaceId, { streamId: stream.id }, transaction);
+        await store.sequelize.query('DELETE FROM overrides WHERE streamId = ? AND workspaceId = ?', {
+          replacements: [stream.id, scope.workspaceId],
+          transaction,
+        });
         await deleteIn(models.recomputations, scope.workspaceId, { streamId: stream.id }, transaction);
         await deleteIn(models.streams, scope.workspaceId, { id: stream.id }, transaction);
       });

@@ -4,6 +4,7 @@ import type { Transaction } from 'sequelize';
 import { wrongField } from '../problems';
 import type { DeviceRow, KindRow, SeriesRow, StreamRow } from '../store/models';
 import { changeIn, deleteIn, listIn } from '../store/rows';
+import { demandNoClash } from '../rules/clashes';
 import type { Store } from '../store/store';
 import type { ApiParts } from './context';
 import { deleteSeries } from '../history/deleting';
@@ -81,9 +82,10 @@ export async function moveDevices(
   result.moved = plans.length;
   if (only) return result;
   for (const { row, kept, lost } of plans)
-    await store.transaction(async (transaction) =>
-      moveOne(store, workspaceId, kind, row, kept, lost, transaction),
-    );
+    await store.transaction(async (transaction) => {
+      await moveOne(store, workspaceId, kind, row, kept, lost, transaction);
+      await demandNoClash(store, workspaceId, transaction);
+    });
   result.rowIds = plans.map(({ row }) => row.rowId);
   result.from = plans.map(({ row }) => row.kindId);
   return result;

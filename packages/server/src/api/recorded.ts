@@ -80,6 +80,8 @@ export const RECORDED: Partial<Record<EndpointName, Recorded | null>> = {
   deleteDevice: deleted('device', 'readDevice'),
   createToken: { what: 'token', act: 'made', says: ['title'] },
   withdrawToken: deleted('token', undefined, { act: 'withdrew' }),
+  overrideInterlocks: { what: 'command', act: 'overrode', says: ['stream', 'minutes'] },
+  endOverride: { what: 'command', act: 'ended an override' },
   createCommand: { what: 'command', act: 'wanted', says: ['stream', 'value'], gathers: 'keys' },
   createCalibration: { what: 'calibration', act: 'made', says: ['stream', 'calibration', 'from'] },
   deleteCalibration: deleted('calibration'),

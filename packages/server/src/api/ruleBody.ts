@@ -1,9 +1,12 @@
 import {
   CONDITIONS,
+  isControllable,
+  isRefusal,
   SETTING_NAMES,
   nearestWord,
   readCondition,
   storeCondition,
+  takeWanted,
   type ConditionSettings,
   type RuleCondition,
 } from '@peatmoor/core';
@@ -11,7 +14,7 @@ import type { NewRule, Rule } from '@peatmoor/contract';
 import { readRecipients, recipientBy, type Recipient } from '../alerts/channels';
 import { wrongField } from '../problems';
 import { definitionOf, moreOf } from '../rules/definition';
-import type { DeviceRow, KindRow, RuleRow, StreamRow } from '../store/models';
+import type { DeviceRow, KindRow, RuleMore, RuleRow, StreamRow } from '../store/models';
 import { listIn, oneIn } from '../store/rows';
 import type { Store } from '../store/store';
 import { toStream } from './kinds';
@@ -143,19 +146,44 @@ export async function toRuleRow(
       device: where?.rowId ?? null,
     });
   }
-  const actions = [];
-  for (const [i, { on, deviceId, stream: key, value }] of body.actions.entries()) {
+  const actions: RuleMore['actions'] = [];
+  for (const [i, { on, deviceId, stream: key, value, rank }] of body.actions.entries()) {
     const where = deviceId === null ? null : deviceOf(deviceId, `actions[${i}].deviceId`);
-    const target = (where === null ? watchedStreams : await streamsOf(where.kindId)).find(
-      (one) => one.key === key,
-    );
-    if (target === undefined || target.direction === 'report')
-      throw wrongField(
-        `actions[${i}].stream`,
-        `"${key}" is not a control`,
-        'Choose a datastream that people can set.',
-      );
-    actions.push({ on, device: where?.rowId ?? null, stream: key, value });
+    const reached = where === null ? kinds.map(({ id }) => id) : [where.kindId];
+    const streams = where === null ? watchedStreams : await streamsOf(where.kindId);
+    for (const kindId of reached) {
+      const target = streams.find((one) => one.kindId === kindId && one.key === key);
+      if (target === undefined || !isControllable(target))
+        throw wrongField(
+          `actions[${i}].stream`,
+          reached.length === 1
+            ? `"${key}" is not a control`
+            : `"${key}" is not a control of ${namesOf(labelled.filter((one) => one.kindId === kindId))}`,
+          reached.length === 1
+            ? 'Choose a datastream that people can set.'
+            : 'Choose one that all of them have, name the device, or take the label off those without it.',
+        );
+      if (on === 'while' && target.holds === 'momentary')
+        throw wrongField(
+          `actions[${i}].on`,
+          `: ${target.title} is momentary, and cannot be held at a value`,
+          'Press it when the event opens, or make it a lasting control.',
+        );
+      const taken = takeWanted(toStream(target), value);
+      if (isRefusal(taken))
+        throw wrongField(
+          `actions[${i}].value`,
+          `: "${value}" cannot be wanted of ${target.title}`,
+          taken.hint,
+        );
+    }
+    actions.push({
+      on,
+      device: where?.rowId ?? null,
+      stream: key,
+      value,
+      ...(on === 'while' && { rank }),
+    });
   }
   const own = body.own.map(({ deviceId, limit, leftOut }, i) => ({
     device: deviceOf(deviceId, `own[${i}].deviceId`).rowId,
@@ -176,8 +204,16 @@ export async function toRuleRow(
     recipients,
     more: { also, join, hours, message, repeatMs, escalateMs, escalateTo, mostAlerts, actions, own },
     active: body.active,
+    holds: actions.some(({ on }) => on === 'while'),
   };
 }
+
+/** Some devices in words: three at the most. */
+const namesOf = (devices: readonly DeviceRow[]): string =>
+  [
+    ...devices.slice(0, 3).map(({ name }) => name),
+    ...(devices.length > 3 ? [`${devices.length - 3} more`] : []),
+  ].join(', ');
 
 async function recipientsOf(
   store: Store,
@@ -255,8 +291,9 @@ export function shownRule(
     roles: of('role') as Rule['roles'],
     emails: of('email'),
     webhooks: of('webhook').map(Number),
-    actions: actions.map(({ device, ...one }) => ({
+    actions: actions.map(({ device, rank = 1, ...one }) => ({
       ...one,
+      rank,
       deviceId: device === null ? null : (idOf(device) ?? ''),
     })),
     own: own.flatMap(({ device, limit, leftOut }) => {

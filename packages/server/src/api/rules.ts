@@ -1,3 +1,4 @@
+import { demandNoClash } from '../rules/clashes';
 import type { NewRule, Rule, Severity, Trial } from '@peatmoor/contract';
 import { now as clockNow } from '../clock';
 import { conflict, notFound, wrongField } from '../problems';
@@ -150,7 +151,11 @@ export function ruleHandlers(parts: ApiParts): RuleHandlers {
     },
     createRule: async ({ scope, body }) => {
       const values = await toRuleRow(store, scope.workspaceId, body as NewRule);
-      const row = await addTo(models.rules, scope.workspaceId, values);
+      const row = await store.transaction(async (transaction) => {
+        const made = await addTo(models.rules, scope.workspaceId, values, transaction);
+        if (values.holds) await demandNoClash(store, scope.workspaceId, transaction);
+        return made;
+      });
       await renew(scope, row.id);
       await afterCommit(() => askAddresses(parts, scope, (body as NewRule).emails));
       return one(scope, { ...row, ...values });
@@ -206,7 +211,10 @@ export function ruleHandlers(parts: ApiParts): RuleHandlers {
     changeRule: async ({ scope, params, body }) => {
       const row = await rowOf(scope, params.rule);
       const next = await toRuleRow(store, scope.workspaceId, body as NewRule);
-      await changeIn(models.rules, scope.workspaceId, { id: row.id }, next);
+      await store.transaction(async (transaction) => {
+        await changeIn(models.rules, scope.workspaceId, { id: row.id }, next, transaction);
+        if (next.holds) await demandNoClash(store, scope.workspaceId, transaction);
+      });
       await renew(scope, row.id);
       await afterCommit(() => askAddresses(parts, scope, (body as NewRule).emails));
       return one(scope, { ...row, ...next });

@@ -22,6 +22,7 @@ import { findOne, listIn } from '../store/rows';
 import type { Store } from '../store/store';
 import { databaseTime } from '../store/time';
 import { startDeadlines } from './deadlines';
+import { demandUnheld } from './interlocks';
 import {
   createNewestCommands,
   createOrder,
@@ -54,7 +55,7 @@ export interface Wanted {
 export interface CommandBook {
   /**
    * Records a wanted value and brings it to the device if it is connected. Returns a refusal if the value does not fit; throws
-   * TooLateError after `until` (epoch ms), and ClaimedError where `claim` gives false.
+   * TooLateError after `until` (epoch ms), HeldError where an interlock holds another value, and ClaimedError where `claim` gives false.
    */
   want(
     entry: DeviceEntry,
@@ -67,6 +68,10 @@ export interface CommandBook {
       claim?: Claim;
       /** When it came here, by the passing of time in this process, in ms; left out for now. */
       since?: number;
+      /** When it was wanted, epoch ms, where that is on record; left out for now. */
+      at?: number;
+      /** It is an interlock that wants it. */
+      holds?: boolean;
     },
   ): Promise<Command | Refusal>;
   /** The wanted values that last: the newest of each control that was not refused, and the interval. */
@@ -173,7 +178,12 @@ export function createCommands({ store, registry, presence, bus, recent, tell, l
   };
 
   const book: CommandBook = {
-    async want(entry, streamKey, value, { userName, eventId, until, claim, since = performance.now() }) {
+    async want(
+      entry,
+      streamKey,
+      value,
+      { userName, eventId, until, claim, since = performance.now(), at, holds = false },
+    ) {
       const stream = entry.names.find(streamKey);
       if (stream === undefined)
         return { name: streamKey, reason: 'unknown-name', hint: nearestHint(entry, streamKey) };
@@ -189,7 +199,8 @@ export function createCommands({ store, registry, presence, bus, recent, tell, l
       const now = await databaseTime(store);
       // What waited for a database was wanted when it came.
       const waitedMs = performance.now() - since;
-      const asked = waitedMs < AT_ONCE_MS ? now : Math.round(now - waitedMs);
+      const came = waitedMs < AT_ONCE_MS ? now : Math.round(now - waitedMs);
+      const asked = Math.min(at ?? came, came);
       const momentary = stream.holds === 'momentary';
       const { row, older } = await inOrder(stream.seriesId, asked, (wantedAt) => {
         const createdAt = clockNow();
@@ -211,7 +222,22 @@ export function createCommands({ store, registry, presence, bus, recent, tell, l
           note: '',
           ...following.plan(entry, stream, wanted),
         };
-        return replaceCommand(store, stream.seriesId, values, { until, momentary, claim });
+        return replaceCommand(store, stream.seriesId, values, {
+          until,
+          momentary,
+          claim,
+          isNewest: holds,
+          ...(!holds && {
+            guard: (connection) =>
+              demandUnheld(connection, {
+                workspaceId: entry.workspaceId,
+                deviceRowId: entry.rowId,
+                control: stream,
+                wanted,
+                now: clockNow(),
+              }),
+          }),
+        });
       });
       for (const one of older) life.announce(entry, { ...one, state: 'expired', note: REPLACED });
       life.notePending(row);

@@ -71,7 +71,21 @@ export function replaceCommand(
   store: Store,
   seriesId: number,
   values: Omit<CommandRow, 'id'>,
-  { until, momentary, claim }: { until: number | undefined; momentary: boolean; claim?: Claim | undefined },
+  {
+    until,
+    momentary,
+    claim,
+    guard,
+    isNewest = false,
+  }: {
+    until: number | undefined;
+    momentary: boolean;
+    claim?: Claim | undefined;
+    /** Throws where it may not be wanted, as things are now that nobody else can want something of the control. */
+    guard?: ((connection: Connection) => Promise<void>) | undefined;
+    /** It is the newest whatever was wanted. */
+    isNewest?: boolean;
+  },
 ): Promise<{ row: CommandRow; older: CommandRow[] }> {
   return inRawTransaction(store, async (connection) => {
     await takeSeries(connection, [seriesId]);
@@ -81,9 +95,10 @@ export function replaceCommand(
       'SELECT 1 FROM commands WHERE deviceRowId = ? AND streamId = ? AND wantedAt > ? AND wantedAt <= ? LIMIT 1',
       [values.deviceRowId, values.streamId, values.wantedAt, values.wantedAt! + LONGEST_HELD_UP_MS],
     )) as unknown[];
-    if (newer !== undefined) throw new TooLateError();
+    if (newer !== undefined && !isNewest) throw new TooLateError();
     // It may have waited: for the network, a full queue, or whoever came before.
     if (until !== undefined && clockNow() > until) throw new TooLateError();
+    await guard?.(connection);
     if (claim !== undefined && !(await claim(connection))) throw new ClaimedError();
     // A press that was told is not taken back by the next one.
     const states = momentary ? ['waiting'] : ['waiting', 'sent'];

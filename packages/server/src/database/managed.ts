@@ -278,11 +278,13 @@ function runningServer(folder: string): number | null {
   }
 }
 
-/** True where a process is a database server that was told this folder. */
+/** True where a process is a database server that a service started on this folder. */
 function isServerOn(folder: string, pid: number): boolean {
   try {
     const told = fs.readFileSync(`/proc/${pid}/cmdline`, 'utf8').split('\0');
-    return path.basename(told[0]!) === 'mariadbd' && told.includes(`--datadir=${folder}`);
+    return (
+      path.basename(told[0]!) === 'mariadbd' && told.includes(`--pid-file=${path.join(folder, 'server.pid')}`)
+    );
   } catch {
     return false;
   }

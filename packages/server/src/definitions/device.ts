@@ -1,3 +1,4 @@
+import { demandNoClash } from '../rules/clashes';
 import { randomBytes } from 'node:crypto';
 import { Op, UniqueConstraintError, type Transaction } from 'sequelize';
 import { EMPTY_PROOF, inspectToken, makeToken, proposeDeviceId, TOKEN_RANDOM_BYTES } from '@peatmoor/core';
@@ -70,6 +71,7 @@ export async function createDevice(
         claimOpen: false,
       };
       const row = await addTo(models.devices, workspaceId, values, transaction);
+      if (row.labels.length > 0) await demandNoClash(store, workspaceId, transaction);
       const { secret } = await addToken(store, row, 'first', transaction);
       return { row, token: secret };
     };

@@ -18,7 +18,14 @@ const ORPHANS_EVERY_MS = 86_400_000;
 /** Tables of the readings of a series. */
 const OF_SERIES = ['chunks', 'texts', 'locations', 'images'] as const;
 /** Tables of what happened with a device. */
-const OF_DEVICE = ['arrivals', 'commands', 'recomputations', 'corrections', 'ruleStates'] as const;
+const OF_DEVICE = [
+  'arrivals',
+  'commands',
+  'recomputations',
+  'corrections',
+  'ruleStates',
+  'overrides',
+] as const;
 
 /**
  * Takes series away, in the caller's transaction: nobody finds them any more. Their readings are marked, and go in slices.

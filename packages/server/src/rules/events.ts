@@ -11,7 +11,8 @@ import {
 } from '@peatmoor/core';
 import { DateTime } from 'luxon';
 import type { Connection } from 'mariadb';
-import { plannedOf, queueActions, queueAlerts, type Read, type Wording } from '../alerts/telling';
+import { queueActions } from '../alerts/actions';
+import { plannedOf, queueAlerts, type Read, type Wording } from '../alerts/telling';
 import type { Bus } from '../bus';
 import type { DeviceEntry } from '../registry';
 import type { EventRow, RuleRow } from '../store/models';

@@ -75,7 +75,7 @@ export function useHosts(sequelize: Sequelize, places: readonly Place[], log: Lo
   const several = places.length > 1;
   let limited = false;
   const awayUntil = new Map<Place, number>();
-  const madeBy = new WeakMap<Connection, { place: Place; at: number }>();
+  const madeBy = new WeakMap<Connection, { place: Place; at: number; limited: boolean }>();
   const leave = (place: Place, reason: string, ms = AWAY_MS): void => {
     if ((awayUntil.get(place) ?? 0) < performance.now())
       log.warn({ database: nameOf(place), reason }, 'a node of the database is left');
@@ -123,7 +123,7 @@ export function useHosts(sequelize: Sequelize, places: readonly Place[], log: Lo
   driver.addHook('afterConnect', async (connection: never, config: never) => {
     const place = chosen.get(config) ?? places[0]!;
     const made = connection as Connection;
-    madeBy.set(made, { place, at: performance.now() });
+    madeBy.set(made, { place, at: performance.now(), limited });
     if (limited)
       await made.query(
         `SET SESSION max_statement_time = ${STATEMENT_S}, idle_transaction_timeout = ${IDLE_S}`,
@@ -143,7 +143,9 @@ export function useHosts(sequelize: Sequelize, places: readonly Place[], log: Lo
   let suspected = -Infinity;
   connectionManager.validate = (connection) => {
     const made = madeBy.get(connection);
-    return valid(connection) && (made === undefined || (!isAway(made.place) && made.at > suspected));
+    if (made === undefined) return valid(connection);
+    // Those that it began with, before statements were limited, go.
+    return valid(connection) && !isAway(made.place) && made.at > suspected && made.limited === limited;
   };
   const hear = (error: unknown): void => {
     const { errno, parent } = error as { errno?: number; parent?: { errno?: number } };

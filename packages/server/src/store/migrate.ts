@@ -29,6 +29,7 @@ import {
 import { rollUpEarlyChunks } from './earlyChunks';
 import { NODES, OPEN_NUMBERS, SHAPE } from './nodes';
 import { SHARING } from './sharing';
+import { STEERING } from './steering';
 import { TRUST } from './trust';
 
 /** A program that is older than its database would write what the newer one cannot read. */
@@ -174,6 +175,12 @@ function migrationsOf(sequelize: Sequelize): Migration[] {
       name: '0023-trust',
       up: async () => {
         for (const statement of TRUST) await sequelize.query(withForm(statement));
+      },
+    },
+    {
+      name: '0024-steering',
+      up: async () => {
+        for (const statement of STEERING) await sequelize.query(withForm(statement));
       },
     },
   ];

@@ -42,6 +42,7 @@ export const TIME_PLACES: readonly TimePlace[] = [
     'confirmedAt',
   ),
   madeLater('mutes', 'mutes', 'madeAt', 'until'),
+  madeLater('overrides of interlocks', 'overrides', 'madeAt', 'until'),
   madeLater('alerts', 'alerts', 'queuedAt', 'dueAt', 'sentAt'),
   madeLater('events', 'events', 'openedAt', 'closedAt', 'acknowledgedAt', 'remindAt', 'escalateAt'),
   madeLater('devices', 'devices', 'lastSeenAt'),

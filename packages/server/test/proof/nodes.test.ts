@@ -74,6 +74,9 @@ async function board(
   return { client, told, state };
 }
 
+const clientOf = (node: Node): Client =>
+  createClient({ baseUrl: urlOf(node), headers: { authorization: `Bearer ${key}` } });
+
 beforeAll(async () => {
   shared = await startSharedDatabase();
   bus = await startBusStandIn();
@@ -81,9 +84,7 @@ beforeAll(async () => {
   first = await shared.startNode(environment);
   second = await shared.startNode(environment);
   ({ key } = await shared.newOwner(first));
-  [here, there] = [first, second].map((node) =>
-    createClient({ baseUrl: urlOf(node), headers: { authorization: `Bearer ${key}` } }),
-  ) as [Client, Client];
+  [here, there] = [clientOf(first), clientOf(second)];
   ({ token } = await newDevice(here));
 }, 120_000);
 afterAll(async () => {
@@ -347,19 +348,23 @@ it('a node that stands still in the midst of a change holds nobody up for long',
     client.call('createKind', {
       body: { title: 'Held', streams: [{ key: 'level', title: 'Level', type: 'number' }] } as never,
     });
+  // Just started: its connections are those that it began with.
+  const third = await shared.startNode({ PEATMOOR_BUS_URL: bus.url });
   const lock = await shared.connect();
   await lock.query('LOCK TABLES streams WRITE');
-  const held = make(here).catch((error: Error) => error);
-  await new Promise((resolve) => setTimeout(resolve, 300));
-  first.child.kill('SIGSTOP');
+  const held = make(clientOf(third)).catch((error: Error) => error);
+  await new Promise((resolve) => setTimeout(resolve, 500));
+  third.child.kill('SIGSTOP');
   await lock.query('UNLOCK TABLES');
   await lock.end();
   const since = performance.now();
   await make(there);
   expect(performance.now() - since).toBeLessThan(12_000);
-  first.child.kill('SIGCONT');
+  third.child.kill('SIGCONT');
   // Its change is undone, and whoever asked for it is told to ask again.
   expect(await held).toMatchObject({ problem: { status: 503 } });
+  await third.stop();
+  shared.nodes.pop();
 });
 
 it('a device has one rate, at however many nodes', async () => {

@@ -1,5 +1,9 @@
 import { isRefusal } from '@peatmoor/core';
+import { HeldError } from '../../commands/interlocks';
+import { TooLateError } from '../../commands/keeping';
 import { CannotBeSent, type AlertChannel } from './channel';
+
+const NEWER = 'Something newer was wanted of this control meanwhile.';
 
 /** Wants a value of a control: an action of a rule. `recipient` is `<device row>/<datastream>=<value>`. */
 export const control: AlertChannel = {
@@ -19,12 +23,17 @@ export const control: AlertChannel = {
           [workspaceId, alert.id, `${row}/${key!.replaceAll('_', '\\_')}=%`],
         ),
       )) as unknown[];
-      if (newer !== undefined)
-        throw new CannotBeSent('Something newer was wanted of this control meanwhile.');
-      const outcome = await commands.want(entry, key!, value!, {
-        userName: `event ${event.id}: ${event.title}`.slice(0, 80),
-        eventId: event.id,
-      });
+      if (newer !== undefined) throw new CannotBeSent(NEWER);
+      const outcome = await commands
+        .want(entry, key!, value!, {
+          userName: `event ${event.id}: ${event.title}`.slice(0, 80),
+          eventId: event.id,
+          at: alert.queuedAt,
+        })
+        .catch((error: Error) => {
+          if (error instanceof HeldError) throw new CannotBeSent(error.message);
+          throw error instanceof TooLateError ? new CannotBeSent(NEWER) : error;
+        });
       if (isRefusal(outcome)) throw new CannotBeSent(outcome.hint);
       return `${entry.name}: ${key} ${value} is wanted`;
     },

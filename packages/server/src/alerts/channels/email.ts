@@ -7,6 +7,8 @@ import { CannotBeSent, type AlertChannel, type ChannelParts, type Message, type 
 /** Email by SMTP (RFC 5321). `recipient` is the address. */
 export const email: AlertChannel = { name: 'email', version: 1, start: startEmail };
 
+/** What is told though the event is over. */
+const ENDS_OR_OWN: ReadonlySet<string> = new Set(['closed', 'held', 'override']);
 /** What comes later than this after it happened says so, in ms. */
 const LATE_MS = 120_000;
 export const NO_MAIL = 'No mail server is set. Set PEATMOOR_SMTP_URL and start again.';
@@ -73,7 +75,9 @@ function startEmail({ config, links, chartOf, publicUrl, log }: ChannelParts): S
       message.alerts.flatMap(({ alert }) => (alert.phase === 'closed' ? alert.eventId : [])),
     );
     // What opened and is over already is told once: that it is over says both.
-    const alerts = message.alerts.filter(({ alert }) => alert.phase === 'closed' || !over.has(alert.eventId));
+    const alerts = message.alerts.filter(
+      ({ alert }) => ENDS_OR_OWN.has(alert.phase) || !over.has(alert.eventId),
+    );
     const host = new URL(publicUrl()).hostname;
     const last = alerts.at(-1)!;
     const events = new Set(alerts.map(({ event }) => event.id));

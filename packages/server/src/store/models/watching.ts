@@ -39,6 +39,16 @@ export interface RuleRow {
   /** All else it says, as far as it was said: read it by `moreOf`. */
   more: Partial<RuleMore>;
   active: boolean;
+  /** Some of its actions are interlocks. */
+  holds: boolean;
+}
+/** What a rule wants of a control. `device`: row; null for the watched one. `rank`: of an interlock (`while`), 1 where it was not said. */
+export interface RuleAction {
+  on: 'opened' | 'closed' | 'while';
+  device: number | null;
+  stream: string;
+  value: string;
+  rank?: number;
 }
 /** What a rule says beside its first condition and whom it alerts. */
 export interface RuleMore {
@@ -55,8 +65,8 @@ export interface RuleMore {
   escalateTo: number | null;
   /** Alerts to one person within an hour at the most. */
   mostAlerts: number;
-  /** What is wanted of a control when it opens and closes. `device`: row; null for the watched one. */
-  actions: { on: 'opened' | 'closed'; device: number | null; stream: string; value: string }[];
+  /** What is wanted of controls when it opens, when it closes, and as long as it is open. */
+  actions: RuleAction[];
   /** What single devices have of their own, by row. */
   own: { device: number; limit: number | null; leftOut: boolean }[];
 }
@@ -113,7 +123,8 @@ export interface AlertRow {
   messageId: string | null;
   queuedAt: number;
 }
-export type AlertPhase = 'opened' | 'closed' | 'reminder' | 'escalated';
+/** held: what the rule wants of a control has to wait. override: somebody does without its interlock for a while. */
+export type AlertPhase = 'opened' | 'closed' | 'reminder' | 'escalated' | 'held' | 'override';
 export interface AlertTryRow {
   id: number;
   workspaceId: number;
@@ -177,7 +188,7 @@ export const defineWatching = (table: Define) => ({
     ...revision(),
     ...fields('title severity label streamKey sort', STRING),
     ...fields('settings recipients more', TEXT),
-    active: BOOLEAN,
+    ...fields('active holds', BOOLEAN),
   }),
   ruleStates: table<RuleStateRow>('ruleStates', {
     ruleId: key(),
