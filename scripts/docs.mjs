@@ -13,6 +13,7 @@ const GROUPS = {
     'docs/dashboards.md',
     'docs/widget-of-your-own.md',
     'docs/steer-your-board.md',
+    'docs/steer-safely.md',
     'docs/be-told.md',
     'docs/make-values-right.md',
     'docs/take-your-data-away.md',

@@ -261,7 +261,7 @@ it('an action that its control cannot take is refused when the rule is saved, fo
   for (const on of ['opened', 'closed', 'while'] as const)
     expect(await problem(ruleFor({ actions: [{ on, stream: 'pump', value: 'purple' }] }))).toMatchObject({
       status: 422,
-      detail: expect.stringMatching(/actions\[0\]\.value: "purple" cannot be wanted of Pump/),
+      detail: expect.stringMatching(/actions\[0\]\.value says "purple", which cannot be wanted of Pump/),
     });
   expect(await problem(ruleFor({ actions: [{ on: 'while', stream: 'level', value: '1' }] }))).toMatchObject({
     status: 422,

@@ -7,10 +7,12 @@ const PLACES = [1, 2, 3, 4, 5, 6, 7, 8, 9];
 
 /** What is wanted: chosen where the control knows its values, else written. */
 function WantedValue({
+  label,
   stream,
   value,
   onChange,
 }: {
+  label: string;
   stream: Datastream | undefined;
   value: string;
   onChange: (value: string) => void;
@@ -20,7 +22,7 @@ function WantedValue({
   if (known === undefined || (value !== '' && !known.includes(value)))
     return (
       <TextField
-        label="Wanted value"
+        label={label}
         value={value}
         onChange={({ target: { value: next } }) => onChange(next)}
       />
@@ -28,7 +30,7 @@ function WantedValue({
   return (
     <TextField
       select
-      label="Wanted value"
+      label={label}
       value={value}
       onChange={({ target: { value: next } }) => onChange(next)}
     >
@@ -65,7 +67,10 @@ export function Actions({
           key={i}
           role="group"
           aria-label="Action"
-          sx={{ display: 'grid', gap: 2, gridTemplateColumns: { xs: '1fr 1fr', sm: '1fr 1fr 1fr 1fr auto' } }}
+          sx={{ display: 'grid', gap: 2, gridTemplateColumns: {
+              xs: '1fr 1fr',
+              sm: action.on === 'while' ? 'repeat(5, 1fr) auto' : 'repeat(4, 1fr) auto',
+            } }}
         >
           <TextField
             select
@@ -75,7 +80,7 @@ export function Actions({
           >
             <MenuItem value="opened">opens</MenuItem>
             <MenuItem value="closed">closes</MenuItem>
-            <MenuItem value="while">is open, hold</MenuItem>
+            <MenuItem value="while">is open: hold</MenuItem>
           </TextField>
           <TextField
             select
@@ -106,6 +111,7 @@ export function Actions({
             ))}
           </TextField>
           <WantedValue
+            label={action.on === 'while' ? 'Held at' : 'Wanted value'}
             stream={controls(action.device).find(({ key }) => key === action.stream)}
             value={action.value}
             onChange={(value) => change(i, { value })}

@@ -166,14 +166,14 @@ export async function toRuleRow(
       if (on === 'while' && target.holds === 'momentary')
         throw wrongField(
           `actions[${i}].on`,
-          `: ${target.title} is momentary, and cannot be held at a value`,
+          `cannot be "while": ${target.title} is momentary, and cannot be held at a value`,
           'Press it when the event opens, or make it a lasting control.',
         );
       const taken = takeWanted(toStream(target), value);
       if (isRefusal(taken))
         throw wrongField(
           `actions[${i}].value`,
-          `: "${value}" cannot be wanted of ${target.title}`,
+          `says "${value}", which cannot be wanted of ${target.title}`,
           taken.hint,
         );
     }
