@@ -21,19 +21,10 @@ function WantedValue({
     stream?.type === 'boolean' ? ['on', 'off'] : stream?.type === 'choice' ? stream.choices : undefined;
   if (known === undefined || (value !== '' && !known.includes(value)))
     return (
-      <TextField
-        label={label}
-        value={value}
-        onChange={({ target: { value: next } }) => onChange(next)}
-      />
+      <TextField label={label} value={value} onChange={({ target: { value: next } }) => onChange(next)} />
     );
   return (
-    <TextField
-      select
-      label={label}
-      value={value}
-      onChange={({ target: { value: next } }) => onChange(next)}
-    >
+    <TextField select label={label} value={value} onChange={({ target: { value: next } }) => onChange(next)}>
       {known.map((one) => (
         <MenuItem key={one} value={one}>
           {one}
@@ -67,10 +58,14 @@ export function Actions({
           key={i}
           role="group"
           aria-label="Action"
-          sx={{ display: 'grid', gap: 2, gridTemplateColumns: {
+          sx={{
+            display: 'grid',
+            gap: 2,
+            gridTemplateColumns: {
               xs: '1fr 1fr',
               sm: action.on === 'while' ? 'repeat(5, 1fr) auto' : 'repeat(4, 1fr) auto',
-            } }}
+            },
+          }}
         >
           <TextField
             select

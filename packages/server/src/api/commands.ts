@@ -37,8 +37,7 @@ export function commandHandlers(parts: ApiParts): CommandHandlers {
       demandSteering(scope, entry, body.stream);
       const by = { userName: scope.userName, until: body.until, since: readAtOf(request) };
       const outcome = await commands.want(entry, body.stream, body.value, by).catch((error: unknown) => {
-        if (error instanceof HeldError)
-          throw conflict(`${error.message} ${HELD_REMEDY}`);
+        if (error instanceof HeldError) throw conflict(`${error.message} ${HELD_REMEDY}`);
         if (!(error instanceof TooLateError)) throw error;
         throw new ProblemError(
           'too-late',
