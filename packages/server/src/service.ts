@@ -11,6 +11,7 @@ import { startPlanned } from './alerts/planned';
 import { readPushKeys } from './alerts/secrets';
 import { writeMachineKey } from './auth/resets';
 import { readSealer, readSigner } from './auth/secrets';
+import { createTellUndone } from './alerts/done';
 import { startOutbox } from './alerts/outbox';
 import { createApp } from './api/app';
 import { refuseUnfinishedRestore } from './backup/unfinished';
@@ -278,7 +279,16 @@ export async function startService({
 
     const proofs = createProofs(store, bus, tell, log);
     stops.push(proofs.stop);
-    const commands = createCommands({ store, registry, presence, bus, recent, tell, log });
+    const commands = createCommands({
+      store,
+      registry,
+      presence,
+      bus,
+      recent,
+      tell,
+      onUndone: createTellUndone(store, onAlerts, log),
+      log,
+    });
     stops.push(commands.stop);
     const keeper = startKeeper({ store, registry, commands, log });
     stops.push(keeper.stop);

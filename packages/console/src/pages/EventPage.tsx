@@ -44,6 +44,7 @@ const PHASES: Record<string, string> = {
   escalated: 'that nobody acknowledged it',
   held: 'that it steers too often',
   override: 'that it was overridden',
+  undone: 'that what it wanted was not done',
 };
 
 /** One event and everything that happened: alerts, each try, who acknowledged, what was wanted. */

@@ -43,12 +43,20 @@ export interface Room {
   freeUrgent: number;
 }
 
-/** Where an alert goes: of a control without the value, so that its values come one after the other. */
-export const placeOf = ({ channel, recipient }: Pick<Claimed, 'channel' | 'recipient'>): string =>
-  channel === 'control'
-    ? recipient.slice(0, (recipient.indexOf('=') + 1 || recipient.length + 1) - 1)
-    : recipient;
-const PLACE = "IF(a.channel = 'control', SUBSTRING_INDEX(a.recipient, '=', 1), a.recipient)";
+/**
+ * Where an alert goes: of a control without the value, so that its values come one after the other. To somebody, what is urgent goes
+ * beside all else, and waits for nothing that is not.
+ */
+export const placeOf = ({
+  channel,
+  recipient,
+  urgent,
+}: Pick<Claimed, 'channel' | 'recipient' | 'urgent'>): string =>
+  channel === 'control' ? recipient.split('=', 1)[0]! : urgent ? `!${recipient}` : recipient;
+const CONTROL = "SUBSTRING_INDEX(a.recipient, '=', 1)";
+const URGENT = "(COALESCE(e.severity = 'urgent', 0) OR a.phase = 'undone')";
+const PLACE = `IF(a.channel = 'control', ${CONTROL}, IF(${URGENT}, CONCAT('!', a.recipient), a.recipient))`;
+const WITH_EVENTS = 'alerts a LEFT JOIN events e ON e.id = a.eventId';
 
 interface Candidate {
   id: number;
@@ -70,11 +78,10 @@ export async function claim(
   const full = [...underWay].flatMap(([workspaceId, count]) => (count >= each ? [workspaceId] : []));
   // Read without a lock: an event that is just being written is as urgent as it was.
   const candidates = (await connection.query(
-    `SELECT a.id, a.recipient, a.messageId, a.workspaceId, COALESCE(e.severity = 'urgent', 0) AS urgent
-      FROM alerts a LEFT JOIN events e ON e.id = a.eventId
+    `SELECT a.id, a.recipient, a.messageId, a.workspaceId, ${URGENT} AS urgent FROM ${WITH_EVENTS}
       WHERE a.state = 'waiting' AND a.channel = ? AND a.dueAt <= ?
         ${busy.length > 0 ? `AND ${PLACE} NOT IN (?)` : ''}
-        ${free <= 0 ? "AND e.severity = 'urgent'" : full.length > 0 ? "AND (a.workspaceId NOT IN (?) OR e.severity = 'urgent')" : ''}
+        ${free <= 0 ? `AND ${URGENT}` : full.length > 0 ? `AND (a.workspaceId NOT IN (?) OR ${URGENT})` : ''}
       ORDER BY urgent DESC, a.dueAt, a.id LIMIT ?`,
     [
       channel,
@@ -99,7 +106,7 @@ export async function claim(
     if (claimed.size >= freeUrgent) break;
     const { id, recipient, messageId, workspaceId } = one;
     const urgent = Number(one.urgent) === 1;
-    const place = placeOf({ channel, recipient });
+    const place = placeOf({ channel, recipient, urgent });
     if (!mine.has(Number(id)) || claimed.has(place)) continue;
     if (!urgent && (claimed.size >= free || of(workspaceId) >= each)) continue;
     const message = { channel, recipient, workspaceId, urgent };
@@ -116,24 +123,29 @@ export async function claim(
       claimed.set(place, { ...message, messageId: own });
       continue;
     }
-    const waiting =
-      "messageId IS NULL AND channel = ? AND recipient = ? AND state = 'waiting' AND dueAt <= ?";
-    const behind = await behindOf(connection, channel, recipient, now);
+    // Of one message is all that waits for somebody; what is urgent goes by itself.
+    const [which, values]: [string, unknown[]] = urgent
+      ? [
+          'id IN (?)',
+          [candidates.flatMap((each) => (isWith(each, one) && mine.has(Number(each.id)) ? each.id : []))],
+        ]
+      : ['channel = ? AND recipient = ? AND dueAt <= ?', [channel, recipient, now]];
+    const where = `${which} AND messageId IS NULL AND state = 'waiting'`;
+    const behind = await behindOf(connection, { channel, recipient, urgent }, now);
     const freeFrom = behind ?? (await freeAt(connection, channel, recipient, urgent, now));
-    if (freeFrom > now) {
-      await connection.query(`UPDATE alerts SET dueAt = ? WHERE ${waiting}`, [
-        freeFrom,
-        channel,
-        recipient,
-        now,
-      ]);
-      continue;
+    if (freeFrom > now)
+      await connection.query(`UPDATE alerts SET dueAt = ? WHERE ${where}`, [freeFrom, ...values]);
+    else {
+      await take(connection, where, values, own, now);
+      claimed.set(place, { ...message, messageId: own });
     }
-    await take(connection, waiting, [channel, recipient, now], own, now);
-    claimed.set(place, { ...message, messageId: own });
   }
   return [...claimed.values()];
 }
+
+/** True for two that are urgent, for the same receiver, and go with no message yet. */
+const isWith = (one: Candidate, other: Candidate): boolean =>
+  one.recipient === other.recipient && Number(one.urgent) === 1 && one.messageId === null;
 
 async function take(
   connection: Connection,
@@ -157,7 +169,7 @@ async function isBehind(
   now: number,
 ): Promise<boolean> {
   const under = (await connection.query(
-    `SELECT 1 FROM alerts a WHERE a.channel = ? AND a.state = 'waiting' AND a.id < ? AND ${PLACE} = ? AND a.messageId IS NOT NULL AND a.error = '' LIMIT 1`,
+    `SELECT 1 FROM alerts a WHERE a.channel = ? AND a.state = 'waiting' AND a.id < ? AND ${CONTROL} = ? AND a.messageId IS NOT NULL AND a.error = '' LIMIT 1`,
     [channel, id, place],
   )) as unknown[];
   if (under.length === 0) return false;
@@ -168,13 +180,13 @@ async function isBehind(
 /** Until when what is told to somebody waits for a message before it that has not gone out: all arrives in order. Null for none. */
 async function behindOf(
   connection: Connection,
-  channel: string,
-  recipient: string,
+  { channel, recipient, urgent }: Pick<Claimed, 'channel' | 'recipient' | 'urgent'>,
   now: number,
 ): Promise<number | null> {
   const [before] = (await connection.query(
-    "SELECT dueAt, error FROM alerts WHERE channel = ? AND recipient = ? AND state = 'waiting' AND messageId IS NOT NULL ORDER BY dueAt LIMIT 1",
-    [channel, recipient],
+    `SELECT a.dueAt, a.error FROM ${WITH_EVENTS}
+      WHERE a.channel = ? AND a.recipient = ? AND a.state = 'waiting' AND a.messageId IS NOT NULL AND ${URGENT} = ? ORDER BY a.dueAt LIMIT 1`,
+    [channel, recipient, urgent],
   )) as Pick<AlertRow, 'dueAt' | 'error'>[];
   if (before === undefined) return null;
   // One that is just being sent is soon done; one that failed goes first when it is tried again.

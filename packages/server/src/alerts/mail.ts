@@ -37,6 +37,7 @@ const WORDS: Record<string, string> = {
   escalated: 'Open, and nobody has acknowledged it',
   held: 'Steers too often',
   override: 'Overridden',
+  undone: 'Not done',
 };
 /** Alerts that one mail tells of in full; the others are behind its link. */
 export const MOST_SHOWN = 30;

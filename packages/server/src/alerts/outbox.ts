@@ -5,6 +5,7 @@ import type { AlertRow } from '../store/models';
 import { findAll } from '../store/rows';
 import { inRawTransaction, type Store } from '../store/store';
 import { CannotBeSent, type Message, type Sender } from './channels';
+import { doneFor } from './done';
 import { claim, CLAIM_MS, placeOf, type Claimed } from './claiming';
 import { clockMayTidy, now as clockNow } from '../clock';
 import { stoodStill, wentOn } from '../standing';
@@ -49,7 +50,7 @@ export function startOutbox(
   const { models } = store;
   let stopped = false;
 
-  const messageOf = async ({ messageId, recipient }: Claimed): Promise<Message | null> => {
+  const messageOf = async ({ messageId, channel, recipient }: Claimed): Promise<Message | null> => {
     const alerts = await findAll(models.alerts, { where: { messageId, state: 'waiting' }, order: ['id'] });
     if (alerts.length === 0) return null;
     const events = new Map(
@@ -63,13 +64,17 @@ export function startOutbox(
         (rule) => [rule.id, rule] as const,
       ),
     );
+    const done =
+      channel === 'control' ? new Map<number, string[]>() : await doneFor(store, [...events.keys()]);
     return {
       id: messageId,
       recipient,
       workspaceId: alerts[0]!.workspaceId,
       alerts: alerts.flatMap((alert) => {
         const event = events.get(alert.eventId);
-        return event === undefined ? [] : [{ alert, event, rule: rules.get(alert.ruleId ?? 0) ?? null }];
+        return event === undefined
+          ? []
+          : [{ alert, event, rule: rules.get(alert.ruleId ?? 0) ?? null, done: done.get(event.id) ?? [] }];
       }),
     };
   };

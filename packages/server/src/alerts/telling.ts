@@ -25,6 +25,9 @@ interface Reached {
 }
 
 const HOUR_MS = 3_600_000;
+/** How long an alert of a rule that steers waits for what becomes of that, in ms. */
+const DONE_MS = 1500;
+const URGENT_DONE_MS = 500;
 
 interface MemberRow {
   userId: number;
@@ -219,7 +222,10 @@ export async function queueAlerts(
   read: Read = new Map(),
 ): Promise<void> {
   const now = clockNow();
-  const { mostAlerts, escalateTo } = moreOf(rule);
+  const { mostAlerts, escalateTo, actions } = moreOf(rule);
+  const steers = actions.length > 0 && (phase === 'opened' || phase === 'closed');
+  // What was done should stand in it.
+  const notBefore = steers ? now + (rule.severity === 'urgent' ? URGENT_DONE_MS : DONE_MS) : now;
   // Whoever was told because nobody acknowledged hears of its end too.
   const all =
     phase === 'closed' && escalateTo !== null
@@ -288,7 +294,7 @@ export async function queueAlerts(
       subject: subject.slice(0, 200),
       text,
       state,
-      dueAt: at,
+      dueAt: Math.max(at, notBefore),
       queuedAt: now,
       error: why,
     })),

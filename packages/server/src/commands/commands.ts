@@ -110,12 +110,23 @@ interface Parts {
   bus: Bus;
   recent: Recent;
   tell: (fact: DeviceFact) => void;
+  /** What a rule wanted was not done. */
+  onUndone: (entry: DeviceEntry, row: CommandRow) => void;
   log: Logger;
 }
 
-export function createCommands({ store, registry, presence, bus, recent, tell, log }: Parts): CommandBook {
+export function createCommands({
+  store,
+  registry,
+  presence,
+  bus,
+  recent,
+  tell,
+  onUndone,
+  log,
+}: Parts): CommandBook {
   const { commands } = store.models;
-  const life = createCommandLife(store, bus, tell, (until) => deadlines.plan(until));
+  const life = createCommandLife(store, bus, tell, (until) => deadlines.plan(until), onUndone);
   const waiters = createWaiters();
   let leaving = false;
   const newestOfAll = createNewestCommands(store);

@@ -42,12 +42,13 @@ const ENDS_FOLLOWING: ReadonlySet<CommandState> = new Set([
   'not-known',
 ]);
 
-/** `onFollow` is told up to when a command must be followed. */
+/** `onFollow` is told up to when a command must be followed, `onUndone` of what a rule wanted and was not done. */
 export function createCommandLife(
   store: Store,
   bus: Bus,
   tell: (fact: DeviceFact) => void,
   onFollow: (until: number) => void,
+  onUndone: (entry: DeviceEntry, row: CommandRow) => void,
 ): CommandLife {
   const { commands } = store.models;
   const pending = new Map<string, number>();
@@ -109,6 +110,8 @@ export function createCommandLife(
         const text = `${shown?.title ?? stream} ${shown === undefined ? value : showReading(shown, value)}${note && `: ${note}`}`;
         tell({ kind: state, device: entry.rowId, at: now, command: row.id, key: stream, text });
       }
+      if (row.eventId !== null && (state === 'not-confirmed' || state === 'refused'))
+        onUndone(entry, { ...row, ...change });
       if (change.followUntil !== undefined && change.followUntil !== null) onFollow(change.followUntil);
       life.announce(entry, { ...row, ...change });
     },

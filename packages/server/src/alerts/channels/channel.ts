@@ -15,13 +15,13 @@ export interface Recipient {
   version: number;
 }
 
-/** Alerts that go as one message, in the order in which they came about. */
+/** Alerts that go as one message, in the order in which they came about. `done`: what was steered for its event, a line each. */
 export interface Message {
   /** The same at every try. */
   id: string;
   recipient: string;
   workspaceId: number;
-  alerts: { alert: AlertRow; event: EventRow; rule: RuleRow | null }[];
+  alerts: { alert: AlertRow; event: EventRow; rule: RuleRow | null; done: string[] }[];
 }
 
 /** What happened at one step on the way. */

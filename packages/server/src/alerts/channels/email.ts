@@ -2,13 +2,14 @@ import type { Transporter } from 'nodemailer';
 import { showDuration } from '@peatmoor/core';
 import { now as clockNow } from '../../clock';
 import { composeMail, MOST_SHOWN } from '../mail';
+import { bySeverity, isPressing, severalIn, withDone } from '../severity';
 import { CannotBeSent, type AlertChannel, type ChannelParts, type Message, type Sender } from './channel';
 
 /** Email by SMTP (RFC 5321). `recipient` is the address. */
 export const email: AlertChannel = { name: 'email', version: 1, start: startEmail };
 
 /** What is told though the event is over. */
-const ENDS_OR_OWN: ReadonlySet<string> = new Set(['closed', 'held', 'override']);
+const ENDS_OR_OWN: ReadonlySet<string> = new Set(['closed', 'held', 'override', 'undone']);
 /** What comes later than this after it happened says so, in ms. */
 const LATE_MS = 120_000;
 export const NO_MAIL = 'No mail server is set. Set PEATMOOR_SMTP_URL and start again.';
@@ -78,6 +79,7 @@ function startEmail({ config, links, chartOf, publicUrl, log }: ChannelParts): S
     const alerts = message.alerts.filter(
       ({ alert }) => ENDS_OR_OWN.has(alert.phase) || !over.has(alert.eventId),
     );
+    const ranked = bySeverity(alerts);
     const host = new URL(publicUrl()).hostname;
     const last = alerts.at(-1)!;
     const events = new Set(alerts.map(({ event }) => event.id));
@@ -104,10 +106,10 @@ function startEmail({ config, links, chartOf, publicUrl, log }: ChannelParts): S
     }, Infinity);
     const lateBy = clockNow() - happened;
     const { text, html } = composeMail(
-      alerts.slice(0, MOST_SHOWN).map(({ alert, event }) => ({
+      ranked.slice(0, MOST_SHOWN).map(({ alert, event, done }) => ({
         title: `${event.title} (${event.deviceName})`,
         subject: alert.subject,
-        text: alert.text,
+        text: withDone(alert.text, done),
         severity: event.severity,
         phase: alert.phase,
         eventUrl: `${publicUrl()}/events/${event.id}`,
@@ -127,13 +129,8 @@ function startEmail({ config, links, chartOf, publicUrl, log }: ChannelParts): S
     const thread = threadOf(last.event.id, host);
     return mailer.send({
       to: recipient,
-      subject:
-        events.size === 1
-          ? last.alert.subject
-          : `${alerts.length} alerts: ${[...new Set(alerts.map(({ alert }) => alert.subject))].join('; ')}`.slice(
-              0,
-              200,
-            ),
+      subject: events.size === 1 ? last.alert.subject : severalIn(ranked),
+      ...(alerts.some(isPressing) && { priority: 'high' as const }),
       text,
       html,
       messageId: `<${id}@${host}>`,

@@ -3,6 +3,7 @@ import { findAll } from '../../store/rows';
 import type { PushPlaceRow } from '../../store/models';
 import { now as clockNow } from '../../clock';
 import { sendTo } from '../guarded';
+import { bySeverity, severalIn, withDone } from '../severity';
 import { CannotBeSent, type AlertChannel, type ChannelParts, type Message, type Sender } from './channel';
 
 /** Push messages to a person's phones and browsers (RFC 8030, 8291, 8292). `recipient` is the number of the person. */
@@ -119,13 +120,14 @@ function startPush({ store, config, pushKeys, links, publicUrl, log }: ChannelPa
   };
 
   function contentOf({ alerts }: Message, userId: number): PushContent {
-    const { alert, event } = alerts.at(-1)!;
+    const { alert, event, done } = alerts.at(-1)!;
     const over = alerts.every(({ event: { closedAt } }) => closedAt !== null);
     if (alerts.length > 1 && new Set(alerts.map(({ event: { id } }) => id)).size > 1) {
       const open = alerts.filter(({ event: { closedAt } }) => closedAt === null);
+      const ranked = bySeverity(alerts);
       return {
-        title: `${alerts.length} alerts`,
-        body: [...new Set(alerts.map(({ alert: { subject: one } }) => one))]
+        title: severalIn(ranked),
+        body: [...new Set(ranked.map(({ alert: { subject: one } }) => one))]
           .slice(0, 6)
           .join('\n')
           .slice(0, LONGEST_TEXT),
@@ -138,7 +140,7 @@ function startPush({ store, config, pushKeys, links, publicUrl, log }: ChannelPa
     }
     return {
       title: alert.subject,
-      body: alert.text.split('\n\n')[0]!.slice(0, LONGEST_TEXT),
+      body: withDone(alert.text, done).split('\n\n')[0]!.slice(0, LONGEST_TEXT),
       tag: `event-${event.id}`,
       url: `/events/${event.id}`,
       severity: event.severity,

@@ -5,6 +5,7 @@ import { notFound } from '../../problems';
 import type { WebhookRow } from '../../store/models';
 import { findOne } from '../../store/rows';
 import { sendTo } from '../guarded';
+import { withDone } from '../severity';
 import { CannotBeSent, type AlertChannel, type ChannelParts, type Message, type Sender } from './channel';
 
 /** The signature of a message: HMAC-SHA256 (RFC 2104) over its ID, its time and its body. */
@@ -75,7 +76,7 @@ function bodyOf(template: string, { id, alerts }: Message, publicUrl: string): s
       since: new Date(first.event.openedAt).toISOString(),
       // Of the message, not of the rule.
       subject: alerts.length === 1 ? first.alert.subject : `${alerts.length} alerts: ${first.alert.subject}`,
-      text: first.alert.text,
+      text: withDone(first.alert.text, first.done),
     };
     // In JSON a text is written as JSON writes it, without its quotes.
     const isJson = /^\s*[[{]/.test(template);
@@ -86,7 +87,7 @@ function bodyOf(template: string, { id, alerts }: Message, publicUrl: string): s
   }
   return JSON.stringify({
     id,
-    events: alerts.map(({ alert, event }) => ({
+    events: alerts.map(({ alert, event, done }) => ({
       event: event.id,
       phase: alert.phase,
       title: event.title,
@@ -98,6 +99,7 @@ function bodyOf(template: string, { id, alerts }: Message, publicUrl: string): s
       extreme: event.extreme,
       openedAt: event.openedAt,
       closedAt: event.closedAt,
+      done,
       url: `${publicUrl}/events/${event.id}`,
     })),
   });

@@ -123,8 +123,8 @@ export interface AlertRow {
   messageId: string | null;
   queuedAt: number;
 }
-/** held: what the rule wants of a control has to wait. override: somebody does without its interlock for a while. */
-export type AlertPhase = 'opened' | 'closed' | 'reminder' | 'escalated' | 'held' | 'override';
+/** held: what the rule wants of a control has to wait. override: somebody does without its interlock for a while. undone: what the rule wanted did not happen. */
+export type AlertPhase = 'opened' | 'closed' | 'reminder' | 'escalated' | 'held' | 'override' | 'undone';
 export interface AlertTryRow {
   id: number;
   workspaceId: number;

@@ -1,0 +1,90 @@
+import { DateTime } from 'luxon';
+import { showReading, type CommandState } from '@peatmoor/core';
+import type { Logger } from 'pino';
+import { now as clockNow } from '../clock';
+import { valueOf } from '../commands/life';
+import type { DeviceEntry } from '../registry';
+import type { CommandRow } from '../store/models';
+import { findAll, findOne } from '../store/rows';
+import { inRawTransaction, type Store } from '../store/store';
+import { queueAlerts } from './telling';
+
+/** What became of something wanted, as an alert says it. */
+const WORDS: Record<CommandState, string> = {
+  waiting: 'the board has not been told yet',
+  sent: 'the board has been told',
+  applied: 'the board says that it did',
+  confirmed: 'confirmed',
+  'not-confirmed': 'not confirmed',
+  refused: 'refused by the board',
+  expired: 'over before it was told',
+  'not-known': 'nobody knows whether it was done',
+};
+/** Values that one alert tells of. */
+const MOST_TOLD = 6;
+/** It is told again that something was not done after this, in ms: a board may refuse it every minute. */
+const AGAIN_MS = 600_000;
+
+const saidOf = ({ state, note }: Pick<CommandRow, 'state' | 'note'>): string =>
+  `${WORDS[state]}${note === '' ? '' : ` (${note})`}`;
+
+/** What was done for events, a line for each value that was wanted, by the number of the event: "Pump told off at 14:02:11: confirmed". */
+export async function doneFor(store: Store, eventIds: readonly number[]): Promise<Map<number, string[]>> {
+  const { models } = store;
+  const result = new Map<number, string[]>();
+  const rows = await findAll(models.commands, {
+    where: { eventId: [...eventIds] },
+    order: ['id'],
+    limit: 200,
+  });
+  if (rows.length === 0) return result;
+  const streams = await findAll(models.streams, {
+    where: { id: [...new Set(rows.map((row) => row.streamId))] },
+  });
+  const devices = await findAll(models.devices, {
+    where: { rowId: [...new Set(rows.map((row) => row.deviceRowId))] },
+    attributes: ['rowId', 'name'],
+  });
+  const workspace = await findOne(models.workspaces, { id: rows[0]!.workspaceId });
+  const zone = workspace?.zone ?? 'UTC';
+  for (const row of rows) {
+    const stream = streams.find(({ id }) => id === row.streamId);
+    const device = devices.find(({ rowId }) => rowId === row.deviceRowId);
+    if (stream === undefined || device === undefined) continue;
+    const at = DateTime.fromMillis(row.createdAt, { zone }).toFormat('HH:mm:ss');
+    const line = `${stream.title} of ${device.name} told ${showReading(stream, valueOf(row))} at ${at}: ${saidOf(row)}.`;
+    result.set(row.eventId!, [...(result.get(row.eventId!) ?? []), line].slice(-MOST_TOLD));
+  }
+  return result;
+}
+
+/** Tells those whom a rule alerts, as urgent, that what it wanted was not done. */
+export type TellUndone = (entry: DeviceEntry, row: CommandRow) => void;
+
+export function createTellUndone(store: Store, onAlerts: () => void, log: Logger): TellUndone {
+  const tell = async (entry: DeviceEntry, row: CommandRow): Promise<void> => {
+    const event = await findOne(store.models.events, { id: row.eventId!, workspaceId: entry.workspaceId });
+    const rule =
+      event && (await findOne(store.models.rules, { id: event.ruleId, workspaceId: entry.workspaceId }));
+    if (event === null || rule === null) return;
+    const [before] = await findAll(store.models.alerts, {
+      where: { eventId: event.id, phase: 'undone' },
+      order: [['id', 'DESC']],
+      limit: 1,
+    });
+    if (before !== undefined && clockNow() - before.queuedAt < AGAIN_MS) return;
+    const stream = entry.streams.find(({ streamId }) => streamId === row.streamId);
+    const wish = `${stream?.title ?? 'A control'} of ${entry.name} was told ${stream === undefined ? valueOf(row) : showReading(stream, valueOf(row))}`;
+    await inRawTransaction(store, (connection) =>
+      queueAlerts(connection, { ...rule, severity: 'urgent' }, event, 'undone', {
+        subject: `urgent: not done: ${event.title} (${stream?.title ?? ''} of ${entry.name})`,
+        text: `${wish}: ${saidOf(row)}.\n\n${event.sentence}`,
+      }),
+    );
+    onAlerts();
+  };
+  return (entry, row) =>
+    void tell(entry, row).catch((error: Error) =>
+      log.warn({ err: error, command: row.id }, 'nobody could be told that something was not done'),
+    );
+}

@@ -1,0 +1,135 @@
+import type { Client, RuleIn } from '@peatmoor/contract';
+import { startMailCatcher, type CaughtMail, type MailCatcher } from '@peatmoor/standins';
+import { createConnection } from 'mariadb';
+import {
+  databaseOf,
+  mqttAs,
+  newDevice,
+  newPerson,
+  post,
+  startService,
+  until,
+  type Person,
+  type TestService,
+} from '../../../test/support/service';
+
+// What an alert says first, and that it says what was done.
+let mail: MailCatcher;
+let service: TestService;
+let person: Person;
+let client: Client;
+let token: string;
+let me: number;
+const id = 'dipwell-north';
+
+beforeAll(async () => {
+  mail = await startMailCatcher();
+  service = await startService({ PEATMOOR_SMTP_URL: mail.smtpUrl });
+  person = await newPerson(service);
+  client = person.client;
+  ({ token } = await newDevice(client));
+  me = (await client.call('me')).user.id;
+  const { kindId } = await client.call('readDevice', { params: { device: id } });
+  await client.call('createStream', {
+    params: { kind: String(kindId) },
+    body: { key: 'gate', title: 'Gate', type: 'number', unit: '%' } as never,
+  });
+  await client.call('createStream', {
+    params: { kind: String(kindId) },
+    body: {
+      key: 'gate_wanted',
+      title: 'Gate wanted',
+      type: 'number',
+      unit: '%',
+      direction: 'control',
+      follow: { stream: 'gate', way: 'same', withinS: 1, tolerance: 3, steps: [] },
+    } as never,
+  });
+});
+afterAll(async () => {
+  await service.stop();
+  await mail.stop();
+});
+
+const ruleFor = (change: Partial<RuleIn>): Promise<{ id: number }> =>
+  client.call('createRule', {
+    body: {
+      title: 'High',
+      deviceId: id,
+      stream: 'level',
+      comparison: 'above',
+      limit: -100,
+      people: [me],
+      ...change,
+    } as RuleIn,
+  });
+const end = (rule: { id: number }): Promise<void> => client.call('deleteRule', { params: { rule: rule.id } });
+const level = (value: number) => post(service, token, { level: value });
+const mailOf = (fits: (one: CaughtMail) => boolean, what: string): Promise<CaughtMail> =>
+  until(() => mail.mails().find(fits), what, 20_000);
+
+it('says what was done, and tells as urgent what was not', async () => {
+  const board = await mqttAs(service, id, token);
+  await board.subscribeAsync(`moor/${id}/wanted/#`, { qos: 1 });
+  board.on('message', (topic, value) => {
+    const name = topic.split('/').at(-1)!;
+    board.publish(`moor/${id}/applied/${name}`, value);
+  });
+  const rule = await ruleFor({
+    title: 'Pump it out',
+    actions: [
+      { on: 'opened', stream: 'pump', value: 'on' },
+      { on: 'opened', stream: 'gate_wanted', value: '60' },
+    ],
+  });
+  await level(-300);
+  await level(-50);
+  const told = await mailOf(({ subject }) => subject.startsWith('warning: Pump it out'), 'the mail');
+  expect(told.text).toMatch(/Pump of Dipwell North told on at \d\d:\d\d:\d\d: the board says that it did\./);
+  // The gate does not move: nothing follows.
+  const undone = await mailOf(
+    ({ subject }) => subject.startsWith('urgent: not done: Pump it out'),
+    'that it was not done',
+  );
+  expect(undone.text).toMatch(/Gate wanted of Dipwell North was told 60 %: not confirmed \(.*\)/);
+  const events = await client.call('listEvents', { query: { rule: rule.id } });
+  expect(events[0]!.alerts.filter(({ phase }) => phase === 'undone')).toHaveLength(1);
+  board.end(true);
+  await end(rule);
+});
+
+it('an urgent one waits for no notices to the same person, and goes by itself; of several the most severe is said first', async () => {
+  const calm = [];
+  for (const title of ['First', 'Second', 'Third'])
+    calm.push(await ruleFor({ title, severity: title === 'Second' ? 'warning' : 'notice' }));
+  // A long row of messages came before: whatever is not urgent waits.
+  const connection = await createConnection(databaseOf(service));
+  await connection.query('UPDATE alertPaces SET nextAt = ?, burst = 3', [Date.now() + 55_000]);
+  await level(-300);
+  await level(-50);
+  await until(async () => (await client.call('listEvents', { query: { state: 'open' } })).length === 3);
+  // One of them is under way, to a server that did not take it.
+  const [row] = (await connection.query(
+    "SELECT id FROM alerts WHERE state = 'waiting' AND subject LIKE '%First%' LIMIT 1",
+  )) as { id: number }[];
+  await connection.query('UPDATE alerts SET messageId = ?, error = ?, dueAt = ? WHERE id = ?', [
+    'under-way',
+    'The mail server did not take it.',
+    Date.now() + 600_000,
+    row!.id,
+  ]);
+  const urgent = await ruleFor({ title: 'Flood', limit: -40, severity: 'urgent' });
+  await connection.query('UPDATE alertPaces SET nextAt = ?, burst = 1', [Date.now() - 1]);
+  await level(-30);
+  const flood = await mailOf(({ subject }) => subject.startsWith('urgent: Flood'), 'the urgent one');
+  expect(flood.text).not.toMatch(/First|Second|Third/);
+  // The others come later, together.
+  await connection.query("UPDATE alerts SET messageId = NULL, error = '' WHERE messageId = 'under-way'");
+  await connection.query('UPDATE alertPaces SET nextAt = 1, burst = 0');
+  await connection.query("UPDATE alerts SET dueAt = 1 WHERE state = 'waiting'");
+  const rest = await mailOf(({ subject }) => subject.endsWith(', and 2 more'), 'the others');
+  expect(rest.subject).toMatch(/^warning: Second/);
+  expect(rest.text.indexOf('Second')).toBeLessThan(rest.text.indexOf('First'));
+  await connection.end();
+  for (const one of [...calm, urgent]) await end(one);
+});
