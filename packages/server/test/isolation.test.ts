@@ -101,6 +101,7 @@ const bodies: Partial<Record<EndpointName, unknown>> = {
   changePerson: { role: 'viewer' },
   reportByHand: { values: { level: 1 } },
   createCommand: { stream: 'pump', value: false },
+  overrideInterlocks: { stream: 'pump' },
   copyKind: { title: 'Taken' },
   moveDevices: { devices: [id] },
   importRows: { csv: `at,level\n${Date.now()},1\n` },
