@@ -100,6 +100,30 @@ it('a message of QoS 2 is stored once though the database stalls and its connect
   expect((await levels()).sort((a, b) => b - a)).toEqual([-1, -2, -3, -4, -5, -101, -102, -103, -104, -105]);
 });
 
+it('a release by a connection that is no more the newest frees nothing, and does not say so', async () => {
+  const first = await board();
+  first.socket.write(publish(-180, 11));
+  await first.next('pubrec');
+  // As when a CONNECT of before is taken late, at another node: the session has gone on there.
+  await connection.query("UPDATE lastingSessions SET epoch = epoch + 1 WHERE client LIKE '%lasting%'");
+  let closed = false;
+  first.socket.once('close', () => (closed = true));
+  first.socket.write(generate({ cmd: 'pubrel', messageId: 11 }));
+  await until(() => closed, 'the connection ends', 10_000);
+  expect(first.heard.filter(({ cmd }) => cmd === 'pubcomp')).toEqual([]);
+  // Released by the newest one the number is free: what comes under it is a new message.
+  const second = await board();
+  second.socket.write(generate({ cmd: 'pubrel', messageId: 11 }));
+  await second.next('pubcomp');
+  second.socket.write(publish(-181, 11));
+  await second.next('pubrec');
+  second.socket.write(generate({ cmd: 'pubrel', messageId: 11 }));
+  await second.next('pubcomp');
+  await until(async () => (await levels()).includes(-181));
+  expect((await levels()).filter((level) => level === -180)).toHaveLength(1);
+  second.socket.destroy();
+});
+
 it('a message of QoS 2 that was stored is known by its number after the service was killed, and no number is taken for an old one', async () => {
   const first = await board();
   first.socket.write(publish(-201, 7));

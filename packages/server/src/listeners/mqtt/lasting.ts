@@ -26,7 +26,7 @@ export async function goOnWith(broker: Aedes, id: string, { filters, numbers }: 
   for (const messageId of numbers) await persistence.incomingStorePacket({ id }, { messageId });
 }
 
-/** A board hears that a number is free (PUBCOMP) once that is true at every node. */
+/** A board hears that a number is free (PUBCOMP) once that is true at every node, and by its newest connection only. */
 export function releaseEverywhere(
   broker: Aedes,
   rows: LastingRows,
@@ -37,12 +37,18 @@ export function releaseEverywhere(
   persistence.incomingDelPacket = async (client, packet) => {
     const { session, clean } = client as Connected;
     if (session !== undefined && session.epoch !== null && !clean) {
-      await rows.release({
-        deviceRowId: session.deviceRowId,
-        client: session.name,
-        number: packet.messageId,
-        epoch: session.epoch,
-      });
+      await rows
+        .release({
+          deviceRowId: session.deviceRowId,
+          client: session.name,
+          number: packet.messageId,
+          epoch: session.epoch,
+        })
+        .catch((error: unknown) => {
+          // It hears nothing, and releases the number by its newest connection.
+          (client as Connected).close();
+          throw error;
+        });
       open.release(session.name, packet.messageId);
     }
     return release(client, packet);

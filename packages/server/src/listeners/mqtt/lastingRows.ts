@@ -1,6 +1,7 @@
 import { setTimeout as sleep } from 'node:timers/promises';
+import type { Connection } from 'mariadb';
 import type { Logger } from 'pino';
-import type { OpenNumber } from '../../journal/openNumbers';
+import { SupersededError, type OpenNumber } from '../../journal/openNumbers';
 import { inRawTransaction, seeingAll, type Store } from '../../store/store';
 
 /** Sessions that outlast their connection, for each device, and how long. */
@@ -20,9 +21,30 @@ export interface LastingRows {
   keep(deviceRowId: number, client: string, filters: Record<string, number>): void;
   /** One that begins anew: what was kept of it is forgotten. */
   forget(deviceRowId: number, client: string): void;
-  /** A board has released a number. Resolves once no node takes a new message under it for the old one. */
+  /**
+   * A board has released a number. Resolves once no node takes a new message under it for the old one; rejects with SupersededError where
+   * the session has gone on at another connection meanwhile: there the board must release it, for here nothing was freed.
+   */
   release(number: OpenNumber): Promise<void>;
   stop(): Promise<void>;
+}
+
+interface Release {
+  number: OpenNumber;
+  done: () => void;
+  fail: (error: Error) => void;
+}
+
+const sessionOf = ({ deviceRowId, client }: Pick<OpenNumber, 'deviceRowId' | 'client'>): string =>
+  `${deviceRowId} ${client}`;
+
+/** Which connection of each of some sessions is the newest, by their names. */
+async function epochsOf(connection: Connection, lot: readonly Release[]): Promise<Map<string, number>> {
+  const rows = (await connection.query(
+    'SELECT deviceRowId, client, epoch FROM lastingSessions WHERE deviceRowId IN (?)',
+    [[...new Set(lot.map(({ number }) => number.deviceRowId))]],
+  )) as { deviceRowId: number; client: string; epoch: number }[];
+  return new Map(rows.map((row) => [sessionOf(row), Number(row.epoch)]));
 }
 
 const WRITE_MS = 200;
@@ -103,7 +125,7 @@ export function createLastingRows(store: Store, log: Logger): LastingRows {
     });
 
   let stopped = false;
-  let releases: { number: OpenNumber; done: () => void }[] = [];
+  let releases: Release[] = [];
   let releasing = false;
   /** All that came meanwhile in one go; nobody is told before it is done. */
   const releaseAll = async (): Promise<void> => {
@@ -113,15 +135,18 @@ export function createLastingRows(store: Store, log: Logger): LastingRows {
       releases = [];
       const rows = lot.map(({ number }) => [number.deviceRowId, number.client, number.number, number.epoch]);
       try {
-        await store.withConnection((connection) =>
-          connection.batch(
+        const epochs = await store.withConnection(async (connection) => {
+          await connection.batch(
             // One that waited, and whose board has gone on elsewhere, frees nothing: the number may be of a new message there.
             `DELETE FROM openNumbers WHERE deviceRowId = ? AND client = ? AND number = ?
               AND EXISTS (SELECT 1 FROM lastingSessions s WHERE s.deviceRowId = openNumbers.deviceRowId AND s.client = openNumbers.client AND s.epoch = ?)`,
             rows,
-          ),
-        );
-        for (const { done } of lot) done();
+          );
+          return epochsOf(connection, lot);
+        });
+        for (const { number, done, fail } of lot)
+          if (epochs.get(sessionOf(number)) === number.epoch) done();
+          else fail(new SupersededError('the session goes on elsewhere'));
       } catch (error) {
         releases.unshift(...lot);
         if (stopped) break;
@@ -148,8 +173,8 @@ export function createLastingRows(store: Store, log: Logger): LastingRows {
     keep: (deviceRowId, client, filters) => put(deviceRowId, client, JSON.stringify(filters)),
     forget: (deviceRowId, client) => put(deviceRowId, client, null),
     release: (number) =>
-      new Promise((done) => {
-        releases.push({ number, done });
+      new Promise((done, fail) => {
+        releases.push({ number, done, fail });
         if (!releasing) void releaseAll();
       }),
     async stop() {
