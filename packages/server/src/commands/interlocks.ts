@@ -8,7 +8,7 @@ import type { RuleRow } from '../store/models';
 export class HeldError extends Error {
   constructor(
     readonly by: Interlock,
-    control: Pick<Datastream, 'title'> & Datastream,
+    control: Datastream,
   ) {
     super(`“${by.title}” holds ${control.title} at ${shownWish(control, by.value)} while its event is open.`);
   }

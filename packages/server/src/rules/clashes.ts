@@ -9,7 +9,6 @@ import { isWatched, moreOf } from './definition';
 
 interface OfDevice extends WouldHold {
   device: DeviceRow;
-  control: string;
   stream: StreamRow;
 }
 
