@@ -77,8 +77,8 @@ async function tellThatItWaits(
   if (told !== undefined) return;
   const [device, key] = place.split('/');
   const [control] = (await connection.query(
-    'SELECT d.name, s.title FROM devices d JOIN streams s ON s.kindId = d.kindId WHERE d.rowId = ? AND s.`key` = ?',
-    [Number(device), key],
+    'SELECT d.name, s.title FROM devices d JOIN streams s ON s.kindId = d.kindId WHERE d.workspaceId = ? AND d.rowId = ? AND s.`key` = ?',
+    [rule.workspaceId, Number(device), key],
   )) as { name: string; title: string }[];
   const what = control === undefined ? key! : `${control.title} of ${control.name}`;
   await queueAlerts(connection, rule, event, 'held', {

@@ -28,29 +28,37 @@ const AGAIN_MS = 600_000;
 const saidOf = ({ state, note }: Pick<CommandRow, 'state' | 'note'>): string =>
   `${WORDS[state]}${note === '' ? '' : ` (${note})`}`;
 
-/** What was done for events, a line for each value that was wanted, by the number of the event: "Pump told off at 14:02:11: confirmed". */
-export async function doneFor(store: Store, eventIds: readonly number[]): Promise<Map<number, string[]>> {
+/**
+ * What was done for events, a line for each value that was wanted, by the number of the event: "Pump told off at 14:02:11: confirmed". A
+ * message may be of several workspaces: to somebody who is of each of them.
+ */
+export async function doneFor(
+  store: Store,
+  events: readonly { id: number; workspaceId: number }[],
+): Promise<Map<number, string[]>> {
   const { models } = store;
   const result = new Map<number, string[]>();
+  const workspaceId = [...new Set(events.map((event) => event.workspaceId))];
+  const eventId = events.map(({ id }) => id);
   const rows = await findAll(models.commands, {
-    where: { eventId: [...eventIds] },
+    where: { workspaceId, eventId },
     order: ['id'],
     limit: 200,
   });
   if (rows.length === 0) return result;
-  const streams = await findAll(models.streams, {
-    where: { id: [...new Set(rows.map((row) => row.streamId))] },
-  });
+  const streamIds = [...new Set(rows.map((row) => row.streamId))];
+  const streams = await findAll(models.streams, { where: { workspaceId, id: streamIds } });
+  const rowIds = [...new Set(rows.map((row) => row.deviceRowId))];
   const devices = await findAll(models.devices, {
-    where: { rowId: [...new Set(rows.map((row) => row.deviceRowId))] },
+    where: { workspaceId, rowId: rowIds },
     attributes: ['rowId', 'name'],
   });
-  const workspace = await findOne(models.workspaces, { id: rows[0]!.workspaceId });
-  const zone = workspace?.zone ?? 'UTC';
+  const workspaces = await findAll(models.workspaces, { where: { id: workspaceId } });
   for (const row of rows) {
     const stream = streams.find(({ id }) => id === row.streamId);
     const device = devices.find(({ rowId }) => rowId === row.deviceRowId);
     if (stream === undefined || device === undefined) continue;
+    const zone = workspaces.find(({ id }) => id === row.workspaceId)?.zone ?? 'UTC';
     const at = DateTime.fromMillis(row.createdAt, { zone }).toFormat('HH:mm:ss');
     const line = `${stream.title} of ${device.name} told ${showReading(stream, valueOf(row))} at ${at}: ${saidOf(row)}.`;
     result.set(row.eventId!, [...(result.get(row.eventId!) ?? []), line].slice(-MOST_TOLD));

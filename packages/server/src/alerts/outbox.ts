@@ -65,7 +65,7 @@ export function startOutbox(
       ),
     );
     const done =
-      channel === 'control' ? new Map<number, string[]>() : await doneFor(store, [...events.keys()]);
+      channel === 'control' ? new Map<number, string[]>() : await doneFor(store, [...events.values()]);
     return {
       id: messageId,
       recipient,
