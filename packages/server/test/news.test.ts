@@ -11,7 +11,7 @@ import { createSaying, startFollowing } from '../src/nodes/following';
 import { createInterest } from '../src/nodes/interest';
 import type { Link } from '../src/nodes/link';
 import { startNews, type News } from '../src/nodes/news';
-import { takeNumbers, type OpenNumber, type Outcome } from '../src/journal/openNumbers';
+import { SupersededError, takeNumbers, type OpenNumber, type Outcome } from '../src/journal/openNumbers';
 import { inRawTransaction, openStore, type Store } from '../src/store/store';
 import { newFolder, until } from '../../../test/support/service';
 
@@ -212,8 +212,8 @@ describe('subscriptions that outlast their connection', () => {
         { ...open[0]!, number: 3 },
       ]),
     ).toEqual(['superseded', 'taken']);
-    // A release that waited at an old connection frees nothing any more.
-    await rows.release(open[3]!);
+    // A release that waited at an old connection frees nothing any more, and that connection is told so.
+    await expect(rows.release(open[3]!)).rejects.toThrow(SupersededError);
     expect((await rows.restore(77, clients[5]!)).numbers).toEqual([1, 2]);
     await rows.release({ ...open[0]!, number: 3 });
     await rows.release(open[0]!);
