@@ -143,13 +143,27 @@ it('a message of QoS 2 that was stored is known by its number after the service 
 it('whoever waits for the same message takes it where the first one failed', async () => {
   const open = createOpenMessages<string>();
   let fail: (error: Error) => void = () => undefined;
-  const first = open.once('a', 1, () => new Promise((_, reject) => (fail = reject)));
-  const second = open.once('a', 1, () => Promise.resolve('taken'));
-  const other = open.once('b', 1, () => Promise.resolve('other'));
+  const first = open.once('a', 1, 7, () => new Promise((_, reject) => (fail = reject)));
+  const second = open.once('a', 1, 7, () => Promise.resolve('taken'));
+  const other = open.once('b', 1, 7, () => Promise.resolve('other'));
   fail(new Error('gone'));
   await expect(first).rejects.toThrow('gone');
   expect([await second, await other]).toEqual(['taken', 'other']);
-  expect(await open.once('a', 1, () => Promise.resolve('again'))).toBeNull();
+  expect(await open.once('a', 1, 7, () => Promise.resolve('again'))).toBeNull();
   open.forgetSettled('a');
-  expect(await open.once('a', 1, () => Promise.resolve('anew'))).toBe('anew');
+  expect(await open.once('a', 1, 7, () => Promise.resolve('anew'))).toBe('anew');
+});
+
+it('a number that an earlier connection still waits with is asked for in the records, not taken for the same message', async () => {
+  const open = createOpenMessages<string>();
+  let stored: (outcome: string) => void = () => undefined;
+  // Its answer is long in coming; meanwhile the board has been elsewhere, released the number there, and come back.
+  const first = open.once('a', 1, 7, () => new Promise((resolve) => (stored = resolve)));
+  const isTaken = jest.fn(() => Promise.resolve('a new message'));
+  const second = open.once('a', 1, 9, isTaken);
+  stored('the old message');
+  expect(await first).toBe('the old message');
+  expect(await second).toBe('a new message');
+  expect(isTaken).toHaveBeenCalledTimes(1);
+  expect(await open.once('a', 1, 9, isTaken)).toBeNull();
 });

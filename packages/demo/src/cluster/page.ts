@@ -9,8 +9,10 @@ export function openPage(url: string, key: string, device: string, saw?: (level:
   let shown = 0;
   let socket: WebSocket | null = null;
   let heardAt = performance.now();
+  let opened = 0;
   const connect = (): void => {
     if (stopped) return;
+    opened++;
     const one = new WebSocket(url.replace('http', 'ws') + LIVE_PATH, {
       headers: { authorization: `Bearer ${key}` },
     });
@@ -40,7 +42,10 @@ export function openPage(url: string, key: string, device: string, saw?: (level:
       const from = Math.max(0, ...sent.kept.keys());
       const end = performance.now() + ms;
       while (shown <= from) {
-        if (performance.now() > end) throw new Error('a page does not become right');
+        if (performance.now() > end)
+          throw new Error(
+            `a page does not become right: it shows ${shown} of ${device}, the newest acknowledged is ${Math.max(0, ...sent.kept.keys())} (${from} at first); its link is ${['opening', 'open', 'closing', 'closed'][socket?.readyState ?? 3]}, last heard ${((performance.now() - heardAt) / 1000).toFixed(1)} s ago, opened ${opened} times`,
+          );
         await sleep(50);
       }
     },

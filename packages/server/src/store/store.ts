@@ -206,11 +206,14 @@ export async function inRawTransaction<T>(
   );
 }
 
-/** Reads after everything that was committed at any node of a cluster up to now; where there is none, reads. */
-export async function seeingAll<T>(connection: Connection, read: () => Promise<T>): Promise<T> {
-  await connection.query('SET SESSION wsrep_sync_wait = 1').catch(() => undefined);
+/** What waits for all that was committed: reading, changing and deleting, inserting. */
+const WAITS_FOR_ALL = 1 + 2 + 4;
+
+/** Reads or writes after everything that was committed at any node of a cluster up to now; where there is none, at once. */
+export async function seeingAll<T>(connection: Connection, work: () => Promise<T>): Promise<T> {
+  await connection.query(`SET SESSION wsrep_sync_wait = ${WAITS_FOR_ALL}`).catch(() => undefined);
   try {
-    return await read();
+    return await work();
   } finally {
     await connection.query('SET SESSION wsrep_sync_wait = 0').catch(() => undefined);
   }

@@ -135,15 +135,18 @@ export function createLastingRows(store: Store, log: Logger): LastingRows {
       releases = [];
       const rows = lot.map(({ number }) => [number.deviceRowId, number.client, number.number, number.epoch]);
       try {
-        const epochs = await store.withConnection(async (connection) => {
-          await connection.batch(
-            // One that waited, and whose board has gone on elsewhere, frees nothing: the number may be of a new message there.
-            `DELETE FROM openNumbers WHERE deviceRowId = ? AND client = ? AND number = ?
+        const epochs = await store.withConnection((connection) =>
+          // At a node of the database that is a moment behind there would be nothing to delete, and the number be told to be free.
+          seeingAll(connection, async () => {
+            await connection.batch(
+              // One that waited, and whose board has gone on elsewhere, frees nothing: the number may be of a new message there.
+              `DELETE FROM openNumbers WHERE deviceRowId = ? AND client = ? AND number = ?
               AND EXISTS (SELECT 1 FROM lastingSessions s WHERE s.deviceRowId = openNumbers.deviceRowId AND s.client = openNumbers.client AND s.epoch = ?)`,
-            rows,
-          );
-          return epochsOf(connection, lot);
-        });
+              rows,
+            );
+            return epochsOf(connection, lot);
+          }),
+        );
         for (const { number, done, fail } of lot)
           if (epochs.get(sessionOf(number)) === number.epoch) done();
           else fail(new SupersededError('the session goes on elsewhere'));

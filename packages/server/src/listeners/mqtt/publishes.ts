@@ -185,7 +185,9 @@ export function createPublishes(parts: Parts): Publishes {
     try {
       if (await isRepeated(session.client, packet)) return [];
       if (packet.qos !== 2 || session.client.clean) return await take(session, packet);
-      return (await open.once(session.name, packet.messageId!, () => take(session, packet))) ?? [];
+      return (
+        (await open.once(session.name, packet.messageId!, session.epoch, () => take(session, packet))) ?? []
+      );
     } catch (error) {
       if (
         failedForNow(error as Error) ||
@@ -253,6 +255,8 @@ export function createPublishes(parts: Parts): Publishes {
       // Taken side by side, but answered in the order of publishing (MQTT-4.6.0-2): the library has no turn of its own.
       const answered = session.turn.then(async () => {
         const refused = await work;
+        // Nobody hears that it was taken. Its number must not be noted now: the board may have released it by another connection.
+        if (packet.qos === 2 && session.client.conn.destroyed) throw new Error('the board has gone');
         tellAll(session, refused, topics.read(session.entry, topic).forDevice);
       });
       session.turn = answered.catch(() => undefined);
