@@ -58,6 +58,7 @@ export function startBoard(files: readonly StarterFile[], wifi = true): Board {
     keep: (text: string) => void (kept = text),
     kept: () => kept,
     mqttEnd: () => void link?.end(true),
+    mqttPing: () => (link?.connected && board.wifi ? true : lost),
     mqttMessages: () => (link?.connected && board.wifi ? messages.splice(0) : lost),
     mqttConnect: async (id: string, host: string, port: number, user: string, password: string) => {
       link?.end(true);

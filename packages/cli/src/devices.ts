@@ -330,7 +330,9 @@ export function deviceCommands(program: Command): void {
 
 /** What else is known of a device, a line a thing. */
 function factsOf(one: Device, kind: Kind): string[] {
-  const about = Object.entries(one.about).filter(([, value]) => value !== null && value !== undefined);
+  const { keeps, at, ...said } = one.about;
+  const about = Object.entries(said).filter(([, value]) => value !== null && value !== undefined);
+  const kept = [...new Set((keeps ?? '').split('\n').map((line) => line.split('\t')[0]))].filter(Boolean);
   return [
     ...(one.labels.length === 0 ? [] : [`Labels   ${one.labels.join(', ')}`]),
     ...(one.place ? [`Place    ${showLocation(one.place)}`] : []),
@@ -342,6 +344,9 @@ function factsOf(one: Device, kind: Kind): string[] {
     ...(about.length === 0
       ? []
       : [`Says     ${about.map(([name, value]) => `${name} ${String(value)}`).join(', ')}`]),
+    ...(kept.length === 0
+      ? []
+      : [`Keeps    ${kept.join(', ')} by itself, as it said at ${showTime(at ?? 0)}`]),
     ...(one.notes === '' ? [] : [`Notes    ${one.notes.replaceAll('\n', '\n         ')}`]),
   ];
 }

@@ -12,7 +12,9 @@ export function interlockCommands(program: Command): void {
     .action(async (device: string, _options: unknown, command: Command) => {
       const all = await signedInClient().call('listInterlocks', { params: { device } });
       print(command, all, (list) =>
-        list.length === 0 ? `No rule holds a control of ${device}.` : inWords(list),
+        list.length === 0
+          ? `No rule holds a control of ${device}, and none has a time that it may run.`
+          : inWords(list),
       );
     });
   program
@@ -45,24 +47,31 @@ export function interlockCommands(program: Command): void {
 
 const inWords = (list: readonly InterlocksOf[]): string =>
   list
-    .map(({ title, interlocks, override }) =>
+    .map(({ title, interlocks, override, runUntil, restUntil }) =>
       [
         title,
+        ...(runUntil === null ? [] : [`  runs until ${showTime(runUntil)} at most`]),
+        ...(restUntil === null ? [] : [`  rests until ${showTime(restUntil)}`]),
         ...(override === null ? [] : [`  overridden by ${override.by} until ${showTime(override.until)}`]),
-        table(
-          ['place', 'rule', 'holds at', 'now'],
-          interlocks.map(({ rank, title: rule, text, active, since, holds }) => [
-            rank,
-            rule,
-            text,
-            !active
-              ? 'switched off'
-              : since === null
-                ? 'not open'
-                : `${holds && override === null ? 'holds' : 'open'} since ${showTime(since)}`,
-          ]),
-          '',
-        ),
+        ...(interlocks.length === 0 ? ['  No rule holds it.'] : []),
+        ...(interlocks.length === 0
+          ? []
+          : [
+              table(
+                ['place', 'rule', 'holds at', 'now'],
+                interlocks.map(({ rank, title: rule, text, active, since, holds }) => [
+                  rank,
+                  rule,
+                  text,
+                  !active
+                    ? 'switched off'
+                    : since === null
+                      ? 'not open'
+                      : `${holds && override === null ? 'holds' : 'open'} since ${showTime(since)}`,
+                ]),
+                '',
+              ),
+            ]),
       ].join('\n'),
     )
     .join('\n\n');

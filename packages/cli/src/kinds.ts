@@ -12,6 +12,7 @@ import {
   showBytes,
   type LineWay,
   showUnit,
+  type Datastream,
   type Follow,
 } from '@peatmoor/core';
 import { BOARDS, PAST_UNITS, type Board, type Kind, type PastUnit } from '@peatmoor/contract';
@@ -221,6 +222,19 @@ export function kindCommands(program: Command): void {
     .option('--default <value>', 'what a control is wanted to be from the start; empty for nothing')
     .addOption(new Option('--holds <how>', 'how long a wanted value holds').choices(HOLDS))
     .option('--time-limit <seconds>', 'time within which it must be applied; empty for none')
+    .addOption(
+      new Option('--asks <whether>', 'whether people are asked before it is sent from a page').choices([
+        'yes',
+        'no',
+      ]),
+    )
+    .option('--run-at-most <value=time>', 'how long it may stay at a value, such as on=20min; empty for any')
+    .option('--then <value>', 'what it goes to then')
+    .option('--rest <time>', 'how long it rests after it', '0s')
+    .option(
+      '--without-link <value=time>',
+      'what the board makes it once it heard nothing for so long; empty for nothing',
+    )
     .option('--follow <key>', 'datastream that must follow a control; empty for none')
     .option('--within <time>', 'how soon it must follow', '30s')
     .option('--tolerance <amount>', 'how far it may be from what is wanted', '0')
@@ -264,6 +278,8 @@ export function kindCommands(program: Command): void {
         holds: (options.holds as typeof before.holds | undefined) ?? before.holds,
         timeLimitS: number('--time-limit', options.timeLimit, before.timeLimitS),
         follow: options.follow === undefined ? before.follow : readFollow(options),
+        asks: options.asks === undefined ? before.asks : options.asks === 'yes',
+        ...readKeep(options),
       };
       print(
         command,
@@ -283,6 +299,36 @@ export function kindCommands(program: Command): void {
       await client.call('deleteStream', { params: { kind: id, stream: key } });
       done(command, { stream: key, deleted: true }, `${key} is deleted, with its readings.`);
     });
+}
+
+/** What keeps a control safe, from options; what is not said stays. */
+function readKeep({
+  runAtMost,
+  then,
+  rest,
+  withoutLink,
+}: ChangeStreamOptions): Partial<Pick<Datastream, 'runAtMost' | 'withoutLink'>> {
+  const seconds = (text: string): number => Math.round(readDuration(text) / 1000);
+  const read = (option: string, text: string): [string, number] => {
+    const [, value, time] = /^(.+)=(.+)$/.exec(text) ?? [];
+    if (value === undefined || time === undefined)
+      throw new UsageError(`${option} "${text}" is not value=time, such as on=20min.`);
+    return [value, seconds(time)];
+  };
+  const made: Partial<Pick<Datastream, 'runAtMost' | 'withoutLink'>> = {};
+  if (runAtMost === '') made.runAtMost = null;
+  else if (runAtMost !== undefined) {
+    const [value, mostS] = read('--run-at-most', runAtMost);
+    if (then === undefined) throw new UsageError('Say with --then what it goes to then, such as --then off.');
+    made.runAtMost = { value, mostS, then, restS: rest === undefined || rest === '0s' ? 0 : seconds(rest) };
+  } else if (then !== undefined)
+    throw new UsageError('--then says what it goes to after --run-at-most; give both.');
+  if (withoutLink === '') made.withoutLink = null;
+  else if (withoutLink !== undefined) {
+    const [value, afterS] = read('--without-link', withoutLink);
+    made.withoutLink = { value, afterS };
+  }
+  return made;
 }
 
 type ChangeStreamOptions = Record<string, string | undefined> & FollowOptions;

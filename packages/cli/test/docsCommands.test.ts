@@ -60,7 +60,18 @@ beforeAll(async () => {
       name: 'Sluice Mill',
       newKind: {
         title: 'Sluice',
-        streams: [{ key: 'automatic', title: 'Automatic', type: 'boolean', direction: 'control' }],
+        streams: [
+          { key: 'automatic', title: 'Automatic', type: 'boolean', direction: 'control' },
+          {
+            key: 'opening_wanted',
+            title: 'Opening wanted',
+            type: 'number',
+            unit: '%',
+            min: 0,
+            max: 100,
+            direction: 'control',
+          },
+        ],
       },
     },
   });

@@ -104,7 +104,7 @@ beforeAll(async () => {
           widget('d', 'device', of('level'), 37),
           widget('z', 'timetable', of('wanted'), 40),
           widget('k', 'clock', [], 43, { seconds: true }),
-          widget('e', 'entry', of('wanted'), 49, { step: 15, asks: true }),
+          widget('e', 'entry', of('wanted'), 49, { step: 15 }),
           widget('u', 'value', of('level'), 52, { statistic: 'sum' }),
           widget('b', 'bars', of('level'), 55, { shows: 'sum', bars: 2 }, 4),
           widget('n', 'link', [], 46, { words: 'To the devices', address: '/devices' }),
@@ -359,7 +359,15 @@ it('an entry goes up and down by its step, to the ends of its range, and wants n
   const commands = async (): Promise<number> =>
     (await client.call('listCommands', { params: { device } })).length;
   expect(await commands()).toBe(before);
-  // Set, it asks first, as its maker wants it so.
+  // Set, it asks first, once the maker of its kind wants it so.
+  const { kindId } = await client.call('readDevice', { params: { device } });
+  const { streams } = await client.call('readKind', { params: { kind: kindId } });
+  const { id: _id, ...wanted } = streams.find(({ key }) => key === 'wanted')!;
+  await client.call('changeStream', {
+    params: { kind: kindId, stream: 'wanted' },
+    body: { ...wanted, asks: true } as never,
+  });
+  await page.waitForTimeout(1000);
   for (const answer of ['Leave it', 'Wanted: 85 %']) {
     await field.fill('85');
     await widget('entry').getByRole('button', { name: 'Set', exact: true }).click();

@@ -160,10 +160,14 @@ it('adds bars with options, a heading, events; asks before a press where it is s
   await add('Bars', 'Opening');
   await add('Heading', null);
   await add('Events', null);
-  await page.getByRole('button', { name: 'Change Horn' }).click();
-  await page.getByRole('dialog').getByText('Ask before it is sent').click();
-  await page.getByRole('dialog').getByRole('button', { name: 'Change it' }).click();
-  await page.getByRole('dialog').waitFor({ state: 'hidden' });
+  // Whether it asks is its datastream's: of every page that has it.
+  const { kindId } = await person.client.call('readDevice', { params: { device } });
+  const { streams } = await person.client.call('readKind', { params: { kind: kindId } });
+  const { id: _id, ...horn } = streams.find(({ key }) => key === 'horn')!;
+  await person.client.call('changeStream', {
+    params: { kind: kindId, stream: 'horn' },
+    body: { ...horn, asks: true } as never,
+  });
   await page.locator('[data-kept="kept"]').waitFor();
   await page.getByRole('button', { name: 'Done' }).click();
   // Six days of one reading each: 50, 40, … 0. All stand on the line of 0, that of 0 too.

@@ -78,7 +78,7 @@ const SLUICE: Placed[] = [
   ],
   [[0, 5, 4, 2], of('slider', 'Opening wanted', ['sluice-mill/opening_wanted'], { step: 5 })],
   [[4, 5, 2, 2], of('switch', 'By itself', ['sluice-mill/automatic'])],
-  [[6, 5, 2, 2], of('button', 'Warn with the horn', ['sluice-mill/horn'], { asks: true })],
+  [[6, 5, 2, 2], of('button', 'Warn with the horn', ['sluice-mill/horn'])],
   [[8, 5, 4, 2], of('timetable', 'Night and day', ['sluice-mill/opening_wanted'])],
   [
     [0, 7, 8, 4],

@@ -21,6 +21,7 @@ import { startRenewing } from './certificate/renewing';
 import { startTimetables } from './timetables/worker';
 import { createCommands } from './commands/commands';
 import { startKeeper } from './commands/keeper';
+import { createRuns } from './commands/runs';
 import { reachableHost, type Config } from './config';
 import { trustProxies } from './listeners/address';
 import { lockFolder } from './database/folderLock';
@@ -279,18 +280,20 @@ export async function startService({
 
     const proofs = createProofs(store, bus, tell, log);
     stops.push(proofs.stop);
+    const runs = createRuns(store, registry, log);
     const commands = createCommands({
       store,
       registry,
       presence,
       bus,
       recent,
+      runs,
       tell,
       onUndone: createTellUndone(store, onAlerts, log),
       log,
     });
     stops.push(commands.stop);
-    const keeper = startKeeper({ store, registry, commands, log });
+    const keeper = startKeeper({ store, registry, commands, runs, log });
     stops.push(keeper.stop);
     bus.on('rules', keeper.wake);
     const timetables = startTimetables({ store, registry, commands, bus, log });

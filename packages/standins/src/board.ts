@@ -1,3 +1,4 @@
+import { KEEP_NAME } from '@peatmoor/core';
 import { connectAsync, type MqttClient } from 'mqtt';
 import type { BoardModel } from './quillmere/boards';
 
@@ -49,10 +50,21 @@ export async function startMqttBoard({
     clearInterval(timer);
     timer = setInterval(report, seconds * 1000);
   };
+  const keeper = createKeeper((name, text) => {
+    if (!model.apply(name, Number(text))) return;
+    client.publish(`${root}applied/${name}`, text, { qos: 1 });
+    report();
+  });
+  client.on('packetreceive', keeper.heard);
   client.on('message', (topic, payload) => {
     const text = payload.toString();
     if (topic === `${root}refused`) return say(`refused: ${text}`);
     const name = topic.slice(`${root}wanted/`.length);
+    if (name === KEEP_NAME) {
+      keeper.take(text);
+      return void client.publish(`${root}about`, JSON.stringify({ keeps: text }), { qos: 1 });
+    }
+    if (!keeper.takes(name, text)) return say(`${name} rests`);
     const value = Number(text);
     const done = name === 'interval' ? (every(value), true) : model.apply(name, value);
     if (!done) return;
@@ -65,8 +77,55 @@ export async function startMqttBoard({
   return {
     async stop() {
       clearInterval(timer);
+      keeper.stop();
       await client.endAsync(true);
     },
+  };
+}
+
+const LOOK_MS = 500;
+
+/** What a board keeps by itself: how long a control may run, and what is done once nothing was heard for so long. */
+function createKeeper(make: (name: string, text: string) => void) {
+  let lines: string[][] = [];
+  let heardAt = performance.now();
+  const isAlone = new Set<string>();
+  const runs = new Map<string, { since: number; restsUntil: number }>();
+  const look = (): void => {
+    const now = performance.now();
+    for (const [name = '', sort, seconds, value = '', rest, then = ''] of lines) {
+      const ms = Number(seconds) * 1000;
+      const run = runs.get(name);
+      if (sort === 'most' && run !== undefined && run.restsUntil === 0 && now - run.since >= ms) {
+        run.restsUntil = now + Number(rest) * 1000;
+        make(name, then);
+      }
+      if (sort === 'alone' && now - heardAt >= ms && !isAlone.has(name)) {
+        isAlone.add(name);
+        make(name, value);
+      }
+    }
+  };
+  const timer = setInterval(look, LOOK_MS);
+  return {
+    heard(): void {
+      heardAt = performance.now();
+      isAlone.clear();
+    },
+    take: (text: string): void => void (lines = text.split('\n').map((line) => line.split('\t'))),
+    /** False while it rests; what is taken runs from now on. */
+    takes(name: string, text: string): boolean {
+      const [, , , value, rest] = lines.find(([one, sort]) => one === name && sort === 'most') ?? [];
+      if (value === undefined) return true;
+      const run = runs.get(name);
+      const now = performance.now();
+      if (text === value) {
+        if (run !== undefined && run.restsUntil > now) return false;
+        if (run === undefined || run.restsUntil > 0) runs.set(name, { since: now, restsUntil: 0 });
+      } else if (run?.restsUntil === 0) run.restsUntil = now + Number(rest) * 1000;
+      return true;
+    },
+    stop: (): void => clearInterval(timer),
   };
 }
 

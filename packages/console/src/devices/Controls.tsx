@@ -12,6 +12,7 @@ import { ink } from '../theme';
 import { CommandLine } from './CommandLine';
 import { ControlField } from './ControlField';
 import { HeldBy } from './HeldBy';
+import { Kept } from './Kept';
 import { useControl } from './useControl';
 
 const Timetables = later(() => import('../timetables/Timetables'), 'Timetables');
@@ -48,7 +49,7 @@ function ControlRow({
 }): ReactNode {
   const [times, setTimes] = useState(false);
   const mayChange = useMay('change');
-  const { press, ready, barred, state, error, command, measured, value } = useControl(device.id, stream);
+  const { press, ready, barred, state, error, command, measured, value } = useControl(device, stream);
   const display = useDisplay()(stream);
   return (
     <Box
@@ -87,6 +88,7 @@ function ControlRow({
           <Timetables device={device} stream={stream} onClose={() => setTimes(false)} />
         </Suspense>
       )}
+      <Kept device={device} stream={stream} held={held} />
       {held && <HeldBy device={device.id} of={held} maySteer={barred === null} />}
       <Notice error={error} />
     </Box>

@@ -1,8 +1,9 @@
 import { followed, isControllable, type Datastream } from '@peatmoor/core';
-import type { Command } from '@peatmoor/contract';
+import type { Command, Device } from '@peatmoor/contract';
 import { useRead } from '../api';
 import { useNewest } from '../live';
 import { useMay } from '../parts/useMay';
+import { useAskFirst } from './useAskFirst';
 import { usePress, type Press } from './usePress';
 import { wantedValue } from './wanted';
 
@@ -21,15 +22,23 @@ export interface Control extends Press {
   value: number | string | undefined;
 }
 
-/** `device` is null for a sample, of which nothing is known and nothing can be wanted; its datastream has no number. */
-export function useControl(device: string | null, stream: Datastream & { id?: number }): Control {
+/**
+ * `device` is null for a sample, of which nothing is known and nothing can be wanted; its datastream has no number. Where its maker wants
+ * it so, whoever presses is asked before anything is sent.
+ */
+export function useControl(
+  device: Pick<Device, 'id' | 'name'> | null,
+  stream: Datastream & { id?: number },
+): Control {
+  const id = device?.id ?? null;
   // What follows is of the same kind as the control.
   const kinds = useRead('listKinds', undefined, stream.follow !== null).data;
   const streams = kinds?.find((kind) => kind.streams.some((one) => one.id === stream.id))?.streams;
   const measured = stream.follow === null ? undefined : followed(stream.follow, streams ?? []);
-  const commands = useRead('listCommands', { params: { device: device ?? '' } }, device !== null).data;
-  const press = usePress(device ?? '', stream.key);
-  const newest = useNewest(device, stream.key)?.value;
+  const commands = useRead('listCommands', { params: { device: id ?? '' } }, id !== null).data;
+  const pressed = usePress(id ?? '', stream.key);
+  const asked = useAskFirst();
+  const newest = useNewest(id, stream.key)?.value;
   const command = isControllable(stream) ? commands?.find((one) => one.stream === stream.key) : undefined;
   const reported = stream.direction === 'both' && typeof newest !== 'object' ? newest : undefined;
   // What is granted to be steered is known to the service: it says so where a press goes further.
@@ -38,8 +47,10 @@ export function useControl(device: string | null, stream: Datastream & { id?: nu
   const may = mayAll || granted;
   const barred = may ? null : 'You may look, not steer.';
   return {
-    ...press,
-    ready: may && press.state === 'still',
+    ...pressed,
+    press: (value) =>
+      void asked(device?.name ?? '', stream, value).then((yes) => yes && pressed.press(value)),
+    ready: may && pressed.state === 'still',
     barred,
     command,
     measured,

@@ -18,6 +18,7 @@ import { MONO } from '../theme';
 import { Choice } from './Choice';
 import { FollowFields, startFollow } from './FollowFields';
 import { ComputationFields, startComputation } from './ComputationFields';
+import { KeepFields } from './KeepFields';
 import { NumberField } from './NumberField';
 import { Offered } from '../parts/Offered';
 import { PartField } from './PartField';
@@ -188,6 +189,9 @@ export function StreamFields({ name, kind }: { name: string; kind?: Kind | undef
               />
               {follow !== null && <FollowFields kind={kind} />}
             </Box>
+          )}
+          {computed === null && direction !== 'report' && (
+            <KeepFields type={type} momentary={holds === 'momentary'} />
           )}
           <NamesField name={at('aliases')} />
           <ColourField name={at('colour')} />

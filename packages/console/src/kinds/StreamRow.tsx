@@ -1,6 +1,6 @@
 import { Box, Button } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import { counted, followSentence, partOf, showUnit } from '@peatmoor/core';
+import { aloneSentence, counted, followSentence, partOf, runSentence, showUnit } from '@peatmoor/core';
 import type { Stream } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { Notice } from '../parts/Notice';
@@ -25,6 +25,11 @@ export function StreamRow({
   const effect = useRead('streamEffect', { params: { kind: kindId, stream: stream.key } }, asked).data;
   const range =
     stream.min === null && stream.max === null ? '' : `${stream.min ?? '…'} to ${stream.max ?? '…'}`;
+  const kept = [
+    ...(stream.asks ? ['Asks before it is sent'] : []),
+    ...(stream.runAtMost === null ? [] : [`Runs: ${runSentence(stream, stream.runAtMost)}`]),
+    ...(stream.withoutLink === null ? [] : [`Without a link: ${aloneSentence(stream, stream.withoutLink)}`]),
+  ];
   return (
     <Box
       data-key={stream.key}
@@ -89,6 +94,9 @@ export function StreamRow({
         <Box sx={{ gridColumn: '1 / -1', color: ink.soft, fontSize: '0.9rem' }}>
           {followSentence(stream.follow, streams)}
         </Box>
+      )}
+      {kept.length > 0 && (
+        <Box sx={{ gridColumn: '1 / -1', color: ink.soft, fontSize: '0.9rem' }}>{kept.join('. ')}.</Box>
       )}
       {stream.part !== null && (
         <Box sx={{ gridColumn: '1 / -1', color: ink.soft, fontSize: '0.9rem' }}>

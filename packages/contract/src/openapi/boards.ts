@@ -161,7 +161,7 @@ export function boardPaths(): Record<string, Json> {
           responses: {
             200: {
               description:
-                'Names and values, and `interval`; with `n`, also the number of the state and `_until`',
+                'Names and values, and `interval`; with `n`, also the number of the state, `_until`, and `_keep`: what the board keeps by itself',
               content: { 'application/json': values({ gate: 1, interval: 30, n: 17 }) },
             },
             400: PROBLEMS[400],

@@ -5,6 +5,7 @@ import {
   LAST_ROW,
   WIDGET_TYPES,
   WIDGETS,
+  withoutAsks,
   type OptionValue,
   type Widget,
   type WidgetType,
@@ -50,6 +51,16 @@ export const widgetSchema = object({
   /** What is chosen beside the usual, by the names that the sort of widget declares. */
   options: mixed<Record<string, OptionValue>>()
     .default({})
+    // Until 0.6 it stood here whether it asks before it sends; now it is its datastream's.
+    .transform((options: unknown) => {
+      if (
+        typeof options !== 'object' ||
+        options === null ||
+        typeof (options as { asks?: unknown }).asks !== 'boolean'
+      )
+        return options;
+      return withoutAsks(options as Record<string, unknown>);
+    })
     .test('options', function (options) {
       if (options === undefined) return true;
       if (typeof options !== 'object' || options === null || Array.isArray(options))

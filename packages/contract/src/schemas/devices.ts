@@ -1,5 +1,12 @@
 import '../locale';
-import { DEVICE_ID_PATTERN, type Presence, type Proof, type Refusal, type Value } from '@peatmoor/core';
+import {
+  DEVICE_ID_PATTERN,
+  LONGEST_KEEP,
+  type Presence,
+  type Proof,
+  type Refusal,
+  type Value,
+} from '@peatmoor/core';
 import { array, boolean, mixed, number, object, string, type InferType } from 'yup';
 import { newKindSchema } from './kinds';
 
@@ -39,6 +46,8 @@ export const aboutSchema = object({
   signal: number().min(-200).max(50),
   /** Battery in percent. */
   battery: number().min(0).max(100),
+  /** What its program keeps of controls by itself, as it was told it (`_keep`); empty for nothing, absent where it cannot. */
+  keeps: string().max(LONGEST_KEEP),
 });
 export type DeviceAbout = InferType<typeof aboutSchema> & { at?: number };
 

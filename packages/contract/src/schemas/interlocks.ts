@@ -17,12 +17,15 @@ const interlock = object({
   holds: boolean().required(),
 });
 
-/** What may hold a control, and whether somebody has overridden it. */
+/** What may hold a control, whether somebody has overridden it, and how long it runs and rests. */
 export const interlocksOfSchema = object({
   stream: string().required(),
   title: string().required(),
   interlocks: array(interlock).required(),
   override: object({ until: number().required(), by: string().required() }).nullable().defined(),
+  /** Until when it runs, and rests, where its kind says how long it may, epoch ms; null where it does neither. */
+  runUntil: number().nullable().defined(),
+  restUntil: number().nullable().defined(),
 });
 export type InterlocksOf = InferType<typeof interlocksOfSchema>;
 export const interlocksSchema = array(interlocksOfSchema).required();

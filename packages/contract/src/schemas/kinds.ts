@@ -5,7 +5,10 @@ import {
   DIRECTIONS,
   FOLLOW_WAYS,
   isTaken,
+  checkKeep,
   KEY_PATTERN,
+  LONGEST_KEPT_S,
+  SHORTEST_ALONE_S,
   lineBetween,
   RANGE_POLICIES,
   LONGEST_FORMULA,
@@ -21,8 +24,20 @@ import {
   type ComputationForm,
   type Datastream,
   type Follow,
+  type RunAtMost,
+  type WithoutLink,
 } from '@peatmoor/core';
-import { array, boolean, number, object, string, type InferType, type MixedSchema } from 'yup';
+import {
+  array,
+  boolean,
+  number,
+  object,
+  string,
+  type InferType,
+  type MixedSchema,
+  type TestContext,
+  type ValidationError,
+} from 'yup';
 import { BOARDS } from '../known';
 
 const finite = number().nullable().default(null);
@@ -86,6 +101,41 @@ const followSchema = object({
   .noUnknown()
   .nullable()
   .default(null) as unknown as MixedSchema<Follow | null>;
+
+/** One of the two by itself; the parent has the other, which is looked at with the first. */
+function keepTest(this: TestContext, field: 'runAtMost' | 'withoutLink'): true | ValidationError {
+  const control = { ...PLAIN_STREAM, ...(this.parent as Partial<Datastream>) } as Datastream;
+  if (control[field] === null) return true;
+  const wrong = checkKeep(control, { runAtMost: null, withoutLink: null, [field]: control[field] });
+  const both = wrong ?? (field === 'withoutLink' ? checkKeep(control, control) : null);
+  if (both === null || !both.field.startsWith(field)) return true;
+  const path = `${this.path}${both.field.slice(field.length)}`;
+  return this.createError({ path, message: `${both.reason}. ${both.remedy.replace(/\.$/, '')}` });
+}
+
+const keptValue = () => string().trim().max(60).required();
+const runSchema = object({
+  value: keptValue(),
+  mostS: number().integer().min(1).max(LONGEST_KEPT_S).required(),
+  then: keptValue(),
+  restS: number().integer().min(0).max(LONGEST_KEPT_S).default(0),
+})
+  .noUnknown()
+  .nullable()
+  .default(null)
+  .test('fits', function () {
+    return keepTest.call(this, 'runAtMost');
+  }) as unknown as MixedSchema<RunAtMost | null>;
+const aloneSchema = object({
+  afterS: number().integer().min(SHORTEST_ALONE_S).max(LONGEST_KEPT_S).required(),
+  value: keptValue(),
+})
+  .noUnknown()
+  .nullable()
+  .default(null)
+  .test('fits', function () {
+    return keepTest.call(this, 'withoutLink');
+  }) as unknown as MixedSchema<WithoutLink | null>;
 
 const unitText = () =>
   string()
@@ -185,6 +235,12 @@ export const streamSchema = object({
   timeLimitS: number().integer().min(1).max(86_400).nullable().default(null),
   /** What must be measured for a wanted value to be confirmed. Whether it fits the kind is checked with the kind. */
   follow: followSchema,
+  /** Whether people are asked before it is sent from a page; what its part says where nothing is said. */
+  asks: boolean().nullable().default(null),
+  /** How long it may stay at a value, and how long it rests then. */
+  runAtMost: runSchema,
+  /** What the board does by itself once it has heard nothing for so long. */
+  withoutLink: aloneSchema,
   /** Days its readings are kept: null for ever, 0 for only the newest. */
   keepDays: number().integer().min(0).max(36_500).nullable().default(null),
   computation: computationSchema,

@@ -34,6 +34,46 @@ const {
   ...rule
 } = ruleFields;
 
+interface Asking {
+  kinds?: { name?: unknown; streams?: { key?: unknown; asks?: unknown }[] }[];
+  devices?: { id?: unknown; kind?: unknown }[];
+  dashboards?: {
+    kind?: unknown;
+    widgets?: {
+      options?: { asks?: unknown };
+      sources?: { device?: unknown; stream?: unknown }[];
+    }[];
+  }[];
+}
+
+/** Until 0.6 a widget said whether it asks before it sends: its datastream says so now, where it says nothing itself. */
+function bringAsking<T>(file: T): T {
+  const { kinds, devices, dashboards } = (file ?? {}) as Asking;
+  if (!Array.isArray(kinds) || !Array.isArray(dashboards)) return file;
+  const asking = dashboards.flatMap((dashboard) =>
+    (dashboard?.widgets ?? [])
+      .filter((widget) => widget?.options?.asks === true)
+      .flatMap((widget) =>
+        (widget.sources ?? []).map(({ device, stream }) => ({
+          stream,
+          kind: devices?.find(({ id }) => id === device)?.kind ?? dashboard.kind ?? null,
+        })),
+      ),
+  );
+  if (asking.length === 0) return file;
+  const isAsked = (kind: unknown, key: unknown): boolean =>
+    asking.some((one) => one.stream === key && (one.kind === null || one.kind === kind));
+  return {
+    ...file,
+    kinds: kinds.map((kind) => ({
+      ...kind,
+      streams: kind.streams?.map((stream) =>
+        stream.asks === undefined && isAsked(kind.name, stream.key) ? { ...stream, asks: true } : stream,
+      ),
+    })),
+  };
+}
+
 /**
  * A workspace as a text file: its definitions by the names that people gave them, without secrets and without readings. Parts
  * that are left out are not touched.
@@ -161,7 +201,9 @@ export const workspaceFileSchema = object({
       endsAt: link.endsAt,
     }).noUnknown(),
   ).max(MOST),
-}).noUnknown();
+})
+  .noUnknown()
+  .transform((file: unknown) => bringAsking(file) as never);
 
 /** A workspace file as JSON; its fields as the schema says. */
 export type WorkspaceDocument = WorkspaceFile & {

@@ -2,3 +2,4 @@ export * from './life';
 export * from './follow';
 export * from './wanted';
 export * from './interlock';
+export * from './keep';

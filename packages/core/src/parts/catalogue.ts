@@ -57,7 +57,7 @@ export function findModules(text: string): Module[] {
 
 /** What a datastream becomes when a part is chosen for it. */
 export function withPart(one: Part, pins: readonly number[] = one.module.pins): Partial<Datastream> {
-  return { ...one.stream, part: one.key, boardPin: pinText(pins) };
+  return { ...one.stream, part: one.key, boardPin: pinText(pins), asks: one.module.dangerous };
 }
 
 const pinText = (pins: readonly number[]): string => (pins.length === 0 ? '' : `GPIO ${pins.join(', ')}`);

@@ -4,6 +4,7 @@ import { I2C, obeys, single, WIRES, type Module } from './part';
 export const OUTPUTS: readonly Module[] = [
   single({
     key: 'relay',
+    dangerous: true,
     title: 'Relay',
     words: 'switch pump valve heater mains on off',
     rank: 1,
@@ -14,6 +15,7 @@ export const OUTPUTS: readonly Module[] = [
   }),
   single({
     key: 'latching-relay',
+    dangerous: true,
     title: 'Latching relay with two coils',
     as: 'Relay',
     words: 'bistable pulse valve on off battery',
@@ -66,6 +68,7 @@ export const OUTPUTS: readonly Module[] = [
   }),
   single({
     key: 'turning-lever',
+    dangerous: true,
     title: 'Turning lever',
     as: 'Lever',
     words: 'servo angle gate flap',
@@ -77,6 +80,7 @@ export const OUTPUTS: readonly Module[] = [
   }),
   single({
     key: 'step-motor',
+    dangerous: true,
     title: 'Stepping motor with its driver',
     as: 'Motor',
     words: 'stepper position blind gate turn',

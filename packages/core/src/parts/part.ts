@@ -110,6 +110,8 @@ export interface Module {
   computed: readonly Computed[];
   /** What nobody has tried on a board yet. */
   untried: boolean;
+  /** What it moves or heats can hurt: people are asked before anything is sent to it. */
+  dangerous: boolean;
 }
 
 /** A datastream that is worked out from what a part measures. */
@@ -161,7 +163,16 @@ export function measure(
 type Needed = 'key' | 'title' | 'words' | 'pins' | 'wiring' | 'measures';
 /** A module with what most have. */
 export function moduleOf(given: Pick<Module, Needed> & Partial<Module>): Module {
-  return { rank: 50, shortestS: 1, shared: false, looseWords: '', computed: [], untried: true, ...given };
+  return {
+    rank: 50,
+    shortestS: 1,
+    shared: false,
+    looseWords: '',
+    computed: [],
+    untried: true,
+    dangerous: false,
+    ...given,
+  };
 }
 
 /** A part that tells or takes one thing: its measure has its own name. */

@@ -21,6 +21,9 @@ export const PLAIN_STREAM = {
   holds: 'lasting',
   timeLimitS: null,
   follow: null,
+  asks: false,
+  runAtMost: null,
+  withoutLink: null,
   keepDays: null,
   computation: null,
 } satisfies Omit<Datastream, 'key' | 'title'>;

@@ -1,6 +1,7 @@
 export * from './types';
 export * from './computation';
 export * from './follow';
+export * from './kept';
 export * from './refusals';
 export * from './units';
 export * from './unitChange';

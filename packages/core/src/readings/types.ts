@@ -1,5 +1,6 @@
 import type { Computation } from './computation';
 import type { Follow } from './follow';
+import type { RunAtMost, WithoutLink } from './kept';
 
 /** The value types a datastream can have. */
 export const VALUE_TYPES = [
@@ -93,6 +94,12 @@ export interface Datastream {
   timeLimitS: number | null;
   /** What must be measured for a wanted value to be confirmed; null for nothing. */
   follow: Follow | null;
+  /** True where people are asked before a value is sent from a page. */
+  asks: boolean;
+  /** How long it may stay at a value; null for any time. */
+  runAtMost: RunAtMost | null;
+  /** What the board does when it has heard nothing for so long; null for nothing. */
+  withoutLink: WithoutLink | null;
   /** Days its readings are kept: null for ever, 0 for only the newest. */
   keepDays: number | null;
   /** How it is made from other datastreams of the device; null where the device or a person tells it. */

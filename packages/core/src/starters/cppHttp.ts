@@ -1,4 +1,5 @@
 import { CPP_WIFI, cppProject, cppProgram, cppSettings, WIFI_INCLUDES, wifiSettings } from './cppProgram';
+import { keeps } from './keeping';
 import { controlled, isPlain, forBoard, literal, pascal, type StarterFile, type StarterPlan } from './plan';
 import type { Datastream } from '../readings/types';
 import { wiringFile } from './wiring';
@@ -39,7 +40,7 @@ String call(const char* method, const String& path, const String& body) {
     Serial.println(String("HTTP: not reached or busy (") + String(status) + "), trying again");
     return String("");
   }
-  return answer;
+${keeps(plan) ? '  heard();\n' : ''}  return answer;
 }
 
 // The value of a key in a flat JSON object, as text; empty where it is not there.
@@ -53,8 +54,9 @@ String valueOf(const String& json, const char* key) {
   if (quoted) start++;
   for (int i = start; i < (int)json.length(); i++) {
     if (quoted ? json[i] == '"' : json[i] == ',' || json[i] == '}') break;
-    if (quoted && json[i] == '\\\\' && i + 1 < (int)json.length()) i++;
-    value += json[i];
+    bool marked = quoted && json[i] == '\\\\' && i + 1 < (int)json.length();
+    if (marked) i++;
+    value += marked && json[i] == 't' ? '\\t' : marked && json[i] == 'n' ? '\\n' : json[i];
   }
   return value;
 }
@@ -83,19 +85,41 @@ bool isTooLate(const String& wanted, const char* name) {
   return late;
 }
 
-void lookWhatIsWanted() {
+${lasting(plan)
+  .map(({ key }) => `String last${pascal(key)};  // what was obeyed last\n`)
+  .join('')}${
+    keeps(plan)
+      ? `void forgetWanted(const String& name) {
+${lasting(plan)
+  .map(({ key }) => `  if (name == ${literal(key)}) last${pascal(key)} = "";\n`)
+  .join('')}}
+bool tellAbout(const String& json) { return call("POST", "/device/about", json).length() > 0; }
+
+`
+      : ''
+  }void lookWhatIsWanted() {
   // What the board has already is named, so that it need not be told again when the same is wanted once more.
   static String has;
   String wanted = call("GET", String("/device/wanted?n=0") + has, "");
   has = "";
   String interval = valueOf(wanted, "interval");
   if (interval.length() > 0 && atof(interval.c_str()) >= 1) intervalMs = (unsigned long)(atof(interval.c_str()) * 1000);
-${controlled(plan).map(lookFor).join('\n')}
+${keeps(plan) ? '  if (wanted.indexOf("\\"_keep\\":") >= 0) takeKeep(valueOf(wanted, "_keep"));\n' : ''}${controlled(plan).map(lookFor).join('\n')}
 }
 
 bool linkUp() { return mayTry(); }
-void listen() {}
-
+${
+  keeps(plan)
+    ? `// Between reports too it is looked whether the service is there, where something is done without it.
+void listen() {
+  static unsigned long askedMs = 0;
+  if (askMs() == 60000 || millis() - heardMs < askMs() || millis() - askedMs < 1000) return;
+  askedMs = millis();
+  lookWhatIsWanted();
+}
+`
+    : 'void listen() {}\n'
+}
 bool sendReport(const String& json) {
   String answer = call("POST", "/device/report", json);
   if (answer.length() == 0) return false;
@@ -116,6 +140,10 @@ bool sendImage(const char* name, const uint8_t* bytes, size_t length) {
 `;
 }
 
+/** Controls that hold what is wanted. */
+const lasting = (plan: StarterPlan): Datastream[] =>
+  controlled(plan).filter(({ holds }) => holds !== 'momentary');
+
 /** Looks for one control: a lasting value is obeyed once, a press whenever it is told. */
 function lookFor(stream: Datastream): string {
   const [name, key] = [pascal(stream.key), literal(stream.key)];
@@ -126,8 +154,7 @@ function lookFor(stream: Datastream): string {
     ? `
   if (last${name}.length() > 0) has += String("&${stream.key}=") + last${name};`
     : '';
-  return `  static String last${name};
-  String wanted${name} = valueOf(wanted, ${key});
+  return `  String wanted${name} = valueOf(wanted, ${key});
   if (wanted${name}.length() > 0 && !(wanted${name} == last${name}) && obey(${key}, wanted${name})) {
     last${name} = wanted${name};
     wasApplied(${key}, wanted${name});

@@ -2,6 +2,7 @@ import { cppClaim } from './claim';
 import { CPP_FIRMWARE, CPP_FIRMWARE_INCLUDES, CPP_VERSION, cppFirmwareKey } from './firmware';
 import { CPP_OWN_WIFI } from './ownWifi';
 import { cppDecimals, cppHandlers } from './functions';
+import { CPP_KEEP, keepLiteral, keeps } from './keeping';
 import {
   comment,
   controlled,
@@ -38,7 +39,7 @@ ${link}
 ${identity(plan)}
 ${authority(plan)}${cppFirmwareKey(plan)}
 #define FIRST_INTERVAL_S ${plan.intervalS}  // until the service names another
-#define TIME_SERVER "pool.ntp.org"  // where the service tells no time
+${keeps(plan) ? `#define KEEP ${keepLiteral(plan)}  // what it keeps by itself, until the service says otherwise\n` : ''}#define TIME_SERVER "pool.ntp.org"  // where the service tells no time
 #define DEEP_SLEEP 0  // 1 for a battery board: it sleeps between reports, and obeys when it wakes
 `;
 }
@@ -188,7 +189,7 @@ bool linkUp() {
   backOffMs = 1000;
   mqtt.subscribe(root() + "refused", 1);
   mqtt.subscribe(root() + "wanted/#", 1);
-  Serial.println("MQTT: connected");
+${keeps(plan) ? '  keepChanged = true;\n' : ''}  Serial.println("MQTT: connected");
   return true;
 }
 
@@ -197,7 +198,25 @@ bool tellApplied(const String& name, const String& value) { return mqtt.publish(
 bool sendImage(const char* name, const uint8_t* bytes, size_t length) {
   return mqtt.publish((root() + "report/" + name).c_str(), (const char*)bytes, (int)length, false, 1);
 }
-void listen() { mqtt.loop(); }
+${
+  keeps(plan)
+    ? `bool tellAbout(const String& json) { return mqtt.publish(root() + "about", json, false, 1); }
+void forgetWanted(const String& name) { (void)name; }  // it is told anew with the next connection
+void listen() {
+  mqtt.loop();
+  if (mqtt.connected()) heard();
+}
+`
+    : 'void listen() { mqtt.loop(); }\n'
+}`;
+
+/** Makes an output what a text says. */
+const cppApply = (
+  controls: readonly Datastream[],
+): string => `bool applyText(const String& name, const String& text) {
+${controls.map((stream) => `  if (name == ${literal(stream.key)}) return apply${pascal(stream.key)}(${isPlain(stream) ? 'atof(text.c_str())' : 'text'});`).join('\n')}
+  return false;
+}
 `;
 
 /** The program: sensors and outputs, the messages that wait, and the way they go out. */
@@ -208,7 +227,14 @@ export function cppProgram(plan: StarterPlan, protocol: string, way: CppWay): st
   const handlers = cppHandlers(plan);
   const { sensors, outputs, setup } = handlers;
   const claim = cppClaim(plan, way.includes.includes('TinyGsmClient.h'));
-  const includes = [...new Set([...way.includes, ...claim.includes, ...handlers.includes])].sort();
+  const includes = [
+    ...new Set([
+      ...way.includes,
+      ...claim.includes,
+      ...handlers.includes,
+      ...(keeps(plan) ? ['Preferences.h'] : []),
+    ]),
+  ].sort();
   return `// Starter for ${comment(plan.deviceName)}: reports over ${protocol}, obeys what is wanted, prints what happens.
 #include <Arduino.h>
 ${includes.map((file) => `#include <${file}>\n`).join('')}#include <esp_sleep.h>
@@ -304,15 +330,26 @@ ${reports.map((stream) => (isPlain(stream) ? `  addValue(json, ${literal(stream.
   waiting[waitingCount++] = json;
 }
 
-bool obey(const String& name, const String& text) {
-  double value = atof(text.c_str());
+${keeps(plan) ? `${cppApply(controls)}\n${CPP_KEEP}\n` : ''}bool obey(const String& name, const String& text) {
   bool done = false;
-  if (name == "interval") {
+${
+  keeps(plan)
+    ? `  if (name == "_keep") {
+    takeKeep(text);
+    return false;
+  }
+  if (!mayRun(name, text)) {
+    Serial.println(String("wanted ") + name + " = " + text + ": it rests, not done");
+    return false;
+  }
+`
+    : ''
+}  if (name == "interval") {
+    double value = atof(text.c_str());
     done = value >= 1;
     if (done) intervalMs = (unsigned long)(value * 1000);
   }
-${controls.map((stream) => `  if (name == ${literal(stream.key)}) done = apply${pascal(stream.key)}(${isPlain(stream) ? 'value' : 'text'});`).join('\n')}
-  Serial.println(String("wanted ") + name + " = " + text + (done ? ", applied" : ", not possible"));
+${keeps(plan) ? '  if (applyText(name, text)) {\n    done = true;\n    wasMade(name, text);\n  }\n' : ''}  Serial.println(String("wanted ") + name + " = " + text + (done ? ", applied" : ", not possible"));
   return done;
 }
 
@@ -344,7 +381,7 @@ void sleepUntilNext() {
 void setup() {
   Serial.begin(115200);
   Serial.println(String("Starting as ") + DEVICE_ID);
-${setup}${way.setup}#if DEEP_SLEEP
+${setup}${way.setup}${keeps(plan) ? '  startKeep();\n' : ''}#if DEEP_SLEEP
   wakeUp();
 #endif
 }
@@ -355,9 +392,9 @@ void loop() {
     lastReportMs = millis();
     measure();
   }
-  if (networkUp() && ${claim.check}linkUp()) {
+${keeps(plan) ? '  lookAtKept();\n' : ''}  if (networkUp() && ${claim.check}linkUp()) {
     listen();
-    while (appliedCount > 0 && tellApplied(appliedName[appliedCount - 1], appliedValue[appliedCount - 1])) appliedCount--;
+${keeps(plan) ? '    if (keepChanged && tellAbout(keptAsJson())) keepChanged = false;\n' : ''}    while (appliedCount > 0 && tellApplied(appliedName[appliedCount - 1], appliedValue[appliedCount - 1])) appliedCount--;
     while (waitingCount > 0 && mayTry()) {
       if (!sendReport(waiting[0])) {
         Serial.println(String(waitingCount) + " waiting: " + waiting[0]);

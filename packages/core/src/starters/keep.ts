@@ -12,6 +12,7 @@ const OURS = new Set([
   'DEVICE_TOKEN',
   'CLAIM_SECRET',
   'FIRST_INTERVAL_S',
+  'KEEP',
 ]);
 /** A line that sets one thing, in any of the languages: what stands before, the name, what is between, the value, what follows. */
 const LINE =

@@ -15,6 +15,7 @@ import {
   type StarterPlan,
 } from './plan';
 import { MICROPYTHON_BOOT, microPythonFirmware } from './firmware';
+import { keepLiteral, keeps, PYTHON_APPLY, PYTHON_KEEP } from './keeping';
 import { MICROPYTHON_WIFI } from './ownWifi';
 import { microPythonCodes } from './ways/index';
 import { wiringFile } from './wiring';
@@ -34,6 +35,7 @@ export function microPythonStarter(given: StarterPlan): StarterFile[] {
   return [
     { path: 'settings.py', text: settings(plan), generated: true },
     { path: 'main.py', text: program(plan, handlers), generated: false },
+    ...(keeps(plan) ? [PYTHON_KEEP] : []),
     MICROPYTHON_WIFI,
     microPythonFirmware(plan),
     MICROPYTHON_BOOT,
@@ -55,7 +57,7 @@ MQTT_HOST = ${literal(plan.host)}
 MQTT_PORT = ${portOf(plan)}
 ${plan.tls ? `# The authority that is trusted; with it all goes over TLS.\nAUTHORITY = """${authorityOf(plan)}"""\n` : ''}SERVICE_NAME = ${literal(plan.localName ?? '')}  # its name in the local network, tried first; empty for none
 ${pythonIdentity(plan, ', WIFI_NAME, WIFI_PASSWORD') || known(plan)}FIRST_INTERVAL_S = ${plan.intervalS}  # until the service names another
-DEEP_SLEEP = False  # True for a battery board: it sleeps between reports, and obeys when it wakes
+${keeps(plan) ? `KEEP = ${keepLiteral(plan)}  # what it keeps by itself, until the service says otherwise\n` : ''}DEEP_SLEEP = False  # True for a battery board: it sleeps between reports, and obeys when it wakes
 `;
 }
 
@@ -75,7 +77,7 @@ import ntptime
 from umqtt.simple import MQTTClient
 
 import firmware
-import settings
+${keeps(plan) ? 'import keep\n' : ''}import settings
 from wifi import SetupPage, known_wifi
 
 ROOT = "moor/%s/" % settings.DEVICE_ID
@@ -115,7 +117,7 @@ failed_ms = None
 wifi_tried_ms = None
 wifi_told = False
 setup_page = None
-try:
+${keeps(plan) ? 'kept_told = None  # what was told of what it keeps\n' : ''}try:
     watchdog = machine.WDT(timeout=120000)
 except Exception:  # a board without one
     watchdog = None
@@ -147,7 +149,7 @@ def measure():
         print("too many messages wait: the oldest is gone")
 
 
-def on_message(topic, payload):
+${keeps(plan) ? PYTHON_APPLY('') : ''}def on_message(topic, payload):
     global interval_s
     topic, text = topic.decode(), payload.decode()
     if topic == ROOT + "refused":
@@ -155,14 +157,21 @@ def on_message(topic, payload):
         return
     name = topic[len(ROOT + "wanted/"):]
     done = False
-    try:
-        value = text if name in TEXTS else float(text)
-        if name == "interval" and value >= 1:
-            interval_s = value
+${
+  keeps(plan)
+    ? `    if name == "_keep":
+        keeper.take(text)
+        return
+    if not keeper.may(name, text):
+        print("wanted", name, "=", text, "it rests, not done")
+        return
+`
+    : ''
+}    try:
+        if name == "interval" and float(text) >= 1:
+            interval_s = float(text)
             done = True
-        if name in OUTPUTS:
-            done = OUTPUTS[name](value) is not False
-    except Exception as error:  # whatever an output does, the program goes on
+${keeps(plan) ? '        if name in OUTPUTS:\n            done = apply(name, text)\n            if done:\n                keeper.was(name, text)\n' : ''}    except Exception as error:  # whatever an output does, the program goes on
         print("%s: %s" % (name, error))
     print("wanted", name, "=", text, "applied" if done else "not possible")
     if done:
@@ -300,7 +309,7 @@ def wifi_up():
 
 
 def mqtt_up():
-    global client, back_off_s
+    global client, back_off_s${keeps(plan) ? ', kept_told' : ''}
     if client is not None:
         return True
     if failed_ms is not None and time.ticks_diff(time.ticks_ms(), failed_ms) < back_off_s * 1000:
@@ -319,8 +328,8 @@ def mqtt_up():
     link.sock.settimeout(LIMIT_S)
     link.subscribe(ROOT + "refused", 1)
     link.subscribe(ROOT + "wanted/#", 1)
-    client = link
-    back_off_s = 1
+${keeps(plan) ? '    kept_told = None\n' : ''}    client = link
+${keeps(plan) ? '    keeper.heard()\n' : ''}    back_off_s = 1
     print("MQTT: connected")
     return True
 
@@ -339,26 +348,35 @@ def lost(error):
 
 def exchange(state):
     """Takes what is wanted, tells what was applied, sends one message that waits."""
-    client.check_msg()
+${keeps(plan) ? '    global kept_told\n' : ''}    client.check_msg()
     client.sock.settimeout(LIMIT_S)
     for name in list(applied):
         client.publish(ROOT + "applied/" + name, applied[name], qos=1)
         del applied[name]
-    if waiting:
+${
+  keeps(plan)
+    ? `    if kept_told != keeper.text:
+        client.publish(ROOT + "about", json.dumps({"keeps": keeper.text}), qos=1)
+        kept_told = keeper.text
+`
+    : ''
+}    if waiting:
         # With QoS 1 this returns when the service has it on its disk.
         client.publish(ROOT + "report", waiting[0], qos=1)
         print("arrived", waiting.pop(0))
-        state["arrived"] = True
+${keeps(plan) ? '        keeper.heard()\n' : ''}        state["arrived"] = True
         if not waiting:
             for name, take in IMAGES.items():
                 data = measured(name, take)
                 if data:
                     client.publish(ROOT + "report/" + name, data, qos=1)
     now = time.ticks_ms()
-    if time.ticks_diff(now, state["ping_ms"]) >= 20000:
+    if time.ticks_diff(now, state["ping_ms"]) >= ${keeps(plan) ? 'keeper.ask_ms()' : '20000'}:
         state["ping_ms"] = now
         client.ping()
-
+        client.wait_msg()  # an answer, or an error where none comes
+        client.sock.settimeout(LIMIT_S)
+${keeps(plan) ? '        keeper.heard()\n' : ''}
 
 def sleep_until_next(awake_ms):
     """What waits is kept in the memory that stays, as far as there is room."""
@@ -402,7 +420,7 @@ def main():
         shorter_ms = time.ticks_add(time.ticks_ms(), int(interval_s * 1000))
         if time.ticks_diff(due_ms, shorter_ms) > 0:
             due_ms = shorter_ms  # a shorter interval holds at once
-        try:
+${keeps(plan) ? '        applied.update(keeper.look())\n' : ''}        try:
             if wifi_up() and mqtt_up():
                 exchange(state)
                 look_for_firmware(state)

@@ -15,6 +15,7 @@ import {
 } from './plan';
 import type { Datastream } from '../readings/types';
 import { kernelFiles } from './ways/index';
+import { keepLiteral, keeps, NODE_KEEP } from './keeping';
 import { wiringFile } from './wiring';
 
 /** The starter for small computers: Node 18 or newer, HTTP, nothing to install; also as a gateway. */
@@ -28,6 +29,7 @@ export function nodeStarter(plan: StarterPlan): StarterFile[] {
       generated: false,
     },
     { path: 'link.mjs', text: link(plan), generated: true },
+    ...(keeps(plan) ? [NODE_KEEP] : []),
     ...claimFile(plan, { path: 'claim.mjs', text: NODE_CLAIM, generated: true }),
     ...wiringFile(plan),
   ];
@@ -49,7 +51,7 @@ const CLAIM_SECRET = ${literal(plan.claim.secret)}; // each fetches its own devi
 export const { device: DEVICE_ID, token: DEVICE_TOKEN } = await claimed(SERVICE_URL, CLAIM_SECRET);`
 }
 export const FIRST_INTERVAL_S = ${plan.intervalS}; // until the service names another
-
+${keeps(plan) ? `export const KEEP = ${keepLiteral(plan)}; // what it keeps by itself, until the service says otherwise\n` : ''}
 /** By its name, where that is known here: a router may give it another address tomorrow. */
 async function serviceUrl() {
   if (LOCAL_NAME === '') return ADDRESS;
@@ -104,8 +106,8 @@ function program(plan: StarterPlan): string {
   return `// Starter for ${comment(plan.deviceName)}: reports over HTTP, obeys what is wanted, prints what happens.
 import fs from 'node:fs';
 import { setTimeout as sleep } from 'node:timers/promises';
-import { ask } from './link.mjs';
-import { DEVICE_ID, DEVICE_TOKEN, FIRST_INTERVAL_S, SERVICE_URL } from './settings.mjs';
+${keeps(plan) ? "import { createKeep } from './keep.mjs';\n" : ''}import { ask } from './link.mjs';
+import { DEVICE_ID, DEVICE_TOKEN, FIRST_INTERVAL_S, ${keeps(plan) ? 'KEEP, ' : ''}SERVICE_URL } from './settings.mjs';
 
 // ---- Your sensors: one function for each datastream that is reported. Return null while there is no value.
 const sensors = {
@@ -195,8 +197,7 @@ async function obey() {
       const response = await ask(\`\${SERVICE_URL}/device/wanted?wait=\${waitS}&n=\${state}\`, { headers, signal: AbortSignal.timeout(40_000) });
       if (!response.ok) throw new Error(\`answered \${response.status}\`);
       backOffMs = 1000;
-      waitS = 20;
-      const { n, _until: until = {}, ...wanted } = await response.json();
+${keeps(plan) ? '      keep.heard();\n      waitS = keep.waitS();\n' : '      waitS = 20;\n'}      const { n, _until: until = {}, ...wanted } = await response.json();
       state = n;
       const applied = {};
       for (const [name, value] of Object.entries(wanted)) {
@@ -207,7 +208,19 @@ async function obey() {
           }
           continue;
         }
-        // A press is meant up to a time, by the clock of the service.
+${
+  keeps(plan)
+    ? `        if (name === '_keep') {
+          keep.take(value);
+          continue;
+        }
+        if (!keep.may(name, value)) {
+          console.log(\`wanted \${name} = \${value}: it rests, not done\`);
+          continue;
+        }
+`
+    : ''
+}        // A press is meant up to a time, by the clock of the service.
         if (until[name] !== undefined && (await serviceNow()) > until[name]) {
           console.log(\`wanted \${name} = \${value}: too late, not done\`);
           continue;
@@ -221,8 +234,8 @@ async function obey() {
         console.log(\`wanted \${name} = \${value}, \${done ? 'applied' : 'not possible'}\`);
         last[name] = value;
         if (done) applied[name] = value;
-      }
-      if (Object.keys(applied).length > 0)
+${keeps(plan) ? '        if (done) keep.was(name, value);\n' : ''}      }
+${keeps(plan) ? NODE_TELL_KEPT : ''}      if (Object.keys(applied).length > 0)
         await ask(\`\${SERVICE_URL}/device/applied\`, { method: 'POST', headers, body: JSON.stringify(applied) });
     } catch (error) {
       if (stopped) return;
@@ -233,7 +246,7 @@ async function obey() {
   }
 }
 const last = {};
-
+${keeps(plan) ? NODE_LOOK : ''}
 /** The time of the service: this computer's own clock may be wrong. */
 async function serviceNow() {
   try {
@@ -251,7 +264,7 @@ for (const signal of ['SIGINT', 'SIGTERM'])
   });
 console.log(\`Starting as \${DEVICE_ID}, reporting to \${SERVICE_URL}\`);
 void obey();
-while (!stopped) {
+${keeps(plan) ? 'setInterval(lookAtKept, 200);\n' : ''}while (!stopped) {
   await report();
   const due = Date.now();
   // A shorter interval that comes meanwhile holds at once.
@@ -285,6 +298,29 @@ function output(stream: Datastream): string {
   const keep = stream.direction === 'both' ? ` has.${key} = value;` : '';
   return `  ${key}: (value) => { console.log(\`${key} -> \${value}\`);${keep} }, // ${comment(stream.title)}; replace by what your output needs\n`;
 }
+
+/** Tells once what is kept, and again where that has changed. */
+const NODE_TELL_KEPT = `      if (told !== keep.text()) {
+        const text = keep.text();
+        const said = await ask(\`\${SERVICE_URL}/device/about\`, { method: 'POST', headers, body: JSON.stringify({ keeps: text }) });
+        if (said.ok) told = text;
+      }
+`;
+const NODE_LOOK = `const keep = createKeep(KEEP, (name, value) => outputs[name] !== undefined && outputs[name](value) !== false);
+let told = null;
+/** Does what is due by itself; the service is told as soon as it can be. */
+async function lookAtKept() {
+  const done = keep.look();
+  // Wanted again once there is a link, it is done again.
+  for (const name of Object.keys(done)) delete last[name];
+  if (Object.keys(done).length === 0) return;
+  try {
+    await ask(\`\${SERVICE_URL}/device/applied\`, { method: 'POST', headers, body: JSON.stringify(done), signal: AbortSignal.timeout(5000) });
+  } catch (error) {
+    console.log(\`applied: \${error.cause?.message ?? error.message}\`);
+  }
+}
+`;
 
 const NODE_KERNEL = `
 /** A number that a driver of this computer's kernel says, the first of its sort or a later one; null where there is none. */

@@ -16,6 +16,7 @@ import {
 import { pythonHandlers, pythonTable, pythonWanted, type PythonHandlers } from './functions';
 import { computerCodes } from './ways/index';
 import type { Datastream } from '../readings/types';
+import { keepLiteral, keeps, PYTHON_APPLY, PYTHON_KEEP, PYTHON_TELL } from './keeping';
 import { wiringFile } from './wiring';
 
 /** The starter for small computers: Python 3 with paho-mqtt (1.6 or 2). Only settings.py is generated anew. */
@@ -33,6 +34,7 @@ export function pythonStarter(plan: StarterPlan): StarterFile[] {
       text: `paho-mqtt>=1.6.1,<3\n${handlers.imports.includes('gpiozero') ? 'gpiozero>=2,<3\n' : ''}`,
       generated: false,
     },
+    ...(keeps(plan) ? [PYTHON_KEEP] : []),
     ...authorityFile(plan),
     ...claimFile(plan, { path: 'claim.py', text: PYTHON_CLAIM, generated: true }),
     ...wiringFile(plan),
@@ -58,7 +60,7 @@ MQTT_PORT = ${portOf(plan)}
 MQTT_TLS = ${plan.tls ? 'True' : 'False'}
 SERVICE_NAME = ${literal(plan.localName ?? '')}  # its name in the local network, tried first; empty for none
 ${pythonIdentity(plan) || known(plan)}FIRST_INTERVAL_S = ${plan.intervalS}  # until the service names another
-`;
+${keeps(plan) ? `KEEP = ${keepLiteral(plan)}  # what it keeps by itself, until the service says otherwise\n` : ''}`;
 }
 
 const ALWAYS = ['json', 'os', 'queue', 'random', 'signal', 'socket', 'ssl', 'threading', 'time'];
@@ -73,7 +75,7 @@ ${[...new Set([...ALWAYS, ...own])]
   .join('')}
 ${handlers.imports.includes('gpiozero') ? 'import gpiozero\n' : ''}import paho.mqtt.client as mqtt
 
-import settings
+${keeps(plan) ? 'import keep\n' : ''}import settings
 
 ROOT = "moor/%s/" % settings.DEVICE_ID
 interval_s = settings.FIRST_INTERVAL_S
@@ -99,13 +101,13 @@ ${pythonTable('IMAGES', images, 'take')}
 ${pythonWanted(plan)}
 
 
-def on_connect(client, userdata, flags, code, *rest):
+${keeps(plan) ? PYTHON_TELL : ''}def on_connect(client, userdata, flags, code, *rest):
     if str(code) not in ("0", "Success"):
         print("MQTT: refused (%s). Check DEVICE_ID and DEVICE_TOKEN in settings.py." % code, flush=True)
         return
     print("MQTT: connected as %s" % settings.DEVICE_ID, flush=True)
     client.subscribe([(ROOT + "refused", 1), (ROOT + "wanted/#", 1)])
-    wake.set()
+${keeps(plan) ? '    tell_kept(client)\n' : ''}    wake.set()
 
 
 def on_disconnect(client, userdata, *rest):
@@ -121,17 +123,24 @@ def on_message(client, userdata, message):
         wake.set()
 
 
-def obey(client, name, text):
+${keeps(plan) ? PYTHON_APPLY('flush=True') : ''}def obey(client, name, text):
     global interval_s
     done = False
-    try:
-        value = text if name in TEXTS else float(text)
-        if name == "interval" and value >= 1:
-            interval_s = value
+${
+  keeps(plan)
+    ? `    if name == "_keep":
+        keeper.take(text)
+        return tell_kept(client)
+    if not keeper.may(name, text):
+        print("wanted %s = %s: it rests, not done" % (name, text), flush=True)
+        return None
+`
+    : ''
+}    try:
+        if name == "interval" and float(text) >= 1:
+            interval_s = float(text)
             done = True
-        if name in OUTPUTS:
-            done = OUTPUTS[name](value) is not False
-    except Exception as error:  # whatever an output does, the program goes on
+${keeps(plan) ? '        if name in OUTPUTS:\n            done = apply(name, text)\n            if done:\n                keeper.was(name, text)\n' : ''}    except Exception as error:  # whatever an output does, the program goes on
         print("%s: %s" % (name, error), flush=True)
     print("wanted %s = %s, %s" % (name, text, "applied" if done else "not possible"), flush=True)
     if done:
@@ -199,7 +208,15 @@ def main():
     while not stop.is_set():
         while not wishes.empty():
             obey(client, *wishes.get())
-        now = time.monotonic()
+${
+  keeps(plan)
+    ? `        if client.is_connected():
+            keeper.heard()
+        for name, text in keeper.look().items():
+            client.publish(ROOT + "applied/" + name, text, qos=1)
+`
+    : ''
+}        now = time.monotonic()
         if last_report is None:
             due = now if client.is_connected() else now + 1
         else:

@@ -4,6 +4,7 @@ import type { Bus } from '../bus';
 import type { AlertRow } from '../store/models';
 import { findAll } from '../store/rows';
 import { inRawTransaction, type Store } from '../store/store';
+import { RestsError } from '../commands/barred';
 import { CannotBeSent, type Message, type Sender } from './channels';
 import { doneFor } from './done';
 import { claim, CLAIM_MS, placeOf, type Claimed } from './claiming';
@@ -126,7 +127,12 @@ export function startOutbox(
       await settle(
         claimed,
         alerts,
-        last ? { state: 'failed', error: reason } : { error: reason, dueAt: Math.round(clockNow() + wait) },
+        last
+          ? { state: 'failed', error: reason }
+          : {
+              error: reason,
+              dueAt: Math.round((error instanceof RestsError ? error.until : null) ?? clockNow() + wait),
+            },
         reason,
       );
       log.warn(

@@ -1,6 +1,6 @@
 import { isRefusal } from '@peatmoor/core';
 import { isAfterGap, readAtOf } from '../loopGap';
-import { HELD_REMEDY, HeldError } from '../commands/interlocks';
+import { BarredError } from '../commands/barred';
 import { TooLateError } from '../commands/keeping';
 import { conflict, notFound, ProblemError, wrongField } from '../problems';
 import type { DeviceEntry } from '../registry';
@@ -37,7 +37,7 @@ export function commandHandlers(parts: ApiParts): CommandHandlers {
       demandSteering(scope, entry, body.stream);
       const by = { userName: scope.userName, until: body.until, since: readAtOf(request) };
       const outcome = await commands.want(entry, body.stream, body.value, by).catch((error: unknown) => {
-        if (error instanceof HeldError) throw conflict(`${error.message} ${HELD_REMEDY}`);
+        if (error instanceof BarredError) throw conflict(`${error.message} ${error.remedy}`);
         if (!(error instanceof TooLateError)) throw error;
         throw new ProblemError(
           'too-late',

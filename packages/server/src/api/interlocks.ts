@@ -3,6 +3,7 @@ import { isControllable } from '@peatmoor/core';
 import { queueAlerts } from '../alerts/telling';
 import { now as clockNow } from '../clock';
 import { heldBy, openInterlocks, overrideOf, shownWish, type OpenInterlock } from '../commands/interlocks';
+import { runOf } from '../commands/runs';
 import { conflict, ProblemError } from '../problems';
 import type { DeviceEntry, DeviceStream } from '../registry';
 import { isWatched, moreOf } from '../rules/definition';
@@ -35,7 +36,7 @@ export function interlockHandlers(parts: ApiParts): InterlockHandlers {
       where: { holds: true },
       order: ['id'],
     });
-    if (rules.length === 0) return [];
+    if (rules.length === 0 && entry.streams.every(({ runAtMost }) => runAtMost === null)) return [];
     const open = await store.withConnection((connection) => openInterlocks(connection, scope.workspaceId));
     const held = heldBy(open);
     const result: InterlocksOf[] = [];
@@ -67,12 +68,23 @@ export function interlockHandlers(parts: ApiParts): InterlockHandlers {
             }),
         )
         .sort((a, b) => a.rank - b.rank || a.rule - b.rule);
-      if (interlocks.length === 0) continue;
+      if (interlocks.length === 0 && control.runAtMost === null) continue;
       const { streamId } = control;
-      const override = await store.withConnection((connection) =>
-        overrideOf(connection, { deviceRowId: entry.rowId, streamId, now: clockNow() }),
-      );
-      result.push({ stream: control.key, title: control.title, interlocks, override });
+      const now = clockNow();
+      const { override, runs } = await store.withConnection(async (connection) => ({
+        override: await overrideOf(connection, { deviceRowId: entry.rowId, streamId, now }),
+        runs: await runOf(connection, { deviceRowId: entry.rowId, streamId }),
+      }));
+      const ahead = (until: number | null): number | null =>
+        control.runAtMost !== null && until !== null && until > now ? until : null;
+      result.push({
+        stream: control.key,
+        title: control.title,
+        interlocks,
+        override,
+        runUntil: ahead(runs.runUntil),
+        restUntil: ahead(runs.restUntil),
+      });
     }
     return result;
   };
@@ -82,6 +94,8 @@ export function interlockHandlers(parts: ApiParts): InterlockHandlers {
       title: key,
       interlocks: [],
       override: null,
+      runUntil: null,
+      restUntil: null,
     };
   const changed = (scope: Scope, entry: DeviceEntry): void => {
     parts.wakeAlerts();

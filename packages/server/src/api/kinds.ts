@@ -250,10 +250,11 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
           transaction,
         );
         await deleteIn(models.commands, scope.workspaceId, { streamId: stream.id }, transaction);
-        await store.sequelize.query('DELETE FROM overrides WHERE streamId = ? AND workspaceId = ?', {
-          replacements: [stream.id, scope.workspaceId],
-          transaction,
-        });
+        for (const table of ['overrides', 'runs'])
+          await store.sequelize.query(`DELETE FROM ${table} WHERE streamId = ? AND workspaceId = ?`, {
+            replacements: [stream.id, scope.workspaceId],
+            transaction,
+          });
         await deleteIn(models.recomputations, scope.workspaceId, { streamId: stream.id }, transaction);
         await deleteIn(models.streams, scope.workspaceId, { id: stream.id }, transaction);
       });

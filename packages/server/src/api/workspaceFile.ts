@@ -4,8 +4,10 @@ import {
   isHostAlone,
   keepingSecret,
   mayDo,
+  partOf,
   planChanges,
   wrongNames,
+  type Datastream,
   type Plan,
   type PlanStep,
 } from '@peatmoor/core';
@@ -47,6 +49,7 @@ export function workspaceFileHandlers(
   };
   const planOf = async (scope: Scope, document: WorkspaceDocument, deletes: boolean): Promise<Plan> => {
     const named = await readDocument(store, scope);
+    sayAsking(named.document, document);
     const wrong = wrongNames(named.document, document, [...named.people.keys()]);
     if (wrong.length > 0) throw wrongFields(wrong);
     const plan = planChanges(withAddresses(named), withSecrets(document, named), deletes);
@@ -174,4 +177,17 @@ function withoutSecret({ field, from, to }: PlanStep['fields'][number]): PlanSte
   return field === 'url'
     ? { field, from: hostOf(String(from)), to: hostOf(String(to)) }
     : { field, from, to };
+}
+
+/** Where a file says nothing of whether a control asks first, it stays as it is; a new one does what its part says. */
+function sayAsking({ kinds: there }: WorkspaceDocument, { kinds }: WorkspaceDocument): void {
+  type Streams = (Pick<Datastream, 'key' | 'part'> & { asks: boolean | null })[];
+  for (const kind of kinds ?? []) {
+    const before = (there ?? []).find(({ name }) => name === kind.name)?.streams as Streams | undefined;
+    for (const stream of kind.streams as Streams)
+      stream.asks ??=
+        before?.find(({ key }) => key === stream.key)?.asks ??
+        partOf(stream.part ?? null)?.module.dangerous ??
+        false;
+  }
 }

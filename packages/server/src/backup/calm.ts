@@ -25,6 +25,7 @@ const CALM: [what: string, statement: string, values?: (note: string) => unknown
     "INSERT INTO journalOffsets (reader, writer, part, seq) SELECT 'rules', writer, part, MAX(seq) FROM journal GROUP BY writer, part ON DUPLICATE KEY UPDATE seq = GREATEST(seq, VALUES(seq))",
   ],
   ['overrides of interlocks', 'DELETE FROM overrides'],
+  ['how long controls run and rest', 'DELETE FROM runs'],
   ['sessions', 'DELETE FROM sessions'],
   ['connections', 'DELETE FROM connections'],
   ['nodes', 'DELETE FROM nodes'],

@@ -3,6 +3,8 @@ import {
   isControllable,
   isPending,
   isRefusal,
+  KEEP_NAME,
+  keepText,
   showValue,
   takeValue,
   takeWanted,
@@ -23,9 +25,12 @@ import type { Store } from '../store/store';
 import { databaseTime } from '../store/time';
 import { startDeadlines } from './deadlines';
 import { demandUnheld } from './interlocks';
+import { demandRested, noteWanted, type Runs } from './runs';
 import {
+  ClaimedError,
   createNewestCommands,
   createOrder,
+  isWanted,
   newestOf,
   REPLACED,
   replaceCommand,
@@ -42,6 +47,12 @@ import { createWaiters } from './waiters';
 /** The one wanted name that every device understands without a datastream: seconds between its reports. */
 export const INTERVAL_NAME = 'interval';
 
+/** What a board is told to keep by itself; null where there is nothing, and never was. */
+export function keepOf({ streams, keeps }: Pick<DeviceEntry, 'streams' | 'keeps'>): string | null {
+  const text = keepText(streams);
+  return text !== '' || keeps ? text : null;
+}
+
 /** A wanted value as it is told to the device. */
 export interface Wanted {
   name: string;
@@ -55,7 +66,8 @@ export interface Wanted {
 export interface CommandBook {
   /**
    * Records a wanted value and brings it to the device if it is connected. Returns a refusal if the value does not fit; throws
-   * TooLateError after `until` (epoch ms), HeldError where an interlock holds another value, and ClaimedError where `claim` gives false.
+   * TooLateError after `until` (epoch ms), BarredError where an interlock holds another value or the control rests, and ClaimedError where
+   * `claim` gives false or another node wants the same for the same interlock.
    */
   want(
     entry: DeviceEntry,
@@ -70,8 +82,8 @@ export interface CommandBook {
       since?: number;
       /** When it was wanted, epoch ms, where that is on record; left out for now. */
       at?: number;
-      /** It is an interlock that wants it. */
-      holds?: boolean;
+      /** It is wanted whatever was wanted before: by an interlock that holds it, or because it ran for as long as it may. */
+      by?: 'interlock' | 'run';
     },
   ): Promise<Command | Refusal>;
   /** The wanted values that last: the newest of each control that was not refused, and the interval. */
@@ -109,6 +121,7 @@ interface Parts {
   presence: PresenceBook;
   bus: Bus;
   recent: Recent;
+  runs: Runs;
   tell: (fact: DeviceFact) => void;
   /** What a rule wanted was not done. */
   onUndone: (entry: DeviceEntry, row: CommandRow) => void;
@@ -121,12 +134,13 @@ export function createCommands({
   presence,
   bus,
   recent,
+  runs,
   tell,
   onUndone,
   log,
 }: Parts): CommandBook {
   const { commands } = store.models;
-  const life = createCommandLife(store, bus, tell, (until) => deadlines.plan(until), onUndone);
+  const life = createCommandLife(store, bus, tell, runs, (until) => deadlines.plan(until), onUndone);
   const waiters = createWaiters();
   let leaving = false;
   const newestOfAll = createNewestCommands(store);
@@ -193,7 +207,7 @@ export function createCommands({
       entry,
       streamKey,
       value,
-      { userName, eventId, until, claim, since = performance.now(), at, holds = false },
+      { userName, eventId, until, claim, since = performance.now(), at, by },
     ) {
       const stream = entry.names.find(streamKey);
       if (stream === undefined)
@@ -237,17 +251,22 @@ export function createCommands({
           until,
           momentary,
           claim,
-          isNewest: holds,
-          ...(!holds && {
-            guard: (connection) =>
-              demandUnheld(connection, {
-                workspaceId: entry.workspaceId,
-                deviceRowId: entry.rowId,
-                control: stream,
-                wanted,
-                now: clockNow(),
-              }),
-          }),
+          isNewest: by !== undefined,
+          async guard(connection) {
+            const place = { deviceRowId: entry.rowId, control: stream, now: clockNow() };
+            // What may run and must rest goes before all; then what holds it.
+            await demandRested(connection, { ...place, value: wanted });
+            if (by === undefined)
+              await demandUnheld(connection, { ...place, workspaceId: entry.workspaceId, wanted });
+            else if (by === 'interlock' && (await isWanted(connection, entry.rowId, stream.streamId, wanted)))
+              throw new ClaimedError();
+          },
+          after: (connection, id) =>
+            noteWanted(
+              connection,
+              { deviceRowId: entry.rowId, control: stream, value: wanted, now: clockNow() },
+              id,
+            ),
         });
       });
       for (const one of older) life.announce(entry, { ...one, state: 'expired', note: REPLACED });
@@ -296,6 +315,8 @@ export function createCommands({
       const own = entry.names.find(INTERVAL_NAME);
       if (own === undefined)
         wanted.push({ name: INTERVAL_NAME, value: String(entry.intervalS), commandId: null, until: null });
+      const keep = keepOf(entry);
+      if (keep !== null) wanted.push({ name: KEEP_NAME, value: keep, commandId: null, until: null });
       return { list: wanted, n: Math.max(0, ...[...commandOf.values()].map(({ id }) => id)) };
     },
     async take(wanted) {
@@ -315,7 +336,7 @@ export function createCommands({
     async applied(entry, name, raw) {
       const stream = entry.names.find(name);
       if (stream === undefined)
-        return name === INTERVAL_NAME
+        return name === INTERVAL_NAME || name === KEEP_NAME
           ? null
           : { name, reason: 'unknown-name', hint: nearestHint(entry, name) };
       if (!isControllable(stream))
@@ -338,7 +359,9 @@ export function createCommands({
       awaits: following.awaits,
       reported(entry, stream, at, value) {
         if (typeof value === 'number') following.measured(entry, stream, at, value);
-        if (stream.direction === 'both') asked(entry, stream, value);
+        if (stream.direction !== 'both') return;
+        asked(entry, stream, value);
+        runs.reported(entry, stream, value);
       },
     },
     describe: (entry, row) => life.describe(entry, row),

@@ -3,20 +3,20 @@ import { group } from 'd3-array';
 import type { Connection } from 'mariadb';
 import { moreOf } from '../rules/definition';
 import type { RuleRow } from '../store/models';
+import { BarredError } from './barred';
 
 /** A rule holds the control at another value as long as its event is open. */
-export class HeldError extends Error {
+export class HeldError extends BarredError {
   constructor(
     readonly by: Interlock,
     control: Datastream,
   ) {
-    super(`“${by.title}” holds ${control.title} at ${shownWish(control, by.value)} while its event is open.`);
+    super(
+      `“${by.title}” holds ${control.title} at ${shownWish(control, by.value)} while its event is open.`,
+      'Wait until it is over, or override it: whoever may steer can, for 10 minutes, and those whom the rule alerts are told.',
+    );
   }
 }
-
-/** What to do about that. */
-export const HELD_REMEDY =
-  'Wait until it is over, or override it: whoever may steer can, for 10 minutes, and those whom the rule alerts are told.';
 
 /** A value that somebody wants, as it is read. */
 export function shownWish(control: Datastream, value: unknown): string {

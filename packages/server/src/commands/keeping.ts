@@ -77,6 +77,7 @@ export function replaceCommand(
     claim,
     guard,
     isNewest = false,
+    after,
   }: {
     until: number | undefined;
     momentary: boolean;
@@ -85,6 +86,8 @@ export function replaceCommand(
     guard?: ((connection: Connection) => Promise<void>) | undefined;
     /** It is the newest whatever was wanted. */
     isNewest?: boolean;
+    /** What goes with it, in its transaction. */
+    after?: ((connection: Connection, id: number) => Promise<void>) | undefined;
   },
 ): Promise<{ row: CommandRow; older: CommandRow[] }> {
   return inRawTransaction(store, async (connection) => {
@@ -119,6 +122,7 @@ export function replaceCommand(
         older.map((one) => one.id),
         states,
       ]);
+    await after?.(connection, id);
     return { row: { ...values, id }, older };
   });
 }
@@ -142,4 +146,23 @@ export async function takePress(store: Store, id: number, way: CommandWay): Prom
       )) as { affectedRows: number },
   );
   return affectedRows === 1;
+}
+
+/** True where this is what is wanted of a control already, as things are in a transaction that wants something of it. */
+export async function isWanted(
+  connection: Connection,
+  deviceRowId: number,
+  streamId: number,
+  value: number | string,
+): Promise<boolean> {
+  const [row] = (await connection.query(
+    'SELECT value, textValue, state FROM commands WHERE deviceRowId = ? AND streamId = ? ORDER BY id DESC LIMIT 1',
+    [deviceRowId, streamId],
+  )) as Pick<CommandRow, 'value' | 'textValue' | 'state'>[];
+  return (
+    row !== undefined &&
+    (row.textValue ?? row.value) === value &&
+    row.state !== 'refused' &&
+    row.state !== 'expired'
+  );
 }

@@ -14,6 +14,7 @@ import type { CommandRow } from '../store/models';
 import { changeIn, findOne } from '../store/rows';
 import type { DeviceFact } from '../journal/telling';
 import type { Store } from '../store/store';
+import type { Runs } from './runs';
 
 /** The value of a command: a text for a text control, a number for all others. */
 export const valueOf = (row: Pick<CommandRow, 'value' | 'textValue'>): number | string =>
@@ -47,6 +48,7 @@ export function createCommandLife(
   store: Store,
   bus: Bus,
   tell: (fact: DeviceFact) => void,
+  runs: Runs,
   onFollow: (until: number) => void,
   onUndone: (entry: DeviceEntry, row: CommandRow) => void,
 ): CommandLife {
@@ -102,6 +104,9 @@ export function createCommandLife(
           await life.happen(entry, current, happening, note);
         return;
       }
+      const control = entry.streams.find(({ streamId }) => streamId === row.streamId);
+      if ((state === 'sent' || state === 'applied') && control !== undefined)
+        await runs.told(entry, control, valueOf(row), row.id);
       if (!isPending(state)) pending.delete(place(row.deviceRowId, row.streamId));
       if (state === 'applied') tell({ kind: 'applied', device: entry.rowId, at: now, command: row.id });
       if (state === 'confirmed' || state === 'not-confirmed') {

@@ -1,5 +1,5 @@
 import { UniqueConstraintError, type Transaction } from 'sequelize';
-import { foldName, isScalar } from '@peatmoor/core';
+import { foldName, isScalar, partOf } from '@peatmoor/core';
 import { streamSchema, type KindIn, type NewStream } from '@peatmoor/contract';
 import { wrongField } from '../problems';
 import type { KindRow, StreamRow } from '../store/models';
@@ -104,6 +104,7 @@ export async function keepStream<T>(
 /** A datastream as it is kept: without what its type has no use for. */
 export function toRow(stream: NewStream): Omit<StreamRow, 'id' | 'workspaceId' | 'kindId'> {
   const scalar = isScalar(stream);
+  const steered = stream.computation === null && stream.direction !== 'report';
   const beside = (unit: string | null | undefined): string | null =>
     scalar && unit !== stream.unit ? (unit ?? null) : null;
   return {
@@ -117,10 +118,13 @@ export function toRow(stream: NewStream): Omit<StreamRow, 'id' | 'workspaceId' |
     aliases: [...new Set(stream.aliases.map(foldName))],
     choices: stream.type === 'choice' ? stream.choices : [],
     direction: stream.computation === null ? stream.direction : 'report',
-    defaultValue: stream.computation === null && stream.direction !== 'report' ? stream.defaultValue : null,
+    defaultValue: steered ? stream.defaultValue : null,
     holds: stream.direction === 'report' ? 'lasting' : stream.holds,
     timeLimitS: stream.direction === 'report' ? null : stream.timeLimitS,
-    follow: stream.computation === null && stream.direction !== 'report' ? stream.follow : null,
+    follow: steered ? stream.follow : null,
+    asks: steered && (stream.asks ?? partOf(stream.part)?.module.dangerous ?? false),
+    runAtMost: steered ? stream.runAtMost : null,
+    withoutLink: steered ? stream.withoutLink : null,
     unconfirmed: false,
   };
 }

@@ -25,6 +25,7 @@ const OF_DEVICE = [
   'corrections',
   'ruleStates',
   'overrides',
+  'runs',
 ] as const;
 
 /**

@@ -44,6 +44,8 @@ export interface DeviceEntry {
   gatewayRowId: number | null;
   serial: string | null;
   labels: readonly string[];
+  /** What its board said that it keeps of controls by itself; null where it never said so. */
+  keeps: string | null;
 }
 
 interface Surroundings {
@@ -117,7 +119,7 @@ function streamsOf(
 }
 
 function makeEntry(device: DeviceRow, kind: KindRow, streams: DeviceStream[]): DeviceEntry {
-  const { rowId, workspaceId, id, name, proof, lastSeenAt, gatewayRowId, serial, labels } = device;
+  const { rowId, workspaceId, id, name, proof, lastSeenAt, gatewayRowId, serial, labels, about } = device;
   return {
     rowId,
     workspaceId,
@@ -135,6 +137,7 @@ function makeEntry(device: DeviceRow, kind: KindRow, streams: DeviceStream[]): D
     serial,
     labels,
     lastSeenAt,
+    keeps: about.keeps ?? null,
   };
 }
 

@@ -16,6 +16,8 @@ const STATEMENT_S = 60;
  * without a word, would hold its locks against all others for hours.
  */
 const IDLE_S = 8;
+/** How long a statement waits for rows that another holds, in seconds: less than any caller waits, so that none holds up others for nobody. */
+const LOCKED_S = 10;
 /** A node of a cluster that is not in its primary part answers everything with this. */
 const NOT_PRIMARY = 1047;
 /** The same where it is noticed in a commit. */
@@ -126,7 +128,7 @@ export function useHosts(sequelize: Sequelize, places: readonly Place[], log: Lo
     madeBy.set(made, { place, at: performance.now(), limited });
     if (limited)
       await made.query(
-        `SET SESSION max_statement_time = ${STATEMENT_S}, idle_transaction_timeout = ${IDLE_S}`,
+        `SET SESSION max_statement_time = ${STATEMENT_S}, idle_transaction_timeout = ${IDLE_S}, innodb_lock_wait_timeout = ${LOCKED_S}`,
       );
     if (!several) return;
     const states = (await made.query(

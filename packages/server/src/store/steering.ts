@@ -6,4 +6,19 @@ export const STEERING = [
     until BIGINT NOT NULL, madeAt BIGINT NOT NULL, madeBy VARCHAR(80) NOT NULL, PRIMARY KEY (deviceRowId, streamId), KEY (workspaceId))`,
   // What each lane of the outbox asks for: what is due of one channel.
   'ALTER TABLE alerts ADD KEY IF NOT EXISTS dueOfChannel (state, channel, dueAt)',
+  // What keeps a control safe.
+  `ALTER TABLE streams ADD COLUMN IF NOT EXISTS asks TINYINT(1) NOT NULL DEFAULT 0, ADD COLUMN IF NOT EXISTS runAtMost TEXT NULL,
+    ADD COLUMN IF NOT EXISTS withoutLink TEXT NULL`,
+  // Where a widget asked first, its datastream does; and where its part can hurt.
+  `UPDATE streams s JOIN (SELECT DISTINCT b.workspaceId, v.kindId, w.stream FROM dashboards b,
+      JSON_TABLE(b.widgets, '$[*]' COLUMNS (asks VARCHAR(8) PATH '$.options.asks',
+        NESTED PATH '$.sources[*]' COLUMNS (device VARCHAR(40) PATH '$.device', stream VARCHAR(40) PATH '$.stream'))) w
+      LEFT JOIN devices v ON v.id = w.device COLLATE utf8mb4_bin
+      WHERE w.asks IN ('1', 'true') AND (v.workspaceId IS NULL OR v.workspaceId = b.workspaceId)) a
+    ON a.workspaceId = s.workspaceId AND s.\`key\` = a.stream COLLATE utf8mb4_bin AND (a.kindId IS NULL OR a.kindId = s.kindId)
+    SET s.asks = 1 WHERE s.direction <> 'report'`,
+  "UPDATE streams SET asks = 1 WHERE direction <> 'report' AND part IN ('relay', 'latching-relay', 'turning-lever', 'step-motor')",
+  // A control that runs for no longer than it may, and rests then: epoch ms; which command ended it.
+  `CREATE TABLE IF NOT EXISTS runs (deviceRowId INT UNSIGNED NOT NULL, streamId INT UNSIGNED NOT NULL, workspaceId INT UNSIGNED NOT NULL,
+    runUntil BIGINT NULL, restUntil BIGINT NULL, endedBy BIGINT UNSIGNED NULL, PRIMARY KEY (deviceRowId, streamId), KEY (workspaceId), KEY due (runUntil))`,
 ];

@@ -3,7 +3,7 @@ import type { Logger } from 'pino';
 import { Op } from 'sequelize';
 import type { Bus } from '../bus';
 import { now as clockNow, onClockBack } from '../clock';
-import { HeldError } from '../commands/interlocks';
+import { BarredError } from '../commands/barred';
 import { ClaimedError, type CommandBook } from '../commands/commands';
 import type { Registry } from '../registry';
 import type { TimetableRow } from '../store/models';
@@ -92,8 +92,8 @@ export function startTimetables({ store, registry, commands, bus, log }: Parts):
       if (isRefusal(outcome))
         await move(row, next, `${row.times[due.index]!.value}: ${outcome.hint}`.slice(0, LONGEST_NOTE));
     } catch (error) {
-      // It obeys an interlock, and goes on with its next time.
-      if (error instanceof HeldError)
+      // It obeys an interlock and a rest, and goes on with its next time.
+      if (error instanceof BarredError)
         return void (await move(row, next, error.message.slice(0, LONGEST_NOTE)));
       if (!(error instanceof ClaimedError)) throw error;
     }

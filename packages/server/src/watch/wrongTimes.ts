@@ -43,6 +43,17 @@ export const TIME_PLACES: readonly TimePlace[] = [
   ),
   madeLater('mutes', 'mutes', 'madeAt', 'until'),
   madeLater('overrides of interlocks', 'overrides', 'madeAt', 'until'),
+  {
+    what: 'how long controls run and rest',
+    forget: (connection, now) =>
+      connection.query(
+        `UPDATE runs r JOIN streams s ON s.id = r.streamId AND s.runAtMost IS NOT NULL
+          SET r.runUntil = LEAST(r.runUntil, ? + 1000 * JSON_VALUE(s.runAtMost, '$.mostS')),
+            r.restUntil = LEAST(r.restUntil, ? + 1000 * JSON_VALUE(s.runAtMost, '$.restS'))
+          WHERE r.runUntil > ? + 1000 * JSON_VALUE(s.runAtMost, '$.mostS') OR r.restUntil > ? + 1000 * JSON_VALUE(s.runAtMost, '$.restS')`,
+        [now, now, now, now],
+      ),
+  },
   madeLater('alerts', 'alerts', 'queuedAt', 'dueAt', 'sentAt'),
   madeLater('events', 'events', 'openedAt', 'closedAt', 'acknowledgedAt', 'remindAt', 'escalateAt'),
   madeLater('devices', 'devices', 'lastSeenAt'),

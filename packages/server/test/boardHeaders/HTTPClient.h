@@ -33,6 +33,7 @@ class HTTPClient {
   int sendRequest(const char* method, const String& body) {
     (void)method;
     if (url.indexOf("/device/firmware") >= 0 && body.length() > 0) printf("said %s\n", body.c_str());
+    if (url.indexOf("/device/about") >= 0) printf("about %s\n", body.c_str());
     if (url.indexOf("/device/firmware/") >= 0) return stream.at + stream.count <= fakeProgram.cutAfter ? 206 : -1;
     return fake.up ? 200 : -1;
   }

@@ -76,6 +76,9 @@ export const QUILLMERE_KINDS = {
         pin: 3,
         // A gate that a branch holds is noticed: what is measured must come to what is wanted.
         follow: { stream: 'opening', way: 'same', withinS: 60, tolerance: 3, steps: [] },
+        // It can hurt who stands below, and is closed where nobody can say any more that it shall be open.
+        asks: true,
+        withoutLink: { afterS: 300, value: '0' },
       },
       { key: 'motor', title: 'Motor running', type: 'boolean', pin: 4 },
       { key: 'automatic', title: 'Automatic', type: 'boolean', direction: 'both', pin: 5 },
@@ -88,6 +91,7 @@ export const QUILLMERE_KINDS = {
         // Pressed, it sounds once, and not when somebody has stood under the gate meanwhile.
         holds: 'momentary',
         timeLimitS: 10,
+        asks: true,
       },
     ],
   },

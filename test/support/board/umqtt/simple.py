@@ -45,4 +45,7 @@ class MQTTClient:
             self.callback(topic.encode(), payload.encode())
 
     def ping(self):
-        self._ask("mqttMessages", [])
+        self._ask("mqttPing", [])
+
+    def wait_msg(self):
+        self.check_msg()

@@ -1,14 +1,14 @@
 import { Box, Button } from '@mui/material';
 import type { ReactNode } from 'react';
+import { useControl } from '../../devices/useControl';
 import { ink } from '../../theme';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { Steered } from './Steered';
-import { useSteering } from './useSteering';
 
 /** A press that is told once; shows what became of the last one. */
 function ButtonBody({ widget, sources: [source], editing }: WidgetProps): ReactNode {
   const { device, stream } = source;
-  const control = useSteering(widget, source);
+  const control = useControl(device, stream);
   return (
     <Steered control={control} sample={device === null}>
       <Button

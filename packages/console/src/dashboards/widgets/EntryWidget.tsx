@@ -1,15 +1,15 @@
 import type { ReactNode } from 'react';
 import { numberOption } from '@peatmoor/core';
 import { ControlField } from '../../devices/ControlField';
+import { useControl } from '../../devices/useControl';
 import { useDisplay } from '../../parts/useDisplay';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { Steered } from './Steered';
-import { useSteering } from './useSteering';
 
 /** Sets a number, a choice, a text or a colour; shows what is wanted and how far it has come. */
 function EntryBody({ widget, sources: [source], editing }: WidgetProps): ReactNode {
   const { device, stream } = source;
-  const control = useSteering(widget, source);
+  const control = useControl(device, stream);
   const display = useDisplay()(stream);
   const { command, state } = control;
   return (

@@ -19,6 +19,7 @@ import {
 import { under } from '../../base';
 import { api, newKey, useRead } from '../../api';
 import { liveStore, serviceNow, useLive } from '../../live';
+import { useAskFirst } from '../../devices/useAskFirst';
 import { useAsk } from '../../parts/Ask';
 import { useDisplay } from '../../parts/useDisplay';
 import { useMay } from '../../parts/useMay';
@@ -198,6 +199,7 @@ function useWanting(
   editing: boolean,
 ): (wish: FromOwn & { kind: 'want' }) => Promise<ToOwn> {
   const ask = useAsk();
+  const askFirst = useAskFirst();
   const { lostAt } = useLive();
   const asking = useRef(false);
   const mayAll = useMay('operate');
@@ -232,6 +234,8 @@ function useWanting(
     if (lostAt !== null || !navigator.onLine) return refused('Not connected: nothing was sent.');
     const barred = await allowed(device.id, device.name, stream.title);
     if (barred !== null) return refused(barred);
+    if (!(await askFirst(device.name, stream, value)))
+      return refused('It was asked first, and not agreed to.');
     try {
       await api.call('createCommand', {
         params: { device: device.id },

@@ -1,16 +1,16 @@
 import { Box, Slider } from '@mui/material';
 import { useState, type ReactNode } from 'react';
 import { numberOption } from '@peatmoor/core';
+import { useControl } from '../../devices/useControl';
 import { useDisplay } from '../../parts/useDisplay';
 import { ink, MONO } from '../../theme';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { Steered } from './Steered';
-import { useSteering } from './useSteering';
 
 /** Sets a number along its range; it is sent when the handle is let go, and not on its way. */
 function SliderBody({ widget, sources: [source], editing }: WidgetProps): ReactNode {
   const { device, stream } = source;
-  const control = useSteering(widget, source);
+  const control = useControl(device, stream);
   const display = useDisplay()(stream);
   const [dragged, setDragged] = useState<number | null>(null);
   const [min, max] = [

@@ -1,13 +1,13 @@
 import type { ReactNode } from 'react';
+import { useControl } from '../../devices/useControl';
 import { OnOff } from '../../parts/OnOff';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { Steered } from './Steered';
-import { useSteering } from './useSteering';
 
 /** Tells a board on or off; shows how far the command has come. */
 function SwitchBody({ widget, sources: [source], editing }: WidgetProps): ReactNode {
   const { device, stream } = source;
-  const control = useSteering(widget, source);
+  const control = useControl(device, stream);
   return (
     <Steered control={control} sample={device === null}>
       <OnOff

@@ -1,4 +1,4 @@
-import { ASKS, STEP, type WidgetSort } from './sort';
+import { STEP, withoutAsks, type WidgetSort } from './sort';
 
 export const entry = {
   type: 'entry',
@@ -10,7 +10,8 @@ export const entry = {
   size: { w: 3, h: 2 },
   least: { w: 3, h: 2 },
   phone: 'low',
-  options: { ...STEP, ...ASKS },
+  options: STEP,
   liking: (stream) => (stream.type === 'number' || stream.type === 'integer' ? 5 : 9),
-  version: 1,
+  version: 2,
+  upgrade: withoutAsks,
 } as const satisfies WidgetSort;

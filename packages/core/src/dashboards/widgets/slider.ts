@@ -1,4 +1,4 @@
-import { ASKS, checkScale, isRanged, SCALE, STEP, type WidgetSort } from './sort';
+import { checkScale, isRanged, SCALE, STEP, withoutAsks, type WidgetSort } from './sort';
 
 export const slider = {
   type: 'slider',
@@ -11,8 +11,9 @@ export const slider = {
   size: { w: 4, h: 2 },
   least: { w: 3, h: 2 },
   phone: 'full',
-  options: { ...SCALE, ...STEP, ...ASKS },
+  options: { ...SCALE, ...STEP },
   check: checkScale,
   liking: (stream) => (isRanged(stream) ? 10 : 0),
-  version: 1,
+  version: 2,
+  upgrade: withoutAsks,
 } as const satisfies WidgetSort;

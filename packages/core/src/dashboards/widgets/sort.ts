@@ -74,10 +74,9 @@ export const SCALE = {
   max: { kind: 'number', title: 'to', usual: null },
 } as const satisfies Record<string, OptionFacts>;
 
-/** Whether it is asked once more before a value is sent. */
-export const ASKS = {
-  asks: { kind: 'boolean', title: 'Ask before it is sent', usual: false },
-} as const satisfies Record<string, OptionFacts>;
+/** Whether it is asked once more before a value is sent stood here until 0.6; now it is its datastream's. */
+export const withoutAsks = ({ asks: _asks, ...options }: Record<string, unknown>): Record<string, unknown> =>
+  options;
 
 /** By how much a number that is wanted goes up or down at a time. */
 export const STEP = {

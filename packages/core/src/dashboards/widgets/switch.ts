@@ -1,4 +1,4 @@
-import { ASKS, type WidgetSort } from './sort';
+import { withoutAsks, type WidgetSort } from './sort';
 
 export const onOffSwitch = {
   type: 'switch',
@@ -11,7 +11,8 @@ export const onOffSwitch = {
   size: { w: 3, h: 2 },
   least: { w: 2, h: 2 },
   phone: 'low',
-  options: ASKS,
+  options: {},
   liking: () => 9,
-  version: 1,
+  version: 2,
+  upgrade: withoutAsks,
 } as const satisfies WidgetSort;

@@ -1,5 +1,5 @@
 import { isRefusal } from '@peatmoor/core';
-import { HeldError } from '../../commands/interlocks';
+import { BarredError, RestsError } from '../../commands/barred';
 import { TooLateError } from '../../commands/keeping';
 import { CannotBeSent, type AlertChannel } from './channel';
 
@@ -31,7 +31,9 @@ export const control: AlertChannel = {
           at: alert.queuedAt,
         })
         .catch((error: Error) => {
-          if (error instanceof HeldError) throw new CannotBeSent(error.message);
+          // What rests is run when it may, unless something else is wanted until then.
+          if (error instanceof BarredError && !(error instanceof RestsError))
+            throw new CannotBeSent(error.message);
           throw error instanceof TooLateError ? new CannotBeSent(NEWER) : error;
         });
       if (isRefusal(outcome)) throw new CannotBeSent(outcome.hint);

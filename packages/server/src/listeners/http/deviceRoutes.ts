@@ -4,6 +4,7 @@ import {
   decodeJsonReport,
   decodePairs,
   isRefusal,
+  KEEP_NAME,
   refusal,
   VERSION_PATTERN,
   type DecodedReport,
@@ -184,13 +185,14 @@ async function wanted(verbs: Verbs, { url, response }: Call, entry: DeviceEntry)
     );
   const gone = new AbortController();
   response.once('close', () => gone.abort());
-  const { list: all, n } = await verbs.wanted(entry, {
+  const { list: known, n } = await verbs.wanted(entry, {
     waitMs: waitS * 1000,
     n: asked === null ? null : Number(asked),
     gone: gone.signal,
   });
   if (gone.signal.aborted) return unanswered();
-  const list = await verbs.take(all);
+  // The number, and what it keeps by itself, only for whoever asks with one: boards of before take every name for a control.
+  const list = await verbs.take(asked === null ? known.filter(({ name }) => name !== KEEP_NAME) : known);
   const presses = list.filter(({ until }) => until !== null);
   // A board that looks now and then names what it has already: wanted again, that is applied without another call.
   const has = list.filter(
@@ -214,9 +216,10 @@ async function wanted(verbs: Verbs, { url, response }: Call, entry: DeviceEntry)
   });
   return {
     status: 200,
-    // The number only for whoever asks with one: boards of before take every name for a control.
     body: {
-      ...Object.fromEntries(list.map(({ name, value }: Wanted) => [name, plainJson(value)])),
+      ...Object.fromEntries(
+        list.map(({ name, value }: Wanted) => [name, name === KEEP_NAME ? value : plainJson(value)]),
+      ),
       ...(asked !== null && { n }),
       // No control begins with an underscore.
       ...(asked !== null &&

@@ -2,9 +2,10 @@ import net from 'node:net';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { createServer as createTlsServer } from 'node:tls';
 import { Aedes, type AuthenticateError, type Subscription } from 'aedes';
-import { isRefusal, refusal, type Refusal } from '@peatmoor/core';
+import { isRefusal, KEEP_NAME, refusal, type Refusal } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import type { Bus } from '../../bus';
+import { keepOf } from '../../commands/commands';
 import type { Admission } from '../../ingest/admission';
 import type { ArrivalBook } from '../../ingest/arrivals';
 import type { PresenceBook } from '../../presence/presence';
@@ -366,10 +367,12 @@ function followDefinitions(broker: Aedes, { registry, bus, log }: Parts): void {
         .byRow(session.deviceRowId)
         .then(async (entry) => {
           if (entry === null) return;
-          const before = session.entry.intervalS;
+          const before = session.entry;
           session.entry = entry;
-          if (before !== entry.intervalS && entry.names.find('interval') === undefined)
+          if (before.intervalS !== entry.intervalS && entry.names.find('interval') === undefined)
             await session.want('wanted/interval', String(entry.intervalS), null);
+          const keep = keepOf(entry);
+          if (keep !== null && keep !== keepOf(before)) await session.want(`wanted/${KEEP_NAME}`, keep, null);
         })
         .catch((error: Error) => log.debug({ err: error }, 'a changed kind waits for the next connection'));
     }

@@ -146,8 +146,8 @@ export const defineDevices = (table: Define) => ({
       STRING,
     ),
     ...fields('min max', DOUBLE),
-    ...fields('aliases choices computation follow defaultValue', TEXT),
-    unconfirmed: BOOLEAN,
+    ...fields('aliases choices computation follow defaultValue runAtMost withoutLink', TEXT),
+    ...fields('unconfirmed asks', BOOLEAN),
   }),
   devices: table<DeviceRow>('devices', {
     rowId: number(),
