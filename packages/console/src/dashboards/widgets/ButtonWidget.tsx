@@ -6,7 +6,7 @@ import type { DrawnWidget, WidgetProps } from './drawn';
 import { Steered } from './Steered';
 
 /** A press that is told once; shows what became of the last one. */
-function ButtonBody({ widget, sources: [source], editing }: WidgetProps): ReactNode {
+function ButtonBody({ sources: [source], editing }: WidgetProps): ReactNode {
   const { device, stream } = source;
   const control = useControl(device, stream);
   return (

@@ -5,7 +5,7 @@ import type { DrawnWidget, WidgetProps } from './drawn';
 import { Steered } from './Steered';
 
 /** Tells a board on or off; shows how far the command has come. */
-function SwitchBody({ widget, sources: [source], editing }: WidgetProps): ReactNode {
+function SwitchBody({ sources: [source], editing }: WidgetProps): ReactNode {
   const { device, stream } = source;
   const control = useControl(device, stream);
   return (
