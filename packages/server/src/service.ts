@@ -483,7 +483,7 @@ export async function startService({
       stops.push(async () => (await telling).stop());
     }
     // Alerts carry the address of the pages: they go out once those can be opened.
-    const outbox = startOutbox(store, senders, bus, log, database !== null);
+    const outbox = startOutbox({ store, registry, recent }, senders, bus, log, database !== null);
     stops.push(outbox.stop);
     const planned = startPlanned(store, outbox.wake, log);
     stops.push(planned.stop);

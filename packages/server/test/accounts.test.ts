@@ -185,6 +185,10 @@ it('takes another email once the mail to it was read, and not before', async () 
   ).rejects.toThrow(/was used, or is older/);
   await service.open.call('confirmEmail', { body: { secret } });
   expect((await client.call('me')).user.email).toBe(wanted);
+  // Whoever takes an account over is noticed where it was.
+  const { subject, text } = await mailTo(email);
+  expect(subject).toBe('Peatmoor: your account has another email now');
+  expect(text).toContain(wanted);
   await expect(service.open.call('confirmEmail', { body: { secret } })).rejects.toThrow(/was used/);
 });
 

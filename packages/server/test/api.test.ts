@@ -39,6 +39,11 @@ async function problem(
 }
 
 describe('accounts', () => {
+  it('says at once that no link can be sent where there is no mail server, and who can help', async () => {
+    await expect(
+      service.open.call('askReset', { body: { email: 'nobody@quillmere.example' } }),
+    ).rejects.toThrow(/has no mail server.*An owner of your workspace.*peatmoor account reset/);
+  });
   it('the first may be made freely on an empty service, later ones only where that is open', async () => {
     const closed = await startService({ PEATMOOR_SIGN_UP: 'first' });
     try {

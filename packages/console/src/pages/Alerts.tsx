@@ -6,6 +6,7 @@ import { Test } from '../alerts/Test';
 import { Addresses, Webhooks } from '../alerts/Webhooks';
 import { addThisBrowser, pushTrouble, thisBrowser } from '../alerts/push';
 import { useChoices } from '../alerts/useChoices';
+import { useAsk } from '../parts/Ask';
 import { ClockField } from '../parts/ClockField';
 import { Heading, Section } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
@@ -23,6 +24,8 @@ const PAUSES: [string, number][] = [
   ['a day', 86_400_000],
   ['a week', 604_800_000],
 ];
+
+const LONGEST_UNASKED_MS = 86_400_000;
 
 /** How you are alerted: by what for each severity, when not, on which phones; and what alerts can go to beside people. */
 export function Alerts(): ReactNode {
@@ -43,7 +46,19 @@ export function Alerts(): ReactNode {
 
 function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode {
   const { choices, put, error } = useChoices(mine.choices);
+  const ask = useAsk();
   const now = Date.now();
+  /** For more than a day it is asked once more: who forgets it hears of nothing. */
+  const pause = async (words: string, ms: number): Promise<void> => {
+    const yes =
+      ms <= LONGEST_UNASKED_MS ||
+      (await ask({
+        title: `Hear of nothing for ${words}?`,
+        text: 'No alert comes to you until then, urgent ones neither. What opens meanwhile and is still open is told when it is over.',
+        action: `Pause for ${words}`,
+      }));
+    if (yes) put({ pausedUntil: Date.now() + ms });
+  };
   const paused = choices.pausedUntil !== null && choices.pausedUntil > now;
   return (
     <>
@@ -139,7 +154,7 @@ function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode 
             <>
               Nothing at all for
               {PAUSES.map(([words, ms]) => (
-                <Button key={ms} size="small" onClick={() => put({ pausedUntil: Date.now() + ms })}>
+                <Button key={ms} size="small" onClick={() => void pause(words, ms)}>
                   {words}
                 </Button>
               ))}

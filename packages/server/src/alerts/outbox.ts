@@ -5,6 +5,7 @@ import type { AlertRow } from '../store/models';
 import { findAll } from '../store/rows';
 import { inRawTransaction, type Store } from '../store/store';
 import { RestsError } from '../commands/barred';
+import { asSent, type Known } from './asSent';
 import { CannotBeSent, type Message, type Sender } from './channels';
 import { doneFor } from './done';
 import { claim, CLAIM_MS, placeOf, type Claimed } from './claiming';
@@ -42,12 +43,13 @@ export interface Outbox {
  * other service sends from it, so what is claimed at the start was being sent when the one before ended, and is sent again at once.
  */
 export function startOutbox(
-  store: Store,
+  known: Known,
   senders: ReadonlyMap<string, Sender>,
   bus: Bus,
   log: Logger,
   sole: boolean,
 ): Outbox {
+  const { store } = known;
   const { models } = store;
   let stopped = false;
 
@@ -71,12 +73,15 @@ export function startOutbox(
       id: messageId,
       recipient,
       workspaceId: alerts[0]!.workspaceId,
-      alerts: alerts.flatMap((alert) => {
-        const event = events.get(alert.eventId);
-        return event === undefined
-          ? []
-          : [{ alert, event, rule: rules.get(alert.ruleId ?? 0) ?? null, done: done.get(event.id) ?? [] }];
-      }),
+      alerts: await Promise.all(
+        alerts.flatMap((alert) => {
+          const event = events.get(alert.eventId);
+          if (event === undefined) return [];
+          const rule = rules.get(alert.ruleId ?? 0) ?? null;
+          const of = { event, rule, done: done.get(event.id) ?? [] };
+          return [asSent(known, alert, event, rule).then((sent) => ({ ...of, alert: sent }))];
+        }),
+      ),
     };
   };
   /** Keeps what came of a try, for every alert of a message. */

@@ -7,6 +7,7 @@ import type { EventRow, RuleRow } from '../store/models';
 import { findOne } from '../store/rows';
 import { inRawTransaction, type Store } from '../store/store';
 import { recipientBy } from './channels';
+import { tellWhatWasMuted } from './muted';
 import { queueAlerts } from './telling';
 import { stoodStill, wentOn } from '../standing';
 
@@ -54,6 +55,7 @@ export function startPlanned(store: Store, onAlerts: () => void, log: Logger): P
       column === 'remindAt' && repeatMs !== null ? nextAfter(event.remindAt!, repeatMs, now) : null;
     await inRawTransaction(store, async (connection) => {
       if (!(await moveOn(connection, event, column, next))) return;
+      // What it says of now is worked out when it is sent.
       const open = showDuration(now - event.openedAt);
       const text = `${event.deviceName}: open for ${open}, and nobody has acknowledged it.\n\n${event.sentence}`;
       if (column === 'remindAt')
@@ -89,6 +91,7 @@ export function startPlanned(store: Store, onAlerts: () => void, log: Logger): P
         else await tell(event, rule, column);
       }
     }
+    if ((await tellWhatWasMuted(store)) > 0) onAlerts();
   };
   /** How long until something is due, in ms. */
   const restMs = async (): Promise<number> => {

@@ -136,7 +136,8 @@ async function reach(
         channel,
         recipient: channel === 'email' ? email : String(userId),
         userId,
-        at: quiet ?? now,
+        // What a pause keeps back is looked at again when it is over.
+        at: paused ? choices.pausedUntil! : (quiet ?? now),
         state: paused ? 'muted' : phoneless || mailless ? 'failed' : 'waiting',
         why: paused
           ? 'This person has paused all alerts.'
@@ -171,8 +172,29 @@ async function reach(
   return [...result.values()];
 }
 
+/** What is told when a mute is over, where its event is still open. */
+const TOLD_LATER: ReadonlySet<AlertPhase> = new Set(['opened', 'escalated']);
+
+/** Until when somebody has paused all alerts, and until when quiet hours are for them just now, epoch ms; null for neither. */
+export async function quietOf(
+  connection: Connection,
+  { workspaceId, userId, severity }: { workspaceId: number; userId: number | null; severity: Severity },
+): Promise<{ zone: string; pausedUntil: number | null; quiet: number | null }> {
+  const [row] = (await connection.query(
+    "SELECT w.zone, COALESCE(u.alertChoices, '{}') AS alertChoices FROM workspaces w LEFT JOIN users u ON u.id = ? WHERE w.id = ?",
+    [userId, workspaceId],
+  )) as { zone: string; alertChoices: string }[];
+  const zone = row?.zone ?? 'UTC';
+  const { pausedUntil, quiet } = choicesOf(JSON.parse(row?.alertChoices || '{}') as Partial<AlertChoices>);
+  return {
+    zone,
+    pausedUntil,
+    quiet: userId === null || severity === 'urgent' ? null : quietUntil(quiet, zone, clockNow()),
+  };
+}
+
 /** The mute that keeps a device's events of a rule from alerting anybody just now; null for none. */
-async function muteOf(
+export async function muteOf(
   connection: Connection,
   read: Read,
   rule: Pick<RuleRow, 'id' | 'workspaceId'>,
@@ -264,6 +286,7 @@ export async function queueAlerts(
     if (mute !== null)
       return {
         ...one,
+        at: Number(mute.until),
         state: 'muted',
         why: `Muted by ${mute.madeBy}${mute.reason === '' ? '' : `: ${mute.reason}`}.`,
       };
@@ -294,7 +317,8 @@ export async function queueAlerts(
       subject: subject.slice(0, 200),
       text,
       state,
-      dueAt: Math.max(at, notBefore),
+      // Only what opens is told when a mute is over; nothing else of it is looked at again.
+      dueAt: state !== 'muted' ? Math.max(at, notBefore) : TOLD_LATER.has(phase) ? at : 0,
       queuedAt: now,
       error: why,
     })),

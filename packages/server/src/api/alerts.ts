@@ -1,6 +1,7 @@
 import { hostOf, mayDo, type Role } from '@peatmoor/core';
 import { createHash, randomBytes } from 'node:crypto';
 import type { AlertChoices, AlertLink, AlertsOfMe, PushPlace, Webhook } from '@peatmoor/contract';
+import { lookAtMuted } from '../alerts/muted';
 import { NO_MAIL } from '../alerts/channels/email';
 import type { LinkFor } from '../alerts/links';
 import { choicesOf } from '../alerts/telling';
@@ -123,6 +124,7 @@ export function alertHandlers(parts: ApiParts): AlertHandlers {
         { alertChoices: JSON.stringify(body as AlertChoices) as never },
         { where: { id: scope.userId } },
       );
+      await store.withConnection((connection) => lookAtMuted(connection, { userId: scope.userId }));
       return mine(scope.userId);
     },
     testAlert: async ({ scope, body }) => {

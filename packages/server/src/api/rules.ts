@@ -1,6 +1,7 @@
 import { demandNoClash } from '../rules/clashes';
 import type { NewRule, Rule, Severity, Trial } from '@peatmoor/contract';
 import { now as clockNow } from '../clock';
+import { lookAtMuted } from '../alerts/muted';
 import { conflict, notFound, wrongField } from '../problems';
 import { definitionOf, isWatched, othersOf, whom } from '../rules/definition';
 import { sentenceOf } from '../rules/events';
@@ -125,11 +126,13 @@ export function ruleHandlers(parts: ApiParts): RuleHandlers {
     madeBy,
     reason,
   });
-  const tellMutes = (scope: Scope): void =>
+  const changedMutes = async (scope: Scope): Promise<void> => {
+    await store.withConnection((connection) => lookAtMuted(connection, { workspaceId: scope.workspaceId }));
     bus.emit('live', {
       workspaceId: scope.workspaceId,
       message: { type: 'changed', what: 'rules', by: scope.userName },
     });
+  };
 
   return {
     listRules: async (call) => {
@@ -272,13 +275,13 @@ export function ruleHandlers(parts: ApiParts): RuleHandlers {
         ),
       );
       const row = (await oneIn(models.mutes, scope.workspaceId, { sort, target }))!;
-      tellMutes(scope);
+      await changedMutes(scope);
       return toMute(row);
     },
     unmute: async ({ scope, params }) => {
       const count = await deleteIn(models.mutes, scope.workspaceId, { id: numberOf(params.mute, 'mute') });
       if (count === 0) throw notFound('mute', params.mute ?? '');
-      tellMutes(scope);
+      await changedMutes(scope);
     },
   };
 }

@@ -7,7 +7,7 @@ import { asTheirWords, countMailToStranger } from '../auth/mailsToStrangers';
 import { createPasswordTries } from '../auth/passwordTries';
 import { makeReset, readReset, takeReset } from '../auth/resets';
 import { countedAddress } from '../listeners/address';
-import { notFound, ProblemError, wrongField } from '../problems';
+import { conflict, notFound, ProblemError, wrongField } from '../problems';
 import { CannotBeSent } from '../alerts/channels';
 import type { UserRow } from '../store/models';
 import { findAll, findOne } from '../store/rows';
@@ -46,6 +46,16 @@ export function securityHandlers(parts: ApiParts): SecurityHandlers {
   const page = (path: string, secret: string): string => `${address().httpUrl}/${path}#${secret}`;
   const userOf = async ({ userId }: Scope): Promise<UserRow> =>
     (await findOne(models.users, { id: userId }))!;
+  /** Whoever takes an account over by its email is noticed where it was before. */
+  const tellOldEmail = (before: string, email: string): void =>
+    void mailer
+      .send({
+        to: before,
+        subject: 'Peatmoor: your account has another email now',
+        text: `Your account of this service is reached by ${email} from now on, and no more by this address. Nothing more comes here.\n\nIf that was not you, ask an owner of your workspace, or whoever runs the service, to set a new password: it ends all sessions and access keys.`,
+        headers: { 'Auto-Submitted': 'auto-generated' },
+      })
+      .catch((error: Error) => log.warn({ err: error }, 'the email of before could not be told'));
   /** The account that a caller with the key of the data folder names. */
   const accountOfMachine = async ({
     body,
@@ -87,10 +97,13 @@ export function securityHandlers(parts: ApiParts): SecurityHandlers {
     },
     confirmEmail: async ({ body }) => {
       try {
-        await store.transaction(async (transaction) => {
+        const { before, email } = await store.transaction(async (transaction) => {
           const { userId, email } = await takeReset(store, body.secret, true, transaction);
+          const user = await findOne(models.users, { id: userId }, transaction);
           await models.users.update({ email, signInName: null }, { where: { id: userId }, transaction });
+          return { before: user?.email ?? null, email };
         });
+        if (before !== null && email !== null && before !== email) tellOldEmail(before, email);
       } catch (error) {
         if (error instanceof UniqueConstraintError)
           throw new ProblemError('link-not-valid', 'This email is used by another account by now.');
@@ -98,6 +111,10 @@ export function securityHandlers(parts: ApiParts): SecurityHandlers {
       }
     },
     askReset: async ({ body, request }) => {
+      if (!mailer.isSet)
+        throw conflict(
+          'This service has no mail server: no link can be sent. An owner of your workspace can make you one under People, and whoever runs the machine by "peatmoor account reset".',
+        );
       const user = await findAccount(store, body.email);
       await limits.attempt(
         tries.asking({ request, user, typed: signInNameOf(body.email) }, 'reset', MOST_RESETS),

@@ -79,15 +79,13 @@ async function boardOfDevice(store: Store, workspaceId: number, rowId: number | 
     forLabel: null,
     // What can be steered too is shown as it stands.
     widgets: starterWidgets(
-      streams
-        .filter(isMeasured)
-        .map((stream) => ({
-          ...stream,
-          direction: 'report',
-          follow: null,
-          runAtMost: null,
-          withoutLink: null,
-        })),
+      streams.filter(isMeasured).map((stream) => ({
+        ...stream,
+        direction: 'report',
+        follow: null,
+        runAtMost: null,
+        withoutLink: null,
+      })),
       device.id,
     ),
     row: null,

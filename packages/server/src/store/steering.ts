@@ -6,6 +6,8 @@ export const STEERING = [
     until BIGINT NOT NULL, madeAt BIGINT NOT NULL, madeBy VARCHAR(80) NOT NULL, PRIMARY KEY (deviceRowId, streamId), KEY (workspaceId))`,
   // What each lane of the outbox asks for: what is due of one channel.
   'ALTER TABLE alerts ADD KEY IF NOT EXISTS dueOfChannel (state, channel, dueAt)',
+  // What a mute kept back until now is not told of any more.
+  "UPDATE alerts SET dueAt = 0 WHERE state = 'muted'",
   // What keeps a control safe.
   `ALTER TABLE streams ADD COLUMN IF NOT EXISTS asks TINYINT(1) NOT NULL DEFAULT 0, ADD COLUMN IF NOT EXISTS runAtMost TEXT NULL,
     ADD COLUMN IF NOT EXISTS withoutLink TEXT NULL`,

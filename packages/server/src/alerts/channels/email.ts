@@ -39,6 +39,8 @@ export function createMailer({ smtpUrl, mailFrom }: ChannelParts['config']) {
     return opened;
   };
   return {
+    /** False where there is no mail server. */
+    isSet: smtpUrl !== null,
     async send(mail: Parameters<Transporter['sendMail']>[0]): Promise<string> {
       const transport = await transportOf();
       if (transport === null) throw new CannotBeSent(NO_MAIL);
