@@ -184,6 +184,14 @@ describe('events that devices raise', () => {
       ['well-8', null],
       ['well-7', null],
     ]);
+    // What is over before it was told is told once, that it is over.
+    await until(
+      async () =>
+        (await events())
+          .find(({ deviceId }) => deviceId === 'well-7')!
+          .alerts.some(({ state, channel }) => state === 'sent' && channel === 'email'),
+      'the first alert is sent',
+    );
     expect((await say('clear/lid_open?for=radio-7')).status).toBe(200);
     const open = async () =>
       (await events()).filter(({ closedAt }) => closedAt === null).map(({ deviceId }) => deviceId);

@@ -3,7 +3,7 @@ import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import type { AlertRow } from '../store/models';
 import { findAll } from '../store/rows';
-import { inRawTransaction, type Store } from '../store/store';
+import { inRawTransaction } from '../store/store';
 import { RestsError } from '../commands/barred';
 import { asSent, type Known } from './asSent';
 import { CannotBeSent, type Message, type Sender } from './channels';

@@ -15,9 +15,9 @@ export const STEERING = [
   `UPDATE streams s JOIN (SELECT DISTINCT b.workspaceId, v.kindId, w.stream FROM dashboards b,
       JSON_TABLE(b.widgets, '$[*]' COLUMNS (asks VARCHAR(8) PATH '$.options.asks',
         NESTED PATH '$.sources[*]' COLUMNS (device VARCHAR(40) PATH '$.device', stream VARCHAR(40) PATH '$.stream'))) w
-      LEFT JOIN devices v ON v.id = w.device COLLATE utf8mb4_bin
+      LEFT JOIN devices v ON v.id = CONVERT(w.device USING utf8mb4) COLLATE utf8mb4_bin
       WHERE w.asks IN ('1', 'true') AND (v.workspaceId IS NULL OR v.workspaceId = b.workspaceId)) a
-    ON a.workspaceId = s.workspaceId AND s.\`key\` = a.stream COLLATE utf8mb4_bin AND (a.kindId IS NULL OR a.kindId = s.kindId)
+    ON a.workspaceId = s.workspaceId AND s.\`key\` = CONVERT(a.stream USING utf8mb4) COLLATE utf8mb4_bin AND (a.kindId IS NULL OR a.kindId = s.kindId)
     SET s.asks = 1 WHERE s.direction <> 'report'`,
   "UPDATE streams SET asks = 1 WHERE direction <> 'report' AND part IN ('relay', 'latching-relay', 'turning-lever', 'step-motor')",
   // A control that runs for no longer than it may, and rests then: epoch ms; which command ended it.

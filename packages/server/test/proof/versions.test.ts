@@ -43,14 +43,17 @@ const FIXTURES = fs.readdirSync(FOLDER).filter((name) => name.startsWith('databa
 const HOUR_MS = 3_600_000;
 
 /** A data folder whose database holds what a fixture holds; gives what the fixture says of itself. */
-async function folderOf(fixture: string): Promise<{ folder: string; start: number; token: string }> {
+async function folderOf(
+  fixture: string,
+  more: readonly string[] = [],
+): Promise<{ folder: string; start: number; token: string }> {
   const folder = newFolder();
   const [head, ...rest] = gunzipSync(fs.readFileSync(path.join(FOLDER, fixture)))
     .toString()
     .split('\n');
   const database = await startManagedDatabase(folder, pino({ level: 'silent' }));
   const connection = await createConnection({ ...database } as never);
-  for (const statement of rest) await connection.query(statement.replace(/;$/, ''));
+  for (const statement of [...rest, ...more]) await connection.query(statement.replace(/;$/, ''));
   await connection.end();
   await database.stop();
   return { folder, ...(JSON.parse(head!.replace('-- fixture ', '')) as { start: number; token: string }) };
@@ -92,6 +95,53 @@ it.each(FIXTURES)('starts from %s with all that is in it', async (fixture) => {
     // And goes on: the board reports with its token, and its event closes.
     expect((await post(service, token, { water_level: 10 })).status).toBe(200);
     await until(async () => (await client.call('listEvents'))[0]!.closedAt !== null);
+  } finally {
+    await service.stop();
+    fs.rmSync(folder, { recursive: true, force: true });
+  }
+});
+
+it('what a widget asked first its datastream asks; so do parts that can hurt, and nothing else', async () => {
+  const stream = (id: number, key: string, part: string | null): string =>
+    `INSERT INTO streams (id, workspaceId, kindId, \`key\`, title, type, rangePolicy, direction, aliases, description, choices, part, boardPin, unconfirmed, holds)
+      VALUES (${id}, 1, 1, '${key}', '${key}', 'boolean', 'refuse', 'control', '[]', '', '[]', ${part === null ? 'NULL' : `'${part}'`}, '', 0, 'lasting')`;
+  const widget = (key: string, device: string | null, asks: boolean): object => ({
+    id: key,
+    type: 'switch',
+    title: '',
+    sources: [{ device, stream: key }],
+    options: { asks },
+    x: 0,
+    y: 9,
+    w: 2,
+    h: 2,
+    version: 1,
+  });
+  const widgets = [
+    widget('gate', 'dipwell-north', true),
+    widget('horn', null, true),
+    widget('lamp', 'dipwell-north', false),
+    widget('pump', 'of-nobody', true),
+  ];
+  const { folder } = await folderOf('database-0.6.0.sql.gz', [
+    stream(901, 'gate', null),
+    stream(902, 'horn', null),
+    stream(903, 'lamp', null),
+    stream(904, 'heater', 'relay'),
+    stream(905, 'sign', 'lamp'),
+    `UPDATE dashboards SET widgets = '${JSON.stringify(widgets)}' WHERE id = 1`,
+  ]);
+  const service = await startService({ PEATMOOR_DATA: folder });
+  try {
+    const client = createClient({ baseUrl: service.url, fetch: sessionFetch() });
+    await client.call('signIn', {
+      body: { email: 'warden@quillmere.example', password: 'wet moss, dry boots' },
+    });
+    const { streams } = await client.call('readKind', { params: { kind: 1 } });
+    expect(streams.filter(({ asks }) => asks).map(({ key }) => key)).toEqual(['gate', 'horn', 'heater']);
+    expect((await client.call('listDashboards'))[0]!.widgets.map(({ options }) => options)).toEqual(
+      widgets.map(() => ({})),
+    );
   } finally {
     await service.stop();
     fs.rmSync(folder, { recursive: true, force: true });
