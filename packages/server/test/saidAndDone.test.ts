@@ -135,3 +135,53 @@ it('an urgent one waits for no notices to the same person, and goes by itself; o
   await connection.end();
   for (const one of [...calm, urgent]) await end(one);
 });
+
+it('calls a statistic what it is, and a place by its distance', async () => {
+  const { kindId } = await client.call('readDevice', { params: { device: id } });
+  await client.call('createStream', {
+    params: { kind: String(kindId) },
+    body: { key: 'spot', title: 'Spot', type: 'location' } as never,
+  });
+  const within = { withinMs: 900_000, severity: 'urgent', closeLimit: null } as const;
+  const rules = [
+    await ruleFor({
+      title: 'Mean',
+      comparison: 'statistic',
+      statistic: 'mean',
+      side: 'above',
+      limit: -290,
+      ...within,
+    }),
+    await ruleFor({
+      title: 'Count',
+      comparison: 'statistic',
+      statistic: 'count',
+      side: 'above',
+      limit: 1,
+      ...within,
+    }),
+    await ruleFor({
+      title: 'Away',
+      stream: 'spot',
+      comparison: 'beyond',
+      area: { shape: 'circle', lat: 53.4, lon: -1.9, metres: 100 },
+      severity: 'urgent',
+    } as Partial<RuleIn>),
+  ];
+  await post(service, token, { level: -300, spot: [53.4, -1.9] });
+  await post(service, token, { level: -200, spot: [53.41, -1.9] });
+  const all = async (): Promise<string> =>
+    mail
+      .mails()
+      .map(({ subject, text }) => `${subject}\n${text}`)
+      .join('\n');
+  for (const words of [
+    /urgent: Mean \(Dipwell North, mean -\d+(\.\d+)? mm over 15 min\)/,
+    /The mean of Water level of Dipwell North over 15 min is -\d+(\.\d+)? mm\./,
+    /urgent: Count \(Dipwell North, \d readings in 15 min\)/,
+    /\d readings of Water level of Dipwell North came in 15 min\./,
+    /Spot of Dipwell North is 111\d m from the middle of the circle\./,
+  ])
+    await until(async () => words.test(await all()), String(words), 40_000);
+  for (const rule of rules) await end(rule);
+});

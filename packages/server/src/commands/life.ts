@@ -96,6 +96,10 @@ export function createCommandLife(
         ...(ENDS_FOLLOWING.has(state) && { followUntil: null }),
         ...(state === 'confirmed' && { confirmedAt: now, sentAt: row.sentAt ?? now }),
       };
+      const control = entry.streams.find(({ streamId }) => streamId === row.streamId);
+      // Before it is written down that the board knows: where this fails, it is told again.
+      if ((state === 'sent' || state === 'applied') && control !== undefined)
+        await runs.told(entry, control, valueOf(row), row.id);
       const changed = await changeIn(commands, entry.workspaceId, { id: row.id, state: row.state }, change);
       if (changed === 0) {
         // Something else happened to it at the same moment: an answer of the board may overtake the note that it was sent.
@@ -104,9 +108,6 @@ export function createCommandLife(
           await life.happen(entry, current, happening, note);
         return;
       }
-      const control = entry.streams.find(({ streamId }) => streamId === row.streamId);
-      if ((state === 'sent' || state === 'applied') && control !== undefined)
-        await runs.told(entry, control, valueOf(row), row.id);
       if (!isPending(state)) pending.delete(place(row.deviceRowId, row.streamId));
       if (state === 'applied') tell({ kind: 'applied', device: entry.rowId, at: now, command: row.id });
       if (state === 'confirmed' || state === 'not-confirmed') {

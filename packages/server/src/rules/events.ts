@@ -5,6 +5,7 @@ import {
   showDuration,
   showReading,
   type Datastream,
+  type Measured,
   type RulePlan,
   type SpokenCondition,
   type Transition,
@@ -211,13 +212,26 @@ const whenIn =
 function wording({ rule, plan, entry, stream, transition }: Happened, event: EventRow): Wording {
   const when = whenIn(plan.zone);
   const opened = transition.kind === 'opened';
+  const { conditions } = definitionOf(rule);
+  // Of several conditions it is not said here whose value it is.
+  const { sort, settings } =
+    (conditions.length === 1 && readCondition(conditions[0]!.sort, conditions[0]!.settings)) || {};
+  // What is made of several readings is called what it is.
+  const measured = (value: number): Measured | undefined =>
+    stream === undefined
+      ? undefined
+      : sort?.measured?.(settings!, value, {
+          of: `${stream.title} of ${entry.name}`,
+          show: (one) => showReading(stream, one),
+        });
   const show = (value: number | null): string =>
     value === null
       ? ''
       : stream === undefined || rule.sort === 'refused'
         ? String(value)
-        : showReading(stream, value);
+        : (measured(value)?.short ?? showReading(stream, value));
   const reading = show(transition.value);
+  const named = transition.value === null ? undefined : measured(transition.value)?.sentence;
   const about = [entry.name, reading].filter((part) => part !== '').join(', ');
   const subject = opened ? `${rule.severity}: ${rule.title} (${about})` : `closed: ${rule.title} (${about})`;
   const { message } = moreOf(rule);
@@ -235,11 +249,17 @@ function wording({ rule, plan, entry, stream, transition }: Happened, event: Eve
       : `${stream.title} of ${entry.name}`;
   const lines = opened
     ? [
-        said !== '' ? said : reading === '' || stream === undefined ? `${what}.` : `${what} is ${reading}.`,
+        said !== ''
+          ? said
+          : (named ?? (reading === '' || stream === undefined ? `${what}.` : `${what} is ${reading}.`)),
         `Opened ${when(event.openedAt)}.`,
       ]
     : [
-        reading === '' || stream === undefined ? `${what}: over.` : `${what} is back: ${reading}.`,
+        reading === '' || stream === undefined
+          ? `${what}: over.`
+          : named === undefined
+            ? `${what} is back: ${reading}.`
+            : `It is back. ${named}`,
         `Opened ${when(event.openedAt)}, closed ${when(transition.at)}, after ${showDuration(transition.at - event.openedAt)}.`,
         ...(transition.extreme === null || stream === undefined
           ? []

@@ -75,6 +75,10 @@ export function areaSort(side: 'inside' | 'beyond'): ConditionSort<InArea> {
     check: ({ area }) => checkArea(area),
     clause: ({ area }, spoken) => `${streamOf(spoken)} is ${side} ${areaWords(area)}`,
     closes: () => (side === 'inside' ? 'it has left it' : 'it is back inside'),
+    measured: (_settings, metres, { of }) => ({
+      short: `${metres} m from the middle`,
+      sentence: `${of} is ${metres} m from the middle of the circle.`,
+    }),
     sense: () => sense as Sense<InArea, never>,
   };
 }

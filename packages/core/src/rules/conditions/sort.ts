@@ -3,6 +3,12 @@ import type { Fact } from '../../history/batch';
 import type { Sense } from '../senses/sense';
 import type { ConditionSettings, SettingName } from '../settings';
 
+/** A value in words: "mean 1,240 ppm over 15 min", "The mean of CO₂ of Hut over 15 min is 1,240 ppm." */
+export interface Measured {
+  short: string;
+  sentence: string;
+}
+
 /** Facts about something of a device that has a key. */
 export type KeyedFact = Extract<Fact, { key: string }>;
 
@@ -49,6 +55,11 @@ export interface ConditionWords<S extends object = object> {
   clause(settings: S, spoken: Spoken): string;
   /** What must be so for it to close; "it is over" where left out. */
   closes?(settings: S, spoken: Spoken): string;
+  /**
+   * How a value is said that is no reading but made of several, or of where something is: short, as in a subject, and as a sentence. Left out
+   * where it is the reading. `of` is the title and its device.
+   */
+  measured?(settings: S, value: number, say: { of: string; show: (value: number) => string }): Measured;
   /** For what watches facts: which of its key open and close an event, and what is said of each. */
   facts?: {
     opens: KeyedFact['kind'];

@@ -1,3 +1,4 @@
+import { counted } from '../../words';
 import { showDuration } from '../duration';
 import { UNKNOWN, type Sense } from '../senses/sense';
 import { intoWindow, leavesWindow, ofWindow, type Window } from '../senses/window';
@@ -64,6 +65,18 @@ export const statistic: ConditionSort<Statistic> = {
   closes({ closeLimit, limit, statistic: which, side }, spoken) {
     const at = closeLimit ?? limit;
     return `at ${which === 'count' ? at : showOf(spoken)(at)} or ${side === 'above' ? 'below' : 'above'}`;
+  },
+  measured({ statistic: which, withinMs }, value, { of, show }) {
+    const time = showDuration(withinMs);
+    if (which === 'count') {
+      const count = counted(value, 'reading');
+      return { short: `${count} in ${time}`, sentence: `${count} of ${of} came in ${time}.` };
+    }
+    const name = NAMES[which];
+    return {
+      short: `${name.replace('the ', '')} ${show(value)} over ${time}`,
+      sentence: `${name.charAt(0).toUpperCase()}${name.slice(1)} of ${of} over ${time} is ${show(value)}.`,
+    };
   },
   sense: () => sense as Sense<Statistic, never>,
 };
