@@ -253,6 +253,20 @@ it('two of equal right at different values are refused: when saved, and when a l
     await problem(client.call('moveDevices', { params: { kind: String(other) }, body: { devices: [id] } })),
   ).toMatchObject({ status: 409, detail: expect.stringMatching(/“One”.*“Kind”/) });
   expect((await client.call('readDevice', { params: { device: id } })).kindId).toBe(kind);
+  // A file: it is refused whole, and nothing of it is kept.
+  const before = (await client.call('listRules')).map(({ title }) => title);
+  const document = await client.call('readFile');
+  const one = document.rules!.find(({ name }) => name === 'One')!;
+  const actions = (one.actions as Action[]).map((action) => ({ ...action, value: 'on' }));
+  const clashing = { ...one, name: 'By a file', actions };
+  expect(
+    await problem(
+      client.call('applyFile', {
+        body: { document: { ...document, rules: [...document.rules!, clashing] }, delete: false },
+      } as never),
+    ),
+  ).toMatchObject({ status: 422, detail: expect.stringMatching(/“One”.*“By a file”/) });
+  expect((await client.call('listRules')).map(({ title }) => title)).toEqual(before);
   for (const { id: rule } of await client.call('listRules')) await end(rule);
   expect([first, same, next, labelled, ofKind]).toHaveLength(5);
 });

@@ -189,5 +189,5 @@ it(`the pump is wanted as the open event says, through ${CROSSINGS} crossings`, 
   process.stdout.write(
     `${CROSSINGS} crossings of a basin, ${restarts} restarts, ${commands.length} values wanted of the pump: never on while it was held off (seed ${SEED})\n`,
   );
-  board?.end(true);
+  (board as MqttClient | null)?.end(true);
 }, 600_000);
