@@ -22,21 +22,31 @@ export function Kept({
   const keeping = keepingOf(stream, device.about.keeps);
   const until = (words: string, at: number | null | undefined): string[] =>
     at != null && at > now ? [`${words} until ${showClock(at, now)}`] : [];
-  const now_ = [...until('runs', held?.runUntil), ...until('rests', held?.restUntil)];
+  const does = [...until('runs', held?.runUntil), ...until('rests', held?.restUntil)];
   return (
     <Box sx={{ flex: '1 0 100%', fontSize: '0.95rem', color: ink.soft }}>
       {runAtMost !== null && (
         <Box>
           {sentence(runSentence(stream, runAtMost))}
-          {now_.length > 0 && (
+          {does.length > 0 && (
             <Box component="span" sx={{ color: ink.ink, fontWeight: 600 }}>
               {' '}
-              It {now_.join(', ')}.
+              It {does.join(', ')}.
             </Box>
           )}
         </Box>
       )}
-      {withoutLink !== null && <Box>Without a link: {aloneSentence(stream, withoutLink)}.</Box>}
+      {withoutLink !== null && (
+        <Box>
+          Without a link: {aloneSentence(stream, withoutLink)}
+          {keeping === 'kept' && device.presence.state === 'quiet' && (
+            <Box component="span" sx={{ color: ink.ink, fontWeight: 600 }}>
+              , so from {showClock(device.presence.since + withoutLink.afterS * 1000, now)} on at the latest
+            </Box>
+          )}
+          .
+        </Box>
+      )}
       <Box sx={keeping === 'kept' ? {} : { color: ink.rowan }}>{keepingSentence(keeping)}</Box>
     </Box>
   );
