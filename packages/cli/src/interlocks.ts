@@ -53,25 +53,22 @@ const inWords = (list: readonly InterlocksOf[]): string =>
         ...(runUntil === null ? [] : [`  runs until ${showTime(runUntil)} at most`]),
         ...(restUntil === null ? [] : [`  rests until ${showTime(restUntil)}`]),
         ...(override === null ? [] : [`  overridden by ${override.by} until ${showTime(override.until)}`]),
-        ...(interlocks.length === 0 ? ['  No rule holds it.'] : []),
-        ...(interlocks.length === 0
-          ? []
-          : [
-              table(
-                ['place', 'rule', 'holds at', 'now'],
-                interlocks.map(({ rank, title: rule, text, active, since, holds }) => [
-                  rank,
-                  rule,
-                  text,
-                  !active
-                    ? 'switched off'
-                    : since === null
-                      ? 'not open'
-                      : `${holds && override === null ? 'holds' : 'open'} since ${showTime(since)}`,
-                ]),
-                '',
-              ),
-            ]),
+        interlocks.length === 0
+          ? '  No rule holds it.'
+          : table(
+              ['place', 'rule', 'holds at', 'now'],
+              interlocks.map(({ rank, title: rule, text, active, since, holds }) => [
+                rank,
+                rule,
+                text,
+                !active
+                  ? 'switched off'
+                  : since === null
+                    ? 'not open'
+                    : `${holds && override === null ? 'holds' : 'open'} since ${showTime(since)}`,
+              ]),
+              '',
+            ),
       ].join('\n'),
     )
     .join('\n\n');

@@ -132,7 +132,34 @@ it('a reminder says how it is now, since when, and the words of the rule', async
   );
   expect(told).toMatch(/not acknowledged: Reminds \(Dipwell North, -20 mm, \d+ s\)/);
   expect(told).toMatch(/Go to Dipwell North: -20 mm, since \d/);
-  expect(told).toMatch(/Water level of Dipwell North is -20 mm now; it was -50 mm when it opened\./);
+  expect(told).toMatch(/Water level of Dipwell North is -20 mm now\.\s+When it opened: -50 mm\./);
   expect(told).toMatch(/Open since \d+ \w+ \d\d:\d\d:\d\d .*, for \d+ s, and nobody has acknowledged it\./);
+  await client.call('deleteRule', { params: { rule: rule.id } });
+});
+
+it('a reminder of a statistic says what it was, and takes no mean for a reading', async () => {
+  const rule = await ruleFor('Often', {
+    comparison: 'statistic',
+    statistic: 'count',
+    side: 'above',
+    limit: 0,
+    withinMs: 900_000,
+    closeLimit: null,
+    escalateMs: 1000,
+    escalateTo: me,
+  } as Partial<RuleIn>);
+  await level(-300);
+  const told = await until(
+    () =>
+      mail
+        .mails()
+        .map(({ subject, text }) => `${subject}\n${text}`)
+        .find((words) => words.includes('not acknowledged: Often')),
+    'the next person is told',
+    45_000,
+  );
+  expect(told).toMatch(
+    /Water level of Dipwell North is -300 mm now\.\s+When it opened: \d+ readings? in 15 min\./,
+  );
   await client.call('deleteRule', { params: { rule: rule.id } });
 });

@@ -306,3 +306,53 @@ it('is for editors, and does for nobody what only owners may', async () => {
   ])
     await expect(plan(client, wrong as never)).rejects.toThrow(/document/);
 });
+
+it('a file of before that says of widgets that they ask brings it to datastreams; one that is no such file is refused', async () => {
+  const { client } = await newPerson(service, 'Asker');
+  const stream = { key: 'gate', title: 'Gate', type: 'boolean', direction: 'control' };
+  const widget = {
+    id: 'w1',
+    type: 'switch',
+    title: '',
+    sources: [{ device: null, stream: 'gate' }],
+    options: { asks: true },
+    x: 0,
+    y: 0,
+    w: 3,
+    h: 2,
+  };
+  const file = (change: object): Promise<unknown> =>
+    client.call('applyFile', {
+      body: {
+        document: {
+          peatmoor: 1,
+          kinds: [{ name: 'Sluice', streams: [stream, { ...stream, key: 'lamp', title: 'Lamp' }] }],
+          dashboards: [{ name: 'Gates', kind: 'Sluice', widgets: [widget] }],
+          ...change,
+        },
+        delete: false,
+      } as never,
+    });
+  for (const wrong of [
+    { kinds: [null, 5, { name: 'Sluice', streams: 'gate' }] },
+    { dashboards: [null, { widgets: 5 }, { widgets: [widget, null, { ...widget, sources: 5 }] }] },
+    { devices: 5 },
+    { kinds: 5, dashboards: { widgets: [widget] } },
+  ])
+    await expect(file(wrong)).rejects.toMatchObject({ problem: { status: 422 } });
+  await file({});
+  const asking = async (): Promise<unknown> => {
+    const [kind] = await client.call('listKinds');
+    return kind!.streams.map(({ key, asks }) => [key, asks]);
+  };
+  expect(await asking()).toEqual([
+    ['gate', true],
+    ['lamp', false],
+  ]);
+  // A file that says nothing of it leaves it as it is.
+  await file({ dashboards: [] });
+  expect(await asking()).toEqual([
+    ['gate', true],
+    ['lamp', false],
+  ]);
+});

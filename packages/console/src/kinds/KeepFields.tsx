@@ -1,6 +1,6 @@
-import { Box, Checkbox, FormControlLabel, TextField } from '@mui/material';
+import { Box, Checkbox, FormControlLabel, FormHelperText, TextField } from '@mui/material';
 import type { ReactNode } from 'react';
-import { Controller, useFormContext } from 'react-hook-form';
+import { useFormContext } from 'react-hook-form';
 import type { RunAtMost, WithoutLink } from '@peatmoor/core';
 import { NumberField } from './NumberField';
 
@@ -13,59 +13,43 @@ export function KeepFields({ type, momentary }: { type: string; momentary: boole
   const run = watch('runAtMost') as RunAtMost | null | undefined;
   const alone = watch('withoutLink') as WithoutLink | null | undefined;
   const plain = type === 'boolean';
-  const lasts = !momentary && type !== 'text';
+  // What is set stays to be seen where it does not fit any more, so that it can be taken away.
+  const fits = !momentary && type !== 'text';
   return (
     <Box sx={{ gridColumn: '1 / -1 !important' }}>
-      <Controller
-        name="asks"
-        render={({ field }) => (
-          <FormControlLabel
-            control={
-              <Checkbox checked={field.value === true} onChange={(_event, on) => field.onChange(on)} />
-            }
-            label="Ask before it is sent"
-          />
-        )}
+      <Set
+        label="Ask before it is sent"
+        on={watch('asks') === true}
+        onSet={(on) => setValue('asks', on, { shouldDirty: true })}
       />
-      {lasts && (
-        <>
-          <FormControlLabel
-            control={
-              <Checkbox
-                checked={run != null}
-                onChange={(_event, on) =>
-                  setValue(
-                    'runAtMost',
-                    on ? (plain ? START_RUN : { ...START_RUN, value: '', then: '' }) : null,
-                  )
-                }
-              />
-            }
-            label="Run at most, then rest"
-          />
-          <FormControlLabel
-            control={
-              <Checkbox
-                checked={alone != null}
-                onChange={(_event, on) =>
-                  setValue('withoutLink', on ? (plain ? START_ALONE : { ...START_ALONE, value: '' }) : null)
-                }
-              />
-            }
-            label="The board does something when it has no link"
-          />
-        </>
+      {(fits || run != null) && (
+        <Set
+          label="Run at most, then rest"
+          on={run != null}
+          onSet={(on) =>
+            setValue('runAtMost', on ? (plain ? START_RUN : { ...START_RUN, value: '', then: '' }) : null)
+          }
+        />
       )}
-      {lasts && run != null && (
-        <Fields>
+      {(fits || alone != null) && (
+        <Set
+          label="The board does something when it has no link"
+          on={alone != null}
+          onSet={(on) =>
+            setValue('withoutLink', on ? (plain ? START_ALONE : { ...START_ALONE, value: '' }) : null)
+          }
+        />
+      )}
+      {run != null && (
+        <Fields of="runAtMost">
           <Text name="runAtMost.value" label="It may stay at" />
           <Seconds name="runAtMost.mostS" label="For (seconds)" />
           <Text name="runAtMost.then" label="Then it goes to" />
           <Seconds name="runAtMost.restS" label="And rests for (seconds)" />
         </Fields>
       )}
-      {lasts && alone != null && (
-        <Fields>
+      {alone != null && (
+        <Fields of="withoutLink">
           <Seconds name="withoutLink.afterS" label="Nothing heard for (seconds)" />
           <Text name="withoutLink.value" label="The board makes it" />
         </Fields>
@@ -74,7 +58,19 @@ export function KeepFields({ type, momentary }: { type: string; momentary: boole
   );
 }
 
-function Fields({ children }: { children: ReactNode }): ReactNode {
+function Set({ label, on, onSet }: { label: string; on: boolean; onSet: (on: boolean) => void }): ReactNode {
+  return (
+    <FormControlLabel
+      control={<Checkbox checked={on} onChange={(_event, next) => onSet(next)} />}
+      label={label}
+    />
+  );
+}
+
+/** The fields of one thing that is set, with what is wrong with all of it. */
+function Fields({ of, children }: { of: string; children: ReactNode }): ReactNode {
+  const { getFieldState, formState } = useFormContext();
+  const wrong = getFieldState(of, formState).error?.message;
   return (
     <Box
       sx={{
@@ -86,6 +82,11 @@ function Fields({ children }: { children: ReactNode }): ReactNode {
       }}
     >
       {children}
+      {wrong !== undefined && (
+        <FormHelperText error sx={{ gridColumn: '1 / -1' }}>
+          {wrong}
+        </FormHelperText>
+      )}
     </Box>
   );
 }

@@ -16,6 +16,12 @@ import { DASHBOARD_COLOURS } from '../known';
 /** Pages that one dashboard may have. */
 const MOST_PAGES = 12;
 
+/** Until 0.6 it stood with a widget whether it asks before it sends; now it is its datastream's, and dropped here. */
+function ofNow<T>(options: T): T {
+  const { asks } = (options ?? {}) as { asks?: unknown };
+  return typeof asks === 'boolean' ? (withoutAsks(options as Record<string, unknown>) as T) : options;
+}
+
 const cell = number().integer().min(0).max(LAST_ROW).required();
 export const widgetSchema = object({
   id: string().min(1).max(40).required(),
@@ -51,16 +57,7 @@ export const widgetSchema = object({
   /** What is chosen beside the usual, by the names that the sort of widget declares. */
   options: mixed<Record<string, OptionValue>>()
     .default({})
-    // Until 0.6 it stood here whether it asks before it sends; now it is its datastream's.
-    .transform((options: unknown) => {
-      if (
-        typeof options !== 'object' ||
-        options === null ||
-        typeof (options as { asks?: unknown }).asks !== 'boolean'
-      )
-        return options;
-      return withoutAsks(options as Record<string, unknown>);
-    })
+    .transform(ofNow)
     .test('options', function (options) {
       if (options === undefined) return true;
       if (typeof options !== 'object' || options === null || Array.isArray(options))
@@ -68,7 +65,7 @@ export const widgetSchema = object({
       const { type } = this.parent as { type: WidgetType };
       // A wrong type is said at its own field.
       if (!WIDGET_TYPES.includes(type)) return true;
-      const wrong = checkOptions(type, options);
+      const wrong = checkOptions(type, ofNow(options));
       return (
         wrong === null ||
         this.createError({

@@ -34,44 +34,34 @@ const {
   ...rule
 } = ruleFields;
 
-interface Asking {
-  kinds?: { name?: unknown; streams?: { key?: unknown; asks?: unknown }[] }[];
-  devices?: { id?: unknown; kind?: unknown }[];
-  dashboards?: {
-    kind?: unknown;
-    widgets?: {
-      options?: { asks?: unknown };
-      sources?: { device?: unknown; stream?: unknown }[];
-    }[];
-  }[];
-}
+type Entries = Record<string, unknown>[];
+/** The objects of a list, of whatever a file may have in its place. */
+const entriesOf = (list: unknown): Entries =>
+  Array.isArray(list)
+    ? list.filter((one): one is Entries[number] => typeof one === 'object' && one !== null)
+    : [];
 
 /** Until 0.6 a widget said whether it asks before it sends: its datastream says so now, where it says nothing itself. */
-function bringAsking<T>(file: T): T {
-  const { kinds, devices, dashboards } = (file ?? {}) as Asking;
-  if (!Array.isArray(kinds) || !Array.isArray(dashboards)) return file;
-  const asking = dashboards.flatMap((dashboard) =>
-    (dashboard?.widgets ?? [])
-      .filter((widget) => widget?.options?.asks === true)
-      .flatMap((widget) =>
-        (widget.sources ?? []).map(({ device, stream }) => ({
+function bringAsking(file: unknown): unknown {
+  const { devices, dashboards } = (file ?? {}) as Record<string, unknown>;
+  const asking = entriesOf(dashboards).flatMap(({ kind = null, widgets }) =>
+    entriesOf(widgets)
+      .filter(({ options }) => (options as { asks?: unknown } | null | undefined)?.asks === true)
+      .flatMap(({ sources }) =>
+        entriesOf(sources).map(({ device, stream }) => ({
           stream,
-          kind: devices?.find(({ id }) => id === device)?.kind ?? dashboard.kind ?? null,
+          kind: entriesOf(devices).find(({ id }) => id === device)?.kind ?? kind,
         })),
       ),
   );
   if (asking.length === 0) return file;
   const isAsked = (kind: unknown, key: unknown): boolean =>
     asking.some((one) => one.stream === key && (one.kind === null || one.kind === kind));
-  return {
-    ...file,
-    kinds: kinds.map((kind) => ({
-      ...kind,
-      streams: kind.streams?.map((stream) =>
-        stream.asks === undefined && isAsked(kind.name, stream.key) ? { ...stream, asks: true } : stream,
-      ),
-    })),
-  };
+  const brought = structuredClone(file);
+  for (const { name, streams } of entriesOf((brought as { kinds?: unknown }).kinds))
+    for (const stream of entriesOf(streams))
+      if (stream.asks === undefined && isAsked(name, stream.key)) stream.asks = true;
+  return brought;
 }
 
 /**

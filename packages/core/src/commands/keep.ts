@@ -1,9 +1,9 @@
 import type { RunAtMost, WithoutLink } from '../readings/kept';
 import { isRefusal } from '../readings/refusals';
 import { isControllable, type Datastream } from '../readings/types';
-import { showReading, wireValue } from '../readings/value';
+import { wireValue } from '../readings/value';
 import { showDuration } from '../rules/duration';
-import { takeWanted } from './wanted';
+import { shownWish, takeWanted } from './wanted';
 
 /** The wanted name by which a board is told what it keeps by itself; no control begins with an underscore. */
 export const KEEP_NAME = '_keep';
@@ -100,21 +100,17 @@ export function keepingOf(control: Datastream, said: string | undefined): Keepin
   return lines.join('\n') === keepLines(control).join('\n') ? 'kept' : 'not yet';
 }
 
-const shown = (control: Datastream, value: string): string => {
-  const taken = takeWanted(control, value);
-  return isRefusal(taken) ? value : showReading(control, taken.value as number | string);
-};
 const time = (seconds: number): string => showDuration(seconds * 1000);
 
 /** "on for 20 min at most, then off; it rests for 10 min". */
 export function runSentence(control: Datastream, { value, mostS, then, restS }: RunAtMost): string {
   const rest = restS === 0 ? '' : `; it rests for ${time(restS)}`;
-  return `${shown(control, value)} for ${time(mostS)} at most, then ${shown(control, then)}${rest}`;
+  return `${shownWish(control, value)} for ${time(mostS)} at most, then ${shownWish(control, then)}${rest}`;
 }
 
 /** "closed once it has heard nothing for 5 min". */
 export function aloneSentence(control: Datastream, { afterS, value }: WithoutLink): string {
-  return `${shown(control, value)} once it has heard nothing for ${time(afterS)}`;
+  return `${shownWish(control, value)} once it has heard nothing for ${time(afterS)}`;
 }
 
 /** What the page of a control says about what its board does by itself. */

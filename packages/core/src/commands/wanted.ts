@@ -21,3 +21,9 @@ export function takeWanted(control: Datastream, value: unknown): TakenValue | Re
         : [`${min} to ${max}`, showUnit(unit)].filter(Boolean).join(' ');
   return { ...taken, hint: `"${key}" takes ${among}. Want one of these, or widen its range.` };
 }
+
+/** A value that somebody wants, as it is read; as it is written where the control does not take it. */
+export function shownWish(control: Datastream, value: unknown): string {
+  const taken = takeWanted(control, value);
+  return isRefusal(taken) ? String(value) : showReading(control, taken.value as number | string);
+}

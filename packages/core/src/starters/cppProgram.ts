@@ -2,7 +2,8 @@ import { cppClaim } from './claim';
 import { CPP_FIRMWARE, CPP_FIRMWARE_INCLUDES, CPP_VERSION, cppFirmwareKey } from './firmware';
 import { CPP_OWN_WIFI } from './ownWifi';
 import { cppDecimals, cppHandlers } from './functions';
-import { CPP_KEEP, keepLiteral, keeps } from './keeping';
+import { keepLiteral, keeps } from './keeping';
+import { CPP_KEEP } from './keepingCpp';
 import {
   comment,
   controlled,

@@ -1,8 +1,8 @@
 import { fillText, showDuration, showReading } from '@peatmoor/core';
-import { DateTime } from 'luxon';
 import { now as clockNow } from '../clock';
 import { shownReading } from '../history/newest';
 import { moreOf } from '../rules/definition';
+import { measuredBy, whenIn } from '../rules/events';
 import type { AlertPhase, AlertRow, EventRow, RuleRow } from '../store/models';
 import type { Recent } from '../history/recent';
 import type { Registry } from '../registry';
@@ -33,9 +33,8 @@ export async function asSent(
   if (!OF_NOW.has(alert.phase) || rule === null) return alert;
   const workspace = await findOne(known.store.models.workspaces, { id: event.workspaceId });
   const zone = workspace?.zone ?? 'UTC';
-  const when = (at: number): string =>
-    DateTime.fromMillis(at, { zone, locale: 'en' }).toFormat('d LLL HH:mm:ss ZZZZ');
-  const { title, now, before } = await valuesOf(known, event);
+  const when = whenIn(zone);
+  const { title, now, before } = await valuesOf(known, event, rule);
   const open = showDuration(clockNow() - event.openedAt);
   const said = fillText(moreOf(rule).message, {
     value: now,
@@ -45,10 +44,10 @@ export async function asSent(
     severity: rule.severity,
     since: when(event.openedAt),
   });
-  const value = now === '' ? '' : `${title} of ${event.deviceName} is ${now} now`;
   const lines = [
     said,
-    value === '' ? '' : before === '' ? `${value}.` : `${value}; it was ${before} when it opened.`,
+    now === '' ? '' : `${title} of ${event.deviceName} is ${now} now.`,
+    before === '' ? '' : `When it opened: ${before}.`,
     `Open since ${when(event.openedAt)}, for ${open}, and nobody has acknowledged it.`,
   ].filter((line) => line !== '');
   const about = [event.deviceName, now, open].filter((part) => part !== '').join(', ');
@@ -62,7 +61,8 @@ export async function asSent(
 /** The title of what an event is about, its newest value, and that of when it opened; empty where there is none. */
 async function valuesOf(
   { registry, recent }: Known,
-  { workspaceId, deviceRowId, streamKey, value }: EventRow,
+  { workspaceId, deviceRowId, deviceName, streamKey, value }: EventRow,
+  rule: RuleRow,
 ): Promise<{ title: string; now: string; before: string }> {
   const entry = await registry.byRow(deviceRowId);
   const stream = entry?.workspaceId === workspaceId ? entry.names.find(streamKey) : undefined;
@@ -72,6 +72,9 @@ async function valuesOf(
   return {
     title: stream.title,
     now: typeof now === 'number' || typeof now === 'string' ? showReading(stream, now) : '',
-    before: value === null ? '' : showReading(stream, value),
+    before:
+      value === null
+        ? ''
+        : (measuredBy(rule, stream, deviceName)(value)?.short ?? showReading(stream, value)),
   };
 }

@@ -36,8 +36,9 @@ export async function tellWhatWasMuted(store: Store): Promise<number> {
           : await asOfNow(connection, row, event, rule);
       const names = Object.keys(next);
       await connection.query(
-        // Another node may have done so already.
-        `UPDATE alerts SET ${names.map((name) => `${name} = ?`).join(', ')} WHERE id = ? AND state = 'muted' AND dueAt = ?`,
+        // Another node may have done so already; and what closes at this moment is looked at once more.
+        `UPDATE alerts a LEFT JOIN events e ON e.id = a.eventId SET ${names.map((name) => `a.${name} = ?`).join(', ')}
+          WHERE a.id = ? AND a.state = 'muted' AND a.dueAt = ? ${'state' in next ? 'AND e.closedAt IS NULL AND e.acknowledgedAt IS NULL' : ''}`,
         [...Object.values(next), row.id, row.dueAt],
       );
       return next;

@@ -1,4 +1,3 @@
-import { showDuration } from '@peatmoor/core';
 import type { Connection } from 'mariadb';
 import type { Logger } from 'pino';
 import { now as clockNow } from '../clock';
@@ -55,12 +54,12 @@ export function startPlanned(store: Store, onAlerts: () => void, log: Logger): P
       column === 'remindAt' && repeatMs !== null ? nextAfter(event.remindAt!, repeatMs, now) : null;
     await inRawTransaction(store, async (connection) => {
       if (!(await moveOn(connection, event, column, next))) return;
-      // What it says of now is worked out when it is sent.
-      const open = showDuration(now - event.openedAt);
-      const text = `${event.deviceName}: open for ${open}, and nobody has acknowledged it.\n\n${event.sentence}`;
+      // All that it says of now is worked out when it is sent.
+      const about = `${event.title} (${event.deviceName})`;
+      const text = `${event.deviceName}: nobody has acknowledged it.\n\n${event.sentence}`;
       if (column === 'remindAt')
         await queueAlerts(connection, rule, event, 'reminder', {
-          subject: `still open: ${event.title} (${event.deviceName}, ${open})`,
+          subject: `still open: ${about}`,
           text,
         });
       else if (escalateTo !== null)
@@ -69,7 +68,7 @@ export function startPlanned(store: Store, onAlerts: () => void, log: Logger): P
           rule,
           event,
           'escalated',
-          { subject: `not acknowledged: ${event.title} (${event.deviceName}, ${open})`, text },
+          { subject: `not acknowledged: ${about}`, text },
           [recipientBy('person', escalateTo)],
         );
     });

@@ -1,8 +1,8 @@
 import type { InterlocksOf, Override } from '@peatmoor/contract';
-import { isControllable } from '@peatmoor/core';
+import { isControllable, shownWish } from '@peatmoor/core';
 import { queueAlerts } from '../alerts/telling';
 import { now as clockNow } from '../clock';
-import { heldBy, openInterlocks, overrideOf, shownWish, type OpenInterlock } from '../commands/interlocks';
+import { heldBy, openInterlocks, overrideOf, type OpenInterlock } from '../commands/interlocks';
 import { runOf } from '../commands/runs';
 import { conflict, ProblemError } from '../problems';
 import type { DeviceEntry, DeviceStream } from '../registry';

@@ -4,7 +4,6 @@ import {
   isPending,
   isRefusal,
   KEEP_NAME,
-  keepText,
   showValue,
   takeValue,
   takeWanted,
@@ -25,6 +24,7 @@ import type { Store } from '../store/store';
 import { databaseTime } from '../store/time';
 import { startDeadlines } from './deadlines';
 import { demandUnheld } from './interlocks';
+import { keepOf } from './kept';
 import { demandRested, noteWanted, type Runs } from './runs';
 import {
   ClaimedError,
@@ -46,12 +46,6 @@ import { createWaiters } from './waiters';
 
 /** The one wanted name that every device understands without a datastream: seconds between its reports. */
 export const INTERVAL_NAME = 'interval';
-
-/** What a board is told to keep by itself; null where there is nothing, and never was. */
-export function keepOf({ streams, keeps }: Pick<DeviceEntry, 'streams' | 'keeps'>): string | null {
-  const text = keepText(streams);
-  return text !== '' || keeps ? text : null;
-}
 
 /** A wanted value as it is told to the device. */
 export interface Wanted {

@@ -1,4 +1,4 @@
-import { holding, isRefusal, showReading, takeWanted, type Datastream, type Interlock } from '@peatmoor/core';
+import { holding, isRefusal, shownWish, takeWanted, type Datastream, type Interlock } from '@peatmoor/core';
 import { group } from 'd3-array';
 import type { Connection } from 'mariadb';
 import { moreOf } from '../rules/definition';
@@ -16,12 +16,6 @@ export class HeldError extends BarredError {
       'Wait until it is over, or override it: whoever may steer can, for 10 minutes, and those whom the rule alerts are told.',
     );
   }
-}
-
-/** A value that somebody wants, as it is read. */
-export function shownWish(control: Datastream, value: unknown): string {
-  const taken = takeWanted(control, value);
-  return isRefusal(taken) ? String(value) : showReading(control, taken.value as number | string);
 }
 
 /** An interlock whose event is open, with the control that it holds: `<device row>/<datastream>`. */

@@ -48,8 +48,8 @@ export function createAboutBook(store: Store, bus: Bus): AboutBook {
           [said, entry.rowId, entry.workspaceId],
         ),
       );
-      if (kept.keeps !== undefined && kept.keeps !== entry.keeps)
-        bus.emit('definitions', { workspaceId: entry.workspaceId, deviceRowId: entry.rowId });
+      // Other nodes read it with the change of its kind, which is when it matters.
+      if (typeof kept.keeps === 'string') entry.keeps = kept.keeps;
       bus.emit('live', {
         workspaceId: entry.workspaceId,
         message: { type: 'changed', what: 'devices', id: entry.id },

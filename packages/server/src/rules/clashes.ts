@@ -1,6 +1,5 @@
-import { clashOf, isControllable, isRefusal, takeWanted, type WouldHold } from '@peatmoor/core';
+import { clashOf, isControllable, isRefusal, shownWish, takeWanted, type WouldHold } from '@peatmoor/core';
 import type { Transaction } from 'sequelize';
-import { shownWish } from '../commands/interlocks';
 import { conflict } from '../problems';
 import type { DeviceRow, StreamRow } from '../store/models';
 import { listIn } from '../store/rows';

@@ -204,26 +204,35 @@ export async function closeOfRule(connection: Connection, ruleId: number, at: nu
   );
 }
 
-const whenIn =
+/** Writes a time by the clock of a zone. */
+export const whenIn =
   (zone: string) =>
   (at: number): string =>
     DateTime.fromMillis(at, { zone, locale: 'en' }).toFormat('d LLL HH:mm:ss ZZZZ');
 
-function wording({ rule, plan, entry, stream, transition }: Happened, event: EventRow): Wording {
-  const when = whenIn(plan.zone);
-  const opened = transition.kind === 'opened';
+/** How a rule's value is called where it is made of several readings, or says where something is; undefined where it is the reading. */
+export function measuredBy(
+  rule: RuleRow,
+  stream: Datastream | undefined,
+  device: string,
+): (value: number) => Measured | undefined {
   const { conditions } = definitionOf(rule);
   // Of several conditions it is not said here whose value it is.
   const { sort, settings } =
     (conditions.length === 1 && readCondition(conditions[0]!.sort, conditions[0]!.settings)) || {};
-  // What is made of several readings is called what it is.
-  const measured = (value: number): Measured | undefined =>
+  return (value) =>
     stream === undefined
       ? undefined
       : sort?.measured?.(settings!, value, {
-          of: `${stream.title} of ${entry.name}`,
+          of: `${stream.title} of ${device}`,
           show: (one) => showReading(stream, one),
         });
+}
+
+function wording({ rule, plan, entry, stream, transition }: Happened, event: EventRow): Wording {
+  const when = whenIn(plan.zone);
+  const opened = transition.kind === 'opened';
+  const measured = measuredBy(rule, stream, entry.name);
   const show = (value: number | null): string =>
     value === null
       ? ''

@@ -5,7 +5,7 @@ import { Aedes, type AuthenticateError, type Subscription } from 'aedes';
 import { isRefusal, KEEP_NAME, refusal, type Refusal } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import type { Bus } from '../../bus';
-import { keepOf } from '../../commands/commands';
+import { keepOf } from '../../commands/kept';
 import type { Admission } from '../../ingest/admission';
 import type { ArrivalBook } from '../../ingest/arrivals';
 import type { PresenceBook } from '../../presence/presence';
