@@ -76,7 +76,7 @@ function Fields({ of, children }: { of: string; children: ReactNode }): ReactNod
       sx={{
         display: 'grid',
         gap: 2,
-        gridTemplateColumns: { xs: '1fr 1fr', sm: 'repeat(4, 1fr)' },
+        gridTemplateColumns: { xs: '1fr', sm: 'repeat(4, 1fr)' },
         mt: 1,
         alignItems: 'start',
       }}
