@@ -141,6 +141,9 @@ const queryOf: Partial<Record<EndpointName, object>> = {
   listCommands: { stream: 'pump' },
 };
 
+/** The look for what its datastream keeps no longer, which happens to fall into the time of a page. */
+const HOURLY = /\bd\.keepDays IS NOT NULL\b/;
+
 interface Explained {
   table: string | null;
   type: string | null;
@@ -169,6 +172,8 @@ it('no query of any page walks through a table', async () => {
       "SELECT DISTINCT CONVERT(argument USING utf8mb4) AS text FROM mysql.general_log WHERE command_type IN ('Query', 'Execute') AND argument REGEXP '^[[:space:]]*SELECT' AND user_host LIKE 'moor%'",
     )) as { text: string }[];
     for (const { text } of statements) {
+      // What is done once an hour, whoever asks, is no page's.
+      if (HOURLY.test(text)) continue;
       const shape = text
         .replace(/'(?:[^'\\]|\\.)*'|x'[0-9a-f]*'|\b\d+(\.\d+)?\b/gi, '?')
         .replace(/\?(, ?\?)+/g, '?');

@@ -1,4 +1,7 @@
 import type { Client, KindIn } from '@peatmoor/contract';
+import { mkdtemp, open, rm } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import {
   DIPWELL,
   newDevice,
@@ -41,6 +44,31 @@ beforeAll(async () => {
 });
 afterAll(() => service.stop());
 
+/** The longest that the machine itself took to put a few bytes on its disk while something was done: nobody is acknowledged sooner. */
+async function diskOf<T>(work: () => Promise<T>): Promise<{ result: T; diskMs: number }> {
+  const folder = await mkdtemp(join(tmpdir(), 'peatmoor-disk-'));
+  const file = await open(join(folder, 'bytes'), 'w');
+  let running = true;
+  let diskMs = 0;
+  const looking = (async () => {
+    while (running) {
+      const since = performance.now();
+      await file.write('wet\n');
+      await file.sync();
+      diskMs = Math.max(diskMs, performance.now() - since);
+      await new Promise((resolve) => setTimeout(resolve, 50));
+    }
+  })();
+  try {
+    const result = await work();
+    return { result, diskMs };
+  } finally {
+    running = false;
+    await looking.finally(() => file.close());
+    await rm(folder, { recursive: true });
+  }
+}
+
 /** The longest that a board of another workspace waited for its acknowledgement while something was done, and boards of this one reported. */
 async function waited(
   work: () => Promise<unknown>,
@@ -77,9 +105,15 @@ const told: string[] = [];
 afterAll(() => process.stderr.write(`large calls, ms: ${told.join('; ')}\n`));
 
 async function bearable(what: string, work: () => Promise<unknown>): Promise<void> {
-  const { witnessMs, tookMs, ownMs } = await waited(work);
-  told.push(`${what} ${tookMs} (others ${witnessMs}, own ${ownMs})`);
-  expect({ what, late: witnessMs > MOST_MS ? witnessMs : 0 }).toEqual({ what, late: 0 });
+  const {
+    result: { witnessMs, tookMs, ownMs },
+    diskMs: disk,
+  } = await diskOf(() => waited(work));
+  const diskMs = Math.round(disk);
+  told.push(`${what} ${tookMs} (others ${witnessMs}, own ${ownMs}, the disk ${diskMs})`);
+  // An acknowledgement waits for the disk a few times at the most: for the record, and for what stands before it.
+  const late = witnessMs > MOST_MS + 3 * diskMs;
+  expect({ what, late: late ? { witnessMs, diskMs } : 0 }).toEqual({ what, late: 0 });
 }
 
 it('boards of others are acknowledged while devices are many and large', async () => {
