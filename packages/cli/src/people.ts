@@ -1,6 +1,6 @@
 import { Command } from 'commander';
 import { ROLES, type Role } from '@peatmoor/core';
-import { GRANT_ROLES, GRANT_SORTS } from '@peatmoor/contract';
+import { GRANT_ROLES, GRANT_SORTS, type Client } from '@peatmoor/contract';
 import { showField } from '@peatmoor/core';
 import { done, print, readCount, readMoment, showTime, table } from './output';
 import { personByName } from './personByName';
@@ -10,6 +10,17 @@ function roleOf(text: string): Role {
   if (!(ROLES as readonly string[]).includes(text))
     throw new UsageError(`"${text}" is not a role; there are: ${ROLES.join(', ')}.`);
   return text as Role;
+}
+
+const TAKES_OVER = [
+  '--takes-over <person>',
+  'who is told from now on where an event rule would tell nobody; or "nobody"',
+] as const;
+
+/** Who takes over, as a call says it. */
+async function takerOf(client: Client, name: string | undefined): Promise<{ takesOver?: string }> {
+  if (name === undefined) return {};
+  return { takesOver: name === 'nobody' ? name : (await personByName(client, name)).id };
 }
 
 /** people: who belongs to the workspace; changes: who changed what. */
@@ -197,24 +208,27 @@ export function peopleCommands(program: Command): void {
     .command('change <person>')
     .description('change what somebody may do')
     .requiredOption('--role <role>', `what they may do: ${ROLES.join(', ')}`)
+    .option(...TAKES_OVER)
     .addHelpText('after', '\nExample:\n  peatmoor people change Ranger --role editor')
-    .action(async (person: string, options: { role: string }, command: Command) => {
+    .action(async (person: string, options: { role: string; takesOver?: string }, command: Command) => {
       const client = signedInClient();
       const { id } = await personByName(client, person);
       const changed = await client.call('changePerson', {
         params: { person: id },
-        body: { role: roleOf(options.role) },
+        body: { role: roleOf(options.role), ...(await takerOf(client, options.takesOver)) },
       });
       print(command, changed, ({ name, role }) => `${name} is ${role} now.`);
     });
   people
     .command('remove <person>')
     .description('remove somebody, or take a link back')
+    .option(...TAKES_OVER)
     .addHelpText('after', '\nExample:\n  peatmoor people remove Ranger')
-    .action(async (person: string, _options: unknown, command: Command) => {
+    .action(async (person: string, options: { takesOver?: string }, command: Command) => {
       const client = signedInClient();
       const { id } = await personByName(client, person);
-      await client.call('removePerson', { params: { person: id } });
+      const takesOver = await takerOf(client, options.takesOver);
+      await client.call('removePerson', { params: { person: id }, query: { ...takesOver } });
       done(command, { person: id, removed: true }, 'Removed.');
     });
 }

@@ -1,5 +1,5 @@
 import { Command } from 'commander';
-import { counted, showDuration, showReading, watched } from '@peatmoor/core';
+import { counted, showDuration, showReading, tellsSomebody, watched } from '@peatmoor/core';
 import type { Client, Mute, Rule, TrialResult } from '@peatmoor/contract';
 import { done, print, readDuration, readNumber, showTime, table } from './output';
 import { eventCommands } from './events';
@@ -91,11 +91,12 @@ Examples:
       const client = signedInClient();
       const one = await client.call('readRule', { params: { rule: id } });
       const alerted = await alertedBy(client, one);
+      const tells = tellsSomebody(one, { people: await client.call('listPeople'), webhooks: one.webhooks });
       print(command, one, ({ title, severity, sentence, active, openEvents, repeatMs, actions }) =>
         [
           `${title} (${severity}${active ? '' : ', switched off'})`,
           sentence,
-          `Alerts: ${alerted || 'nobody'}. Open events: ${openEvents}.`,
+          `Alerts: ${alerted || 'nobody'}${alerted !== '' && !tells ? ', and nobody of them is left to be told' : ''}. Open events: ${openEvents}.`,
           ...(repeatMs === null
             ? []
             : [`Reminds every ${showDuration(repeatMs)} until it is acknowledged or closed.`]),

@@ -11,6 +11,7 @@ import { lookAtAlerts, lookAtEvents, lookUp, type Crossing } from './cluster/loo
 import { startOnceOnly } from './cluster/onceOnly';
 import { inOwnNetwork } from './cluster/ownNetwork';
 import { openPage } from './cluster/page';
+import { watchStillness } from './cluster/stillness';
 import { startSteering } from './cluster/steering';
 import { PLACES, withCluster } from './cluster/temporary';
 import { unpackPrograms } from './cluster/unpack';
@@ -110,8 +111,12 @@ async function prove(cluster: Cluster, hooks: HookCatcher, url: string): Promise
   say(`${counted(planned.length, 'fault')}, in the order of the seed ${SEED} (PROOF_SEED)`);
   for (const { name, work } of shuffled(planned, random)) {
     load.longestGap();
+    const stillness = watchStillness(cluster, load);
     await work();
     await after(name);
+    // What is cut off from everything waits for everything.
+    if (!name.startsWith('everything')) for (const line of stillness.stop()) say(`    ${line}`);
+    else stillness.stop();
     await sleep(1000);
   }
   await load.stop();

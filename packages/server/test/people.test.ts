@@ -1,6 +1,7 @@
 import { ACTIONS, mayDo, ROLES, type Role } from '@peatmoor/core';
-import { createClient, endpoints, type Client, type Endpoint } from '@peatmoor/contract';
+import { createClient, endpoints, type Client, type Endpoint, type KindIn } from '@peatmoor/contract';
 import {
+  DIPWELL,
   newPerson,
   sessionFetch,
   startService,
@@ -132,6 +133,50 @@ describe('roles', () => {
     await until(() => code === 4401);
     await expect(client.call('me')).rejects.toThrow(/Sign in/);
     await expect(keyed.call('listDevices')).rejects.toThrow(/Sign in/);
+  });
+
+  it('whoever is the last that a rule tells goes only when it is said who takes over', async () => {
+    const { client } = await newPerson(service, 'Keeper');
+    const kind = await client.call('createKind', { body: DIPWELL as KindIn });
+    const me = (await client.call('me')).user.id;
+    const { link } = await client.call('addPerson', { body: { name: 'Warden', role: 'viewer' } });
+    const warden = createClient({ baseUrl: service.url, fetch: sessionFetch() });
+    await warden.call('join', {
+      body: { secret: link.split('#')[1]!, password: 'cotton grass and reeds' },
+    });
+    const { id } = (await warden.call('me')).user;
+    const person = `person-${id}`;
+    const make = (title: string, more: object) =>
+      client.call('createRule', {
+        body: { title, kindId: kind.id, stream: 'level', comparison: 'above', limit: 0, ...more },
+      });
+    const alone = await make('Alone', { people: [id], escalateMs: 60_000, escalateTo: id });
+    const both = await make('Both', { people: [id, me] });
+    const ofRole = await make('Role', { roles: ['viewer'] });
+    const silent = await make('Silent', {});
+    const remove = (takesOver?: string) =>
+      client.call('removePerson', { params: { person }, query: takesOver === undefined ? {} : { takesOver } });
+    await expect(remove()).rejects.toThrow(
+      '2 event rules would tell nobody any more: “Alone”, “Role”. Say who takes over',
+    );
+    // Another role leaves one of them alone too.
+    await expect(
+      client.call('changePerson', { params: { person }, body: { role: 'editor' } }),
+    ).rejects.toThrow('1 event rule would tell nobody any more: “Role”');
+    await expect(remove(person)).rejects.toThrow('is nobody who stays in this workspace');
+    await expect(remove('person-999999')).rejects.toThrow('is nobody who stays');
+    await expect(remove('the owner')).rejects.toThrow('takesOver');
+    expect((await client.call('listPeople')).length).toBe(2);
+    await remove(`person-${me}`);
+    const read = (rule: { id: number }) => client.call('readRule', { params: { rule: rule.id } });
+    expect(await read(alone)).toMatchObject({
+      people: [me],
+      escalateTo: me,
+      version: alone.version + 1,
+    });
+    expect((await read(both)).people).toEqual([me]);
+    expect(await read(ofRole)).toMatchObject({ roles: ['viewer'], people: [me] });
+    expect(await read(silent)).toMatchObject({ people: [], version: silent.version });
   });
 
   it('the last owner cannot be lowered or removed, also when two owners do it to each other at once', async () => {

@@ -89,6 +89,7 @@ export function EventRow({
             : `, closed${event.closedBy && ` by ${event.closedBy}`} after ${showDuration(event.closedAt! - event.openedAt)}`}
           {event.acknowledgedAt !== null && `, acknowledged by ${event.acknowledgedBy}`}
           {event.remark && `: ${event.remark}`}
+          {event.alerts.every(({ channel }) => channel === 'control') && '. Nobody was told'}
           {sent > 0 && `. ${counted(sent, 'alert')} sent`}
           {kept > 0 && `. ${counted(kept, 'alert')} kept back`}
           {failed && `. An alert to ${failed.recipient} failed: ${failed.error}`}

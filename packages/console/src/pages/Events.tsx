@@ -1,7 +1,7 @@
 import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
 import { Suspense, useState, type ReactNode } from 'react';
 import { Link } from 'react-router';
-import { counted } from '@peatmoor/core';
+import { counted, tellsSomebody } from '@peatmoor/core';
 import { SEVERITIES, type EventsQuery, type Rule } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { EventRow } from '../events/EventRow';
@@ -242,6 +242,10 @@ function Rules({ rules: all, find }: { rules: Rule[] | undefined; find: string }
           ...rule.emails,
           ...(rule.webhooks.length > 0 ? [counted(rule.webhooks.length, 'webhook')] : []),
         ];
+        const leftAlone =
+          told.length > 0 &&
+          people.length > 0 &&
+          !tellsSomebody(rule, { people, webhooks: rule.webhooks });
         return (
           <Box
             key={rule.id}
@@ -273,6 +277,7 @@ function Rules({ rules: all, find }: { rules: Rule[] | undefined; find: string }
               {muted && `, muted until ${showClock(muted.until, Date.now())}`}
               <br />
               {told.length > 0 ? `alerts ${told.join(', ')}` : 'alerts nobody'}
+              {leftAlone && ': nobody is left to be told'}
               {rule.actions.length > 0 &&
                 `; steers ${[...new Set(rule.actions.map(({ stream }) => stream))].join(', ')}`}
             </Box>

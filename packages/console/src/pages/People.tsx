@@ -13,6 +13,7 @@ import { dates, showClock } from '../parts/time';
 import { useAddress } from '../parts/useAddress';
 import { AddPeople } from '../people/AddPeople';
 import { Grants } from '../people/Grants';
+import { TakesOver, useLeftRules } from '../people/TakesOver';
 import { ROLE_WORDS } from '../people/words';
 import { LinkRow } from '../sharing/LinkRow';
 import { ink } from '../theme';
@@ -109,6 +110,13 @@ function PersonRow({
   const remove = useChange('removePerson', ['listPeople']);
   const reset = useChange('resetPerson');
   const [asks, setAsks] = useState(false);
+  /** The role that was chosen and waits for who takes over. */
+  const [nextRole, setNextRole] = useState<Role | null>(null);
+  const [taker, setTaker] = useState('');
+  const leaves = useLeftRules(person);
+  const left = asks || nextRole !== null ? leaves(nextRole) : [];
+  const asksWho = left.length > 0 && (asks || nextRole !== null);
+  const takesOver = asksWho ? { takesOver: taker } : {};
   const now = useNow(60_000);
   const joined = person.linkEndsAt === null;
   const seen = person.seenAt === null ? 'not seen yet' : `last seen ${showClock(person.seenAt, now)}`;
@@ -141,11 +149,14 @@ function PersonRow({
           select
           size="small"
           label="Role"
-          value={person.role}
+          value={nextRole ?? person.role}
           disabled={!mayChange || change.isPending}
-          onChange={({ target }) =>
-            change.mutate({ params: { person: person.id }, body: { role: target.value as Role } })
-          }
+          onChange={({ target }) => {
+            const role = target.value as Role;
+            setAsks(false);
+            if (leaves(role).length > 0) setNextRole(role);
+            else change.mutate({ params: { person: person.id }, body: { role } });
+          }}
         >
           {ROLES.map((role) => (
             <MenuItem key={role} value={role}>
@@ -154,7 +165,14 @@ function PersonRow({
           ))}
         </TextField>
         <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap' }}>
-          <Button size="small" disabled={!mayChange || remove.isPending} onClick={() => setAsks(true)}>
+          <Button
+            size="small"
+            disabled={!mayChange || remove.isPending}
+            onClick={() => {
+              setNextRole(null);
+              setAsks(true);
+            }}
+          >
             {joined ? 'Remove' : 'Take the link back'}
           </Button>
           {joined && mayChange && !isMe && (
@@ -176,10 +194,36 @@ function PersonRow({
               ? `${person.name} will see nothing of this workspace any more, and their access keys end.`
               : `The link of ${name} will not work any more.`}
           </Typography>
-          <Button size="small" color="error" onClick={() => remove.mutate({ params: { person: person.id } })}>
+          {asksWho && <TakesOver person={person} rules={left} value={taker} onChange={setTaker} />}
+          <Button
+            size="small"
+            color="error"
+            disabled={(asksWho && taker === '') || remove.isPending}
+            onClick={() => remove.mutate({ params: { person: person.id }, query: takesOver })}
+          >
             {joined ? `Remove ${person.name}` : 'Take it back'}
           </Button>
           <Button size="small" onClick={() => setAsks(false)}>
+            Keep
+          </Button>
+        </Box>
+      )}
+      {nextRole !== null && (
+        <Box sx={{ display: 'flex', gap: 2, alignItems: 'center', flexWrap: 'wrap', mt: 1 }}>
+          <TakesOver person={person} rules={left} value={taker} onChange={setTaker} />
+          <Button
+            size="small"
+            disabled={taker === '' || change.isPending}
+            onClick={() =>
+              change.mutate(
+                { params: { person: person.id }, body: { role: nextRole, takesOver: taker } },
+                { onSuccess: () => setNextRole(null) },
+              )
+            }
+          >
+            Make {person.name} {nextRole}
+          </Button>
+          <Button size="small" onClick={() => setNextRole(null)}>
             Keep
           </Button>
         </Box>

@@ -1,6 +1,6 @@
 import { Autocomplete, Box, MenuItem, TextField } from '@mui/material';
 import type { ReactNode } from 'react';
-import { ROLES } from '@peatmoor/core';
+import { ROLES, tellsSomebody } from '@peatmoor/core';
 import { useRead } from '../api';
 import type { FieldTrouble } from '../parts/problems';
 import type { RuleFields } from './fields';
@@ -39,7 +39,15 @@ export function WhoIsTold({
   set: (change: Partial<RuleFields>) => void;
 }): ReactNode {
   const people = (useRead('listPeople').data ?? []).filter(({ linkEndsAt }) => linkEndsAt === null);
-  const webhooks = useRead('listWebhooks').data ?? [];
+  const hooks = useRead('listWebhooks').data;
+  const webhooks = hooks ?? [];
+  const tellsNobody =
+    people.length > 0 &&
+    hooks !== undefined &&
+    !tellsSomebody(
+      { ...fields, emails: fields.emails.trim() === '' ? [] : [fields.emails] },
+      { people, webhooks: hooks.map(({ id }) => id) },
+    );
   const options: Told[] = [
     ...people.map(({ id, name }): Told => ({ key: id, label: name, group: 'People' })),
     ...ROLES.filter((role) => role !== 'none').map((role): Told => ({
@@ -83,7 +91,12 @@ export function WhoIsTold({
           <TextField
             {...input}
             label="Alerts"
-            helperText="Each person is reached as they chose under Your alerts."
+            error={tellsNobody}
+            helperText={
+              tellsNobody
+                ? 'This rule tells nobody: its events stand under Events, and nobody hears of them.'
+                : 'Each person is reached as they chose under Your alerts.'
+            }
           />
         )}
       />

@@ -33,11 +33,11 @@ export const peopleEndpoints = {
     'Change what a person may do',
     { body: people.personChangeSchema, versioned: 'member', answer: people.personSchema },
   ),
-  removePerson: endpoint<void>(
+  removePerson: endpoint<void, undefined, people.RemovePersonQuery>(
     'DELETE /api/people/:person',
     'people',
-    'Remove a person, or take a link back',
-    { versioned: 'member' },
+    'Remove a person, or take a link back; event rules that would tell nobody any more are taken over',
+    { query: people.removePersonQuerySchema, versioned: 'member' },
   ),
   resetPerson: endpoint<account.ResetLink>(
     'POST /api/people/:person/reset',

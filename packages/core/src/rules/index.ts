@@ -10,6 +10,7 @@ export * from './senses/sense';
 export * from './sentence';
 export * from './settings';
 export * from './step';
+export * from './told';
 export * from './tryRule';
 export * from './usual';
 export * from './watched';

@@ -17,6 +17,8 @@ export interface Load {
   acknowledged(): number;
   /** The longest time in which nothing at all was acknowledged since this was asked before, in ms. */
   longestGap(): number;
+  /** For how long nothing has been acknowledged, in ms. */
+  stillFor(): number;
   stop(): Promise<void>;
 }
 
@@ -112,6 +114,7 @@ export function startLoad(devices: readonly { id: string; token: string }[], at:
       gapMs = 0;
       return longest;
     },
+    stillFor: () => performance.now() - keptAt,
     async stop() {
       stopped = true;
       await Promise.all(loops);

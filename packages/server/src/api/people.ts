@@ -10,6 +10,7 @@ import { clockMayTidy, now as clockNow } from '../clock';
 import { countedAddress } from '../listeners/address';
 import { conflict, notFound, ProblemError, wrongField } from '../problems';
 import { hashSecret } from '../registry';
+import { handOver, thereToTell } from '../rules/takingOver';
 import type { InvitationRow, MembershipRow, UserRow } from '../store/models';
 import { addTo, deleteIn, findAll, findOne, insert, listIn, oneIn } from '../store/rows';
 import { takeRow } from '../store/store';
@@ -45,6 +46,13 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
   const tell = (workspaceId: number, by: string): void =>
     bus.emit('live', { workspaceId, message: { type: 'changed', what: 'people', by } });
   const changed = (scope: Scope): void => tell(scope.workspaceId, scope.userName);
+  /** Rules tell others now; what they watch is as it was. */
+  const tellRulesChanged = ({ workspaceId, userName: by }: Scope, rules: readonly number[]): void => {
+    for (const id of rules) {
+      bus.emit('rules', { workspaceId, ruleId: id });
+      bus.emit('live', { workspaceId, message: { type: 'changed', what: 'rules', id, by } });
+    }
+  };
   const member = (user: UserRow, { role, revision }: MembershipRow, seenAt: number | null): Person => ({
     id: `person-${user.id}`,
     userId: user.id,
@@ -214,19 +222,29 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
         changed(scope);
         return waiting({ ...link, role: body.role });
       }
+      let rules: number[] = [];
       const row = await store.transaction(async (transaction) => {
         const before = await takeMember(scope, id, transaction);
         const where = { userId: id, workspaceId: scope.workspaceId };
+        const told = await thereToTell(store, scope.workspaceId, transaction);
         await models.memberships.update({ role: body.role }, { where, transaction });
         await keepAnOwner(scope, transaction);
+        rules = await handOver(
+          store,
+          scope.workspaceId,
+          { leaving: id, takesOver: body.takesOver, before: told },
+          transaction,
+        );
         return { ...before, role: body.role };
       });
+      tellRulesChanged(scope, rules);
       changed(scope);
       const seen = await seenOf(scope.workspaceId);
       return member((await findOne(models.users, { id }))!, row, seen.get(id) ?? null);
     },
-    removePerson: async ({ scope, params }) => {
+    removePerson: async ({ scope, params, query }) => {
       const { sort, id } = read(params.person);
+      let rules: number[] = [];
       if (sort === 'link') {
         if ((await deleteIn(models.invitations, scope.workspaceId, { id })) === 0)
           throw notFound('person', params.person ?? '');
@@ -234,13 +252,21 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
         await store.transaction(async (transaction) => {
           await takeMember(scope, id, transaction);
           const where = { userId: id };
+          const told = await thereToTell(store, scope.workspaceId, transaction);
           await deleteIn(models.memberships, scope.workspaceId, where, transaction);
           await keepAnOwner(scope, transaction);
           // What speaks for them here ends with it.
           await deleteIn(models.sessions, scope.workspaceId, where, transaction);
           await deleteIn(models.accessKeys, scope.workspaceId, where, transaction);
           await deleteIn(models.grants, scope.workspaceId, where, transaction);
+          rules = await handOver(
+            store,
+            scope.workspaceId,
+            { leaving: id, takesOver: query.takesOver as string | undefined, before: told },
+            transaction,
+          );
         });
+      tellRulesChanged(scope, rules);
       changed(scope);
     },
     resetPerson: async ({ scope, params }) => {

@@ -1,0 +1,76 @@
+import { MenuItem, TextField, Typography } from '@mui/material';
+import type { ReactNode } from 'react';
+import { Link } from 'react-router';
+import { counted, leftWithoutAnybody, type Role } from '@peatmoor/core';
+import type { Person, Rule } from '@peatmoor/contract';
+import { useRead } from '../api';
+
+const MOST_NAMED = 5;
+
+/** Tells which event rules would tell nobody any more once somebody has another role, or with null has gone; none until that is known. */
+export function useLeftRules({ userId }: Person): (next: Role | null) => Rule[] {
+  const asks = userId !== null;
+  const rules = useRead('listRules', undefined, asks).data;
+  const people = useRead('listPeople', undefined, asks).data;
+  const webhooks = useRead('listWebhooks', undefined, asks).data;
+  if (rules === undefined || people === undefined || webhooks === undefined) return () => [];
+  const ids = webhooks.map(({ id }) => id);
+  return (next) =>
+    leftWithoutAnybody(
+      rules,
+      { people, webhooks: ids },
+      {
+        people: people.flatMap((one) =>
+          one.userId !== userId ? [one] : next === null ? [] : [{ ...one, role: next }],
+        ),
+        webhooks: ids,
+      },
+    );
+}
+
+/** Names the rules that would tell nobody, and asks who takes over. */
+export function TakesOver({
+  person,
+  rules,
+  value,
+  onChange,
+}: {
+  person: Person;
+  rules: readonly Rule[];
+  /** The ID of a person, `nobody`, or empty for not chosen yet. */
+  value: string;
+  onChange: (value: string) => void;
+}): ReactNode {
+  const people = (useRead('listPeople').data ?? []).filter(
+    ({ userId, id }) => userId !== null && id !== person.id,
+  );
+  return (
+    <>
+      <Typography variant="body2" sx={{ flexBasis: '100%' }}>
+        {counted(rules.length, 'event rule')} would tell nobody any more:{' '}
+        {rules.slice(0, MOST_NAMED).map(({ id, title }, i) => (
+          <span key={id}>
+            {i > 0 && ', '}
+            <Link to={`/events/rules/${id}`}>{title}</Link>
+          </span>
+        ))}
+        {rules.length > MOST_NAMED && ` and ${rules.length - MOST_NAMED} more`}.
+      </Typography>
+      <TextField
+        select
+        size="small"
+        label="Who is told from now on"
+        value={value}
+        onChange={({ target }) => onChange(target.value)}
+        sx={{ minWidth: 220 }}
+      >
+        {people.map(({ id, name }) => (
+          <MenuItem key={id} value={id}>
+            {name}
+          </MenuItem>
+        ))}
+        <MenuItem value="nobody">Nobody</MenuItem>
+      </TextField>
+    </>
+  );
+}
