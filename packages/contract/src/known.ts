@@ -13,6 +13,9 @@ export type KeyScope = (typeof KEY_SCOPES)[number];
 /** Ways in which a person is reached: by email, on their phones and browsers, by banner and sound on open pages. */
 export const PERSONAL_CHANNELS = ['email', 'push', 'screen'] as const;
 export type PersonalChannel = (typeof PERSONAL_CHANNELS)[number];
+/** Those of them that stand in for one another where an alert does not get through: the others need a page that is open. */
+export const STAND_INS = ['push', 'email'] as const;
+export type StandIn = (typeof STAND_INS)[number];
 
 export const SEVERITIES = ['notice', 'warning', 'urgent'] as const;
 export type Severity = (typeof SEVERITIES)[number];

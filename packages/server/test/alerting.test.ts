@@ -1,5 +1,5 @@
 import { createHmac } from 'node:crypto';
-import type { AlertChoices, Client, Event, RuleIn } from '@peatmoor/contract';
+import type { AlertChoicesIn, Client, Event, RuleIn } from '@peatmoor/contract';
 import {
   startHookCatcher,
   startMailCatcher,
@@ -28,7 +28,7 @@ let person: Person;
 let client: Client;
 let token: string;
 const id = 'dipwell-north';
-const USUAL: AlertChoices = {
+const USUAL: AlertChoicesIn = {
   channels: { notice: ['email'], warning: ['email', 'push'], urgent: ['email', 'push', 'screen'] },
   quiet: null,
   pausedUntil: null,
@@ -48,7 +48,7 @@ afterAll(async () => {
 });
 
 const me = async (): Promise<number> => (await client.call('me')).user.id;
-const choose = async (change: Partial<AlertChoices>): Promise<void> =>
+const choose = async (change: Partial<AlertChoicesIn>): Promise<void> =>
   void (await client.call('changeMyAlerts', { body: { ...USUAL, ...change } }));
 const ruleFor = async (change: Partial<RuleIn>): Promise<number> => {
   const body = {

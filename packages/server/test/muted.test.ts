@@ -1,4 +1,4 @@
-import type { AlertChoices, Client, Event, RuleIn } from '@peatmoor/contract';
+import type { AlertChoicesIn, Client, Event, RuleIn } from '@peatmoor/contract';
 import { startMailCatcher, type CaughtMail, type MailCatcher } from '@peatmoor/standins';
 import {
   newDevice,
@@ -16,7 +16,7 @@ let client: Client;
 let token: string;
 let me: number;
 const id = 'dipwell-north';
-const USUAL: AlertChoices = {
+const USUAL: AlertChoicesIn = {
   channels: { notice: ['email'], warning: ['email'], urgent: ['email'] },
   quiet: null,
   pausedUntil: null,

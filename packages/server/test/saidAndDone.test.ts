@@ -1,4 +1,4 @@
-import type { Client, RuleIn } from '@peatmoor/contract';
+import { createClient, type Client, type RuleIn } from '@peatmoor/contract';
 import { startMailCatcher, type CaughtMail, type MailCatcher } from '@peatmoor/standins';
 import { createConnection } from 'mariadb';
 import {
@@ -7,6 +7,7 @@ import {
   newDevice,
   newPerson,
   post,
+  sessionFetch,
   startService,
   until,
   type Person,
@@ -184,4 +185,37 @@ it('calls a statistic what it is, and a place by its distance', async () => {
   ])
     await until(async () => words.test(await all()), String(words), 40_000);
   for (const rule of rules) await end(rule);
+});
+
+it('each is told in their own units, language and zone, a reminder too', async () => {
+  const { link } = await client.call('addPerson', { body: { name: 'Abroad', role: 'viewer' } });
+  const abroad = createClient({ baseUrl: service.url, fetch: sessionFetch() });
+  await abroad.call('join', {
+    body: {
+      secret: link.split('#')[1]!,
+      email: 'abroad@quillmere.example',
+      password: 'cotton grass and reeds',
+    },
+  });
+  await abroad.call('changeMe', {
+    body: { units: 'imperial', language: 'de', zone: 'Asia/Tokyo' } as never,
+  });
+  const theirs = (await abroad.call('me')).user.id;
+  const rule = await ruleFor({ title: 'Told apart', people: [me, theirs], repeatMs: 3000 });
+  await level(-300);
+  await level(-50);
+  const of = (to: string, begins: string): Promise<CaughtMail> =>
+    mailOf((one) => one.to.includes(to) && one.subject.startsWith(begins), `a mail to ${to}`);
+  const here = await of(person.email, 'warning: Told apart');
+  const there = await of('abroad@', 'warning: Told apart');
+  expect(here.text).toMatch(/Water level of Dipwell North is -50 mm\./);
+  expect(there.text).toMatch(/Water level of Dipwell North is -1,97 in\./);
+  expect(there.subject).toContain('-1,97 in');
+  expect(there.text).toMatch(/is above -3,9\d* in/);
+  expect(there.text).toMatch(/Opened \d+\. \S+ \d\d:\d\d:\d\d GMT\+9\./);
+  // The event itself stays as it is.
+  expect((await client.call('listEvents', { query: { rule: rule.id } }))[0]!.sentence).toContain('-100 mm');
+  expect((await of('abroad@', 'still open: Told apart')).text).toMatch(/is -1,97 in now\./);
+  expect((await of(person.email, 'still open: Told apart')).text).toMatch(/is -50 mm now\./);
+  await end(rule);
 });

@@ -91,11 +91,11 @@ export const rulesEndpoints = {
   readMyAlerts: endpoint<alerts.AlertsOfMe>('GET /api/me/alerts', 'self', 'How you are alerted', {
     answer: alerts.alertsOfMeSchema,
   }),
-  changeMyAlerts: endpoint<alerts.AlertsOfMe, alerts.AlertChoices>(
+  changeMyAlerts: endpoint<alerts.AlertsOfMe, alerts.AlertChoicesIn>(
     'PUT /api/me/alerts',
     'own',
     'Choose how you are alerted',
-    { body: alerts.alertChoicesSchema, answer: alerts.alertsOfMeSchema },
+    { body: alerts.changedAlertChoicesSchema, answer: alerts.alertsOfMeSchema },
   ),
   testAlert: endpoint<alerts.TestResult, { channel: PersonalChannel | 'webhook'; id?: number }>(
     'POST /api/me/alerts/test',

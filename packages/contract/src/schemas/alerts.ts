@@ -1,12 +1,20 @@
 import '../locale';
 import { array, boolean, number, object, string, type InferType } from 'yup';
-import { PERSONAL_CHANNELS, SEVERITIES } from '../known';
+import { PERSONAL_CHANNELS, SEVERITIES, STAND_INS } from '../known';
 
 const channels = array(string().oneOf(PERSONAL_CHANNELS).required()).max(PERSONAL_CHANNELS.length);
 const quiet = object({
   /** Minutes after midnight by the clock of the workspace. */
   from: number().integer().min(0).max(1439).required(),
   to: number().integer().min(0).max(1439).required(),
+}).noUnknown();
+
+const USUAL_WAYS = { order: [...STAND_INS], minutes: 5 };
+const ways = object({
+  /** The ways that stand in for another, the first first; none for nothing. */
+  order: array(string().oneOf(STAND_INS).required()).max(STAND_INS.length).required(),
+  /** What nobody has taken for so long goes the next way, in minutes. */
+  minutes: number().integer().min(1).max(60).required(),
 }).noUnknown();
 
 /** How a person is alerted. */
@@ -20,14 +28,20 @@ export const alertChoicesSchema = object({
   quiet: quiet.nullable().defined(),
   /** Nothing at all until then, epoch ms. */
   pausedUntil: number().nullable().defined(),
+  /** What does not get through goes another way. */
+  ways: ways.required(),
   /** An email now and then that says that all is well. */
   weekly: boolean().required(),
 }).noUnknown();
 export type AlertChoices = InferType<typeof alertChoicesSchema>;
+/** What a body says of it: what it leaves out of the ways stays as it is. */
+export const changedAlertChoicesSchema = alertChoicesSchema.shape({ ways: ways.default(undefined) });
+export type AlertChoicesIn = Omit<AlertChoices, 'ways'> & Partial<Pick<AlertChoices, 'ways'>>;
 export const USUAL_ALERT_CHOICES: AlertChoices = {
   channels: { notice: ['email'], warning: ['email', 'push'], urgent: ['email', 'push', 'screen'] },
   quiet: null,
   pausedUntil: null,
+  ways: USUAL_WAYS,
   weekly: false,
 };
 

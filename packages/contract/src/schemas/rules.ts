@@ -190,7 +190,7 @@ const alert = object({
   channel: string().required(),
   recipient: string().required(),
   phase: string()
-    .oneOf(['opened', 'closed', 'reminder', 'escalated', 'held', 'override', 'undone'] as const)
+    .oneOf(['opened', 'closed', 'reminder', 'escalated', 'held', 'override', 'undone', 'unreached'] as const)
     .required(),
   state: string().required(),
   queuedAt: number().required(),

@@ -1,12 +1,13 @@
-import { fillText, showDuration, showReading } from '@peatmoor/core';
+import { fillText, showDuration } from '@peatmoor/core';
 import { now as clockNow } from '../clock';
 import { shownReading } from '../history/newest';
 import { moreOf } from '../rules/definition';
-import { measuredBy, whenIn } from '../rules/events';
+import { measuredBy } from '../rules/events';
 import type { AlertPhase, AlertRow, EventRow, RuleRow } from '../store/models';
 import type { Recent } from '../history/recent';
 import type { Registry } from '../registry';
 import { findOne } from '../store/rows';
+import { mannerOf, type Manner, type Reader } from './manner';
 import type { Store } from '../store/store';
 
 /** What is about an event as it is now, and not as it was when it was queued: quiet hours or a server may have held it up. */
@@ -29,12 +30,13 @@ export async function asSent(
   alert: AlertRow,
   event: EventRow,
   rule: RuleRow | null,
+  reader: Reader,
 ): Promise<AlertRow> {
   if (!OF_NOW.has(alert.phase) || rule === null) return alert;
   const workspace = await findOne(known.store.models.workspaces, { id: event.workspaceId });
-  const zone = workspace?.zone ?? 'UTC';
-  const when = whenIn(zone);
-  const { title, now, before } = await valuesOf(known, event, rule);
+  const manner = mannerOf(reader, workspace?.zone ?? 'UTC');
+  const { when } = manner;
+  const { title, now, before } = await valuesOf(known, event, rule, manner);
   const open = showDuration(clockNow() - event.openedAt);
   const said = fillText(moreOf(rule).message, {
     value: now,
@@ -63,6 +65,7 @@ async function valuesOf(
   { registry, recent }: Known,
   { workspaceId, deviceRowId, deviceName, streamKey, value }: EventRow,
   rule: RuleRow,
+  manner: Manner,
 ): Promise<{ title: string; now: string; before: string }> {
   const entry = await registry.byRow(deviceRowId);
   const stream = entry?.workspaceId === workspaceId ? entry.names.find(streamKey) : undefined;
@@ -71,10 +74,10 @@ async function valuesOf(
   const now = newest && shownReading(stream, newest.at, newest.value).value;
   return {
     title: stream.title,
-    now: typeof now === 'number' || typeof now === 'string' ? showReading(stream, now) : '',
+    now: typeof now === 'number' || typeof now === 'string' ? manner.reading(stream, now) : '',
     before:
       value === null
         ? ''
-        : (measuredBy(rule, stream, deviceName)(value)?.short ?? showReading(stream, value)),
+        : (measuredBy(rule, stream, deviceName, manner)(value)?.short ?? manner.reading(stream, value)),
   };
 }

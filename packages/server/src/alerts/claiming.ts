@@ -155,8 +155,8 @@ async function take(
   now: number,
 ): Promise<void> {
   await connection.query(
-    `UPDATE alerts SET messageId = ?, attempts = attempts + 1, dueAt = ? WHERE ${where} AND state = 'waiting'`,
-    [messageId, now + CLAIM_MS, ...values],
+    `UPDATE alerts SET messageId = ?, attempts = attempts + 1, dueAt = ?, triedAt = COALESCE(triedAt, ?) WHERE ${where} AND state = 'waiting'`,
+    [messageId, now + CLAIM_MS, now, ...values],
   );
 }
 

@@ -1,5 +1,4 @@
-import { DateTime } from 'luxon';
-import { showReading, type CommandState } from '@peatmoor/core';
+import type { CommandState } from '@peatmoor/core';
 import type { Logger } from 'pino';
 import { now as clockNow } from '../clock';
 import { valueOf } from '../commands/life';
@@ -7,6 +6,7 @@ import type { DeviceEntry } from '../registry';
 import type { CommandRow } from '../store/models';
 import { findAll, findOne } from '../store/rows';
 import { inRawTransaction, type Store } from '../store/store';
+import type { Manner } from './manner';
 import { queueAlerts } from './telling';
 
 /** What became of something wanted, as an alert says it. */
@@ -35,6 +35,7 @@ const saidOf = ({ state, note }: Pick<CommandRow, 'state' | 'note'>): string =>
 export async function doneFor(
   store: Store,
   events: readonly { id: number; workspaceId: number }[],
+  mannerIn: (zone: string) => Manner,
 ): Promise<Map<number, string[]>> {
   const { models } = store;
   const result = new Map<number, string[]>();
@@ -58,9 +59,8 @@ export async function doneFor(
     const stream = streams.find(({ id }) => id === row.streamId);
     const device = devices.find(({ rowId }) => rowId === row.deviceRowId);
     if (stream === undefined || device === undefined) continue;
-    const zone = workspaces.find(({ id }) => id === row.workspaceId)?.zone ?? 'UTC';
-    const at = DateTime.fromMillis(row.createdAt, { zone }).toFormat('HH:mm:ss');
-    const line = `${stream.title} of ${device.name} told ${showReading(stream, valueOf(row))} at ${at}: ${saidOf(row)}.`;
+    const { reading, clock } = mannerIn(workspaces.find(({ id }) => id === row.workspaceId)?.zone ?? 'UTC');
+    const line = `${stream.title} of ${device.name} told ${reading(stream, valueOf(row))} at ${clock(row.createdAt)}: ${saidOf(row)}.`;
     result.set(row.eventId!, [...(result.get(row.eventId!) ?? []), line].slice(-MOST_TOLD));
   }
   return result;
@@ -82,12 +82,13 @@ export function createTellUndone(store: Store, onAlerts: () => void, log: Logger
     });
     if (before !== undefined && clockNow() - before.queuedAt < AGAIN_MS) return;
     const stream = entry.streams.find(({ streamId }) => streamId === row.streamId);
-    const wish = `${stream?.title ?? 'A control'} of ${entry.name} was told ${stream === undefined ? valueOf(row) : showReading(stream, valueOf(row))}`;
+    const wish = ({ reading }: Manner): string =>
+      `${stream?.title ?? 'A control'} of ${entry.name} was told ${stream === undefined ? valueOf(row) : reading(stream, valueOf(row))}`;
     await inRawTransaction(store, (connection) =>
-      queueAlerts(connection, { ...rule, severity: 'urgent' }, event, 'undone', {
+      queueAlerts(connection, { ...rule, severity: 'urgent' }, event, 'undone', (manner) => ({
         subject: `urgent: not done: ${event.title} (${stream?.title ?? ''} of ${entry.name})`,
-        text: `${wish}: ${saidOf(row)}.\n\n${event.sentence}`,
-      }),
+        text: `${wish(manner)}: ${saidOf(row)}.\n\n${event.sentence}`,
+      })),
     );
     onAlerts();
   };

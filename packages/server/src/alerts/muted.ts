@@ -1,4 +1,3 @@
-import { DateTime } from 'luxon';
 import type { Connection } from 'mariadb';
 import { now as clockNow } from '../clock';
 import type { AlertRow, EventRow, RuleRow } from '../store/models';
@@ -57,16 +56,14 @@ async function asOfNow(
 ): Promise<Partial<AlertRow>> {
   const now = clockNow();
   const mute = await muteOf(connection, new Map(), rule, event.deviceRowId);
-  const { zone, pausedUntil, quiet } = await quietOf(connection, {
+  const { manner, pausedUntil, quiet } = await quietOf(connection, {
     workspaceId: row.workspaceId,
     userId: row.userId,
     severity: rule.severity,
   });
   const until = Math.max(mute === null ? 0 : Number(mute.until), pausedUntil ?? 0);
   if (until > now) return { dueAt: until };
-  const opened = DateTime.fromMillis(Number(event.openedAt), { zone, locale: 'en' });
-  const isToday = opened.hasSame(DateTime.fromMillis(now, { zone }), 'day');
-  const since = `open since ${opened.toFormat(isToday ? 'HH:mm' : 'd LLL HH:mm')}, while muted`;
+  const since = `open since ${manner.since(Number(event.openedAt), now)}, while muted`;
   return {
     state: 'waiting',
     dueAt: quiet ?? now,

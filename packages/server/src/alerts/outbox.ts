@@ -2,12 +2,14 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import type { Logger } from 'pino';
 import type { Bus } from '../bus';
 import type { AlertRow } from '../store/models';
-import { findAll } from '../store/rows';
+import { findAll, findOne } from '../store/rows';
 import { inRawTransaction } from '../store/store';
 import { RestsError } from '../commands/barred';
 import { asSent, type Known } from './asSent';
 import { CannotBeSent, type Message, type Sender } from './channels';
 import { doneFor } from './done';
+import { mannerOf } from './manner';
+import { gotThrough, standIn, standInForLate } from './standIn';
 import { claim, CLAIM_MS, placeOf, type Claimed } from './claiming';
 import { clockMayTidy, now as clockNow } from '../clock';
 import { stoodStill, wentOn } from '../standing';
@@ -67,8 +69,12 @@ export function startOutbox(
         (rule) => [rule.id, rule] as const,
       ),
     );
+    const userId = alerts[0]!.userId;
+    const reader = userId === null ? null : await findOne(models.users, { id: userId });
     const done =
-      channel === 'control' ? new Map<number, string[]>() : await doneFor(store, [...events.values()]);
+      channel === 'control'
+        ? new Map<number, string[]>()
+        : await doneFor(store, [...events.values()], (zone) => mannerOf(reader, zone));
     return {
       id: messageId,
       recipient,
@@ -79,7 +85,7 @@ export function startOutbox(
           if (event === undefined) return [];
           const rule = rules.get(alert.ruleId ?? 0) ?? null;
           const of = { event, rule, done: done.get(event.id) ?? [] };
-          return [asSent(known, alert, event, rule).then((sent) => ({ ...of, alert: sent }))];
+          return [asSent(known, alert, event, rule, reader).then((sent) => ({ ...of, alert: sent }))];
         }),
       ),
     };
@@ -106,6 +112,14 @@ export function startOutbox(
       const ids = new Set(there.map(({ id }) => id));
       const left = alerts.filter(({ id }) => ids.has(id));
       if (left.length === 0) return;
+      if (sent) await gotThrough(connection, left[0]!);
+      // What stood in for one that was late has done so already.
+      if (change.state === 'failed')
+        await standIn(
+          connection,
+          left.filter(({ stoodIn }) => !stoodIn),
+          outcome,
+        );
       await connection.batch(
         'INSERT INTO alertTries (workspaceId, alertId, at, sent, outcome) VALUES (?, ?, ?, ?, ?)',
         left.map(({ id, workspaceId }) => [workspaceId, id, now, sent, outcome.slice(0, 300)]),
@@ -140,6 +154,7 @@ export function startOutbox(
             },
         reason,
       );
+      if (last) wake();
       log.warn(
         { err: error, channel: claimed.channel, alerts: alerts.length, last },
         'an alert could not be sent',
@@ -165,6 +180,7 @@ export function startOutbox(
   /** Wakes the lanes that have something to send, and each as its next one is due. */
   const look = async (): Promise<void> => {
     await takeOver();
+    await standInForLate(store);
     do {
       again = false;
       const due = (await store.withConnection((connection) =>

@@ -1,10 +1,12 @@
 import { DateTime } from 'luxon';
+import type { UnitSystem } from '@peatmoor/core';
 import { USUAL_ALERT_CHOICES, type AlertChoices, type Severity } from '@peatmoor/contract';
 import type { Connection } from 'mariadb';
 import { now as clockNow } from '../clock';
 import { moreOf } from '../rules/definition';
 import type { AlertPhase, AlertRow, EventRow, MuteRow, RuleRow } from '../store/models';
 import { readRecipients, recipientBy, type Recipient } from './channels';
+import { mannerOf, type Manner, type Reader } from './manner';
 
 /** What an alert says. */
 export interface Wording {
@@ -22,6 +24,8 @@ interface Reached {
   state: AlertRow['state'];
   /** Why it does not go out, where it does not. */
   why: string;
+  /** How it is written for them. */
+  manner: Manner;
 }
 
 const HOUR_MS = 3_600_000;
@@ -36,6 +40,8 @@ interface MemberRow {
   name: string;
   alertChoices: string;
   hasPhone: number;
+  units: UnitSystem;
+  choices: string;
 }
 
 /** How a person is alerted, with what they did not choose as usual. */
@@ -44,8 +50,13 @@ export function choicesOf(stored: Partial<AlertChoices>): AlertChoices {
     ...USUAL_ALERT_CHOICES,
     ...stored,
     channels: { ...USUAL_ALERT_CHOICES.channels, ...stored.channels },
+    ways: { ...USUAL_ALERT_CHOICES.ways, ...stored.ways },
   };
 }
+
+/** Whether a way leads to somebody at all: pages may be open whenever. */
+export const isUsable = (way: string, { email, hasPhone }: { email: string; hasPhone: number }): boolean =>
+  way === 'push' ? Number(hasPhone) > 0 : way === 'email' ? email !== '' : true;
 
 /** When quiet hours that a time lies in end, epoch ms; null where it lies in none. */
 export function quietUntil(quiet: AlertChoices['quiet'], zone: string, now: number): number | null {
@@ -91,7 +102,7 @@ async function reach(
     `members ${workspaceId}`,
     async () =>
       (await connection.query(
-        "SELECT m.userId, m.role, COALESCE(u.email, '') AS email, u.name, u.alertChoices, EXISTS (SELECT 1 FROM pushPlaces p WHERE p.userId = u.id) AS hasPhone FROM memberships m JOIN users u ON u.id = m.userId WHERE m.workspaceId = ?",
+        "SELECT m.userId, m.role, COALESCE(u.email, '') AS email, u.name, u.alertChoices, u.units, u.choices, EXISTS (SELECT 1 FROM pushPlaces p WHERE p.userId = u.id) AS hasPhone FROM memberships m JOIN users u ON u.id = m.userId WHERE m.workspaceId = ?",
         [workspaceId],
       )) as MemberRow[],
   );
@@ -101,6 +112,14 @@ async function reach(
     }[];
     return row?.zone ?? 'UTC';
   });
+  const manners = new Map<string, Manner>();
+  /** People who read alike share one. */
+  const manner = (reader: Reader): Manner => {
+    const name = JSON.stringify([reader?.units, reader?.choices]);
+    const known = manners.get(name) ?? mannerOf(reader, zone);
+    manners.set(name, known);
+    return known;
+  };
   const people = new Map<number, MemberRow>();
   const result = new Map<string, Reached>();
   const add = (one: Reached): void => {
@@ -114,18 +133,22 @@ async function reach(
     if (channel === 'role')
       for (const member of members) if (member.role === to) people.set(member.userId, member);
     if (channel === 'webhook')
-      add({ channel, recipient: to, userId: null, at: now, state: 'waiting', why: '' });
+      add({ channel, recipient: to, userId: null, at: now, state: 'waiting', why: '', manner: manner(null) });
     if (channel !== 'email') continue;
     // An address of somebody here is that person.
     const member = members.find(({ email }) => email.toLowerCase() === to.toLowerCase());
     if (member === undefined) addresses.push(to);
     else people.set(member.userId, member);
   }
-  for (const { userId, email, alertChoices, hasPhone } of people.values()) {
+  for (const { userId, email, alertChoices, hasPhone, units, choices: reads } of people.values()) {
     const choices = choicesOf(JSON.parse(alertChoices || '{}') as Partial<AlertChoices>);
     const paused = choices.pausedUntil !== null && choices.pausedUntil > now;
     const quiet = severity === 'urgent' ? null : quietUntil(choices.quiet, zone, now);
-    const channels = choices.channels[severity];
+    const usable = (way: string): boolean => isUsable(way, { email, hasPhone });
+    const chosen = choices.channels[severity];
+    // Where nothing of what they chose leads to them, what stands in does.
+    const instead = chosen.length > 0 && !chosen.some(usable) ? choices.ways.order.find(usable) : undefined;
+    const channels = instead === undefined ? chosen : [instead];
     for (const channel of channels) {
       // Nobody misses a phone that is not there while another way reaches them.
       const phoneless = channel === 'push' && Number(hasPhone) === 0;
@@ -136,6 +159,7 @@ async function reach(
         channel,
         recipient: channel === 'email' ? email : String(userId),
         userId,
+        manner: manner({ units, choices: reads }),
         // What a pause keeps back is looked at again when it is over.
         at: paused ? choices.pausedUntil! : (quiet ?? now),
         state: paused ? 'muted' : phoneless || mailless ? 'failed' : 'waiting',
@@ -163,6 +187,7 @@ async function reach(
         channel: 'email',
         recipient: to,
         userId: null,
+        manner: manner(null),
         at: now,
         state: confirmed ? 'waiting' : 'unconfirmed',
         why: confirmed ? '' : 'The address has not agreed yet, by the link it was sent.',
@@ -179,15 +204,15 @@ const TOLD_LATER: ReadonlySet<AlertPhase> = new Set(['opened', 'escalated']);
 export async function quietOf(
   connection: Connection,
   { workspaceId, userId, severity }: { workspaceId: number; userId: number | null; severity: Severity },
-): Promise<{ zone: string; pausedUntil: number | null; quiet: number | null }> {
+): Promise<{ manner: Manner; pausedUntil: number | null; quiet: number | null }> {
   const [row] = (await connection.query(
-    "SELECT w.zone, COALESCE(u.alertChoices, '{}') AS alertChoices FROM workspaces w LEFT JOIN users u ON u.id = ? WHERE w.id = ?",
+    "SELECT w.zone, COALESCE(u.alertChoices, '{}') AS alertChoices, COALESCE(u.units, 'metric') AS units, COALESCE(u.choices, '{}') AS choices FROM workspaces w LEFT JOIN users u ON u.id = ? WHERE w.id = ?",
     [userId, workspaceId],
-  )) as { zone: string; alertChoices: string }[];
+  )) as { zone: string; alertChoices: string; units: UnitSystem; choices: string }[];
   const zone = row?.zone ?? 'UTC';
   const { pausedUntil, quiet } = choicesOf(JSON.parse(row?.alertChoices || '{}') as Partial<AlertChoices>);
   return {
-    zone,
+    manner: mannerOf(row ?? null, zone),
     pausedUntil,
     quiet: userId === null || severity === 'urgent' ? null : quietUntil(quiet, zone, clockNow()),
   };
@@ -231,15 +256,15 @@ export async function muteOf(
 export type Telling = Pick<RuleRow, 'id' | 'workspaceId' | 'recipients' | 'severity' | 'more'>;
 
 /**
- * Puts what a rule has to tell of an event into the outbox, in the caller's transaction: a row for each person and channel. What
- * does not go out (muted, too many in an hour, an address that did not agree) is a row all the same, and says why.
+ * Puts what a rule has to tell of an event into the outbox, in the caller's transaction: a row for each person and channel,
+ * each in the units, language and zone of whom it is for. What does not go out (muted, too many in an hour, an address that did not agree) is a row all the same, and says why.
  */
 export async function queueAlerts(
   connection: Connection,
   rule: Telling,
   event: Pick<EventRow, 'id' | 'deviceRowId'>,
   phase: AlertPhase,
-  { subject, text }: Wording,
+  wording: Wording | ((manner: Manner) => Wording),
   recipients: readonly Recipient[] = readRecipients(rule.recipients),
   read: Read = new Map(),
 ): Promise<void> {
@@ -304,9 +329,16 @@ export async function queueAlerts(
   // A reminder that is kept back is not written down: there may be one every second.
   const kept = phase === 'reminder' ? rows.filter(({ state }) => state === 'waiting') : rows;
   if (kept.length === 0) return;
+  const written = new Map<string, Wording>();
+  const wordingFor = (manner: Manner): Wording => {
+    if (typeof wording !== 'function') return wording;
+    const known = written.get(manner.name) ?? wording(manner);
+    written.set(manner.name, known);
+    return known;
+  };
   await insertAlerts(
     connection,
-    kept.map(({ channel, recipient, userId, at, state, why }) => ({
+    kept.map(({ channel, recipient, userId, at, state, why, manner }) => ({
       workspaceId: rule.workspaceId,
       eventId: event.id,
       ruleId: rule.id,
@@ -314,8 +346,8 @@ export async function queueAlerts(
       channel,
       recipient,
       phase,
-      subject: subject.slice(0, 200),
-      text,
+      subject: wordingFor(manner).subject.slice(0, 200),
+      text: wordingFor(manner).text,
       state,
       // Only what opens is told when a mute is over; nothing else of it is looked at again.
       dueAt: state !== 'muted' ? Math.max(at, notBefore) : TOLD_LATER.has(phase) ? at : 0,
@@ -348,7 +380,7 @@ async function recentOf(connection: Connection, ruleId: number, now: number): Pr
   );
 }
 
-type NewAlert = Omit<AlertRow, 'id' | 'attempts' | 'sentAt' | 'messageId'>;
+type NewAlert = Omit<AlertRow, 'id' | 'attempts' | 'sentAt' | 'messageId' | 'triedAt' | 'stoodIn'>;
 
 /** Writes rows of the outbox. */
 export async function insertAlerts(connection: Connection, rows: readonly NewAlert[]): Promise<void> {

@@ -1,6 +1,6 @@
 import { hostOf, mayDo, type Role } from '@peatmoor/core';
 import { createHash, randomBytes } from 'node:crypto';
-import type { AlertChoices, AlertLink, AlertsOfMe, PushPlace, Webhook } from '@peatmoor/contract';
+import type { AlertChoicesIn, AlertLink, AlertsOfMe, PushPlace, Webhook } from '@peatmoor/contract';
 import { lookAtMuted } from '../alerts/muted';
 import { NO_MAIL } from '../alerts/channels/email';
 import type { LinkFor } from '../alerts/links';
@@ -120,8 +120,9 @@ export function alertHandlers(parts: ApiParts): AlertHandlers {
   return {
     readMyAlerts: ({ scope }) => mine(scope.userId),
     changeMyAlerts: async ({ scope, body }) => {
+      const { ways = (await mine(scope.userId)).choices.ways, ...choices } = body as AlertChoicesIn;
       await models.users.update(
-        { alertChoices: JSON.stringify(body as AlertChoices) as never },
+        { alertChoices: JSON.stringify({ ...choices, ways }) as never },
         { where: { id: scope.userId } },
       );
       await store.withConnection((connection) => lookAtMuted(connection, { userId: scope.userId }));
@@ -167,6 +168,12 @@ export function alertHandlers(parts: ApiParts): AlertHandlers {
             ON DUPLICATE KEY UPDATE userId = VALUES(userId), secrets = VALUES(secrets), name = VALUES(name)`,
           [scope.userId, endpointHash, endpoint, JSON.stringify(keys), name, clockNow()],
         ),
+      );
+      // There is a way again.
+      await store.withConnection((connection) =>
+        connection.query("DELETE FROM unreached WHERE channel IN ('', 'push') AND recipient = ?", [
+          String(scope.userId),
+        ]),
       );
       return toPlace((await findOne(models.pushPlaces, { endpointHash, userId: scope.userId }))!);
     },

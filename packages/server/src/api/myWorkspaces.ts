@@ -58,10 +58,11 @@ export function workspacesHandlers(parts: ApiParts): WorkspacesHandlers {
       await deleteIn(table as typeof models.rules, workspaceId, {}, transaction);
     const kinds = await listIn(models.kinds, workspaceId, { attributes: ['id'], transaction });
     await models.changes.destroy({ where: { workspaceId }, transaction });
-    await store.sequelize.query('DELETE FROM alertStops WHERE workspaceId = ?', {
-      replacements: [workspaceId],
-      transaction,
-    });
+    for (const table of ['alertStops', 'unreached'])
+      await store.sequelize.query(`DELETE FROM ${table} WHERE workspaceId = ?`, {
+        replacements: [workspaceId],
+        transaction,
+      });
     await deleteDevices(
       store,
       devices.map(({ rowId }) => rowId),

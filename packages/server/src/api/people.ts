@@ -259,6 +259,10 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
           await deleteIn(models.sessions, scope.workspaceId, where, transaction);
           await deleteIn(models.accessKeys, scope.workspaceId, where, transaction);
           await deleteIn(models.grants, scope.workspaceId, where, transaction);
+          await store.sequelize.query(
+            "DELETE FROM unreached WHERE workspaceId = ? AND channel IN ('', 'push') AND recipient = ?",
+            { replacements: [scope.workspaceId, String(id)], transaction },
+          );
           rules = await handOver(
             store,
             scope.workspaceId,

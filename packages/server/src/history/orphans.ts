@@ -33,7 +33,7 @@ const OWNED: readonly Owned[] = [
     'rows',
     'workspaceId',
     'workspaces.id',
-    'addresses mutes webhooks rules timetables changes accessKeys claims calibrations notes events alerts arrivals commands overrides runs',
+    'addresses mutes webhooks rules timetables changes accessKeys claims calibrations notes events alerts arrivals commands overrides runs unreached',
   ),
 ];
 

@@ -3,16 +3,15 @@ import {
   readCondition,
   ruleSentence,
   showDuration,
-  showReading,
   type Datastream,
   type Measured,
   type RulePlan,
   type SpokenCondition,
   type Transition,
 } from '@peatmoor/core';
-import { DateTime } from 'luxon';
 import type { Connection } from 'mariadb';
 import { queueActions } from '../alerts/actions';
+import type { Manner } from '../alerts/manner';
 import { plannedOf, queueAlerts, type Read, type Wording } from '../alerts/telling';
 import type { Bus } from '../bus';
 import type { DeviceEntry } from '../registry';
@@ -37,6 +36,7 @@ export function sentenceOf(
   whomWatched: string,
   streams: readonly Datastream[],
   others: Others,
+  manner?: Manner,
 ): string {
   const definition = definitionOf(rule);
   const conditions = definition.conditions.flatMap(
@@ -45,11 +45,13 @@ export function sentenceOf(
       if (condition === null) return [];
       const other = device === null ? undefined : others(device);
       const where = device === null ? streams : (other?.streams ?? []);
+      const measured = where.find(({ key }) => key === stream);
       return [
         {
           condition,
           spoken: {
-            stream: where.find(({ key }) => key === stream),
+            stream: measured,
+            ...(measured !== undefined && manner && { show: (value) => manner.reading(measured, value) }),
             key: stream,
             whom: device === null ? whomWatched : (other?.name ?? 'a device that is gone'),
           },
@@ -78,7 +80,15 @@ export async function writeTransitions(
     const event =
       one.transition.kind === 'opened' ? await open(connection, one, others) : await close(connection, one);
     if (event === null) continue;
-    await queueAlerts(connection, one.rule, event, one.transition.kind, wording(one, event), undefined, read);
+    await queueAlerts(
+      connection,
+      one.rule,
+      event,
+      one.transition.kind,
+      wording(one, event, others),
+      undefined,
+      read,
+    );
     await queueActions(connection, one.rule, event, one.transition.kind);
     result.push(event);
   }
@@ -204,17 +214,12 @@ export async function closeOfRule(connection: Connection, ruleId: number, at: nu
   );
 }
 
-/** Writes a time by the clock of a zone. */
-export const whenIn =
-  (zone: string) =>
-  (at: number): string =>
-    DateTime.fromMillis(at, { zone, locale: 'en' }).toFormat('d LLL HH:mm:ss ZZZZ');
-
 /** How a rule's value is called where it is made of several readings, or says where something is; undefined where it is the reading. */
 export function measuredBy(
   rule: RuleRow,
   stream: Datastream | undefined,
   device: string,
+  { reading }: Pick<Manner, 'reading'>,
 ): (value: number) => Measured | undefined {
   const { conditions } = definitionOf(rule);
   // Of several conditions it is not said here whose value it is.
@@ -225,57 +230,66 @@ export function measuredBy(
       ? undefined
       : sort?.measured?.(settings!, value, {
           of: `${stream.title} of ${device}`,
-          show: (one) => showReading(stream, one),
+          show: (one) => reading(stream, one),
         });
 }
 
-function wording({ rule, plan, entry, stream, transition }: Happened, event: EventRow): Wording {
-  const when = whenIn(plan.zone);
-  const opened = transition.kind === 'opened';
-  const measured = measuredBy(rule, stream, entry.name);
-  const show = (value: number | null): string =>
-    value === null
-      ? ''
-      : stream === undefined || rule.sort === 'refused'
-        ? String(value)
-        : (measured(value)?.short ?? showReading(stream, value));
-  const reading = show(transition.value);
-  const named = transition.value === null ? undefined : measured(transition.value)?.sentence;
-  const about = [entry.name, reading].filter((part) => part !== '').join(', ');
-  const subject = opened ? `${rule.severity}: ${rule.title} (${about})` : `closed: ${rule.title} (${about})`;
-  const { message } = moreOf(rule);
-  const said = fillText(message, {
-    value: reading,
-    device: entry.name,
-    datastream: stream?.title ?? rule.streamKey,
-    rule: rule.title,
-    severity: rule.severity,
-    since: when(event.openedAt),
-  });
-  const what =
-    stream === undefined || reading === ''
-      ? `${entry.name}: ${rule.title}`
-      : `${stream.title} of ${entry.name}`;
-  const lines = opened
-    ? [
-        said !== ''
-          ? said
-          : (named ?? (reading === '' || stream === undefined ? `${what}.` : `${what} is ${reading}.`)),
-        `Opened ${when(event.openedAt)}.`,
-      ]
-    : [
-        reading === '' || stream === undefined
-          ? `${what}: over.`
-          : named === undefined
-            ? `${what} is back: ${reading}.`
-            : `It is back. ${named}`,
-        `Opened ${when(event.openedAt)}, closed ${when(transition.at)}, after ${showDuration(transition.at - event.openedAt)}.`,
-        ...(transition.extreme === null || stream === undefined
-          ? []
-          : [`Peak value meanwhile: ${show(transition.extreme)}.`]),
-      ];
-  return { subject: subject.slice(0, 200), text: [...lines, '', event.sentence].join('\n') };
-}
+/** What is said of an event that opened or closed, in the manner of whom it is said to. */
+const wording =
+  ({ rule, entry, stream, transition }: Happened, event: EventRow, others: Others) =>
+  (manner: Manner): Wording => {
+    const { when, reading: written } = manner;
+    const opened = transition.kind === 'opened';
+    const measured = measuredBy(rule, stream, entry.name, manner);
+    const sentence = sentenceOf(rule, whom(rule, entry), entry.streams, others, manner);
+    const show = (value: number | null): string =>
+      value === null
+        ? ''
+        : stream === undefined || rule.sort === 'refused'
+          ? String(value)
+          : (measured(value)?.short ?? written(stream, value));
+    const reading = show(transition.value);
+    const named = transition.value === null ? undefined : measured(transition.value)?.sentence;
+    const about = [entry.name, reading].filter((part) => part !== '').join(', ');
+    const subject = opened
+      ? `${rule.severity}: ${rule.title} (${about})`
+      : `closed: ${rule.title} (${about})`;
+    const { message } = moreOf(rule);
+    const said = fillText(message, {
+      value: reading,
+      device: entry.name,
+      datastream: stream?.title ?? rule.streamKey,
+      rule: rule.title,
+      severity: rule.severity,
+      since: when(event.openedAt),
+    });
+    const what =
+      stream === undefined || reading === ''
+        ? `${entry.name}: ${rule.title}`
+        : `${stream.title} of ${entry.name}`;
+    const lines = opened
+      ? [
+          said !== ''
+            ? said
+            : (named ?? (reading === '' || stream === undefined ? `${what}.` : `${what} is ${reading}.`)),
+          `Opened ${when(event.openedAt)}.`,
+        ]
+      : [
+          reading === '' || stream === undefined
+            ? `${what}: over.`
+            : named === undefined
+              ? `${what} is back: ${reading}.`
+              : `It is back. ${named}`,
+          `Opened ${when(event.openedAt)}, closed ${when(transition.at)}, after ${showDuration(transition.at - event.openedAt)}.`,
+          ...(transition.extreme === null || stream === undefined
+            ? []
+            : [`Peak value meanwhile: ${show(transition.extreme)}.`]),
+        ];
+    return {
+      subject: subject.slice(0, 200),
+      text: [...lines, '', opened ? sentence : event.sentence].join('\n'),
+    };
+  };
 
 /** Tells the pages of the workspace. */
 export function announceEvents(bus: Bus, events: readonly EventRow[]): void {

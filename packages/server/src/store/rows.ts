@@ -42,6 +42,7 @@ const BOOLEAN_COLUMNS = [
   'periodOpen',
   'listed',
   'keepsTokens',
+  'stoodIn',
 ] as const;
 
 /** What belongs to a workspace names it. Every query on such rows goes through these functions with its workspace. */

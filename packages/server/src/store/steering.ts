@@ -23,4 +23,9 @@ export const STEERING = [
   // A control that runs for no longer than it may, and rests then: epoch ms; which command ended it.
   `CREATE TABLE IF NOT EXISTS runs (deviceRowId INT UNSIGNED NOT NULL, streamId INT UNSIGNED NOT NULL, workspaceId INT UNSIGNED NOT NULL,
     runUntil BIGINT NULL, restUntil BIGINT NULL, endedBy BIGINT UNSIGNED NULL, PRIMARY KEY (deviceRowId, streamId), KEY (workspaceId), KEY due (runUntil))`,
+  // When an alert was tried first, epoch ms, and whether another way stands in for it already.
+  'ALTER TABLE alerts ADD COLUMN IF NOT EXISTS triedAt BIGINT NULL, ADD COLUMN IF NOT EXISTS stoodIn TINYINT(1) NOT NULL DEFAULT 0',
+  // Where nothing gets through, since when, epoch ms; an empty channel for a person to whom no way is left.
+  `CREATE TABLE IF NOT EXISTS unreached (workspaceId INT UNSIGNED NOT NULL, channel VARCHAR(20) NOT NULL, recipient VARCHAR(254) NOT NULL,
+    since BIGINT NOT NULL, reason VARCHAR(300) NOT NULL, PRIMARY KEY (workspaceId, channel, recipient))`,
 ];

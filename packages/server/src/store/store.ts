@@ -247,7 +247,7 @@ function retryStatements(sequelize: Sequelize): void {
 
 /** Tables beside those of the models without which the service does not work. */
 const OTHER_TABLES =
-  'journal journalOffsets journalWriters leases chunks texts locations images setAside leftovers limits repeats ruleStates alertStops alertPaces serviceSecrets news nodes connections'.split(
+  'journal journalOffsets journalWriters leases chunks texts locations images setAside leftovers limits repeats ruleStates alertStops alertPaces unreached serviceSecrets news nodes connections'.split(
     ' ',
   );
 

@@ -11,7 +11,7 @@ import type { ManagedDatabase } from '../database/managed';
 import type { JournalWriter } from '../journal/writer';
 import { standing } from '../standing';
 import { startDiskWatch } from './disk';
-import { watchSetAside } from './aside';
+import { watchSetAside, watchUnreached } from './aside';
 import { startTelling, troublesOf, type Telling, type Watched } from './troubles';
 
 /** Work that has failed in a row for so long stands still, in ms. */
@@ -41,6 +41,7 @@ export function startWatching({ config, database, journal, renewing, log, ...tel
   const backups = config.backups === null ? null : startBackups(config.backups, made, log);
   const givenEnds = endOf(tls);
   const aside = watchSetAside(telling.store);
+  const unreached = watchUnreached(telling.store);
   const watched: Watched = {
     disk: disk.state,
     backups: () => backups?.state() ?? null,
@@ -48,6 +49,7 @@ export function startWatching({ config, database, journal, renewing, log, ...tel
     clock: troubleOfClock,
     missingTables: telling.store.missingTables,
     setAside: aside.state,
+    unreached: unreached.state,
     standing: () => standing(STANDS_MS),
   };
   const place =
@@ -58,6 +60,7 @@ export function startWatching({ config, database, journal, renewing, log, ...tel
     async stop() {
       disk.stop();
       aside.stop();
+      unreached.stop();
       await told.stop();
       await backups?.stop();
     },

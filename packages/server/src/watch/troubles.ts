@@ -18,7 +18,7 @@ const ENDING_MS = 14 * DAY_MS;
 /** A trouble must last so long before anybody is written to. */
 const LASTS_MS = 5000;
 
-const TROUBLES = ['disk', 'backup', 'certificate', 'clock', 'tables', 'work', 'readings'] as const;
+const TROUBLES = ['disk', 'backup', 'certificate', 'clock', 'tables', 'work', 'readings', 'alerts'] as const;
 
 /** Something that is wrong with the service itself, and what to do. */
 export interface Trouble {
@@ -39,6 +39,8 @@ export interface Watched {
   missingTables: readonly string[];
   /** How many pieces were set aside within the last week, and the newest in words. */
   setAside: () => { count: number; newest: string };
+  /** People to whom no alert gets through, by no way. */
+  unreached: () => { people: number; workspaces: readonly string[] };
   /** What has stood still for some time. */
   standing: () => readonly Standing[];
 }
@@ -51,6 +53,7 @@ export function troublesOf({
   clock,
   missingTables,
   setAside,
+  unreached,
   standing,
 }: Watched): Trouble[] {
   const now = clockNow();
@@ -124,6 +127,15 @@ export function troublesOf({
       found: `${counted(aside.count, 'piece')} of the records could not be read within the last week and ${aside.count === 1 ? 'was' : 'were'} set aside: ${aside.newest}.`,
       remedy:
         'The bytes are kept in the table setAside, and everything else goes on. Keep a backup; the disk may be failing.',
+    });
+  const { people, workspaces } = unreached();
+  if (people > 0)
+    troubles.push({
+      what: 'alerts',
+      state: 'bad',
+      found: `Alerts get through to ${counted(people, 'person', 'people')} of ${workspaces.slice(0, 5).join(', ')} by no way.`,
+      remedy:
+        'The events that they were about say why. See that the mail server takes mails, and that they have a phone or an email under Your alerts.',
     });
   return troubles;
 }

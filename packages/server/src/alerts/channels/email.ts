@@ -9,7 +9,7 @@ import { CannotBeSent, type AlertChannel, type ChannelParts, type Message, type 
 export const email: AlertChannel = { name: 'email', version: 1, start: startEmail };
 
 /** What is told though the event is over. */
-const ENDS_OR_OWN: ReadonlySet<string> = new Set(['closed', 'held', 'override', 'undone']);
+const ENDS_OR_OWN: ReadonlySet<string> = new Set(['closed', 'held', 'override', 'undone', 'unreached']);
 /** What comes later than this after it happened says so, in ms. */
 const LATE_MS = 120_000;
 export const NO_MAIL = 'No mail server is set. Set PEATMOOR_SMTP_URL and start again.';

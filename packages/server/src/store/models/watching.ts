@@ -122,9 +122,13 @@ export interface AlertRow {
   /** The message it goes with, once it is claimed; the same at every try. */
   messageId: string | null;
   queuedAt: number;
+  /** When it was tried first; null for not yet. */
+  triedAt: number | null;
+  /** Another way stands in for it: nobody took it in time. */
+  stoodIn: boolean;
 }
-/** held: what the rule wants of a control has to wait. override: somebody does without its interlock for a while. undone: what the rule wanted did not happen. */
-export type AlertPhase = 'opened' | 'closed' | 'reminder' | 'escalated' | 'held' | 'override' | 'undone';
+/** unreached: owners hear that something to somebody does not get through. held: what the rule wants of a control has to wait. override: somebody does without its interlock for a while. undone: what the rule wanted did not happen. */
+export type AlertPhase = 'opened' | 'closed' | 'reminder' | 'escalated' | 'held' | 'override' | 'undone' | 'unreached';
 export interface AlertTryRow {
   id: number;
   workspaceId: number;
@@ -208,7 +212,8 @@ export const defineWatching = (table: Define) => ({
     ...fields('workspaceId eventId attempts ruleId userId', INTEGER),
     ...fields('channel recipient phase subject state error messageId', STRING),
     text: TEXT,
-    ...fields('dueAt sentAt queuedAt', BIGINT),
+    ...fields('dueAt sentAt queuedAt triedAt', BIGINT),
+    stoodIn: BOOLEAN,
   }),
   alertTries: table<AlertTryRow>('alertTries', {
     id: number(),
