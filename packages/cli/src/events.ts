@@ -79,6 +79,7 @@ export function eventCommands(program: Command): void {
             : [
                 `${showTime(it.acknowledgedAt)}  acknowledged by ${it.acknowledgedBy}${it.remark && `: ${it.remark}`}`,
               ]),
+          ...it.comments.map(({ at, by, text }) => `${showTime(at)}  ${by}: ${text}`),
           ...(it.closedAt === null
             ? []
             : [
@@ -103,6 +104,17 @@ export function eventCommands(program: Command): void {
               `${showTime(wanted.at)}  ${wanted.stream} of ${wanted.deviceId} wanted to be ${wanted.value}: ${wanted.state}`,
           ),
         ].join('\n'),
+      );
+    });
+  event
+    .command('comment <event> <text>')
+    .description('say something of an event: it stands on its page with your name and the time')
+    .addHelpText('after', '\nExample:\n  peatmoor event comment 12 "The flap was stuck"')
+    .action(async (id: string, text: string, _options: unknown, command: Command) => {
+      print(
+        command,
+        await signedInClient().call('commentEvent', { params: { event: id }, body: { text } }),
+        () => `Said of event ${id}.`,
       );
     });
   for (const [verb, call, done] of [

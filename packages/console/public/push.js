@@ -24,7 +24,9 @@ self.addEventListener('push', (event) => {
         requireInteraction: urgent,
         data: { url: said.url, acknowledge: said.acknowledge },
         actions:
-          said.acknowledge === null || said.over ? [] : [{ action: 'acknowledge', title: 'Acknowledge' }],
+          said.acknowledge === null || said.over
+            ? []
+            : [{ action: 'acknowledge', title: said.tag === 'several' ? 'Acknowledge all' : 'Acknowledge' }],
       }),
       badge(),
     ]),

@@ -105,7 +105,7 @@ it('a link does nothing for somebody who has left the workspace, nor a second ti
   const rule = await ruleFor('Ask the helper', [Number(helper.id.replace('person-', ''))]);
   await cross(-45);
   const [, link] = /\/alert\/(\S+)/.exec((await mailOf('Ask the helper')).text)!;
-  await client.call('removePerson', { params: { person: helper.id } });
+  await client.call('removePerson', { params: { person: helper.id }, query: { takesOver: 'nobody' } });
   await expect(service.open.call('useAlertLink', { params: { link: link! } })).rejects.toThrow(/has left/);
   const [event] = await client.call('listEvents', { query: { rule } });
   expect(event!.acknowledgedAt).toBeNull();
@@ -131,4 +131,95 @@ it.each([
   ['2026-06-01T00:00:00Z', 'Pacific/Auckland', '2026-06-07T20:00:00Z'],
 ])('writes on Mondays at eight: after %s in %s', (now, zone, next) => {
   expect(new Date(nextWeekly(zone, Date.parse(now))).toISOString()).toBe(new Date(next).toISOString());
+});
+
+/** Rules of before would be told of in the same messages. */
+const noRules = async (): Promise<void> => {
+  for (const { id: rule } of await client.call('listRules'))
+    await client.call('deleteRule', { params: { rule } });
+};
+
+it('the page behind Acknowledge has the value as it is now, the readings, and a thread of comments', async () => {
+  const { user } = await client.call('me');
+  await noRules();
+  const rule = await ruleFor('With a chart', [user.id]);
+  await cross(-50);
+  const event = await newest(rule, ({ alerts }) => alerts.some(({ state }) => state === 'sent'));
+  const { text } = await until(
+    () =>
+      mail
+        .mails()
+        .find((one) => one.text.includes('Acknowledge: ') && /With a chart/.test(one.subject + one.text)),
+    'the mail',
+  );
+  const link = /\/alert\/(\S+)/.exec(text)![1]!;
+  await post(service, token, { level: -40 });
+  const shown = await service.open.call('readAlertLink', { params: { link } });
+  expect(shown).toMatchObject({
+    value: 'Water level: -40 mm',
+    valueAt: expect.any(Number),
+    chart: true,
+    comments: [],
+    done: false,
+  });
+  expect(shown.sentence).toContain('is above -100 mm');
+  const chart = await fetch(`${service.url}/api/alert-links/${link}/chart`);
+  expect(chart.status).toBe(200);
+  expect(
+    Buffer.from(await chart.arrayBuffer())
+      .subarray(1, 4)
+      .toString(),
+  ).toBe('PNG');
+  expect((await fetch(`${service.url}/api/alert-links/${link}x/chart`)).status).toBe(404);
+  const say = (text: string) => service.open.call('commentAlertLink', { params: { link }, body: { text } });
+  expect((await say('on my way')).comments).toMatchObject([{ by: user.name, text: 'on my way' }]);
+  const used = await service.open.call('useAlertLink', { params: { link } });
+  expect(used).toMatchObject({ done: true, acknowledgedBy: user.name });
+  await say('it was the flap');
+  await client.call('commentEvent', { params: { event: event.id }, body: { text: 'thank you' } });
+  const { comments } = await client.call('readEvent', { params: { event: event.id } });
+  expect(comments.map(({ by, text: said }) => [by, said])).toEqual([
+    [user.name, 'on my way'],
+    [user.name, 'it was the flap'],
+    [user.name, 'thank you'],
+  ]);
+  expect((await service.open.call('readAlertLink', { params: { link } })).comments).toEqual(comments);
+  await expect(
+    client.call('commentEvent', { params: { event: event.id }, body: { text: ' ' } }),
+  ).rejects.toThrow('text');
+  await expect(say('x'.repeat(301))).rejects.toThrow('text');
+  const stranger = (await newPerson(service, 'Stranger')).client;
+  await expect(
+    stranger.call('commentEvent', { params: { event: event.id }, body: { text: 'me too' } }),
+  ).rejects.toThrow('event');
+});
+
+it('what one message tells of is acknowledged together', async () => {
+  const { user } = await client.call('me');
+  await noRules();
+  const rules: number[] = [];
+  for (const title of ['Together one', 'Together two', 'Together three'])
+    rules.push(await ruleFor(title, [user.id]));
+  await cross(-50);
+  const together = await until(
+    () => mail.mails().find(({ text }) => text.includes('Acknowledge all of these:')),
+    'a gathered mail',
+    20_000,
+  );
+  const link = /Acknowledge all of these: \S+\/alert\/(\S+)/.exec(together.text)![1]!;
+  const shown = await service.open.call('readAlertLink', { params: { link } });
+  expect(shown.what).toBe('events');
+  expect(shown.events.length).toBeGreaterThan(1);
+  expect(shown.done).toBe(false);
+  // Looking does nothing.
+  const open = async (): Promise<Event[]> =>
+    (await client.call('listEvents', { query: { state: 'unacknowledged' } })).filter(({ ruleId }) =>
+      rules.includes(ruleId!),
+    );
+  expect(await open()).toHaveLength(3);
+  // As a phone presses it: without a body.
+  const pressed = await fetch(`${service.url}/api/alert-links/${link}`, { method: 'POST' });
+  expect(pressed.status).toBe(200);
+  expect((await open()).length).toBe(3 - shown.events.length);
+  expect(await service.open.call('readAlertLink', { params: { link } })).toMatchObject({ done: true });
 });

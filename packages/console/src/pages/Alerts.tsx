@@ -1,6 +1,14 @@
-import { Box, Button, Checkbox, FormControlLabel, Typography } from '@mui/material';
+import { Box, Button, Checkbox, FormControlLabel, MenuItem, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
-import { PERSONAL_CHANNELS, SEVERITIES, type AlertsOfMe, type PersonalChannel } from '@peatmoor/contract';
+import {
+  PERSONAL_CHANNELS,
+  SEVERITIES,
+  STAND_INS,
+  type AlertChoices,
+  type AlertsOfMe,
+  type PersonalChannel,
+  type StandIn,
+} from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { Test } from '../alerts/Test';
 import { Addresses, Webhooks } from '../alerts/Webhooks';
@@ -115,6 +123,7 @@ function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode 
           ))}
         </tbody>
       </Box>
+      <Ways choices={choices} put={put} />
       {mine.mailTrouble && <Notice>{mine.mailTrouble}</Notice>}
       <Notice error={error} />
       <Section
@@ -168,6 +177,63 @@ function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode 
         />
       </Section>
     </>
+  );
+}
+
+const WAY_WORDS: Record<StandIn, string> = { push: 'Phones and browsers', email: 'Email' };
+const MINUTES = [1, 2, 5, 10, 15, 30, 60];
+
+/** The ways that stand in for one another, in the order in which they do, and after how long. */
+function Ways({
+  choices: { ways },
+  put,
+}: {
+  choices: AlertChoices;
+  put: (part: Partial<AlertChoices>) => void;
+}): ReactNode {
+  const [first, second] = STAND_INS;
+  const orders: StandIn[][] = [[first, second], [second, first], [first], [second], []];
+  const words = (order: readonly StandIn[]): string =>
+    order.length === 0 ? 'nothing stands in' : order.map((way) => WAY_WORDS[way]).join(', then ');
+  return (
+    <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, mt: 2 }}>
+      <TextField
+        select
+        label="Where that does not get through"
+        value={ways.order.join()}
+        onChange={({ target }) =>
+          put({ ways: { ...ways, order: target.value === '' ? [] : (target.value.split(',') as StandIn[]) } })
+        }
+        slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+        sx={{ minWidth: { xs: '100%', sm: 320 } }}
+      >
+        {orders.map((order) => (
+          <MenuItem key={order.join()} value={order.join()}>
+            {words(order)}
+          </MenuItem>
+        ))}
+      </TextField>
+      {ways.order.length > 0 && (
+        <TextField
+          select
+          label="Nobody has taken it for"
+          value={ways.minutes}
+          onChange={({ target }) => put({ ways: { ...ways, minutes: Number(target.value) } })}
+          sx={{ minWidth: 160 }}
+        >
+          {[...new Set([...MINUTES, ways.minutes])]
+            .sort((a, b) => a - b)
+            .map((minutes) => (
+              <MenuItem key={minutes} value={minutes}>
+                {minutes} min
+              </MenuItem>
+            ))}
+        </TextField>
+      )}
+      <Typography color="textSecondary" variant="body2" sx={{ flexBasis: '100%' }}>
+        What is refused for good goes the next way at once. Owners are told, once.
+      </Typography>
+    </Box>
   );
 }
 

@@ -5,6 +5,7 @@ import { Link, useParams } from 'react-router';
 import { aroundEvent, isNumeric, showDuration } from '@peatmoor/core';
 import type { WholeEvent } from '@peatmoor/contract';
 import { api, useChange, useRead } from '../api';
+import { Comments } from '../events/Comments';
 import { useWatched } from '../events/EventRow';
 import { useNow } from '../live';
 import { Heading, Section } from '../parts/Heading';
@@ -45,6 +46,7 @@ const PHASES: Record<string, string> = {
   held: 'that it steers too often',
   override: 'that it was overridden',
   undone: 'that what it wanted was not done',
+  unreached: 'that somebody is not reached',
 };
 
 /** One event and everything that happened: alerts, each try, who acknowledged, what was wanted. */
@@ -55,6 +57,8 @@ export function EventPage(): ReactNode {
   const [remark, setRemark] = useState('');
   const acknowledge = useChange('acknowledgeEvent', ['listEvents', 'readEvent', 'countEvents']);
   const close = useChange('closeEvent', ['listEvents', 'readEvent', 'countEvents', 'listDevices']);
+  const comment = useChange('commentEvent', ['readEvent']);
+  const said = { onSuccess: () => setRemark('') };
   const may = useMay('steer');
   const watchedBy = useWatched();
   const displayOf = useDisplay();
@@ -92,40 +96,53 @@ export function EventPage(): ReactNode {
           Its rule
         </Button>
       </Heading>
-      {open && (
-        <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'flex-end', mb: 2 }}>
-          {event.acknowledgedAt === null && (
-            <Button
-              variant="contained"
-              color="primary"
-              disabled={!may || acknowledge.isPending}
-              onClick={() => acknowledge.mutate({ params: { event: event.id }, body: { remark } })}
-            >
-              Acknowledge
-            </Button>
-          )}
+      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'flex-end', mb: 2 }}>
+        {open && event.acknowledgedAt === null && (
+          <Button
+            variant="contained"
+            color="primary"
+            disabled={!may || acknowledge.isPending}
+            onClick={() => acknowledge.mutate({ params: { event: event.id }, body: { remark } }, said)}
+          >
+            Acknowledge
+          </Button>
+        )}
+        {open && (
           <Button
             disabled={!may || close.isPending}
-            onClick={() => close.mutate({ params: { event: event.id }, body: { remark } })}
+            onClick={() => close.mutate({ params: { event: event.id }, body: { remark } }, said)}
           >
             Close
           </Button>
-          <TextField
-            label="Remark"
-            value={remark}
-            placeholder="on my way"
-            onChange={({ target }) => setRemark(target.value)}
-            slotProps={{ inputLabel: { shrink: true }, htmlInput: { maxLength: 300 } }}
-            sx={{ flex: '1 1 200px', maxWidth: 400 }}
-          />
-        </Box>
-      )}
-      <Notice error={acknowledge.error ?? close.error} />
+        )}
+        <TextField
+          label="Comment"
+          value={remark}
+          placeholder="on my way"
+          onChange={({ target }) => setRemark(target.value)}
+          slotProps={{ inputLabel: { shrink: true }, htmlInput: { maxLength: 300 } }}
+          sx={{ flex: '1 1 200px', maxWidth: 400 }}
+        />
+        {(remark.trim() !== '' || !open) && (
+          <Button
+            disabled={!may || comment.isPending || remark.trim() === ''}
+            onClick={() => comment.mutate({ params: { event: event.id }, body: { text: remark } }, said)}
+          >
+            Say it
+          </Button>
+        )}
+      </Box>
+      <Notice error={acknowledge.error ?? close.error ?? comment.error} />
       <Typography sx={{ borderLeft: `3px solid ${ink.heather}`, pl: 2, mb: 2, overflowWrap: 'anywhere' }}>
         {event.sentence}
       </Typography>
       {stream !== undefined && isNumeric(stream) && event.value !== null && (
         <Around event={event} now={now} />
+      )}
+      {event.comments.length > 0 && (
+        <Section title="What was said">
+          <Comments comments={event.comments} />
+        </Section>
       )}
       <Section title="What happened">
         <Box component="ol" sx={{ listStyle: 'none', p: 0, m: 0 }}>
@@ -181,7 +198,8 @@ function storyOf(
           {
             at: event.acknowledgedAt,
             words: `Acknowledged by ${event.acknowledgedBy}`,
-            detail: event.remark,
+            // What stands as a comment is not said twice.
+            detail: event.comments.some(({ text }) => text === event.remark) ? '' : event.remark,
           },
         ]),
     ...(event.closedAt === null

@@ -81,6 +81,12 @@ export const rulesEndpoints = {
     'Acknowledge an event',
     { body: rules.acknowledgeSchema, answer: rules.eventSchema },
   ),
+  commentEvent: endpoint<rules.Comment, { text: string }>(
+    'POST /api/events/:event/comments',
+    'steer',
+    'Say something of an event',
+    { body: rules.newCommentSchema, answer: rules.commentSchema },
+  ),
   closeEvent: endpoint<rules.Event, { remark?: string }>(
     'POST /api/events/:event/close',
     'steer',
@@ -145,5 +151,11 @@ export const rulesEndpoints = {
     'open',
     'Acknowledge, confirm or stop, by the link of an alert',
     { answer: alerts.alertLinkSchema },
+  ),
+  commentAlertLink: endpoint<alerts.AlertLink, { text: string }>(
+    'POST /api/alert-links/:link/comments',
+    'open',
+    'Say something of the event that an alert was about, or of each that it was about',
+    { body: rules.newCommentSchema, answer: alerts.alertLinkSchema },
   ),
 };

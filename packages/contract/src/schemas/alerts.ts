@@ -1,5 +1,6 @@
 import '../locale';
 import { array, boolean, number, object, string, type InferType } from 'yup';
+import { commentSchema } from './rules';
 import { PERSONAL_CHANNELS, SEVERITIES, STAND_INS } from '../known';
 
 const channels = array(string().oneOf(PERSONAL_CHANNELS).required()).max(PERSONAL_CHANNELS.length);
@@ -123,7 +124,7 @@ export type AlertAddress = InferType<typeof addressOfSchema>;
 /** What stands behind a link in an alert. */
 export const alertLinkSchema = object({
   what: string()
-    .oneOf(['event', 'address', 'stop'] as const)
+    .oneOf(['event', 'events', 'address', 'stop'] as const)
     .required(),
   title: string().required(),
   /** Whom the link was sent to. */
@@ -133,6 +134,18 @@ export const alertLinkSchema = object({
   openedAt: number().nullable().defined(),
   closedAt: number().nullable().defined(),
   acknowledgedBy: string().defined(),
+  /** What it is about as it is now, with its unit; empty where that is no value or there is none. */
+  value: string().defined(),
+  /** When it was measured, epoch ms. */
+  valueAt: number().nullable().defined(),
+  sentence: string().defined(),
+  /** True where there are readings to draw. */
+  chart: boolean().required(),
+  comments: array(commentSchema).required(),
+  /** What one link acknowledges together. */
+  events: array(
+    object({ title: string().required(), severity: string().required(), done: boolean().required() }),
+  ).required(),
   /** True once it was used. */
   done: boolean().required(),
 });

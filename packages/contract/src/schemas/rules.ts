@@ -10,7 +10,7 @@ import {
   type SettingName,
 } from '@peatmoor/core';
 import { array, boolean, lazy, mixed, number, object, string, type InferType } from 'yup';
-import { SEVERITIES } from '../known';
+import { LONGEST_REMARK, SEVERITIES } from '../known';
 
 const ms = number().integer().min(0).max(LONGEST_WITHIN_MS);
 const lat = number().min(-90).max(90).required();
@@ -221,8 +221,22 @@ export const eventSchema = object({
 });
 export type Event = InferType<typeof eventSchema>;
 export const eventsSchema = array(eventSchema).required();
+/** What somebody said of an event. */
+export const commentSchema = object({
+  id: number().required(),
+  at: number().required(),
+  by: string().required(),
+  text: string().required(),
+});
+export type Comment = InferType<typeof commentSchema>;
+export const newCommentSchema = object({
+  text: string().trim().min(1).max(LONGEST_REMARK).required(),
+}).noUnknown();
+
 /** One event with everything that happened. */
 export const wholeEventSchema = eventSchema.shape({
+  /** In the order in which they were said. */
+  comments: array(commentSchema).required(),
   tries: array(
     object({
       alertId: number().required(),

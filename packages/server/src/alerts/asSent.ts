@@ -60,24 +60,26 @@ export async function asSent(
   };
 }
 
-/** The title of what an event is about, its newest value, and that of when it opened; empty where there is none. */
-async function valuesOf(
+/** The title of what an event is about, its newest value and when that was, and the value of when it opened; empty where there is none. */
+export async function valuesOf(
   { registry, recent }: Known,
   { workspaceId, deviceRowId, deviceName, streamKey, value }: EventRow,
-  rule: RuleRow,
+  rule: RuleRow | null,
   manner: Manner,
-): Promise<{ title: string; now: string; before: string }> {
+): Promise<{ title: string; now: string; at: number | null; before: string }> {
   const entry = await registry.byRow(deviceRowId);
   const stream = entry?.workspaceId === workspaceId ? entry.names.find(streamKey) : undefined;
-  if (stream === undefined) return { title: streamKey, now: '', before: '' };
+  if (stream === undefined) return { title: streamKey, now: '', at: null, before: '' };
   const newest = recent.newest(stream.seriesId);
   const now = newest && shownReading(stream, newest.at, newest.value).value;
   return {
     title: stream.title,
+    at: newest?.at ?? null,
     now: typeof now === 'number' || typeof now === 'string' ? manner.reading(stream, now) : '',
     before:
       value === null
         ? ''
-        : (measuredBy(rule, stream, deviceName, manner)(value)?.short ?? manner.reading(stream, value)),
+        : ((rule && measuredBy(rule, stream, deviceName, manner)(value)?.short) ??
+          manner.reading(stream, value)),
   };
 }

@@ -4,6 +4,8 @@ import type { Signer } from '../auth/secrets';
 export type LinkFor =
   /** Acknowledge an event, as the person or address that it was sent to. */
   | { what: 'event'; eventId: number; userId: number | null; to: string }
+  /** Acknowledge all events that one message told of. */
+  | { what: 'events'; message: string; userId: number | null; to: string }
   /** No more alerts of a rule to an address. */
   | { what: 'stop'; ruleId: number; to: string }
   /** An address agrees to be alerted. */

@@ -38,6 +38,7 @@ const WORDS: Record<string, string> = {
   held: 'Steers too often',
   override: 'Overridden',
   undone: 'Not done',
+  unreached: 'Somebody is not told',
 };
 /** Alerts that one mail tells of in full; the others are behind its link. */
 export const MOST_SHOWN = 30;
@@ -63,19 +64,23 @@ export function composeMail(
     chart,
     late,
     eventsUrl,
+    allUrl = null,
     stopUrl,
   }: {
     /** How many there are, where not all are given. */ total?: number;
     chart: boolean;
     late: string;
     eventsUrl: string;
+    /** Where all are acknowledged together; null where there is but one, or none to acknowledge. */
+    allUrl?: string | null;
     stopUrl: string | null;
   },
 ): { text: string; html: string } {
   const shown = parts.slice(0, MOST_SHOWN);
   const rest = total - shown.length;
   const more = rest > 0 ? `${rest} more are at ${eventsUrl}` : '';
-  const foot = [more, late, stopUrl === null ? '' : `No more of these: ${stopUrl}`].filter(
+  const all = allUrl === null ? '' : `Acknowledge all of these: ${allUrl}`;
+  const foot = [all, more, late, stopUrl === null ? '' : `No more of these: ${stopUrl}`].filter(
     (line) => line !== '',
   );
   const text = [
@@ -94,6 +99,7 @@ export function composeMail(
 <meta name="color-scheme" content="light dark"><meta name="supported-color-schemes" content="light dark"><style>${STYLE}</style></head>
 <body><div class="sheet">${late === '' ? '' : `<p class="soft">${escape(late)}</p>`}
 ${shown.map((part, i) => partHtml(part, chart && i === 0)).join('\n')}
+${allUrl === null ? '' : `<p><a class="press" href="${escape(allUrl)}">Acknowledge all of these</a></p>`}
 ${more === '' ? '' : `<p>${rest} more are under <a href="${escape(eventsUrl)}">Events</a>.</p>`}
 ${stopUrl === null ? '' : `<p class="soft"><a href="${escape(stopUrl)}">No more alerts of this rule</a></p>`}</div></body></html>`;
   return { text, html };

@@ -1,16 +1,20 @@
-import { hostOf, mayDo, type Role } from '@peatmoor/core';
+import { counted, hostOf, mayDo, type Role } from '@peatmoor/core';
+import type { Request } from 'express';
 import { createHash, randomBytes } from 'node:crypto';
 import type { AlertChoicesIn, AlertLink, AlertsOfMe, PushPlace, Webhook } from '@peatmoor/contract';
+import { valuesOf } from '../alerts/asSent';
+import { mannerOf } from '../alerts/manner';
 import { lookAtMuted } from '../alerts/muted';
 import { NO_MAIL } from '../alerts/channels/email';
 import type { LinkFor } from '../alerts/links';
 import { choicesOf } from '../alerts/telling';
 import { now as clockNow } from '../clock';
 import { conflict, notFound, wrongField } from '../problems';
-import type { PushPlaceRow, WebhookRow } from '../store/models';
+import type { EventRow, PushPlaceRow, WebhookRow } from '../store/models';
 import { addTo, changeIn, deleteIn, findAll, findOne, listIn, oneIn } from '../store/rows';
 import { askAddress } from './addresses';
 import { numberOf, type ApiParts, type Handlers } from './context';
+import { commentsOf, MOST_COMMENTS } from './events';
 import { demand, scopeOf } from './scope';
 
 type AlertHandlers = Pick<
@@ -27,6 +31,7 @@ type AlertHandlers = Pick<
   | 'askAddress'
   | 'readAlertLink'
   | 'useAlertLink'
+  | 'commentAlertLink'
 >;
 
 /** Phones and browsers of one person, and webhooks of one workspace, at the most. */
@@ -36,6 +41,8 @@ const MOST_WEBHOOKS = 50;
 const TEST_EVERY_MS = 2000;
 const ASK_EVERY_MS = 60_000;
 const SECRET_BYTES = 24;
+/** Alerts of one message that are acknowledged by one link. */
+const MOST_TOGETHER = 500;
 
 const hashOf = (text: string): Buffer => createHash('sha256').update(text).digest();
 const toPlace = ({ id, name, createdAt, deliveredAt, endpointHash }: PushPlaceRow): PushPlace => ({
@@ -69,13 +76,63 @@ export function alertHandlers(parts: ApiParts): AlertHandlers {
       mailTrouble: config.smtpUrl === null ? NO_MAIL : '',
     };
   };
+  const isDone = ({ acknowledgedAt, closedAt }: EventRow): boolean =>
+    acknowledgedAt !== null || closedAt !== null;
+  /** The events that one message told of. */
+  const eventsOf = async ({ message }: { message: string }): Promise<EventRow[]> => {
+    const alerts = await findAll(models.alerts, {
+      where: { messageId: message },
+      attributes: ['eventId'],
+      limit: MOST_TOGETHER,
+    });
+    const ids = [...new Set(alerts.map(({ eventId }) => eventId))];
+    return ids.length === 0 ? [] : findAll(models.events, { where: { id: ids }, order: ['id'] });
+  };
   /** What a link is for, as it stands now; null where what it was for is gone. */
   const linkOf = async (link: LinkFor): Promise<AlertLink | null> => {
-    const nothing = { severity: null, eventId: null, openedAt: null, closedAt: null, acknowledgedBy: '' };
+    const nothing = {
+      severity: null,
+      eventId: null,
+      openedAt: null,
+      closedAt: null,
+      acknowledgedBy: '',
+      value: '',
+      valueAt: null,
+      sentence: '',
+      chart: false,
+      comments: [],
+      events: [],
+    };
+    if (link.what === 'events') {
+      const events = await eventsOf(link);
+      if (events.length === 0) return null;
+      return {
+        ...nothing,
+        what: 'events',
+        title: counted(events.length, 'event'),
+        to: link.to,
+        events: events.map((event) => ({
+          title: `${event.title} (${event.deviceName})`,
+          severity: event.severity,
+          done: isDone(event),
+        })),
+        done: events.every(isDone),
+      };
+    }
     if (link.what === 'event') {
       const event = await findOne(models.events, { id: link.eventId });
       if (event === null) return null;
+      const rule = await findOne(models.rules, { id: event.ruleId, workspaceId: event.workspaceId });
+      const workspace = await findOne(models.workspaces, { id: event.workspaceId });
+      const reader = link.userId === null ? null : await findOne(models.users, { id: link.userId });
+      const value = await valuesOf(parts, event, rule, mannerOf(reader, workspace?.zone ?? 'UTC'));
       return {
+        ...nothing,
+        value: value.now === '' ? '' : `${value.title}: ${value.now}`,
+        valueAt: value.now === '' ? null : value.at,
+        sentence: event.sentence,
+        chart: event.value !== null,
+        comments: await commentsOf(store, event),
         what: 'event',
         title: `${event.title} (${event.deviceName})`,
         to: link.to,
@@ -84,7 +141,7 @@ export function alertHandlers(parts: ApiParts): AlertHandlers {
         openedAt: event.openedAt,
         closedAt: event.closedAt,
         acknowledgedBy: event.acknowledgedBy,
-        done: event.acknowledgedAt !== null || event.closedAt !== null,
+        done: isDone(event),
       };
     }
     if (link.what === 'stop') {
@@ -115,6 +172,31 @@ export function alertHandlers(parts: ApiParts): AlertHandlers {
         'this; it may be cut short, or what it was for is gone. Open the console instead',
       );
     return { link, shown };
+  };
+
+  /** The events of a link, and in whose name something is done by it. Throws the problem where it is not theirs any more. */
+  const asReader = async (
+    link: Extract<LinkFor, { what: 'event' | 'events' }>,
+    request: Request,
+  ): Promise<{ events: EventRow[]; by: string }> => {
+    // Whoever is signed in as somebody else does nothing in that name.
+    const scope = await scopeOf(store, request);
+    if (scope !== null && link.userId !== null && scope.userId !== link.userId)
+      throw conflict(
+        `This link was sent to ${link.to}. You are signed in as ${scope.userName}: acknowledge it in the console.`,
+      );
+    const events =
+      link.what === 'events'
+        ? await eventsOf(link)
+        : await findAll(models.events, { where: { id: link.eventId } });
+    const user = link.userId === null ? null : await findOne(models.users, { id: link.userId });
+    if (link.userId !== null) {
+      const ids = [...new Set(events.map(({ workspaceId }) => workspaceId))];
+      const here = await findAll(models.memberships, { where: { userId: link.userId, workspaceId: ids } });
+      if (here.length < ids.length)
+        throw notFound('link', 'this; whom it was sent to has left the workspace');
+    }
+    return { events, by: (user?.name ?? link.to).slice(0, 80) };
   };
 
   return {
@@ -228,41 +310,40 @@ export function alertHandlers(parts: ApiParts): AlertHandlers {
       return { id, email, askedAt, confirmedAt };
     },
     readAlertLink: async ({ params }) => (await readLink(params.link)).shown,
+    commentAlertLink: async ({ params, request, body }) => {
+      const { link } = await readLink(params.link);
+      if (link.what !== 'event' && link.what !== 'events')
+        throw conflict('This link is about no event: there is nothing to comment on.');
+      const { events, by } = await asReader(link, request);
+      for (const { id, workspaceId, remark } of events) {
+        if ((await models.eventComments.count({ where: { eventId: id } })) >= MOST_COMMENTS)
+          throw conflict(`${MOST_COMMENTS} comments stand on this event already; no more can be added.`);
+        await addTo(models.eventComments, workspaceId, {
+          eventId: id,
+          at: clockNow(),
+          madeBy: by,
+          text: body.text,
+        });
+        if (remark === '') await changeIn(models.events, workspaceId, { id }, { remark: body.text });
+        bus.emit('live', { workspaceId, message: { type: 'changed', what: 'events', id } });
+      }
+      return (await linkOf(link))!;
+    },
     useAlertLink: async ({ params, request }) => {
       const { link, shown } = await readLink(params.link);
       const now = clockNow();
-      if (link.what === 'event') {
-        // Whoever is signed in as somebody else does not acknowledge in that name.
-        const scope = await scopeOf(store, request);
-        if (scope !== null && link.userId !== null && scope.userId !== link.userId)
-          throw conflict(
-            `This link was sent to ${link.to}. You are signed in as ${scope.userName}: acknowledge it in the console.`,
-          );
-        const event = (await findOne(models.events, { id: link.eventId }))!;
-        const user = link.userId === null ? null : await findOne(models.users, { id: link.userId });
-        if (link.userId !== null) {
-          const member = await findOne(models.memberships, {
-            userId: link.userId,
-            workspaceId: event.workspaceId,
-          });
-          if (member === null) throw notFound('link', 'this; whom it was sent to has left the workspace');
-        }
-        if (event.acknowledgedAt === null && event.closedAt === null)
+      if (link.what === 'event' || link.what === 'events') {
+        const { events, by } = await asReader(link, request);
+        for (const { id, workspaceId, acknowledgedAt, closedAt } of events) {
+          if (acknowledgedAt !== null || closedAt !== null) continue;
           await changeIn(
             models.events,
-            event.workspaceId,
-            { id: event.id, acknowledgedAt: null },
-            {
-              acknowledgedAt: now,
-              acknowledgedBy: (user?.name ?? link.to).slice(0, 80),
-              remindAt: null,
-              escalateAt: null,
-            },
+            workspaceId,
+            { id, acknowledgedAt: null },
+            { acknowledgedAt: now, acknowledgedBy: by, remindAt: null, escalateAt: null },
           );
-        bus.emit('live', {
-          workspaceId: event.workspaceId,
-          message: { type: 'changed', what: 'events', id: event.id },
-        });
+          bus.emit('live', { workspaceId, message: { type: 'changed', what: 'events', id } });
+        }
       } else if (link.what === 'stop') {
         const rule = (await findOne(models.rules, { id: link.ruleId }))!;
         await store.withConnection((connection) =>

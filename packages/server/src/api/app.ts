@@ -23,6 +23,7 @@ import { ProblemError, unavailable } from '../problems';
 import { isDamaged, isLostConnection } from '../store/lost';
 import { sendExport } from './export';
 import { isAfterGap } from '../loopGap';
+import { alertCharts } from './alertChart';
 import { devicePictures } from './devicePicture';
 import { firmwareFiles } from './firmware';
 import { sendImage } from './images';
@@ -102,6 +103,7 @@ export function createApp(
   app.use(['/api', '/shared'], underWay.atOnce);
   app.use('/api', refuseForeignOrigins);
   devicePictures(app, parts);
+  alertCharts(app, parts);
   firmwareFiles(app, parts);
   app.use('/api', express.json({ limit: '1mb' }));
   for (const name of Object.keys(endpoints) as EndpointName[]) {

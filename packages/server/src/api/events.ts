@@ -1,9 +1,10 @@
 import { Op, type WhereOptions } from 'sequelize';
-import type { Event, EventCounts, Severity, WholeEvent } from '@peatmoor/contract';
+import type { Comment, Event, EventCounts, Severity, WholeEvent } from '@peatmoor/contract';
 import { now as clockNow } from '../clock';
 import { conflict, notFound } from '../problems';
 import type { AlertRow, EventRow } from '../store/models';
-import { changeIn, findAll, listIn, oneIn } from '../store/rows';
+import { addTo, changeIn, findAll, listIn, oneIn } from '../store/rows';
+import type { Store } from '../store/store';
 import { numberOf, type ApiParts, type Handlers } from './context';
 import { ofDevicesIn, pageIn, period } from './pages';
 import { containsAnyCase } from '../store/filters';
@@ -12,12 +13,20 @@ import type { Scope } from './scope';
 
 type EventHandlers = Pick<
   Handlers,
-  'listEvents' | 'countEvents' | 'changeEvents' | 'readEvent' | 'acknowledgeEvent' | 'closeEvent'
+  | 'listEvents'
+  | 'countEvents'
+  | 'changeEvents'
+  | 'readEvent'
+  | 'acknowledgeEvent'
+  | 'commentEvent'
+  | 'closeEvent'
 >;
 
 const DAY_MS = 86_400_000;
 /** Tries and commands of one event in an answer at the most. */
 const MOST_TOLD = 500;
+/** Comments on one event. */
+export const MOST_COMMENTS = 200;
 /** Alerts of each event that a list tells of. */
 const MOST_LISTED = 40;
 
@@ -119,8 +128,20 @@ export function eventHandlers(parts: ApiParts): EventHandlers {
         escalateAt: null,
       },
     );
-    if (count > 0) tell(scope, event.id);
-    return count > 0;
+    if (count === 0) return false;
+    if (remark !== '') await comment(scope, event.id, remark);
+    tell(scope, event.id);
+    return true;
+  };
+  const comment = async (scope: Scope, eventId: number, text: string): Promise<Comment> => {
+    const at = clockNow();
+    const { id } = await addTo(models.eventComments, scope.workspaceId, {
+      eventId,
+      at,
+      madeBy: scope.userName.slice(0, 80),
+      text,
+    });
+    return { id, at, by: scope.userName, text };
   };
   const close = (scope: Scope, events: readonly EventRow[], remark: string): Promise<void> =>
     tellRules(
@@ -203,6 +224,7 @@ export function eventHandlers(parts: ApiParts): EventHandlers {
       const rows = await listIn(models.events, scope.workspaceId, { where: { id: ids, closedAt: null } });
       if (what === 'close') {
         if (rows.length > 0) await close(scope, rows, remark);
+        if (remark !== '') for (const { id } of rows) await comment(scope, id, remark);
         return { changed: rows.length };
       }
       let changed = 0;
@@ -226,6 +248,7 @@ export function eventHandlers(parts: ApiParts): EventHandlers {
       )) as WholeEvent['commands'];
       return {
         ...event!,
+        comments: await commentsOf(store, row),
         tries: tries.map(({ alertId, at, sent, outcome }) => ({ alertId, at, sent, outcome })),
         commands: commands.map((one) => ({
           ...one,
@@ -240,15 +263,33 @@ export function eventHandlers(parts: ApiParts): EventHandlers {
       await acknowledge(scope, event, body.remark ?? '');
       return readOne(scope, event.id);
     },
+    commentEvent: async ({ scope, params, body }) => {
+      const event = await eventOf(scope, params.event);
+      if ((await models.eventComments.count({ where: { eventId: event.id } })) >= MOST_COMMENTS)
+        throw conflict(`${MOST_COMMENTS} comments stand on this event already; no more can be added.`);
+      const said = await comment(scope, event.id, body.text);
+      tell(scope, event.id);
+      return said;
+    },
     closeEvent: async ({ scope, params, body }) => {
       const event = await eventOf(scope, params.event);
       if (event.closedAt !== null) throw conflict('This event is closed already.');
       await close(scope, [event], body.remark ?? '');
+      if (body.remark) await comment(scope, event.id, body.remark);
       tell(scope, event.id);
       return readOne(scope, event.id);
     },
   };
 }
+
+/** What was said of an event, in the order in which it was. */
+export const commentsOf = async (
+  { models }: Store,
+  { id, workspaceId }: Pick<EventRow, 'id' | 'workspaceId'>,
+): Promise<Comment[]> =>
+  (await listIn(models.eventComments, workspaceId, { where: { eventId: id }, order: ['id'] })).map(
+    ({ madeBy, at, text, id: comment }) => ({ id: comment, at: Number(at), by: madeBy, text }),
+  );
 
 /** The key of a list where the database may choose one by which it reads all there is. */
 function indexFor({ since, device, rule, label, state }: Record<string, unknown>): { index?: string } {

@@ -107,6 +107,7 @@ export const RECORDED: Partial<Record<EndpointName, Recorded | null>> = {
   changeTimetable: changed('timetable', 'readTimetable'),
   deleteTimetable: deleted('timetable', 'readTimetable'),
   acknowledgeEvent: { what: 'event', act: 'acknowledged', says: ['remark'] },
+  commentEvent: { what: 'event', act: 'said something of', says: ['text'] },
   closeEvent: { what: 'event', act: 'closed', says: ['remark'] },
   changeEvents: { what: 'event', act: 'acknowledged or closed several', says: ['events', 'act', 'remark'] },
   askAddress: { what: 'address', act: 'asked' },
@@ -152,6 +153,7 @@ export const RECORDED: Partial<Record<EndpointName, Recorded | null>> = {
   tryComputation: null,
   tryRule: null,
   useAlertLink: null,
+  commentAlertLink: null,
   whoseToken: null,
   // Written down where it is done: in the workspace that is joined.
   join: null,

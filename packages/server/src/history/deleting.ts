@@ -98,6 +98,7 @@ export async function deleteEvents(connection: Connection, ids: readonly number[
   if (ids.length === 0) return;
   await connection.query(TRIES_OF_EVENTS, [ids]);
   await connection.query('DELETE FROM alerts WHERE eventId IN (?)', [ids]);
+  await connection.query('DELETE FROM eventComments WHERE eventId IN (?)', [ids]);
   await connection.query('DELETE FROM events WHERE id IN (?)', [ids]);
 }
 
@@ -110,6 +111,7 @@ export async function deleteAlertsOf(
   if (eventIds.length === 0) return;
   await store.sequelize.query(TRIES_OF_EVENTS, { replacements: [[...eventIds]], transaction });
   await store.models.alerts.destroy({ where: { eventId: [...eventIds] }, transaction });
+  await store.models.eventComments.destroy({ where: { eventId: [...eventIds] }, transaction });
 }
 
 async function mark(

@@ -26,14 +26,14 @@ const OWNED: readonly Owned[] = [
   ...of('rows', 'deviceRowId', 'devices.rowId', 'series connections'),
   ...of('rows', 'streamId', 'streams.id', 'series overrides runs'),
   ...of('series', 'seriesId', 'series.id', 'chunks texts locations images'),
-  ...of('rows', 'eventId', 'events.id', 'alerts'),
+  ...of('rows', 'eventId', 'events.id', 'alerts eventComments'),
   ...of('rows', 'alertId', 'alerts.id', 'alertTries'),
   ...of('rows', 'ruleId', 'rules.id', 'ruleStates alertStops'),
   ...of(
     'rows',
     'workspaceId',
     'workspaces.id',
-    'addresses mutes webhooks rules timetables changes accessKeys claims calibrations notes events alerts arrivals commands overrides runs unreached',
+    'addresses mutes webhooks rules timetables changes accessKeys claims calibrations notes events alerts arrivals commands overrides runs unreached eventComments',
   ),
 ];
 

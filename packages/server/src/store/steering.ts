@@ -23,6 +23,9 @@ export const STEERING = [
   // A control that runs for no longer than it may, and rests then: epoch ms; which command ended it.
   `CREATE TABLE IF NOT EXISTS runs (deviceRowId INT UNSIGNED NOT NULL, streamId INT UNSIGNED NOT NULL, workspaceId INT UNSIGNED NOT NULL,
     runUntil BIGINT NULL, restUntil BIGINT NULL, endedBy BIGINT UNSIGNED NULL, PRIMARY KEY (deviceRowId, streamId), KEY (workspaceId), KEY due (runUntil))`,
+  // What people say of an event, one after the other.
+  `CREATE TABLE IF NOT EXISTS eventComments (id BIGINT UNSIGNED AUTO_INCREMENT PRIMARY KEY, workspaceId INT UNSIGNED NOT NULL, eventId INT UNSIGNED NOT NULL,
+    at BIGINT NOT NULL, madeBy VARCHAR(80) NOT NULL, text VARCHAR(300) NOT NULL, KEY (eventId), KEY (workspaceId))`,
   // When an alert was tried first, epoch ms, and whether another way stands in for it already.
   'ALTER TABLE alerts ADD COLUMN IF NOT EXISTS triedAt BIGINT NULL, ADD COLUMN IF NOT EXISTS stoodIn TINYINT(1) NOT NULL DEFAULT 0',
   // Where nothing gets through, since when, epoch ms; an empty channel for a person to whom no way is left.

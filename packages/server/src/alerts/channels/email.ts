@@ -107,6 +107,12 @@ function startEmail({ config, links, chartOf, publicUrl, log }: ChannelParts): S
       return Math.min(first, at);
     }, Infinity);
     const lateBy = clockNow() - happened;
+    const several =
+      new Set(
+        alerts.flatMap(({ event }) =>
+          event.closedAt === null && event.acknowledgedAt === null ? event.id : [],
+        ),
+      ).size > 1;
     const { text, html } = composeMail(
       ranked.slice(0, MOST_SHOWN).map(({ alert, event, done }) => ({
         title: `${event.title} (${event.deviceName})`,
@@ -125,6 +131,9 @@ function startEmail({ config, links, chartOf, publicUrl, log }: ChannelParts): S
         chart: chart !== null,
         late: lateBy > LATE_MS ? `This comes ${showDuration(lateBy)} after it happened.` : '',
         eventsUrl: `${publicUrl()}/events`,
+        allUrl: several
+          ? links.page({ what: 'events', message: id, userId: last.alert.userId, to: recipient })
+          : null,
         stopUrl: stop === null ? null : links.page(stop),
       },
     );

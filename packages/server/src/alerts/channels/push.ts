@@ -119,7 +119,7 @@ function startPush({ store, config, pushKeys, links, publicUrl, log }: ChannelPa
     close: () => undefined,
   };
 
-  function contentOf({ alerts }: Message, userId: number): PushContent {
+  function contentOf({ id, alerts }: Message, userId: number): PushContent {
     const { alert, event, done } = alerts.at(-1)!;
     const over = alerts.every(({ event: { closedAt } }) => closedAt !== null);
     if (alerts.length > 1 && new Set(alerts.map(({ event: { id } }) => id)).size > 1) {
@@ -135,7 +135,11 @@ function startPush({ store, config, pushKeys, links, publicUrl, log }: ChannelPa
         url: '/events',
         severity: open.some(({ event: { severity } }) => severity === 'urgent') ? 'urgent' : event.severity,
         over,
-        acknowledge: null,
+        acknowledge: alerts.some(
+          ({ event: { closedAt, acknowledgedAt } }) => closedAt === null && acknowledgedAt === null,
+        )
+          ? `/api/alert-links/${links.make({ what: 'events', message: id, userId, to: alert.recipient })}`
+          : null,
       };
     }
     return {

@@ -129,6 +129,15 @@ export interface AlertRow {
 }
 /** unreached: owners hear that something to somebody does not get through. held: what the rule wants of a control has to wait. override: somebody does without its interlock for a while. undone: what the rule wanted did not happen. */
 export type AlertPhase = 'opened' | 'closed' | 'reminder' | 'escalated' | 'held' | 'override' | 'undone' | 'unreached';
+export interface EventCommentRow {
+  id: number;
+  workspaceId: number;
+  eventId: number;
+  at: number;
+  /** The name of whoever said it, or the address that its alert was sent to. */
+  madeBy: string;
+  text: string;
+}
 export interface AlertTryRow {
   id: number;
   workspaceId: number;
@@ -214,6 +223,12 @@ export const defineWatching = (table: Define) => ({
     text: TEXT,
     ...fields('dueAt sentAt queuedAt triedAt', BIGINT),
     stoodIn: BOOLEAN,
+  }),
+  eventComments: table<EventCommentRow>('eventComments', {
+    id: number(),
+    ...fields('workspaceId eventId', INTEGER),
+    at: BIGINT,
+    ...fields('madeBy text', STRING),
   }),
   alertTries: table<AlertTryRow>('alertTries', {
     id: number(),
