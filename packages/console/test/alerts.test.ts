@@ -208,7 +208,7 @@ it('shows one event with all that happened, mutes its device, and closes it with
   await page.getByRole('button', { name: 'Mute it' }).click();
   await page.getByText(/^Muted until .* by Warden: the probe is changed/).waitFor();
   await page.getByRole('button', { name: 'Alert again' }).click();
-  await page.getByLabel('Comment').fill('pumped out');
+  await page.getByRole('textbox', { name: 'Comment' }).fill('pumped out');
   await page.getByRole('button', { name: 'Close' }).click();
   await page.getByText('Closed by Warden').waitFor();
 });

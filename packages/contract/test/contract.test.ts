@@ -165,6 +165,7 @@ describe('the API', () => {
       [
         // With a secret of their own, or changing nothing.
         'askReset',
+        'commentAlertLink',
         'confirmEmail',
         'createAccount',
         'join',

@@ -114,6 +114,8 @@ const bodies: Partial<Record<EndpointName, unknown>> = {
   createTimetable: TIMETABLE,
   changeTimetable: TIMETABLE,
   createNote: { text: 'Taken' },
+  commentEvent: { text: 'Taken' },
+  commentAlertLink: { text: 'Taken' },
   changeDashboard: { version: 1, title: 'Taken', widgets: [] },
 };
 const period = `from=1&to=${Date.now()}`;

@@ -7,9 +7,7 @@ import { Notice } from '../parts/Notice';
 import { showClock } from '../parts/time';
 import { useNow } from '../live';
 import { ink } from '../theme';
-
-/** How long it is done without an interlock, in minutes. */
-const MINUTES = 10;
+import { OVERRIDE_MINUTES as MINUTES } from './useOverride';
 
 /** What holds a control, or may hold it, in its order; and how to do without it for a while. */
 export function HeldBy({

@@ -9,6 +9,10 @@ import { wantedValue } from './wanted';
 
 /** A control as it stands: what is wanted, how far that has come, and how to want something else. */
 export interface Control extends Press {
+  /** The ID of the device; null for a sample. */
+  device: string | null;
+  /** The key of its datastream. */
+  stream: string;
   /** True while a press is taken: nothing is under way, and whoever is signed in may steer. */
   ready: boolean;
   /** Why nothing can be pressed; null where it can. */
@@ -48,6 +52,8 @@ export function useControl(
   const barred = may ? null : 'You may look, not steer.';
   return {
     ...pressed,
+    device: id,
+    stream: stream.key,
     press: (value) =>
       void asked(device?.name ?? '', stream, value).then((yes) => yes && pressed.press(value)),
     ready: may && pressed.state === 'still',

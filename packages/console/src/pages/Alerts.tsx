@@ -180,8 +180,10 @@ function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode 
   );
 }
 
-const WAY_WORDS: Record<StandIn, string> = { push: 'Phones and browsers', email: 'Email' };
+const WAY_WORDS: Record<StandIn, string> = { push: 'phones and browsers', email: 'email' };
 const MINUTES = [1, 2, 5, 10, 15, 30, 60];
+
+const sentenceStart = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
 
 /** The ways that stand in for one another, in the order in which they do, and after how long. */
 function Ways({
@@ -194,7 +196,9 @@ function Ways({
   const [first, second] = STAND_INS;
   const orders: StandIn[][] = [[first, second], [second, first], [first], [second], []];
   const words = (order: readonly StandIn[]): string =>
-    order.length === 0 ? 'nothing stands in' : order.map((way) => WAY_WORDS[way]).join(', then ');
+    order.length === 0
+      ? 'Nothing stands in'
+      : sentenceStart(order.map((way) => WAY_WORDS[way]).join(', then '));
   return (
     <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, mt: 2 }}>
       <TextField
@@ -205,7 +209,7 @@ function Ways({
           put({ ways: { ...ways, order: target.value === '' ? [] : (target.value.split(',') as StandIn[]) } })
         }
         slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-        sx={{ minWidth: { xs: '100%', sm: 320 } }}
+        sx={{ width: { xs: '100%', sm: 340 } }}
       >
         {orders.map((order) => (
           <MenuItem key={order.join()} value={order.join()}>
@@ -219,7 +223,7 @@ function Ways({
           label="Nobody has taken it for"
           value={ways.minutes}
           onChange={({ target }) => put({ ways: { ...ways, minutes: Number(target.value) } })}
-          sx={{ minWidth: 160 }}
+          sx={{ width: { xs: '100%', sm: 200 } }}
         >
           {[...new Set([...MINUTES, ways.minutes])]
             .sort((a, b) => a - b)

@@ -42,7 +42,7 @@ export function TakesOver({
   onChange: (value: string) => void;
 }): ReactNode {
   const people = (useRead('listPeople').data ?? []).filter(
-    ({ userId, id }) => userId !== null && id !== person.id,
+    ({ userId, id, role }) => userId !== null && id !== person.id && role !== 'none',
   );
   return (
     <>
@@ -62,7 +62,7 @@ export function TakesOver({
         label="Who is told from now on"
         value={value}
         onChange={({ target }) => onChange(target.value)}
-        sx={{ minWidth: 220 }}
+        sx={{ width: { xs: '100%', sm: 260 } }}
       >
         {people.map(({ id, name }) => (
           <MenuItem key={id} value={id}>

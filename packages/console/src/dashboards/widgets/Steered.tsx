@@ -1,6 +1,7 @@
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
 import type { Control } from '../../devices/useControl';
+import { OVERRIDE_MINUTES, useOverride } from '../../devices/useOverride';
 import { CommandLine } from '../../devices/CommandLine';
 import { PressMark } from '../../parts/marks';
 import { Notice } from '../../parts/Notice';
@@ -9,7 +10,7 @@ import { SampleNote } from './Sampled';
 
 /** The frame of a widget that steers: what is pressed, and below it how far that has come, in a line of its own. */
 export function Steered({
-  control: { state, command, measured, error, barred },
+  control,
   sample,
   beside,
   children,
@@ -20,6 +21,8 @@ export function Steered({
   beside?: ReactNode;
   children: ReactNode;
 }): ReactNode {
+  const { state, command, measured, error, barred } = control;
+  const override = useOverride(control);
   return (
     <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', pt: 0.75, gap: 0.5 }}>
       {children}
@@ -33,7 +36,11 @@ export function Steered({
         {!sample && barred}
         {beside && <Beside>{beside}</Beside>}
       </Box>
-      <Notice error={error} />
+      {override.done ? (
+        <Notice tone="plain">Overridden for {OVERRIDE_MINUTES} min: press it again.</Notice>
+      ) : (
+        <Notice error={override.failed ?? error} />
+      )}
     </Box>
   );
 }
