@@ -1,8 +1,11 @@
 import fs from 'node:fs';
+import net from 'node:net';
 import os from 'node:os';
 import path from 'node:path';
 import { beginTrial, CONDITION_NAMES, planOf, type ConditionSettings, type Datastream } from '@peatmoor/core';
-import { startHookCatcher } from '@peatmoor/standins';
+import { createClient } from '@peatmoor/contract';
+import { startHookCatcher, startPushCatcher } from '@peatmoor/standins';
+import { connectAsync } from 'mqtt';
 import { pause } from './measure';
 import { makeSenders } from './rules';
 import { report, signUp, startOurs } from './service';
@@ -11,6 +14,7 @@ import { report, signUp, startOurs } from './service';
 const RATE = 1000;
 const DEVICES = 50;
 const CROSSINGS = Number(process.env.ALERT_CROSSINGS ?? 50);
+const LANE_CROSSINGS = Math.min(20, CROSSINGS);
 const DAYS_30 = (30 * 86_400) / 5;
 const say = (text: string): void => void process.stdout.write(`${text}\n`);
 const p = (sorted: readonly number[], part: number): number =>
@@ -18,6 +22,7 @@ const p = (sorted: readonly number[], part: number): number =>
 
 stepCosts();
 await crossings();
+await lanes();
 
 /** What the step function costs a sample, for each sort of condition, over thirty days at one reading per five seconds. */
 function stepCosts(): void {
@@ -108,25 +113,7 @@ async function crossings(): Promise<void> {
           mostAlerts: 60,
         },
       });
-    let running = true;
-    let sent = 0;
-    const began = performance.now();
-    // Each board sends ten readings in a message, twenty messages a second all told for every hundred readings.
-    const load = boards.map(async ({ password }, i) => {
-      const everyMs = (1000 * DEVICES * 10) / RATE;
-      await pause((i * everyMs) / DEVICES);
-      while (running) {
-        const start = performance.now();
-        const at = Date.now();
-        await report(
-          url,
-          password,
-          Array.from({ length: 10 }, (_, n) => ({ at: at - n, level: Math.round(start) % 500 })) as never,
-        ).catch(() => undefined);
-        sent += 10;
-        await pause(Math.max(0, everyMs - (performance.now() - start)));
-      }
-    });
+    const load = startLoad(url, boards);
     await pause(3000);
     const took: number[] = [];
     for (let n = 0; n < made.length; n++) {
@@ -142,9 +129,7 @@ async function crossings(): Promise<void> {
       }
       await pause(100);
     }
-    const rate = (sent / (performance.now() - began)) * 1000;
-    running = false;
-    await Promise.all(load);
+    const rate = await load.stop();
     took.sort((a, b) => a - b);
     say(
       `From a crossing that is sent to its alert at a webhook, beside ${Math.round(rate)} readings a second of ${DEVICES} devices: half within ${p(took, 0.5)} ms, 99 of 100 within ${p(took, 0.99)} ms (aim 500), ${took.length} of ${made.length} told.`,
@@ -152,6 +137,172 @@ async function crossings(): Promise<void> {
   } finally {
     await ours.stop();
     await hook.stop();
+    fs.rmSync(folder, { recursive: true, force: true });
+  }
+}
+
+/** Boards that send ten readings in a message; `stop` gives how many readings a second there were. */
+function startLoad(url: string, boards: readonly { password: string }[]): { stop(): Promise<number> } {
+  let running = true;
+  let sent = 0;
+  const began = performance.now();
+  const all = boards.map(async ({ password }, i) => {
+    const everyMs = (1000 * DEVICES * 10) / RATE;
+    await pause((i * everyMs) / DEVICES);
+    while (running) {
+      const start = performance.now();
+      const at = Date.now();
+      await report(
+        url,
+        password,
+        Array.from({ length: 10 }, (_, n) => ({ at: at - n, level: Math.round(start) % 500 })) as never,
+      ).catch(() => undefined);
+      sent += 10;
+      await pause(Math.max(0, everyMs - (performance.now() - start)));
+    }
+  });
+  return {
+    async stop() {
+      const rate = (sent / (performance.now() - began)) * 1000;
+      running = false;
+      await Promise.all(all);
+      return rate;
+    },
+  };
+}
+
+/** A server that takes connections and says nothing on them. */
+async function silent(): Promise<{ port: number; stop(): void }> {
+  const sockets = new Set<net.Socket>();
+  const server = net.createServer((socket) => {
+    sockets.add(socket.resume());
+    socket.on('error', () => undefined).on('close', () => sockets.delete(socket));
+  });
+  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
+  return {
+    port: (server.address() as net.AddressInfo).port,
+    stop() {
+      for (const socket of sockets) socket.destroy();
+      server.close();
+    },
+  };
+}
+
+/**
+ * From a crossing that is sent to an urgent push and to its control, beside a mail server and two webhooks that take connections and
+ * never answer, all of which have as much to send, and others' readings.
+ */
+async function lanes(): Promise<void> {
+  const folder = fs.mkdtempSync(path.join(os.tmpdir(), 'peatmoor-lanes-'));
+  const [mail, hook, push] = await Promise.all([silent(), silent(), startPushCatcher()]);
+  const ours = await startOurs(folder, {
+    PEATMOOR_PRIVATE_ADDRESSES: 'allow',
+    PEATMOOR_SMTP_URL: `smtp://127.0.0.1:${mail.port}`,
+  });
+  try {
+    const url = `http://127.0.0.1:${ours.httpPort}`;
+    const { client } = await signUp(url);
+    const boards = await makeSenders(client, 'Board', DEVICES);
+    const probe = await client.call('createDevice', {
+      body: {
+        name: 'Probe',
+        newKind: {
+          title: 'Probe',
+          streams: [
+            { key: 'level', title: 'Level', type: 'number' },
+            { key: 'gate', title: 'Gate', type: 'integer', direction: 'control' },
+          ],
+        },
+      } as never,
+    });
+    const webhooks: number[] = [];
+    for (const n of [1, 2])
+      webhooks.push(
+        (
+          await client.call('createWebhook', {
+            body: { title: `Silent ${n}`, url: `http://127.0.0.1:${hook.port}/${n}` },
+          })
+        ).id,
+      );
+    // Somebody of their own for each crossing: no pace holds any of them back.
+    for (let n = 0; n < LANE_CROSSINGS; n++) {
+      const { link } = await client.call('addPerson', { body: { name: `Person ${n}`, role: 'viewer' } });
+      const jar = new Map<string, string>();
+      const theirs = createClient({
+        baseUrl: url,
+        fetch: async (input, init) => {
+          const cookie = [...jar].map(([name, value]) => `${name}=${value}`).join('; ');
+          const answer = await fetch(input, {
+            ...init,
+            headers: { ...(init?.headers as object), 'sec-fetch-site': 'same-origin', cookie },
+          });
+          for (const set of answer.headers.getSetCookie()) {
+            const [, name, value] = /^([^=]+)=([^;]*)/.exec(set)!;
+            jar.set(name!, value!);
+          }
+          return answer;
+        },
+      });
+      await theirs.call('join', {
+        body: {
+          secret: link.split('#')[1]!,
+          password: 'cotton grass and reeds',
+          email: `person${n}@quillmere.example`,
+        },
+      });
+      await theirs.call('addPushPlace', { body: { name: `Phone ${n}`, ...push.subscribe(`${n}`) } });
+      await client.call('createRule', {
+        body: {
+          title: `Crossing ${n}`,
+          deviceId: probe.device.id,
+          stream: 'level',
+          comparison: 'above',
+          limit: 1_000_000 + n,
+          severity: 'urgent',
+          people: [(await theirs.call('me')).user.id],
+          webhooks,
+          actions: [{ on: 'opened', stream: 'gate', value: String(n + 1) }],
+        } as never,
+      });
+    }
+    const wanted = new Map<string, number>();
+    const board = await connectAsync(`mqtt://127.0.0.1:${ours.mqttPort}`, {
+      username: probe.device.id,
+      password: probe.token,
+      clientId: 'probe',
+    });
+    board.on('message', (_topic, value) => wanted.set(String(value), Date.now()));
+    await board.subscribeAsync(`moor/${probe.device.id}/wanted/gate`, { qos: 1 });
+    const load = startLoad(url, boards);
+    await pause(3000);
+    const toPush: number[] = [];
+    const toControl: number[] = [];
+    for (let n = 0; n < LANE_CROSSINGS; n++) {
+      const before = Date.now();
+      await report(url, probe.token, { level: 1_000_000 + n + 0.5 });
+      const end = before + 20_000;
+      const pushAt = (): number | undefined => push.pushes().find(({ phone }) => phone === `${n}`)?.at;
+      const wantedAt = (): number | undefined => wanted.get(String(n + 1));
+      while (Date.now() < end && (pushAt() === undefined || wantedAt() === undefined)) await pause(5);
+      toPush.push((pushAt() ?? end) - before);
+      toControl.push((wantedAt() ?? end) - before);
+      await pause(500);
+    }
+    const rate = await load.stop();
+    board.end(true);
+    if (process.env.LANES_EACH === '1') say(`push ${toPush.join(' ')}; control ${toControl.join(' ')}`);
+    const told = (list: number[]): string => {
+      list.sort((a, b) => a - b);
+      return `half within ${p(list, 0.5)} ms, all within ${list.at(-1)} ms`;
+    };
+    say(
+      `With a mail server and two webhooks that never answer, beside ${Math.round(rate)} readings a second: an urgent push ${told(toPush)}; a control ${told(toControl)} (aim 1000; ${LANE_CROSSINGS} crossings).`,
+    );
+  } finally {
+    await ours.stop();
+    mail.stop();
+    hook.stop();
+    await push.stop();
     fs.rmSync(folder, { recursive: true, force: true });
   }
 }

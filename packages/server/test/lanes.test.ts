@@ -2,7 +2,9 @@ import http from 'node:http';
 import net, { type AddressInfo } from 'node:net';
 import type { Client, RuleIn } from '@peatmoor/contract';
 import { startPushCatcher, type PushCatcher } from '@peatmoor/standins';
+import { createConnection } from 'mariadb';
 import {
+  databaseOf,
   newDevice,
   newPerson,
   post,
@@ -119,4 +121,35 @@ it('a mail server and webhooks that hang hold up neither a control nor an urgent
   // Those that hang have some connections, not all that there are receivers.
   expect(hook.open()).toBeLessThanOrEqual(48);
   answering.close();
+});
+
+it('what somebody else had locked as it was due is sent as soon as it is free, not at the next look', async () => {
+  const { client } = await newPerson(service, 'Locked');
+  const { token } = await newDevice(client);
+  await client.call('addPushPlace', { body: { name: 'Locked', ...push.subscribe('locked') } });
+  const rule = await highWater(client, {
+    title: 'Locked',
+    severity: 'urgent',
+    people: [(await client.call('me')).user.id],
+    // What steers waits half a second for what becomes of it: time to lock it.
+    actions: [{ on: 'opened', stream: 'pump', value: 'off' }] as never,
+  });
+  const connection = await createConnection(databaseOf(service));
+  await post(service, token, { level: -50 });
+  const [row] = await until(async () => {
+    const rows = (await connection.query(
+      "SELECT id FROM alerts WHERE ruleId = ? AND channel = 'push' AND state = 'waiting'",
+      [rule.id],
+    )) as { id: number }[];
+    return rows.length > 0 && rows;
+  }, 'the alert');
+  await connection.beginTransaction();
+  await connection.query('SELECT id FROM alerts WHERE id = ? FOR UPDATE', [row!.id]);
+  await new Promise((resolve) => setTimeout(resolve, 800));
+  expect(push.pushes().filter(({ phone }) => phone === 'locked')).toHaveLength(0);
+  await connection.rollback();
+  const since = Date.now();
+  await connection.end();
+  const caught = await until(() => push.pushes().find(({ phone }) => phone === 'locked'), 'the push', 10_000);
+  expect(caught.at - since).toBeLessThan(1500);
 });

@@ -29,6 +29,13 @@ export interface Claimed {
   urgent: boolean;
 }
 
+/** What a look at a channel came to. */
+export interface Look {
+  claimed: Claimed[];
+  /** True where something is due that was locked at this moment, by whoever else looks or writes: it is looked for again soon. */
+  missed: boolean;
+}
+
 /** What may be claimed just now of a channel. */
 export interface Room {
   channel: string;
@@ -73,7 +80,7 @@ interface Candidate {
 export async function claim(
   connection: Connection,
   { channel, busy, underWay, each, free, freeUrgent }: Room,
-): Promise<Claimed[]> {
+): Promise<Look> {
   const now = clockNow();
   const full = [...underWay].flatMap(([workspaceId, count]) => (count >= each ? [workspaceId] : []));
   // Read without a lock: an event that is just being written is as urgent as it was.
@@ -91,7 +98,7 @@ export async function claim(
       AT_ONCE,
     ],
   )) as Candidate[];
-  if (candidates.length === 0) return [];
+  if (candidates.length === 0) return { claimed: [], missed: false };
   const mineNow = (await connection.query(
     "SELECT id FROM alerts WHERE id IN (?) AND state = 'waiting' AND dueAt <= ? FOR UPDATE SKIP LOCKED",
     [candidates.map(({ id }) => id), now],
@@ -140,7 +147,7 @@ export async function claim(
       claimed.set(place, { ...message, messageId: own });
     }
   }
-  return [...claimed.values()];
+  return { claimed: [...claimed.values()], missed: candidates.some(({ id }) => !mine.has(Number(id))) };
 }
 
 /** True for two that are urgent, for the same receiver, and go with no message yet. */

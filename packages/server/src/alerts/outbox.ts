@@ -18,6 +18,8 @@ import { stoodStill, wentOn } from '../standing';
 const GIVE_UP_MS = 86_400_000;
 /** How often it is looked for alerts to try again, and for those of other services. */
 const LOOK_MS = 5000;
+/** How soon it is looked again for what somebody else had locked, in ms. */
+const MISSED_MS = 100;
 /** The longest time between two tries, in ms. */
 const LONGEST_REST_MS = 600_000;
 /** One that is not sent within this has failed, and is tried again: before its claim ends, in ms. */
@@ -203,8 +205,14 @@ export function startOutbox(
     if (busy || stopped) return;
     busy = true;
     looking = look()
-      .then(() => wentOn('Sending alerts'), failed)
-      .finally(() => (busy = false));
+      .then(
+        () => (wentOn('Sending alerts'), true),
+        (error: Error) => (failed(error), false),
+      )
+      .then((isDone) => {
+        busy = false;
+        if (isDone && again) wake();
+      });
   };
   const timer = setInterval(wake, LOOK_MS);
   return {
@@ -239,7 +247,7 @@ export function startOutbox(
           ofWorkspace.set(one.workspaceId, (ofWorkspace.get(one.workspaceId) ?? 0) + 1);
         const freeUrgent = most + urgent - underWay.size;
         if (freeUrgent <= 0) return;
-        const claimed = await inRawTransaction(store, (connection) =>
+        const { claimed, missed } = await inRawTransaction(store, (connection) =>
           claim(connection, {
             channel,
             busy: [...underWay.keys()],
@@ -260,6 +268,7 @@ export function startOutbox(
           underWay.set(place, { claimed: one, sent });
         }
         again ||= claimed.length > 0;
+        if (missed) planFor(clockNow() + MISSED_MS);
       } while (again && !stopped);
       const [next] = (await store.withConnection((connection) =>
         connection.query(
@@ -273,10 +282,15 @@ export function startOutbox(
       again = true;
       if (running !== null || stopped) return;
       running = run()
-        .catch(failed)
-        .finally(() => {
+        .then(
+          () => true,
+          (error: Error) => (failed(error), false),
+        )
+        .then((isDone) => {
           running = null;
-          if (again && underWay.size === 0) planFor(clockNow() + 1000);
+          if (!isDone) planFor(clockNow() + 1000);
+          // It was woken while it looked for what comes next.
+          else if (again) start();
         });
     };
     const planFor = (at: number): void => {
