@@ -1,5 +1,5 @@
 import type { Browser, Page } from 'playwright-core';
-import { createClient, type Client } from '@peatmoor/contract';
+import { createClient, type Client, type Rule, type RuleIn } from '@peatmoor/contract';
 import { signedInPage, startBrowser } from '../../../test/support/browser';
 import {
   newPerson,
@@ -173,13 +173,6 @@ it('whoever is the last that a rule tells goes when it is said who takes over', 
   expect(faults).toEqual([]);
 });
 
-function ruleBody({
-  id: _id,
-  sentence: _s,
-  openEvents: _o,
-  version: _v,
-  ...body
-}: Awaited<ReturnType<typeof read>>) {
+function ruleBody({ id: _id, sentence: _s, openEvents: _o, version: _v, ...body }: Rule): RuleIn {
   return body;
 }
-const read = () => client.call('readRule', { params: { rule: 0 } });

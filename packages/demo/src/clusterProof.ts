@@ -106,7 +106,10 @@ async function prove(cluster: Cluster, hooks: HookCatcher, url: string): Promise
   const planned = faults
     .filter(([one]) => one.includes(only))
     .flatMap(([name, rounds, work]) =>
-      Array.from({ length: Number(process.env.PROOF_ROUNDS ?? rounds) }, (_, i) => ({ name: `${name} ${i + 1}`, work })),
+      Array.from({ length: Number(process.env.PROOF_ROUNDS ?? rounds) }, (_, i) => ({
+        name: `${name} ${i + 1}`,
+        work,
+      })),
     );
   say(`${counted(planned.length, 'fault')}, in the order of the seed ${SEED} (PROOF_SEED)`);
   for (const { name, work } of shuffled(planned, random)) {

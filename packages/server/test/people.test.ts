@@ -155,7 +155,10 @@ describe('roles', () => {
     const ofRole = await make('Role', { roles: ['viewer'] });
     const silent = await make('Silent', {});
     const remove = (takesOver?: string) =>
-      client.call('removePerson', { params: { person }, query: takesOver === undefined ? {} : { takesOver } });
+      client.call('removePerson', {
+        params: { person },
+        query: takesOver === undefined ? {} : { takesOver },
+      });
     await expect(remove()).rejects.toThrow(
       '2 event rules would tell nobody any more: “Alone”, “Role”. Say who takes over',
     );

@@ -243,9 +243,7 @@ function Rules({ rules: all, find }: { rules: Rule[] | undefined; find: string }
           ...(rule.webhooks.length > 0 ? [counted(rule.webhooks.length, 'webhook')] : []),
         ];
         const leftAlone =
-          told.length > 0 &&
-          people.length > 0 &&
-          !tellsSomebody(rule, { people, webhooks: rule.webhooks });
+          told.length > 0 && people.length > 0 && !tellsSomebody(rule, { people, webhooks: rule.webhooks });
         return (
           <Box
             key={rule.id}

@@ -15,10 +15,7 @@ export interface ThereToTell {
 }
 
 /** Whether an alert of a rule comes to anybody just now: whom it names may have left, and a role may be nobody's any more. */
-export function tellsSomebody(
-  { people, roles, emails, webhooks }: NamedToTell,
-  there: ThereToTell,
-): boolean {
+export function tellsSomebody({ people, roles, emails, webhooks }: NamedToTell, there: ThereToTell): boolean {
   return (
     emails.length > 0 ||
     webhooks.some((id) => there.webhooks.includes(id)) ||

@@ -128,7 +128,8 @@ export interface AlertRow {
   stoodIn: boolean;
 }
 /** unreached: owners hear that something to somebody does not get through. held: what the rule wants of a control has to wait. override: somebody does without its interlock for a while. undone: what the rule wanted did not happen. */
-export type AlertPhase = 'opened' | 'closed' | 'reminder' | 'escalated' | 'held' | 'override' | 'undone' | 'unreached';
+export type AlertPhase =
+  'opened' | 'closed' | 'reminder' | 'escalated' | 'held' | 'override' | 'undone' | 'unreached';
 export interface EventCommentRow {
   id: number;
   workspaceId: number;
