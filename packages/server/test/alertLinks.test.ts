@@ -107,6 +107,9 @@ it('a link does nothing for somebody who has left the workspace, nor a second ti
   const [, link] = /\/alert\/(\S+)/.exec((await mailOf('Ask the helper')).text)!;
   await client.call('removePerson', { params: { person: helper.id }, query: { takesOver: 'nobody' } });
   await expect(service.open.call('useAlertLink', { params: { link: link! } })).rejects.toThrow(/has left/);
+  // Nor are values, readings and comments shown.
+  await expect(service.open.call('readAlertLink', { params: { link: link! } })).rejects.toThrow(/has left/);
+  expect((await fetch(`${service.url}/api/alert-links/${link}/chart`)).status).toBe(404);
   const [event] = await client.call('listEvents', { query: { rule } });
   expect(event!.acknowledgedAt).toBeNull();
   // Nobody is told any more, and nothing fails for it.

@@ -2,7 +2,7 @@ import { composeMail, type MailPart } from '../src/alerts/mail';
 import { isPublicAddress, sendTo } from '../src/alerts/guarded';
 import { createLinks, type LinkFor } from '../src/alerts/links';
 import type { Signer } from '../src/auth/secrets';
-import { choicesOf, quietUntil } from '../src/alerts/telling';
+import { choicesOf, quietUntil } from '../src/alerts/reaching';
 import { signWebhook } from '../src/alerts/channels/webhook';
 import { startHookCatcher } from '@peatmoor/standins';
 

@@ -7,7 +7,7 @@ import { findAll } from '../store/rows';
 import { inRawTransaction, type Store } from '../store/store';
 import type { Mailer } from './channels/email';
 import { sendTo } from './guarded';
-import { choicesOf } from './telling';
+import { choicesOf } from './reaching';
 
 const WEEK_LOOK_MS = 60_000;
 const TRY_AGAIN_MS = 3_600_000;

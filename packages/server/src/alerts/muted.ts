@@ -3,7 +3,8 @@ import { now as clockNow } from '../clock';
 import type { AlertRow, EventRow, RuleRow } from '../store/models';
 import { findOne } from '../store/rows';
 import { inRawTransaction, type Store } from '../store/store';
-import { muteOf, quietOf } from './telling';
+import { quietOf } from './reaching';
+import { muteOf } from './telling';
 
 const AT_ONCE = 100;
 

@@ -4,7 +4,8 @@ import { now as clockNow } from '../clock';
 import type { AlertRow, EventRow, RuleRow } from '../store/models';
 import { inRawTransaction, type Store } from '../store/store';
 import { recipientBy } from './channels';
-import { choicesOf, insertAlerts, isUsable, queueAlerts, type Telling } from './telling';
+import { choicesOf, isUsable } from './reaching';
+import { insertAlerts, queueAlerts, type Telling } from './telling';
 
 const MINUTE_MS = Number(process.env.TESTS_MINUTE_MS ?? 60_000);
 const AT_ONCE = 100;

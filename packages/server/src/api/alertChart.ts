@@ -1,5 +1,6 @@
 import type { Express } from 'express';
 import { chartOfEvent } from '../alerts/chart';
+import { demandReader } from '../alerts/links';
 import { now as clockNow } from '../clock';
 import { notFound } from '../problems';
 import { findOne } from '../store/rows';
@@ -16,6 +17,7 @@ export function alertCharts(app: Express, parts: ApiParts): void {
     const link = parts.links.read(String(request.params.link));
     const event =
       link?.what === 'event' ? await findOne(parts.store.models.events, { id: link.eventId }) : null;
+    if (event !== null && link?.what === 'event') await demandReader(parts.store, link, [event.workspaceId]);
     if (event === null) throw notFound('link', 'this; it may be cut short, or its event is gone');
     let one = kept.get(event.id);
     if (one === undefined || clockNow() - one.at > KEPT_MS) {

@@ -12,7 +12,8 @@ import {
 import type { Connection } from 'mariadb';
 import { queueActions } from '../alerts/actions';
 import type { Manner } from '../alerts/manner';
-import { plannedOf, queueAlerts, type Read, type Wording } from '../alerts/telling';
+import type { Read } from '../alerts/reaching';
+import { plannedOf, queueAlerts, type Wording } from '../alerts/telling';
 import type { Bus } from '../bus';
 import type { DeviceEntry } from '../registry';
 import type { EventRow, RuleRow } from '../store/models';
