@@ -115,8 +115,7 @@ function PersonRow({
   const [taker, setTaker] = useState('');
   const leaves = useLeftRules(person);
   const left = asks || nextRole !== null ? leaves(nextRole) : [];
-  const asksWho = left.length > 0 && (asks || nextRole !== null);
-  const takesOver = asksWho ? { takesOver: taker } : {};
+  const asksWho = left.length > 0;
   const now = useNow(60_000);
   const joined = person.linkEndsAt === null;
   const seen = person.seenAt === null ? 'not seen yet' : `last seen ${showClock(person.seenAt, now)}`;
@@ -199,7 +198,9 @@ function PersonRow({
             size="small"
             color="error"
             disabled={(asksWho && taker === '') || remove.isPending}
-            onClick={() => remove.mutate({ params: { person: person.id }, query: takesOver })}
+            onClick={() =>
+              remove.mutate({ params: { person: person.id }, query: asksWho ? { takesOver: taker } : {} })
+            }
           >
             {joined ? `Remove ${person.name}` : 'Take it back'}
           </Button>

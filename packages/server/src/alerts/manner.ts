@@ -13,13 +13,13 @@ import { DateTime } from 'luxon';
 export interface Manner {
   /** The same for all that are told in the same manner. */
   name: string;
-  zone: string;
   /** A reading of a datastream with its unit. */
   reading(stream: Pick<Datastream, 'type' | 'unit' | 'decimals'>, value: Value): string;
   /** A moment, with the name of its zone: "28 Nov 14:05:33 UTC". */
   when(at: number): string;
-  /** A time of day with seconds, or with its day where it is of another day than `now`. */
+  /** A time of day with seconds. */
   clock(at: number): string;
+  /** A time of day, with its day where that is another than the one of `now`. */
   since(at: number, now: number): string;
 }
 
@@ -40,7 +40,6 @@ export function mannerOf(reader: Reader, workspaceZone: string): Manner {
   const day = chosen.language === FIGURES_ONLY ? dates.date : dates.day;
   return {
     name: `${units} ${chosen.language} ${zone}`,
-    zone,
     reading: (stream, value) => {
       const text = displayOf(stream, units).reading(value);
       return isNumber(stream) ? dates.figure(text) : text;

@@ -178,11 +178,16 @@ export function startOutbox(
   };
   const lanes = new Map([...senders.keys()].map((channel) => [channel, startLane(channel)]));
   let busy = false;
+  /** What is late is looked for now and then, not with each alert. */
+  let looksForLate = true;
   let again = false;
   /** Wakes the lanes that have something to send, and each as its next one is due. */
   const look = async (): Promise<void> => {
     await takeOver();
-    await standInForLate(store);
+    if (looksForLate) {
+      looksForLate = false;
+      await standInForLate(store);
+    }
     do {
       again = false;
       const due = (await store.withConnection((connection) =>
@@ -214,7 +219,10 @@ export function startOutbox(
         if (isDone && again) wake();
       });
   };
-  const timer = setInterval(wake, LOOK_MS);
+  const timer = setInterval(() => {
+    looksForLate = true;
+    wake();
+  }, LOOK_MS);
   return {
     wake,
     async stop() {
