@@ -13,7 +13,7 @@ import { useChange, useRead } from '../api';
 import { Test } from '../alerts/Test';
 import { Addresses, Webhooks } from '../alerts/Webhooks';
 import { addThisBrowser, pushTrouble, thisBrowser } from '../alerts/push';
-import { useChoices } from '../alerts/useChoices';
+import { useChoices, type PutChoices } from '../alerts/useChoices';
 import { useAsk } from '../parts/Ask';
 import { ClockField } from '../parts/ClockField';
 import { Heading, Section } from '../parts/Heading';
@@ -34,6 +34,8 @@ const PAUSES: [string, number][] = [
 ];
 
 const LONGEST_UNASKED_MS = 86_400_000;
+/** What quiet hours are until somebody says otherwise, in minutes after midnight. */
+const NIGHT = { from: 22 * 60, to: 7 * 60 };
 
 /** How you are alerted: by what for each severity, when not, on which phones; and what alerts can go to beside people. */
 export function Alerts(): ReactNode {
@@ -65,7 +67,7 @@ function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode 
         text: 'No alert comes to you until then, urgent ones neither. What opens meanwhile and is still open is told when it is over.',
         action: `Pause for ${words}`,
       }));
-    if (yes) put({ pausedUntil: Date.now() + ms });
+    if (yes) put(() => ({ pausedUntil: Date.now() + ms }));
   };
   const paused = choices.pausedUntil !== null && choices.pausedUntil > now;
   return (
@@ -104,13 +106,9 @@ function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode 
                     checked={choices.channels[severity].includes(channel)}
                     slotProps={{ input: { 'aria-label': `${WORDS[channel]} for ${severity}` } }}
                     onChange={(_event, on) =>
-                      put({
-                        channels: {
-                          ...choices.channels,
-                          [severity]: on
-                            ? [...choices.channels[severity], channel]
-                            : choices.channels[severity].filter((one) => one !== channel),
-                        },
+                      put(({ channels }) => {
+                        const others = channels[severity].filter((one) => one !== channel);
+                        return { channels: { ...channels, [severity]: on ? [...others, channel] : others } };
                       })
                     }
                   />
@@ -135,7 +133,7 @@ function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode 
             control={
               <Checkbox
                 checked={choices.quiet !== null}
-                onChange={(_event, on) => put({ quiet: on ? { from: 22 * 60, to: 7 * 60 } : null })}
+                onChange={(_event, on) => put(() => ({ quiet: on ? NIGHT : null }))}
               />
             }
             label="quiet hours"
@@ -147,7 +145,9 @@ function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode 
                 label={name === 'from' ? 'From' : 'To'}
                 value={choices.quiet![name]}
                 onLeaving
-                onChange={(minutes) => put({ quiet: { ...choices.quiet!, [name]: minutes } })}
+                onChange={(minutes) =>
+                  put(({ quiet }) => ({ quiet: { ...NIGHT, ...quiet, [name]: minutes } }))
+                }
               />
             ))}
         </Box>
@@ -155,7 +155,7 @@ function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode 
           {paused ? (
             <>
               Nothing at all until {showClock(choices.pausedUntil!, now)}.
-              <Button size="small" onClick={() => put({ pausedUntil: null })}>
+              <Button size="small" onClick={() => put(() => ({ pausedUntil: null }))}>
                 Alert me again
               </Button>
             </>
@@ -172,7 +172,9 @@ function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode 
         </Box>
         <FormControlLabel
           sx={{ mt: 1 }}
-          control={<Checkbox checked={choices.weekly} onChange={(_event, weekly) => put({ weekly })} />}
+          control={
+            <Checkbox checked={choices.weekly} onChange={(_event, weekly) => put(() => ({ weekly }))} />
+          }
           label="an email every Monday that says whether all is well, so that its absence is noticed"
         />
       </Section>
@@ -186,13 +188,7 @@ const MINUTES = [1, 2, 5, 10, 15, 30, 60];
 const sentenceStart = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
 
 /** The ways that stand in for one another, in the order in which they do, and after how long. */
-function Ways({
-  choices: { ways },
-  put,
-}: {
-  choices: AlertChoices;
-  put: (part: Partial<AlertChoices>) => void;
-}): ReactNode {
+function Ways({ choices: { ways }, put }: { choices: AlertChoices; put: PutChoices }): ReactNode {
   const [first, second] = STAND_INS;
   const orders: StandIn[][] = [[first, second], [second, first], [first], [second], []];
   const words = (order: readonly StandIn[]): string =>
@@ -206,7 +202,9 @@ function Ways({
         label="Where that does not get through"
         value={ways.order.join()}
         onChange={({ target }) =>
-          put({ ways: { ...ways, order: target.value === '' ? [] : (target.value.split(',') as StandIn[]) } })
+          put(({ ways }) => ({
+            ways: { ...ways, order: target.value === '' ? [] : (target.value.split(',') as StandIn[]) },
+          }))
         }
         slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
         sx={{ width: { xs: '100%', sm: 340 } }}
@@ -222,7 +220,7 @@ function Ways({
           select
           label="Nobody has taken it for"
           value={ways.minutes}
-          onChange={({ target }) => put({ ways: { ...ways, minutes: Number(target.value) } })}
+          onChange={({ target }) => put(({ ways }) => ({ ways: { ...ways, minutes: Number(target.value) } }))}
           sx={{ width: { xs: '100%', sm: 200 } }}
         >
           {[...new Set([...MINUTES, ways.minutes])]
