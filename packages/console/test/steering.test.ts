@@ -134,6 +134,44 @@ it('what is said of an event is a thread', async () => {
   expect(await thread.getByText(/^Warden, /).count()).toBe(3);
 });
 
+it('whoever leaves says who takes over, and a webhook is not deleted without a word of its rules', async () => {
+  const { link } = await client.call('addPerson', { body: { name: 'Digger', role: 'editor' } });
+  const account = { email: 'digger@quillmere.example', password: 'cotton grass and reeds' };
+  await service.open.call('join', { body: { secret: link.split('#')[1]!, ...account } });
+  const { page: own } = await signedInPage(browser, service.url, account);
+  const digger = (await client.call('listPeople')).find(({ name }) => name === 'Digger')!;
+  const level = { deviceId: device, stream: 'level', comparison: 'below' as const, limit: -420 };
+  const rule = await client.call('createRule', {
+    body: { ...level, title: 'Only the digger', people: [digger.userId!] },
+  });
+  await own.goto(`${service.url}/account`);
+  await own.getByText(/Once you have left, 1 event rule would tell nobody any more/).waitFor();
+  await own.getByLabel('Your password').last().fill(account.password);
+  const remove = own.getByRole('button', { name: 'Delete your account' });
+  expect(await remove.isDisabled()).toBe(true);
+  await own.getByLabel('Who is told from now on').click();
+  await own.getByRole('option', { name: 'Warden' }).click();
+  await remove.click();
+  await own.getByRole('dialog').getByRole('button', { name: 'Delete it' }).click();
+  await own.getByLabel('Email or name').waitFor();
+  const me = (await client.call('me')).user.id;
+  expect((await client.call('readRule', { params: { rule: rule.id } })).people).toEqual([me]);
+
+  const hook = await client.call('createWebhook', {
+    body: { title: 'siren', url: 'http://127.0.0.1:9/siren', template: '' },
+  });
+  await client.call('createRule', { body: { ...level, title: 'Only the siren', webhooks: [hook.id] } });
+  await page.goto(`${service.url}/alerts`);
+  await page
+    .locator('main')
+    .getByText('siren', { exact: true })
+    .locator('..')
+    .getByRole('button', { name: 'Delete' })
+    .click();
+  await page.getByRole('dialog').getByText('Only the siren').waitFor();
+  await page.getByRole('dialog').getByRole('button', { name: 'Leave it' }).click();
+});
+
 it('whoever is the last that a rule tells goes when it is said who takes over', async () => {
   const { link } = await client.call('addPerson', { body: { name: 'Ranger', role: 'viewer' } });
   const ranger = createClient({ baseUrl: service.url, fetch: sessionFetch() });

@@ -213,7 +213,14 @@ async function powerCut(cluster: Cluster, index: number): Promise<void> {
   const connection = await cluster.connect(index);
   // It ends with its database.
   connection.on('error', () => undefined);
-  await connection.query('SET GLOBAL wsrep_desync = ON');
+  // A node that gives its data to another just then says no.
+  for (const end = Date.now() + 60_000; ; await sleep(1000))
+    try {
+      await connection.query('SET GLOBAL wsrep_desync = ON');
+      break;
+    } catch (error) {
+      if (Date.now() > end) throw error;
+    }
   await connection.query('FLUSH TABLES WITH READ LOCK');
   await sleep(2000);
   await Promise.all(

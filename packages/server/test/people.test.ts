@@ -13,6 +13,7 @@ import { WebSocket } from 'ws';
 
 let service: TestService;
 let owner: Person;
+const PASSWORD = 'cotton grass and reeds';
 const clients = new Map<Role, { client: Client; cookie(): string }>();
 
 /** Adds somebody and joins with the link, as they would. */
@@ -142,7 +143,7 @@ describe('roles', () => {
     const { link } = await client.call('addPerson', { body: { name: 'Warden', role: 'viewer' } });
     const warden = createClient({ baseUrl: service.url, fetch: sessionFetch() });
     await warden.call('join', {
-      body: { secret: link.split('#')[1]!, password: 'cotton grass and reeds' },
+      body: { secret: link.split('#')[1]!, password: PASSWORD },
     });
     const { id } = (await warden.call('me')).user;
     const person = `person-${id}`;
@@ -180,6 +181,61 @@ describe('roles', () => {
     expect((await read(both)).people).toEqual([me]);
     expect(await read(ofRole)).toMatchObject({ roles: ['viewer'], people: [me] });
     expect(await read(silent)).toMatchObject({ people: [], version: silent.version });
+  });
+
+  it('asks whoever leaves, or deletes their account, who takes over, where they may change rules', async () => {
+    const { client } = await newPerson(service, 'Keeper');
+    const kind = await client.call('createKind', { body: DIPWELL as KindIn });
+    const me = (await client.call('me')).user.id;
+    const joining = async (name: string, role: 'viewer' | 'editor') => {
+      const { link } = await client.call('addPerson', { body: { name, role } });
+      const joined = createClient({ baseUrl: service.url, fetch: sessionFetch() });
+      await joined.call('join', { body: { secret: link.split('#')[1]!, password: PASSWORD } });
+      const { id } = (await joined.call('me')).user;
+      const rule = await client.call('createRule', {
+        body: {
+          title: name,
+          kindId: kind.id,
+          stream: 'level',
+          comparison: 'above',
+          limit: 0,
+          people: [id],
+          escalateMs: 60_000,
+          escalateTo: id,
+        },
+      });
+      const told = async () => {
+        const { people, escalateTo } = await client.call('readRule', { params: { rule: rule.id } });
+        return [people, escalateTo];
+      };
+      return { client: joined, told };
+    };
+    const leaving = await joining('Leaving', 'editor');
+    const home = (await leaving.client.call('me')).workspace.id;
+    await leaving.client.call('createWorkspace', { body: { title: 'Own' } });
+    await leaving.client.call('chooseWorkspace', { body: { id: home } });
+    const refused = '1 event rule would tell nobody any more: “Leaving”. Say who takes over';
+    await expect(leaving.client.call('leaveWorkspace', {})).rejects.toThrow(refused);
+    await expect(
+      leaving.client.call('leaveWorkspace', { query: { takesOver: 'person-999999' } }),
+    ).rejects.toThrow('is nobody who stays');
+    await leaving.client.call('leaveWorkspace', { query: { takesOver: `person-${me}` } });
+    expect(await leaving.told()).toEqual([[me], me]);
+
+    const deleting = await joining('Deleting', 'editor');
+    const withPassword = { password: PASSWORD };
+    await expect(deleting.client.call('deleteAccount', { body: withPassword })).rejects.toThrow(
+      /1 event rule of “.*” would tell nobody any more: “Deleting”. Say who takes over/,
+    );
+    await expect(deleting.client.call('me')).resolves.toMatchObject({ user: { name: 'Deleting' } });
+    await deleting.client.call('deleteAccount', { body: { ...withPassword, takesOver: `person-${me}` } });
+    expect(await deleting.told()).toEqual([[me], me]);
+
+    // Whoever may change no rule is not asked: an owner takes over.
+    const looking = await joining('Looking', 'viewer');
+    await looking.client.call('deleteAccount', { body: withPassword });
+    expect(await looking.told()).toEqual([[me], me]);
+    expect((await client.call('listPeople')).length).toBe(1);
   });
 
   it('the last owner cannot be lowered or removed, also when two owners do it to each other at once', async () => {

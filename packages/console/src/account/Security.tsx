@@ -1,5 +1,6 @@
 import { Box, Button, TextField, Typography } from '@mui/material';
 import { useState, type ReactNode } from 'react';
+import { mayDo } from '@peatmoor/core';
 import type { Me } from '@peatmoor/contract';
 import { under } from '../base';
 import { useChange, useRead } from '../api';
@@ -11,6 +12,7 @@ import { Notice } from '../parts/Notice';
 import { troubleOf } from '../parts/problems';
 import { QrCode } from '../parts/QrCode';
 import { showClock } from '../parts/time';
+import { TakesOver, useLeftRules } from '../people/TakesOver';
 import { ink } from '../theme';
 
 const ROW = { display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'flex-end' } as const;
@@ -224,6 +226,15 @@ export function Leaving({ me }: { me: Me }): ReactNode {
   const remove = useChange('deleteAccount');
   const workspaces = useRead('listWorkspaces').data ?? [];
   const [password, setPassword] = useState('');
+  const [taker, setTaker] = useState('');
+  const others = (useRead('listPeople').data ?? []).some(
+    ({ userId }) => userId !== null && userId !== me.user.id,
+  );
+  const left = useLeftRules({ userId: me.user.id })(null);
+  // Whoever may change no rule is not asked: an owner takes over.
+  const asksWho = others && left.length > 0 && mayDo(me.role, 'change');
+  const said = asksWho ? { takesOver: taker } : {};
+  const unsaid = asksWho && taker === '';
   const ask = useAsk();
   const anew = (): void => location.assign(under('/'));
   const deleteIt = async (): Promise<void> => {
@@ -232,20 +243,31 @@ export function Leaving({ me }: { me: Me }): ReactNode {
       text: 'Workspaces that nobody else belongs to are deleted with it, with their devices and all readings. This cannot be undone.',
       action: 'Delete it',
     });
-    if (yes) remove.mutate({ body: { password, withWorkspaces: true } }, { onSuccess: anew });
+    if (yes) remove.mutate({ body: { password, withWorkspaces: true, ...said } }, { onSuccess: anew });
   };
   return (
     <Section title="Leaving">
+      {asksWho && (
+        <Box sx={{ ...ROW, mb: 2 }}>
+          <TakesOver
+            person={{ id: `person-${me.user.id}` }}
+            rules={left}
+            value={taker}
+            onChange={setTaker}
+            once="Once you have left, "
+          />
+        </Box>
+      )}
       {workspaces.length > 1 && (
         <Button
           sx={{ mb: 2 }}
-          disabled={leave.isPending}
+          disabled={unsaid || leave.isPending}
           onClick={() =>
             void ask({
               title: `Leave ${me.workspace.title}?`,
               text: 'You see nothing of it any more, and your access keys to it end. An owner can add you again.',
               action: 'Leave it',
-            }).then((yes) => yes && leave.mutate({}, { onSuccess: anew }))
+            }).then((yes) => yes && leave.mutate({ query: said }, { onSuccess: anew }))
           }
         >
           Leave {me.workspace.title}
@@ -253,7 +275,11 @@ export function Leaving({ me }: { me: Me }): ReactNode {
       )}
       <Box sx={ROW}>
         <PasswordAgain value={password} onChange={setPassword} error={remove.error} />
-        <Button color="error" disabled={password === '' || remove.isPending} onClick={() => void deleteIt()}>
+        <Button
+          color="error"
+          disabled={unsaid || password === '' || remove.isPending}
+          onClick={() => void deleteIt()}
+        >
           Delete your account
         </Button>
       </Box>

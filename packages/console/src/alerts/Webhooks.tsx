@@ -1,5 +1,6 @@
 import { Box, Button, TextField } from '@mui/material';
 import { useState, type ReactNode } from 'react';
+import { counted } from '@peatmoor/core';
 import { useChange, useRead } from '../api';
 import { useAsk } from '../parts/Ask';
 import { Copyable } from '../parts/Copyable';
@@ -7,6 +8,7 @@ import { Section } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
 import { fieldsIn, troubleOf } from '../parts/problems';
 import { useMay } from '../parts/useMay';
+import { useLeftOnce } from '../people/TakesOver';
 import { ink } from '../theme';
 import { Test } from './Test';
 
@@ -17,6 +19,14 @@ export function Webhooks(): ReactNode {
   const remove = useChange('deleteWebhook', ['listWebhooks']);
   const ask = useAsk();
   const may = useMay('change');
+  const leftOnce = useLeftOnce(may);
+  /** What deleting one brings, with the names of rules that would tell nobody. */
+  const said = (id: number): string => {
+    const left = leftOnce((there) => ({ ...there, webhooks: there.webhooks.filter((one) => one !== id) }));
+    const named = left.map(({ title }) => `“${title}”`).join(', ');
+    const without = left.length === 0 ? '' : ` ${counted(left.length, 'rule')} would tell nobody: ${named}.`;
+    return `Rules that call it call nobody then.${without}`;
+  };
   const [title, setTitle] = useState('');
   const [url, setUrl] = useState('');
   const [template, setTemplate] = useState('');
@@ -48,7 +58,7 @@ export function Webhooks(): ReactNode {
               onClick={() =>
                 void ask({
                   title: `Delete the webhook “${hook.title}”?`,
-                  text: 'Rules that call it call nobody then.',
+                  text: said(hook.id),
                   action: 'Delete it',
                 }).then((yes) => yes && remove.mutate({ params: { webhook: hook.id } }))
               }

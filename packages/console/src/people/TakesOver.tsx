@@ -7,25 +7,31 @@ import { useRead } from '../api';
 
 const MOST_NAMED = 5;
 
-/** Tells which event rules would tell nobody any more once somebody has another role, or with null has gone; none until that is known. */
-export function useLeftRules({ userId }: Person): (next: Role | null) => Rule[] {
-  const asks = userId !== null;
+interface There {
+  people: readonly Person[];
+  webhooks: readonly number[];
+}
+
+/** Tells which event rules would tell nobody any more once others are there; none until that is known. */
+export function useLeftOnce(asks = true): (once: (there: There) => There) => Rule[] {
   const rules = useRead('listRules', undefined, asks).data;
   const people = useRead('listPeople', undefined, asks).data;
   const webhooks = useRead('listWebhooks', undefined, asks).data;
   if (rules === undefined || people === undefined || webhooks === undefined) return () => [];
-  const ids = webhooks.map(({ id }) => id);
+  const there = { people, webhooks: webhooks.map(({ id }) => id) };
+  return (once) => leftWithoutAnybody(rules, there, once(there));
+}
+
+/** The same once somebody has another role, or with null has gone. */
+export function useLeftRules({ userId }: Pick<Person, 'userId'>): (next: Role | null) => Rule[] {
+  const left = useLeftOnce(userId !== null);
   return (next) =>
-    leftWithoutAnybody(
-      rules,
-      { people, webhooks: ids },
-      {
-        people: people.flatMap((one) =>
-          one.userId !== userId ? [one] : next === null ? [] : [{ ...one, role: next }],
-        ),
-        webhooks: ids,
-      },
-    );
+    left(({ people, ...others }) => ({
+      ...others,
+      people: people.flatMap((one) =>
+        one.userId !== userId ? [one] : next === null ? [] : [{ ...one, role: next }],
+      ),
+    }));
 }
 
 /** Names the rules that would tell nobody, and asks who takes over. */
@@ -34,12 +40,15 @@ export function TakesOver({
   rules,
   value,
   onChange,
+  once = '',
 }: {
-  person: Person;
+  person: Pick<Person, 'id'>;
   rules: readonly Rule[];
   /** The ID of a person, `nobody`, or empty for not chosen yet. */
   value: string;
   onChange: (value: string) => void;
+  /** When it would be so, as the sentence begins. */
+  once?: string;
 }): ReactNode {
   const people = (useRead('listPeople').data ?? []).filter(
     ({ userId, id, role }) => userId !== null && id !== person.id && role !== 'none',
@@ -47,6 +56,7 @@ export function TakesOver({
   return (
     <>
       <Typography variant="body2" sx={{ flexBasis: '100%' }}>
+        {once}
         {counted(rules.length, 'event rule')} would tell nobody any more:{' '}
         {rules.slice(0, MOST_NAMED).map(({ id, title }, i) => (
           <span key={id}>

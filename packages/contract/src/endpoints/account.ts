@@ -1,6 +1,7 @@
 import * as account from '../schemas/account';
 import * as check from '../schemas/check';
 import * as paging from '../schemas/paging';
+import { takesOverQuerySchema, type TakesOverQuery } from '../schemas/takesOver';
 import { endpoint, type Query } from './endpoint';
 
 /** Accounts, sessions and keys, and the service itself. */
@@ -107,10 +108,10 @@ export const accountEndpoints = {
     'Ask for no second factor any more',
     { body: account.passwordAgainSchema },
   ),
-  deleteAccount: endpoint<void, { password: string; withWorkspaces?: boolean }>(
+  deleteAccount: endpoint<void, { password: string; withWorkspaces?: boolean; takesOver?: string }>(
     'POST /api/me/delete',
     'signIn',
-    'Delete your account',
+    'Delete your account; event rules that would tell nobody any more are taken over',
     { body: account.deleteAccountSchema },
   ),
   listWorkspaces: endpoint<account.MyWorkspace[]>(
@@ -137,7 +138,12 @@ export const accountEndpoints = {
     'Make a workspace, and go on in it',
     { body: account.newWorkspaceSchema, answer: account.meSchema },
   ),
-  leaveWorkspace: endpoint<void>('POST /api/workspace/leave', 'own', 'Leave the workspace'),
+  leaveWorkspace: endpoint<void, undefined, Query<TakesOverQuery>>(
+    'POST /api/workspace/leave',
+    'own',
+    'Leave the workspace; event rules that would tell nobody any more are taken over',
+    { query: takesOverQuerySchema },
+  ),
   listKeys: endpoint<account.AccessKey[], undefined, Query<paging.PageQuery>>(
     'GET /api/keys',
     'self',

@@ -1,6 +1,7 @@
 import * as account from '../schemas/account';
 import * as paging from '../schemas/paging';
 import * as people from '../schemas/people';
+import { takesOverQuerySchema, type TakesOverQuery } from '../schemas/takesOver';
 import { endpoint, type Query } from './endpoint';
 
 /** People of a workspace. */
@@ -33,11 +34,11 @@ export const peopleEndpoints = {
     'Change what a person may do',
     { body: people.personChangeSchema, versioned: 'member', answer: people.personSchema },
   ),
-  removePerson: endpoint<void, undefined, people.RemovePersonQuery>(
+  removePerson: endpoint<void, undefined, TakesOverQuery>(
     'DELETE /api/people/:person',
     'people',
     'Remove a person, or take a link back; event rules that would tell nobody any more are taken over',
-    { query: people.removePersonQuerySchema, versioned: 'member' },
+    { query: takesOverQuerySchema, versioned: 'member' },
   ),
   resetPerson: endpoint<account.ResetLink>(
     'POST /api/people/:person/reset',

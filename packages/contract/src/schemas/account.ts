@@ -13,6 +13,7 @@ import {
 } from '@peatmoor/core';
 import { array, boolean, mixed, number, object, string, type InferType } from 'yup';
 import { KEY_SCOPES } from '../known';
+import { takesOver } from './takesOver';
 
 export { ROLES, roleIncludes, type Role };
 
@@ -186,6 +187,7 @@ export const deleteAccountSchema = object({
   password: string().max(200).required(),
   /** Deletes workspaces that nobody else belongs to as well, with their devices and readings. */
   withWorkspaces: boolean().default(false),
+  takesOver,
 }).noUnknown();
 
 export const myWorkspaceSchema = object({

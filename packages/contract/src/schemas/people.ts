@@ -2,6 +2,7 @@ import '../locale';
 import { ROLES } from '@peatmoor/core';
 import { array, mixed, number, object, string, type InferType } from 'yup';
 import { credentialFields } from './account';
+import { takesOver } from './takesOver';
 
 const name = string().trim().min(1).max(80);
 const role = string().oneOf(ROLES).required();
@@ -21,11 +22,7 @@ export const newPersonSchema = object({
 }).noUnknown();
 export type NewPerson = InferType<typeof newPersonSchema>;
 export type NewPersonIn = Pick<NewPerson, 'role'> & Partial<NewPerson>;
-/** Who takes over event rules that would tell nobody any more: the ID of a person, or `nobody`. */
-const takesOver = string().matches(/^(person-\d{1,9}|nobody)$/, 'must be the ID of a person, or "nobody"');
 export const personChangeSchema = object({ role, takesOver }).noUnknown();
-export const removePersonQuerySchema = object({ takesOver }).noUnknown();
-export type RemovePersonQuery = InferType<typeof removePersonQuerySchema>;
 export type PersonChange = InferType<typeof personChangeSchema>;
 
 export const personSchema = object({

@@ -1,12 +1,12 @@
 import type { Transaction } from 'sequelize';
 import { keepFirstWorkspace, makeWorkspace } from '../auth/accounts';
+import { leave } from '../auth/leaving';
 import { endOwnersResets } from '../auth/resets';
 import { tellGone, type Gone } from '../definitions/gone';
 import { deleteDevices } from '../history/deleting';
 import { conflict, notFound, wrongField } from '../problems';
-import type { MembershipRow } from '../store/models';
+import { tellHandedOver } from '../rules/takingOver';
 import { deleteIn, findAll, findOne, listIn } from '../store/rows';
-import { takeRow } from '../store/store';
 import type { ApiParts, Handlers } from './context';
 import { demandPassword } from './passwordAgain';
 import { scopeOf, type Scope } from './scope';
@@ -32,24 +32,6 @@ export function workspacesHandlers(parts: ApiParts): WorkspacesHandlers {
   };
   const tellPeople = ({ userName }: Scope, workspaceId: number): void =>
     bus.emit('live', { workspaceId, message: { type: 'changed', what: 'people', by: userName } });
-  /** Takes somebody out of a workspace, and all that speaks for them there. */
-  const takeOut = async (
-    { userId, workspaceId, role }: MembershipRow,
-    transaction: Transaction,
-  ): Promise<{ isLast: boolean }> => {
-    await takeRow(store, 'workspaces', { column: 'id', value: workspaceId }, transaction);
-    const others = (await listIn(models.memberships, workspaceId, { transaction })).filter(
-      (one) => one.userId !== userId,
-    );
-    const isLast = others.length === 0;
-    if (!isLast && role === 'owner' && !others.some((one) => one.role === 'owner'))
-      throw conflict(
-        'You are the last owner of a workspace to which others belong. Make somebody else an owner first.',
-      );
-    for (const table of [models.memberships, models.accessKeys, models.grants])
-      await deleteIn(table as typeof models.memberships, workspaceId, { userId }, transaction);
-    return { isLast };
-  };
   /** Deletes a workspace that nobody belongs to any more; what is much goes in slices. */
   const deleteWorkspace = async (workspaceId: number, transaction: Transaction): Promise<Gone> => {
     await keepFirstWorkspace(store, workspaceId, transaction);
@@ -106,7 +88,9 @@ export function workspacesHandlers(parts: ApiParts): WorkspacesHandlers {
       await goOn(scope, id);
       return sessions.me((await scopeOf(store, request))!);
     },
-    leaveWorkspace: async ({ scope }) => {
+    leaveWorkspace: async ({ scope, query }) => {
+      const takesOver = query.takesOver as string | undefined;
+      let rules: number[] = [];
       const { userId, workspaceId } = scope;
       const others = (await findAll(models.memberships, { where: { userId } })).filter(
         (one) => one.workspaceId !== workspaceId,
@@ -115,11 +99,12 @@ export function workspacesHandlers(parts: ApiParts): WorkspacesHandlers {
         throw conflict('This is your only workspace. Delete your account instead, or make another first.');
       await store.transaction(async (transaction) => {
         const membership = (await findOne(models.memberships, { userId, workspaceId }, transaction))!;
-        const { isLast } = await takeOut(membership, transaction);
-        if (isLast)
+        const left = await leave(store, membership, { takesOver }, transaction);
+        if (left.isLast)
           throw conflict(
             'Nobody else belongs to this workspace. Add somebody first, or delete your account.',
           );
+        rules = left.rules;
         // Every session that was in it goes on in another.
         await models.sessions.update(
           { workspaceId: others[0]!.workspaceId },
@@ -130,38 +115,43 @@ export function workspacesHandlers(parts: ApiParts): WorkspacesHandlers {
           { where: { id: userId }, transaction },
         );
       });
+      tellHandedOver(bus, scope, rules);
       tellPeople(scope, workspaceId);
     },
     deleteAccount: async ({ scope, body, request, response }) => {
       const { userId } = scope;
       await demandPassword(parts, { scope, request }, body.password);
-      const left: number[] = [];
+      const left = new Map<number, number[]>();
       const memberships = await findAll(models.memberships, { where: { userId } });
       const gone = await store.transaction(async (transaction) => {
         const all: Gone[] = [];
-        left.length = 0;
+        left.clear();
         for (const membership of memberships) {
-          const { isLast } = await takeOut(membership, transaction);
-          left.push(membership.workspaceId);
+          const { workspaceId } = membership;
+          const { title } = (await findOne(models.workspaces, { id: workspaceId }, transaction))!;
+          const { isLast, rules } = await leave(
+            store,
+            membership,
+            { takesOver: body.takesOver, of: title },
+            transaction,
+          );
+          left.set(workspaceId, rules);
           if (!isLast) continue;
-          if (body.withWorkspaces !== true) {
-            const { title } = (await findOne(
-              models.workspaces,
-              { id: membership.workspaceId },
-              transaction,
-            ))!;
+          if (body.withWorkspaces !== true)
             throw conflict(
               `Nobody else belongs to "${title}": its devices and readings would be deleted too. Say so with withWorkspaces, or add somebody first.`,
             );
-          }
-          all.push(await deleteWorkspace(membership.workspaceId, transaction));
+          all.push(await deleteWorkspace(workspaceId, transaction));
         }
         await models.users.destroy({ where: { id: userId }, transaction });
         return all;
       });
       for (const one of gone) tellGone(bus, one);
       if (gone.length > 0) clearing.wake();
-      for (const workspaceId of left) tellPeople(scope, workspaceId);
+      for (const [workspaceId, rules] of left) {
+        tellHandedOver(bus, { ...scope, workspaceId }, rules);
+        tellPeople(scope, workspaceId);
+      }
       response.clearCookie('peatmoor_session', { path: '/' });
     },
   };

@@ -3,6 +3,7 @@ import { Op, QueryTypes, UniqueConstraintError, type Transaction } from 'sequeli
 import type { Person } from '@peatmoor/contract';
 import { CannotBeSent } from '../alerts/channels';
 import { makeUser } from '../auth/accounts';
+import { takeOut } from '../auth/leaving';
 import { asTheirWords, countMailToStranger } from '../auth/mailsToStrangers';
 import { createLimits, type Bound } from '../auth/limits';
 import { endOwnersResets, makeReset } from '../auth/resets';
@@ -10,7 +11,7 @@ import { clockMayTidy, now as clockNow } from '../clock';
 import { countedAddress } from '../listeners/address';
 import { conflict, notFound, ProblemError, wrongField } from '../problems';
 import { hashSecret } from '../registry';
-import { handOver, thereToTell } from '../rules/takingOver';
+import { handOver, tellHandedOver, thereToTell } from '../rules/takingOver';
 import type { InvitationRow, MembershipRow, UserRow } from '../store/models';
 import { addTo, deleteIn, findAll, findOne, insert, listIn, oneIn } from '../store/rows';
 import { takeRow } from '../store/store';
@@ -46,13 +47,6 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
   const tell = (workspaceId: number, by: string): void =>
     bus.emit('live', { workspaceId, message: { type: 'changed', what: 'people', by } });
   const changed = (scope: Scope): void => tell(scope.workspaceId, scope.userName);
-  /** Rules tell others now; what they watch is as it was. */
-  const tellRulesChanged = ({ workspaceId, userName: by }: Scope, rules: readonly number[]): void => {
-    for (const id of rules) {
-      bus.emit('rules', { workspaceId, ruleId: id });
-      bus.emit('live', { workspaceId, message: { type: 'changed', what: 'rules', id, by } });
-    }
-  };
   const member = (user: UserRow, { role, revision }: MembershipRow, seenAt: number | null): Person => ({
     id: `person-${user.id}`,
     userId: user.id,
@@ -237,7 +231,7 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
         );
         return { ...before, role: body.role };
       });
-      tellRulesChanged(scope, rules);
+      tellHandedOver(bus, scope, rules);
       changed(scope);
       const seen = await seenOf(scope.workspaceId);
       return member((await findOne(models.users, { id }))!, row, seen.get(id) ?? null);
@@ -251,26 +245,16 @@ export function peopleHandlers(parts: ApiParts): PeopleHandlers {
       } else
         await store.transaction(async (transaction) => {
           await takeMember(scope, id, transaction);
-          const where = { userId: id };
-          const told = await thereToTell(store, scope.workspaceId, transaction);
-          await deleteIn(models.memberships, scope.workspaceId, where, transaction);
-          await keepAnOwner(scope, transaction);
-          // What speaks for them here ends with it.
-          await deleteIn(models.sessions, scope.workspaceId, where, transaction);
-          await deleteIn(models.accessKeys, scope.workspaceId, where, transaction);
-          await deleteIn(models.grants, scope.workspaceId, where, transaction);
-          await store.sequelize.query(
-            "DELETE FROM unreached WHERE workspaceId = ? AND channel IN ('', 'push') AND recipient = ?",
-            { replacements: [scope.workspaceId, String(id)], transaction },
-          );
-          rules = await handOver(
+          rules = await takeOut(
             store,
-            scope.workspaceId,
-            { leaving: id, takesOver: query.takesOver as string | undefined, before: told },
+            { userId: id, workspaceId: scope.workspaceId },
+            { takesOver: query.takesOver as string | undefined },
             transaction,
           );
+          await keepAnOwner(scope, transaction);
+          await deleteIn(models.sessions, scope.workspaceId, { userId: id }, transaction);
         });
-      tellRulesChanged(scope, rules);
+      tellHandedOver(bus, scope, rules);
       changed(scope);
     },
     resetPerson: async ({ scope, params }) => {

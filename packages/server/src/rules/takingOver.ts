@@ -1,6 +1,7 @@
 import { counted, leftWithoutAnybody, type NamedToTell, type ThereToTell } from '@peatmoor/core';
 import type { Transaction } from 'sequelize';
 import { readRecipients, recipientBy } from '../alerts/channels';
+import type { Bus } from '../bus';
 import { conflict, wrongField } from '../problems';
 import type { RuleRow } from '../store/models';
 import { changeIn, listIn } from '../store/rows';
@@ -43,12 +44,18 @@ export async function thereToTell(
 
 /**
  * When somebody has left, or has another role, at the end of the transaction of that: rules that would tell nobody from now on are
- * handed over, or it is refused with their names. `before`: who was there. Gives the rules that were changed.
+ * handed over, or it is refused with their names. `before`: who was there. `of`: the workspace, where it may be one of several.
+ * Gives the rules that were changed.
  */
 export async function handOver(
   store: Store,
   workspaceId: number,
-  { leaving, takesOver, before }: { leaving: number; takesOver: TakesOver; before: ThereToTell },
+  {
+    leaving,
+    takesOver,
+    before,
+    of,
+  }: { leaving: number; takesOver: TakesOver; before: ThereToTell; of?: string | undefined },
   transaction: Transaction,
 ): Promise<number[]> {
   const { models } = store;
@@ -72,7 +79,7 @@ export async function handOver(
       ...(titles.length > MOST_NAMED ? [`${titles.length - MOST_NAMED} more`] : []),
     ].join(', ');
     throw conflict(
-      `${counted(left.size, 'event rule')} would tell nobody any more: ${named}. Say who takes over with "takesOver": the ID of a person of the workspace, such as person-3, or "nobody".`,
+      `${counted(left.size, 'event rule')}${of === undefined ? '' : ` of “${of}”`} would tell nobody any more: ${named}. Say who takes over with "takesOver": the ID of a person of the workspace, such as person-3, or "nobody".`,
     );
   }
   if (next === leaving || !after.people.some(({ userId }) => userId === next))
@@ -108,4 +115,16 @@ export async function handOver(
     changed.push(rule.id);
   }
   return changed;
+}
+
+/** Tells everybody that rules tell others now; what they watch is as it was. */
+export function tellHandedOver(
+  bus: Bus,
+  { workspaceId, userName: by }: { workspaceId: number; userName: string },
+  rules: readonly number[],
+): void {
+  for (const id of rules) {
+    bus.emit('rules', { workspaceId, ruleId: id });
+    bus.emit('live', { workspaceId, message: { type: 'changed', what: 'rules', id, by } });
+  }
 }
