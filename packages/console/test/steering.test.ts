@@ -144,7 +144,7 @@ it('whoever leaves says who takes over, and a webhook is not deleted without a w
   const rule = await client.call('createRule', {
     body: { ...level, title: 'Only the digger', people: [digger.userId!] },
   });
-  await own.goto(`${service.url}/account`);
+  await own.goto(`${service.url}/settings`);
   await own.getByText(/Once you have left, 1 event rule would tell nobody any more/).waitFor();
   await own.getByLabel('Your password').last().fill(account.password);
   const remove = own.getByRole('button', { name: 'Delete your account' });
@@ -162,12 +162,7 @@ it('whoever leaves says who takes over, and a webhook is not deleted without a w
   });
   await client.call('createRule', { body: { ...level, title: 'Only the siren', webhooks: [hook.id] } });
   await page.goto(`${service.url}/alerts`);
-  await page
-    .locator('main')
-    .getByText('siren', { exact: true })
-    .locator('..')
-    .getByRole('button', { name: 'Delete' })
-    .click();
+  await page.locator(`[data-webhook="${hook.id}"]`).getByRole('button', { name: 'Delete' }).click();
   await page.getByRole('dialog').getByText('Only the siren').waitFor();
   await page.getByRole('dialog').getByRole('button', { name: 'Leave it' }).click();
 });

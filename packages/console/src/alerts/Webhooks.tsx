@@ -37,6 +37,7 @@ export function Webhooks(): ReactNode {
       {webhooks.data?.map((hook) => (
         <Box
           key={hook.id}
+          data-webhook={hook.id}
           sx={{
             display: 'flex',
             flexWrap: 'wrap',
