@@ -3,7 +3,7 @@ import https from 'node:https';
 import type { AddressInfo } from 'node:net';
 import { setTimeout as sleep } from 'node:timers/promises';
 import type { Duplex } from 'node:stream';
-import { markAfterGap } from '../../loopGap';
+import { markAfterGap, noteConnection } from '../../loopGap';
 import { stripBase } from './basePath';
 import { createOnePort } from './onePort';
 import { portProblem, redirectPages } from './pages';
@@ -51,8 +51,10 @@ export function createWebServer({ tls, basePath, httpPort, host }: Options): Web
   const sockets = new Set<Duplex>();
   server.on('connection', (socket: Duplex) => {
     sockets.add(socket);
+    noteConnection(socket);
     socket.once('close', () => sockets.delete(socket));
   });
+  secure?.on('secureConnection', noteConnection);
   /** Answers that are owed. */
   const owed = new Set<http.ServerResponse>();
   let onAllAnswered = (): void => undefined;
