@@ -214,6 +214,7 @@ it('what one message tells of is acknowledged together', async () => {
   expect(shown.what).toBe('events');
   expect(shown.events.length).toBeGreaterThan(1);
   expect(shown.done).toBe(false);
+  expect(shown.events[0]).toMatchObject({ value: 'Water level: -50 mm', done: false });
   // Looking does nothing.
   const open = async (): Promise<Event[]> =>
     (await client.call('listEvents', { query: { state: 'unacknowledged' } })).filter(({ ruleId }) =>

@@ -153,13 +153,13 @@ function About({ shown, link }: { shown: Shown; link: string }): ReactNode {
 function Together({ events }: { events: Shown['events'] }): ReactNode {
   return (
     <Box component="ul" sx={{ listStyle: 'none', p: 0, m: 0, mb: 2 }}>
-      {events.map(({ title, severity, done }, i) => (
+      {events.map(({ title, severity, value, done }, i) => (
         <Box component="li" key={i} sx={{ borderTop: `1px solid ${ink.faint}`, py: 0.75 }}>
           <EventFlag open={!done} acknowledged={false} urgent={severity === 'urgent'} /> {title}
-          {done && (
+          {(done || value !== '') && (
             <Box component="span" sx={{ color: ink.soft }}>
               {' '}
-              acknowledged or over
+              {done ? 'acknowledged or over' : value}
             </Box>
           )}
         </Box>

@@ -144,7 +144,13 @@ export const alertLinkSchema = object({
   comments: array(commentSchema).required(),
   /** What one link acknowledges together. */
   events: array(
-    object({ title: string().required(), severity: string().required(), done: boolean().required() }),
+    object({
+      title: string().required(),
+      severity: string().required(),
+      /** As it is now, with its unit; empty where it is done or there is none. */
+      value: string().defined(),
+      done: boolean().required(),
+    }),
   ).required(),
   /** True once it was used. */
   done: boolean().required(),

@@ -41,6 +41,8 @@ const MOST_WEBHOOKS = 50;
 const TEST_EVERY_MS = 2000;
 const ASK_EVERY_MS = 60_000;
 const SECRET_BYTES = 24;
+/** Values that one page behind a link reads. */
+const MOST_VALUES = 20;
 /** Alerts of one message that are acknowledged by one link. */
 const MOST_TOGETHER = 500;
 
@@ -88,6 +90,17 @@ export function alertHandlers(parts: ApiParts): AlertHandlers {
     const ids = [...new Set(alerts.map(({ eventId }) => eventId))];
     return ids.length === 0 ? [] : findAll(models.events, { where: { id: ids }, order: ['id'] });
   };
+  /** What an event is about as it is now, with its unit, for whom a link was made. */
+  const valueNow = async (
+    event: EventRow,
+    { userId }: { userId: number | null },
+  ): Promise<Pick<AlertLink, 'value' | 'valueAt'>> => {
+    const rule = await findOne(models.rules, { id: event.ruleId, workspaceId: event.workspaceId });
+    const workspace = await findOne(models.workspaces, { id: event.workspaceId });
+    const reader = userId === null ? null : await findOne(models.users, { id: userId });
+    const { title, now, at } = await valuesOf(parts, event, rule, mannerOf(reader, workspace?.zone ?? 'UTC'));
+    return now === '' ? { value: '', valueAt: null } : { value: `${title}: ${now}`, valueAt: at };
+  };
   /** What a link is for, as it stands now; null where what it was for is gone. */
   const linkOf = async (link: LinkFor): Promise<AlertLink | null> => {
     const nothing = {
@@ -111,16 +124,19 @@ export function alertHandlers(parts: ApiParts): AlertHandlers {
         link,
         events.map(({ workspaceId }) => workspaceId),
       );
+      const shown: AlertLink['events'] = [];
+      for (const event of events) {
+        const done = isDone(event);
+        const title = `${event.title} (${event.deviceName})`;
+        const value = done || shown.length >= MOST_VALUES ? '' : (await valueNow(event, link)).value;
+        shown.push({ title, severity: event.severity, value, done });
+      }
       return {
         ...nothing,
         what: 'events',
         title: counted(events.length, 'event'),
         to: link.to,
-        events: events.map((event) => ({
-          title: `${event.title} (${event.deviceName})`,
-          severity: event.severity,
-          done: isDone(event),
-        })),
+        events: shown,
         done: events.every(isDone),
       };
     }
@@ -128,14 +144,9 @@ export function alertHandlers(parts: ApiParts): AlertHandlers {
       const event = await findOne(models.events, { id: link.eventId });
       if (event === null) return null;
       await demandReader(store, link, [event.workspaceId]);
-      const rule = await findOne(models.rules, { id: event.ruleId, workspaceId: event.workspaceId });
-      const workspace = await findOne(models.workspaces, { id: event.workspaceId });
-      const reader = link.userId === null ? null : await findOne(models.users, { id: link.userId });
-      const value = await valuesOf(parts, event, rule, mannerOf(reader, workspace?.zone ?? 'UTC'));
       return {
         ...nothing,
-        value: value.now === '' ? '' : `${value.title}: ${value.now}`,
-        valueAt: value.now === '' ? null : value.at,
+        ...(await valueNow(event, link)),
         sentence: event.sentence,
         chart: event.value !== null,
         comments: await commentsOf(store, event),
