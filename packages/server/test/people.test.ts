@@ -223,6 +223,10 @@ describe('roles', () => {
     expect(await leaving.told()).toEqual([[me], me]);
 
     const deleting = await joining('Deleting', 'editor');
+    // They belong to another workspace too, in which no rule is left alone.
+    const other = await newPerson(service, 'Stranger');
+    const invited = await other.client.call('addPerson', { body: { name: 'Deleting', role: 'editor' } });
+    await deleting.client.call('joinHere', { body: { secret: invited.link.split('#')[1]! } });
     const withPassword = { password: PASSWORD };
     await expect(deleting.client.call('deleteAccount', { body: withPassword })).rejects.toThrow(
       /1 event rule of “.*” would tell nobody any more: “Deleting”. Say who takes over/,

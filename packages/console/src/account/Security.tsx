@@ -227,12 +227,13 @@ export function Leaving({ me }: { me: Me }): ReactNode {
   const workspaces = useRead('listWorkspaces').data ?? [];
   const [password, setPassword] = useState('');
   const [taker, setTaker] = useState('');
-  const others = (useRead('listPeople').data ?? []).some(
+  // Whoever may change no rule is not asked: an owner takes over.
+  const may = mayDo(me.role, 'change');
+  const others = (useRead('listPeople', undefined, may).data ?? []).some(
     ({ userId }) => userId !== null && userId !== me.user.id,
   );
-  const left = useLeftRules({ userId: me.user.id })(null);
-  // Whoever may change no rule is not asked: an owner takes over.
-  const asksWho = others && left.length > 0 && mayDo(me.role, 'change');
+  const left = useLeftRules({ userId: may ? me.user.id : null })(null);
+  const asksWho = others && left.length > 0;
   const said = asksWho ? { takesOver: taker } : {};
   const unsaid = asksWho && taker === '';
   const ask = useAsk();

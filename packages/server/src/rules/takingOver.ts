@@ -71,7 +71,9 @@ export async function handOver(
       after,
     ).map(({ rule }) => rule),
   );
-  if (next === null) {
+  const isThere = next !== leaving && after.people.some(({ userId }) => userId === next);
+  // Of several workspaces, whoever takes over belongs to some.
+  if (next === null || (of !== undefined && !isThere)) {
     if (left.size === 0) return [];
     const titles = [...left].map(({ title }) => `“${title}”`);
     const named = [
@@ -79,10 +81,10 @@ export async function handOver(
       ...(titles.length > MOST_NAMED ? [`${titles.length - MOST_NAMED} more`] : []),
     ].join(', ');
     throw conflict(
-      `${counted(left.size, 'event rule')}${of === undefined ? '' : ` of “${of}”`} would tell nobody any more: ${named}. Say who takes over with "takesOver": the ID of a person of the workspace, such as person-3, or "nobody".`,
+      `${counted(left.size, 'event rule')}${of === undefined ? '' : ` of “${of}”`} would tell nobody any more: ${named}. Say who takes over with "takesOver": the ID of a person of the workspace, such as person-3, or "nobody".${of === undefined ? '' : ' Or leave that workspace first, and say it there.'}`,
     );
   }
-  if (next === leaving || !after.people.some(({ userId }) => userId === next))
+  if (!isThere)
     throw wrongField(
       'takesOver',
       `"${takesOver}" is nobody who stays in this workspace`,
