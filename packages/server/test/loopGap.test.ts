@@ -42,12 +42,14 @@ it.each([
     stand(3000);
     while (marks.length === 0) await sleep(20);
     expect(marks).toEqual([true]);
-    // Calm for a while, it takes what comes.
-    await sleep(3000);
+    // Calm for a while, or on its guard for long enough, it takes what comes.
     busyMs = 0;
-    await call(0);
-    while (marks.length === 1) await sleep(20);
-    expect(marks).toEqual([true, false]);
+    for (let calls = 1; calls < 15 && marks.at(-1) === true; calls++) {
+      await sleep(1000);
+      await call(0);
+      while (marks.length === calls) await sleep(20);
+    }
+    expect(marks.at(-1)).toBe(false);
   } finally {
     server.closeAllConnections();
     server.close();
