@@ -90,11 +90,12 @@ export function createClient(options: ClientOptions): Client {
     }
     return Date.now() + ahead.ms;
   };
-  /** What steers says until when it is meant: what waited on the way is refused, and moves nothing. */
-  const inTime = async (name: EndpointName, body: unknown): Promise<unknown> =>
-    name !== 'createCommand' || typeof body !== 'object' || body === null || 'until' in body
-      ? body
-      : { ...body, until: Math.ceil((await serviceTime()) + STEER_MS) };
+  /** What steers says when it is wanted and until when it is meant: what waited on the way is refused, and moves nothing. */
+  const inTime = async (name: EndpointName, body: unknown): Promise<unknown> => {
+    if (name !== 'createCommand' || typeof body !== 'object' || body === null || 'until' in body) return body;
+    const now = await serviceTime();
+    return { ...body, at: Math.floor(now), until: Math.ceil(now + STEER_MS) };
+  };
   return {
     async call<N extends EndpointName>(
       name: N,

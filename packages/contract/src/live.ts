@@ -34,8 +34,17 @@ export type LiveMessage =
   | { type: 'again' }
   /** What the page says it shows is heard from now on. */
   | { type: 'watching' }
-  /** New readings of one device: `values` are [datastream key, time in ms, value]. */
-  | { type: 'readings'; device: string; values: [key: string, at: number, value: Value][] }
+  /** New readings of one device: `values` are [datastream key, time in ms, value]; `heard`: when the device was heard last, epoch ms. */
+  | {
+      type: 'readings';
+      device: string;
+      values: [key: string, at: number, value: Value][];
+      heard?: number | undefined;
+    }
+  /** When a device was heard last, epoch ms, where no reading says so. */
+  | { type: 'heard'; device: string; at: number }
+  /** What the board of a device has of a control, as it said itself; `at` in epoch ms. */
+  | { type: 'has'; device: string; stream: string; at: number; value: number | string }
   | { type: 'arrival'; arrival: Arrival }
   | { type: 'command'; command: Command }
   | { type: 'event'; event: Event }

@@ -143,7 +143,8 @@ export async function startService({
     const registry = createRegistry(store, bus);
     const recent = createRecent();
     registry.onNewest = recent.noteNewest;
-    const hub = createLiveHub({ store, registry, recent, bus, log });
+    let lastSeen: (deviceRowId: number) => number | null = () => null;
+    const hub = createLiveHub({ store, registry, recent, bus, lastSeen: (rowId) => lastSeen(rowId), log });
     stops.push(hub.stop);
     let wakeReaders: (part: number) => void = () => undefined;
     let committedAt = -Infinity;
@@ -202,7 +203,8 @@ export async function startService({
     // What happens with devices beside readings: rules are worked out from the journal alone.
     const tell = createTelling(journal, registry, log);
     const isElsewhere = (rowId: number): boolean => nodes?.has(rowId) ?? false;
-    const presence = startPresence({ store, bus, tell, isElsewhere, log });
+    const presence = startPresence({ store, bus, tell, isElsewhere, onHeard: hub.heard, log });
+    lastSeen = presence.lastSeen;
     stops.push(presence.stop);
     const workers: [name: string, Pick<AllParts, 'held'>][] = [['folding', folding]];
     let ownAddress = (): string => '';

@@ -82,6 +82,22 @@ it('what was wanted earlier by the database’s time never takes the place of wh
   await connection.end();
 });
 
+it('a call that a network held up never takes the place of what was wanted since, though it is still in its time', async () => {
+  await person.client.call('createCommand', { params, body: { stream: 'pump', value: false } });
+  const wanted = Date.now();
+  await sleep(600);
+  await person.client.call('createCommand', { params, body: { stream: 'pump', value: true } });
+  // As if its first packet had been lost three times: it comes now, and was wanted before.
+  const late = { stream: 'pump', value: false, at: wanted, until: Date.now() + 60_000 };
+  expect(await steer(late).answered).toEqual([409, expect.stringMatching(/wanted some time ago/)]);
+  const [newest] = await person.client.call('listCommands', { params });
+  expect(newest).toMatchObject({ stream: 'pump', value: 1 });
+  // Where nothing was wanted since, it is still meant; and no clock that runs ahead makes it newer than it is.
+  expect((await steer({ ...late, value: true, at: Date.now() - 100 }).answered)[0]).toBe(201);
+  expect((await steer({ ...late, value: false, at: Date.now() + 3_600_000 }).answered)[0]).toBe(201);
+  expect((await steer({ ...late, value: true, at: Date.now() }).answered)[0]).toBe(201);
+});
+
 it('the client says until when it means what it wants', async () => {
   const sent: string[] = [];
   const { createClient } = await import('@peatmoor/contract');
@@ -94,7 +110,8 @@ it('the client says until when it means what it wants', async () => {
     },
   });
   await client.call('createCommand', { params, body: { stream: 'pump', value: true } });
-  const { until: end } = JSON.parse(sent[0]!) as { until: number };
+  const { until: end, at } = JSON.parse(sent[0]!) as { until: number; at: number };
+  expect(Math.abs(at - Date.now())).toBeLessThan(3_000);
   expect(end - Date.now()).toBeGreaterThan(5_000);
   expect(end - Date.now()).toBeLessThanOrEqual(10_500);
   await until(async () => (await client.call('listCommands', { params }))[0]?.value === 1);

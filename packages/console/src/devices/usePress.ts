@@ -54,15 +54,18 @@ export function usePress(device: string, stream: string): Press {
     return undefined;
   };
   const send = async (value: number | boolean | string): Promise<void> => {
+    const began = performance.now();
     // A page that was just opened does not know the service's time yet.
     const isHeard = await Promise.race([firstHeard.then(() => true), pause(FIRST_MS).then(() => false)]);
     if (!isHeard) throw new Error(NOT_CONNECTED);
-    const until = Math.ceil(serviceNow() + PRESS_MS);
+    const pressedAt = serviceNow() - (performance.now() - began);
+    const at = Math.floor(pressedAt);
+    const until = Math.ceil(at + PRESS_MS);
     const before = client.getQueryData<Command[]>(queryKey)?.find((one) => one.stream === stream)?.id ?? 0;
     try {
       await api.call('createCommand', {
         params: { device },
-        body: { stream, value, until },
+        body: { stream, value, until, at },
         once: newKey(),
         withinMs: PRESS_MS,
       });

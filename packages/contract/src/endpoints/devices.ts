@@ -93,7 +93,7 @@ export const devicesEndpoints = {
   ),
   createCommand: endpoint<
     commands.Command,
-    { stream: string; value: number | boolean | string; until?: number }
+    { stream: string; value: number | boolean | string; until?: number; at?: number }
   >('POST /api/devices/:device/commands', 'operate', 'Want a value on a control datastream', {
     body: commands.newCommandSchema,
     answer: commands.commandSchema,

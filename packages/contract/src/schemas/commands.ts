@@ -11,6 +11,11 @@ export const newCommandSchema = object({
     .required(),
   /** The latest time, by the service's clock, at which it may still be wanted, epoch ms: after it the call is refused. */
   until: number().integer().min(0).max(Number.MAX_SAFE_INTEGER).optional(),
+  /**
+   * When it was wanted, by the service's clock, epoch ms: a call that was held up on its way never takes the place of what was wanted
+   * since. Left out, it counts as wanted when it came.
+   */
+  at: number().integer().min(0).max(Number.MAX_SAFE_INTEGER).optional(),
 }).noUnknown();
 
 export const commandSchema = object({

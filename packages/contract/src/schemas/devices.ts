@@ -78,6 +78,14 @@ export const newestSchema = object({
 /** The newest reading of a datastream. */
 export type Newest = InferType<typeof newestSchema>;
 
+export const boardHasSchema = object({
+  key: string().required(),
+  at: number().required(),
+  value: mixed<number | string>().required(),
+});
+/** What the board of a device has of a control, as it said itself. */
+export type BoardHas = InferType<typeof boardHasSchema>;
+
 export const deviceSchema = object({
   id: string().required(),
   name: string().required(),
@@ -89,6 +97,8 @@ export const deviceSchema = object({
   presence: mixed<Presence>().required(),
   proof: mixed<Proof>().required(),
   newest: array(newestSchema).required(),
+  /** What the board has of its controls, as it said last; left out where it never said so. */
+  has: array(boardHasSchema).required(),
   openEvents: number().required(),
   dashboardId: number().nullable().defined(),
   labels: array(string().required()).required(),

@@ -3,3 +3,4 @@ export * from './follow';
 export * from './wanted';
 export * from './interlock';
 export * from './keep';
+export * from './standing';

@@ -30,7 +30,7 @@ export function startSteering(cluster: Cluster, key: string, device: string, ran
     try {
       await client.call('createCommand', {
         params: { device },
-        body: { stream: 'opening', value: wish.value, until: wish.until },
+        body: { stream: 'opening', value: wish.value, until: wish.until, at: began },
       });
       wish.outcome = 'taken';
       wish.ended = Date.now();

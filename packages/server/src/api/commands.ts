@@ -2,6 +2,7 @@ import { isRefusal } from '@peatmoor/core';
 import { isAfterGap, readAtOf } from '../loopGap';
 import { BarredError } from '../commands/barred';
 import { TooLateError } from '../commands/keeping';
+import { now as clockNow } from '../clock';
 import { conflict, notFound, ProblemError, wrongField } from '../problems';
 import type { DeviceEntry } from '../registry';
 import { maySteer, narrowed, seesDevice, seesWhole } from '../sharing/reach';
@@ -35,7 +36,13 @@ export function commandHandlers(parts: ApiParts): CommandHandlers {
         );
       const entry = await deviceOf(parts, scope, params.device);
       demandSteering(scope, entry, body.stream);
-      const by = { userName: scope.userName, until: body.until, since: readAtOf(request) };
+      // What was held up on its way was wanted when its caller says so: a network keeps a call for longer than anybody here can know.
+      const heldUpMs = body.at === undefined ? 0 : Math.max(0, clockNow() - body.at);
+      const by = {
+        userName: scope.userName,
+        until: body.until,
+        since: Math.min(readAtOf(request), performance.now() - heldUpMs),
+      };
       const outcome = await commands.want(entry, body.stream, body.value, by).catch((error: unknown) => {
         if (error instanceof BarredError) throw conflict(`${error.message} ${error.remedy}`);
         if (!(error instanceof TooLateError)) throw error;

@@ -1,6 +1,7 @@
-import { presenceOf } from '@peatmoor/core';
+import { isControllable, presenceOf } from '@peatmoor/core';
 import type { Device } from '@peatmoor/contract';
 import { now as clockNow } from '../clock';
+import { describeHas, readHas } from '../commands/boardHas';
 import { newestOf } from '../history/newest';
 import { notFound } from '../problems';
 import type { DeviceEntry } from '../registry';
@@ -47,6 +48,10 @@ export async function describeDevices(
         ),
   );
   const pictures = await picturesOf(parts, scope, rows);
+  const steered = rows.flatMap(({ rowId }) =>
+    entries.get(rowId)?.streams.some(isControllable) === true ? [rowId] : [],
+  );
+  const has = await readHas(store, steered);
   return rows.flatMap((row) => {
     const entry = entries.get(row.rowId);
     if (entry === undefined) return [];
@@ -57,6 +62,7 @@ export async function describeDevices(
       seesAll(scope) ? (open.get(row.rowId) ?? 0) : 0,
       gateways,
       pictures,
+      has,
     );
     const { dashboardId } = device;
     const leads = seesAll(scope) || scope.reach?.dashboards.has(dashboardId ?? 0);
@@ -96,6 +102,7 @@ function describe(
   openEvents: number,
   gateways: ReadonlyMap<number, string>,
   pictures: ReadonlyMap<number, number>,
+  has: Awaited<ReturnType<typeof readHas>>,
 ): Device {
   return {
     id: entry.id,
@@ -106,6 +113,7 @@ function describe(
     ...presentNow(presence, entry),
     proof: entry.proof,
     newest: newestOf(entry, recent),
+    has: describeHas(entry, has.get(entry.rowId) ?? []),
     openEvents,
     dashboardId: row.dashboardId,
     labels: row.labels,

@@ -250,7 +250,7 @@ export function kindHandlers(parts: ApiParts): KindHandlers {
           transaction,
         );
         await deleteIn(models.commands, scope.workspaceId, { streamId: stream.id }, transaction);
-        for (const table of ['overrides', 'runs'])
+        for (const table of ['overrides', 'runs', 'boardHas'])
           await store.sequelize.query(`DELETE FROM ${table} WHERE streamId = ? AND workspaceId = ?`, {
             replacements: [stream.id, scope.workspaceId],
             transaction,

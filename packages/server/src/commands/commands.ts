@@ -22,6 +22,7 @@ import type { CommandRow } from '../store/models';
 import { findOne, listIn } from '../store/rows';
 import type { Store } from '../store/store';
 import { databaseTime } from '../store/time';
+import { createBoardHas } from './boardHas';
 import { startDeadlines } from './deadlines';
 import { demandUnheld } from './interlocks';
 import { keepOf } from './kept';
@@ -134,7 +135,16 @@ export function createCommands({
   log,
 }: Parts): CommandBook {
   const { commands } = store.models;
-  const life = createCommandLife(store, bus, tell, runs, (until) => deadlines.plan(until), onUndone);
+  const has = createBoardHas(store, bus);
+  const life = createCommandLife({
+    store,
+    bus,
+    tell,
+    runs,
+    has,
+    onFollow: (until) => deadlines.plan(until),
+    onUndone,
+  });
   const waiters = createWaiters();
   let leaving = false;
   const newestOfAll = createNewestCommands(store);
@@ -340,10 +350,15 @@ export function createCommands({
           hint: `"${stream.key}" is not a control; report its value on report instead.`,
         };
       const row = await newestOf(store, entry.rowId, stream.streamId);
-      if (row === null || !(isPending(row.state) || row.state === 'not-known')) return null;
+      const isAsked = row !== null && (isPending(row.state) || row.state === 'not-known');
+      // Without a value it is the one that was asked for.
+      if (raw === null && !isAsked) return null;
       const taken =
-        raw === null ? { value: valueOf(row) } : takeValue({ ...stream, rangePolicy: 'mark' }, raw, name);
-      if (isRefusal(taken)) return taken;
+        raw === null ? { value: valueOf(row!) } : takeValue({ ...stream, rangePolicy: 'mark' }, raw, name);
+      if (isRefusal(taken)) return isAsked ? taken : null;
+      if (typeof taken.value !== 'object' && stream.holds === 'lasting')
+        await has.note(entry, stream, taken.value, clockNow());
+      if (!isAsked) return null;
       if (taken.value === valueOf(row)) await life.happen(entry, row, 'applied');
       else if (row.state === 'sent')
         await life.happen(entry, row, 'refused', `the board has ${showValue(stream, taken.value)} instead`);

@@ -18,6 +18,9 @@ export type Claim = (connection: Connection) => Promise<boolean>;
 /** A call is held up for no longer than this, in ms. */
 const LONGEST_HELD_UP_MS = 3_600_000;
 
+/** Wishes that lie no further apart came at once, in ms. */
+const TOGETHER_MS = 1000;
+
 /** Why an older command is over. */
 export const REPLACED = 'a newer value was wanted';
 
@@ -47,9 +50,11 @@ export function createOrder(): <T>(
   const last = new Map<number, { at: number; done: Promise<unknown> }>();
   return async (seriesId, asked, work) => {
     const before = last.get(seriesId);
-    const at = Math.max(asked, before?.at ?? 0);
+    // What was held up for longer is older than what is wanted meanwhile.
+    const isTogether = before !== undefined && before.at - asked <= TOGETHER_MS;
+    const at = isTogether ? Math.max(asked, before.at) : asked;
     const result = (before?.done ?? Promise.resolve()).then(() => work(at));
-    const mine = { at, done: result.catch(() => undefined) };
+    const mine = { at: Math.max(at, before?.at ?? 0), done: result.catch(() => undefined) };
     last.set(seriesId, mine);
     await mine.done;
     if (last.get(seriesId) === mine) last.delete(seriesId);

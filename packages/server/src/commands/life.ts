@@ -14,6 +14,7 @@ import type { CommandRow } from '../store/models';
 import { changeIn, findOne } from '../store/rows';
 import type { DeviceFact } from '../journal/telling';
 import type { Store } from '../store/store';
+import type { BoardHasBook } from './boardHas';
 import type { Runs } from './runs';
 
 /** The value of a command: a text for a text control, a number for all others. */
@@ -43,15 +44,27 @@ const ENDS_FOLLOWING: ReadonlySet<CommandState> = new Set([
   'not-known',
 ]);
 
-/** `onFollow` is told up to when a command must be followed, `onUndone` of what a rule wanted and was not done. */
-export function createCommandLife(
-  store: Store,
-  bus: Bus,
-  tell: (fact: DeviceFact) => void,
-  runs: Runs,
-  onFollow: (until: number) => void,
-  onUndone: (entry: DeviceEntry, row: CommandRow) => void,
-): CommandLife {
+interface LifeParts {
+  store: Store;
+  bus: Bus;
+  tell: (fact: DeviceFact) => void;
+  runs: Runs;
+  has: BoardHasBook;
+  /** Told up to when a command must be followed. */
+  onFollow: (until: number) => void;
+  /** Told of what a rule wanted and was not done. */
+  onUndone: (entry: DeviceEntry, row: CommandRow) => void;
+}
+
+export function createCommandLife({
+  store,
+  bus,
+  tell,
+  runs,
+  has,
+  onFollow,
+  onUndone,
+}: LifeParts): CommandLife {
   const { commands } = store.models;
   const pending = new Map<string, number>();
   const place = (deviceRowId: number, streamId: number): string => `${deviceRowId}:${streamId}`;
@@ -109,6 +122,9 @@ export function createCommandLife(
         return;
       }
       if (!isPending(state)) pending.delete(place(row.deviceRowId, row.streamId));
+      // What is measured as it must be is there, whether the board says so or not.
+      if (state === 'confirmed' && control?.holds === 'lasting')
+        await has.note(entry, control, valueOf(row), now);
       if (state === 'applied') tell({ kind: 'applied', device: entry.rowId, at: now, command: row.id });
       if (state === 'confirmed' || state === 'not-confirmed') {
         const { stream, value } = life.describe(entry, row);

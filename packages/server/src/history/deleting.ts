@@ -26,6 +26,7 @@ const OF_DEVICE = [
   'ruleStates',
   'overrides',
   'runs',
+  'boardHas',
 ] as const;
 
 /**

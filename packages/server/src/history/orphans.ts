@@ -21,10 +21,10 @@ const OWNED: readonly Owned[] = [
     'device',
     'deviceRowId',
     'devices.rowId',
-    'arrivals commands recomputations corrections ruleStates events overrides runs',
+    'arrivals commands recomputations corrections ruleStates events overrides runs boardHas',
   ),
   ...of('rows', 'deviceRowId', 'devices.rowId', 'series connections'),
-  ...of('rows', 'streamId', 'streams.id', 'series overrides runs'),
+  ...of('rows', 'streamId', 'streams.id', 'series overrides runs boardHas'),
   ...of('series', 'seriesId', 'series.id', 'chunks texts locations images'),
   ...of('rows', 'eventId', 'events.id', 'alerts eventComments'),
   ...of('rows', 'alertId', 'alerts.id', 'alertTries'),
@@ -33,7 +33,7 @@ const OWNED: readonly Owned[] = [
     'rows',
     'workspaceId',
     'workspaces.id',
-    'addresses mutes webhooks rules timetables changes accessKeys claims calibrations notes events alerts arrivals commands overrides runs unreached eventComments',
+    'addresses mutes webhooks rules timetables changes accessKeys claims calibrations notes events alerts arrivals commands overrides runs boardHas unreached eventComments',
   ),
 ];
 

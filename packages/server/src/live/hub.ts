@@ -54,6 +54,8 @@ interface HubParts {
   registry: Registry;
   recent: Recent;
   bus: Bus;
+  /** When a device was heard last, epoch ms; null for never, as far as this service knows. */
+  lastSeen: (deviceRowId: number) => number | null;
   log: Logger;
 }
 
@@ -70,6 +72,8 @@ export interface LiveHub {
   committed(committed: Committed): void;
   /** A picture came to another node. */
   pictured(series: number, at: number, facts: Value): void;
+  /** A device was heard, whatever it said. */
+  heard(deviceRowId: number): void;
   /** Pages may have missed something: they read again what they show. */
   readAgain(): void;
   count(): number;
@@ -80,7 +84,7 @@ export interface LiveHub {
  * Sends pages what happens in their workspace: changes to all of them, readings, commands and arrivals of a device to those that
  * say they show it.
  */
-export function createLiveHub({ store, registry, recent, bus, log }: HubParts): LiveHub {
+export function createLiveHub({ store, registry, recent, bus, lastSeen, log }: HubParts): LiveHub {
   const server = new WebSocketServer({ noServer: true, maxPayload: MOST_WATCH_BYTES });
   const pages = new Map<number, Set<WebSocket>>();
   const holders = new Map<Holder, WebSocket>();
@@ -95,6 +99,8 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
     switch (message.type) {
       case 'readings':
       case 'past':
+      case 'heard':
+      case 'has':
         return devices.of(workspaceId, message.device);
       case 'command':
         return devices.of(workspaceId, message.command.deviceId);
@@ -161,7 +167,7 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
     return count;
   };
 
-  const readings = createReadings({ registry, recent, devices, send, log });
+  const readings = createReadings({ registry, recent, devices, send, lastSeen, log });
   // A page whose session, key or membership ended is closed, wherever that was done.
   let looking = false;
   /** When it was last known who may see what is open. */
@@ -216,11 +222,17 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
           at,
           value,
         ]);
-        const message: LiveMessage = { type: 'readings', device: entry.id, values };
+        const at = lastSeen(entry.rowId) ?? entry.lastSeenAt ?? undefined;
         const part = parts.get(page);
-        const heard = part === undefined ? message : heardBy(part, message);
-        if (values.length > 0 && heard !== null && page.bufferedAmount < MOST_BUFFERED)
-          page.send(JSON.stringify(heard));
+        for (const message of [
+          ...(values.length > 0 ? [{ type: 'readings' as const, device: entry.id, values, heard: at }] : []),
+          ...(values.length === 0 && at !== undefined
+            ? [{ type: 'heard' as const, device: entry.id, at }]
+            : []),
+        ]) {
+          const seen = part === undefined ? message : heardBy(part, message);
+          if (seen !== null && page.bufferedAmount < MOST_BUFFERED) page.send(JSON.stringify(seen));
+        }
       }
     }
     page.send(JSON.stringify({ type: 'watching' } satisfies LiveMessage));
@@ -295,6 +307,7 @@ export function createLiveHub({ store, registry, recent, bus, log }: HubParts): 
     },
     committed: readings.committed,
     pictured: readings.pictured,
+    heard: readings.heard,
     readAgain() {
       const text = JSON.stringify({ type: 'again' } satisfies LiveMessage);
       for (const sockets of pages.values()) for (const socket of sockets) socket.send(text);

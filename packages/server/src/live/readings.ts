@@ -11,12 +11,16 @@ import type { Audience } from './audience';
 /** How long readings are gathered, in ms; those of a datastream of which nothing was told for a while are told in the next turn. */
 const FLUSH_MS = 100;
 const QUIET_MS = 2 * FLUSH_MS;
+/** How soon pages are told that a device was heard of which no reading came. */
+const HEARD_MS = 1500;
 
 /** Tells pages of readings: the newest of each datastream that somebody watches, and of which something came that belongs before it. */
 export interface LiveReadings {
   committed(committed: Committed): void;
   /** A picture came to another node. */
   pictured(series: number, at: number, facts: Value): void;
+  /** A device was heard, whatever it said: pages are told where no reading tells them. */
+  heard(deviceRowId: number): void;
   stop(): void;
 }
 
@@ -27,19 +31,24 @@ interface Parts {
   /** Pages that show a device. */
   devices: Audience;
   send: (workspaceId: number, message: LiveMessage) => void;
+  /** When a device was heard last, epoch ms. */
+  lastSeen: (deviceRowId: number) => number | null;
   log: Logger;
 }
 
 type Newest = [series: number, reading: { at: number; value: Value }];
 
 /** Readings that come fast are gathered for a tenth of a second, the newest of each series wins; others are told at once. */
-export function createReadings({ registry, recent, devices, send, log }: Parts): LiveReadings {
+export function createReadings({ registry, recent, devices, send, lastSeen, log }: Parts): LiveReadings {
   const fresh = new Map<number, Newest[1]>();
   /** Of each series that is watched the newest time that pages were told of, and when they were told (on the monotonic clock). */
   const told = new Map<number, { at: number; when: number }>();
   /** Series of which something came that belongs before that time, and those of which pages are told without waiting. */
   const late = new Set<number>();
   const prompt = new Set<number>();
+  /** Devices that were heard, by when pages know that they were. */
+  const toldHeard = new Map<number, number>();
+  let plannedHeard: NodeJS.Timeout | undefined;
   let planned: NodeJS.Timeout | undefined;
   let plannedPrompt: NodeJS.Immediate | undefined;
   let flushedAt = -Infinity;
@@ -66,7 +75,7 @@ export function createReadings({ registry, recent, devices, send, log }: Parts):
   const tell = async (readings: readonly Newest[]): Promise<void> => {
     const byDevice = new Map<
       number,
-      { workspaceId: number; device: string; values: [string, number, Value][] }
+      { workspaceId: number; device: string; values: [string, number, Value][]; heard: number | undefined }
     >();
     for (const [series, { at, value }] of readings) {
       const owner = await registry.ownerOf(series);
@@ -80,13 +89,26 @@ export function createReadings({ registry, recent, devices, send, log }: Parts):
         workspaceId: entry.workspaceId,
         device: entry.id,
         values: [],
+        heard: lastSeen(entry.rowId) ?? undefined,
       };
       byDevice.set(entry.rowId, one);
       const shown = shownReading(stream, at, value);
       one.values.push([stream.key, shown.at, shown.value]);
     }
-    for (const { workspaceId, device, values } of byDevice.values())
-      send(workspaceId, { type: 'readings', device, values });
+    for (const [rowId, { workspaceId, device, values, heard }] of byDevice) {
+      if (heard !== undefined && toldHeard.has(rowId)) toldHeard.set(rowId, heard);
+      send(workspaceId, { type: 'readings', device, values, heard });
+    }
+  };
+  const tellHeard = async (): Promise<void> => {
+    const all = [...toldHeard];
+    toldHeard.clear();
+    for (const [rowId, told] of all) {
+      const at = lastSeen(rowId);
+      const entry = at === null || at <= told ? null : await registry.byRow(rowId);
+      if (entry !== null && isWatched(entry.workspaceId, entry.id))
+        send(entry.workspaceId, { type: 'heard', device: entry.id, at: at! });
+    }
   };
   const missed = (error: Error): void => log.debug({ err: error }, 'live readings missed');
   const flush = async (): Promise<void> => {
@@ -148,7 +170,16 @@ export function createReadings({ registry, recent, devices, send, log }: Parts):
       put(series, { at, value: facts }, performance.now());
       plan();
     },
+    heard(deviceRowId) {
+      if (devices.isEmpty() || toldHeard.has(deviceRowId)) return;
+      toldHeard.set(deviceRowId, -Infinity);
+      plannedHeard ??= setTimeout(() => {
+        plannedHeard = undefined;
+        tellHeard().catch(missed);
+      }, HEARD_MS);
+    },
     stop() {
+      clearTimeout(plannedHeard);
       clearTimeout(planned);
       clearImmediate(plannedPrompt);
     },

@@ -35,6 +35,8 @@ export const HEARD_BY: Record<LiveMessage['type'], 'all' | 'shown' | 'follow' | 
   again: 'all',
   readings: 'shown',
   past: 'shown',
+  heard: 'shown',
+  has: 'shown',
   command: 'follow',
   arrival: 'nobody',
   event: 'nobody',
@@ -62,6 +64,10 @@ export function heardBy({ isVisitor, devices }: PartSeen, message: LiveMessage):
       const streams = message.streams.filter((key) => seen?.has(key));
       return streams.length === 0 ? null : { ...message, streams };
     }
+    case 'heard':
+      return devices.has(message.device) ? message : null;
+    case 'has':
+      return devices.get(message.device)?.has(message.stream) ? message : null;
     case 'command':
       return devices.get(message.command.deviceId)?.has(message.command.stream) ? message : null;
     case 'changed':

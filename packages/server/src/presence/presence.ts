@@ -60,11 +60,13 @@ interface Parts {
   tell: (fact: DeviceFact) => void;
   /** True where another node holds a connection of a device. */
   isElsewhere: (deviceRowId: number) => boolean;
+  /** A device was heard, here or by another node. */
+  onHeard: (deviceRowId: number) => void;
   log: Logger;
 }
 
 /** Keeps presence in memory, tells the journal when a device's first connection opens and its last one ends, and writes the times of last messages down now and then. */
-export function startPresence({ store, bus, tell, isElsewhere, log }: Parts): PresenceBook {
+export function startPresence({ store, bus, tell, isElsewhere, onHeard, log }: Parts): PresenceBook {
   const lastSeen = new Map<number, number>();
   const unsaved = new Set<number>();
   const sessions = new Map<number, Set<DeviceSession>>();
@@ -84,6 +86,7 @@ export function startPresence({ store, bus, tell, isElsewhere, log }: Parts): Pr
     const known = lastSeen.get(deviceRowId) ?? 0;
     // One that a wrong clock gave, far ahead, makes place.
     lastSeen.set(deviceRowId, known > latestPossible() ? at : Math.max(at, known));
+    onHeard(deviceRowId);
   };
   return {
     beside: saving.beside,

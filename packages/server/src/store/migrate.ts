@@ -29,6 +29,7 @@ import {
 import { rollUpEarlyChunks } from './earlyChunks';
 import { NODES, OPEN_NUMBERS, SHAPE } from './nodes';
 import { SHARING } from './sharing';
+import { SHOWS } from './shows';
 import { STEERING } from './steering';
 import { TRUST } from './trust';
 
@@ -181,6 +182,12 @@ function migrationsOf(sequelize: Sequelize): Migration[] {
       name: '0024-steering',
       up: async () => {
         for (const statement of STEERING) await sequelize.query(withForm(statement));
+      },
+    },
+    {
+      name: '0025-shows',
+      up: async () => {
+        for (const statement of SHOWS) await sequelize.query(withForm(statement));
       },
     },
   ];

@@ -41,6 +41,7 @@ export const TIME_PLACES: readonly TimePlace[] = [
     'appliedAt',
     'confirmedAt',
   ),
+  madeLater('what boards have of their controls', 'boardHas', 'at'),
   madeLater('mutes', 'mutes', 'madeAt', 'until'),
   madeLater('overrides of interlocks', 'overrides', 'madeAt', 'until'),
   {
