@@ -21,7 +21,7 @@ import { planOf, starterCommand } from './starters';
 
 export function showPresence({ presence }: Device): string {
   if (presence.state === 'never') return 'never reported';
-  return presence.state === 'online' ? 'online' : `no reading since ${showTime(presence.since)}`;
+  return presence.state === 'online' ? 'online' : `not heard since ${showTime(presence.since)}`;
 }
 
 function readPlace(text: string): Location | null {

@@ -19,6 +19,7 @@ import {
   type EndpointName,
   type Problem,
 } from '@peatmoor/contract';
+import { againSoon } from './parts/again';
 import { BASE } from './base';
 import { isNobody, takeBegun } from './began';
 import { headers, isVisitor, VISITOR } from './visitor';
@@ -85,7 +86,7 @@ export function useRead<N extends EndpointName>(
     queryKey: keyOf(name, input),
     queryFn: () => api.call(name, input),
     enabled,
-    ...(everyMs !== undefined && { refetchInterval: everyMs }),
+    refetchInterval: againSoon(everyMs ?? false),
     ...(kept && { placeholderData: keepPreviousData as never }),
   }) as UseQueryResult<AnswerOf<N>, ApiError>;
 }

@@ -73,14 +73,14 @@ beforeAll(async () => {
   browser = await startBrowser();
   ({ page, context, faults } = await signedInPage(browser, service.url, person));
   await page.goto(`${service.url}/dashboards/${dashboard}`);
-  await page.getByRole('switch', { name: 'Pump' }).waitFor();
+  await page.getByRole('button', { name: 'Pump on' }).waitFor();
 });
 afterAll(async () => {
   await browser?.close();
   await service?.stop();
 });
 
-const pump = () => page.getByRole('switch', { name: 'Pump' });
+const pump = () => page.getByRole('button', { name: 'Pump on' });
 const commands = () => person.client.call('listCommands', { params: { device } });
 const lost = () => page.getByText('Not connected, trying again').first();
 

@@ -69,7 +69,7 @@ it('without the service the page opens all the same, with the last value, its ag
     .getByText(/^as of \d\d:\d\d$/)
     .first()
     .waitFor();
-  await page.getByRole('switch', { name: 'Pump' }).first().click();
+  await page.getByRole('button', { name: 'Pump on' }).first().click();
   await page.getByText('Not connected: nothing was sent.').waitFor();
 });
 

@@ -195,7 +195,7 @@ it('three people in three browsers: added, granted, steering, and taken back', a
   expect(await helper.getByText('Dipwell South').count()).toBe(0);
   expect(await helper.getByRole('link', { name: 'People' }).count()).toBe(0);
   await helper.goto(`${service.url}/devices/${NORTH}`);
-  await helper.getByRole('switch', { name: 'Pump' }).click();
+  await helper.getByRole('button', { name: 'Pump on' }).click();
   await until(
     async () =>
       (await owner.client.call('listCommands', { params: { device: NORTH } })).some(
@@ -214,7 +214,7 @@ it('three people in three browsers: added, granted, steering, and taken back', a
   expect(await helper.evaluate(() => document.documentElement.scrollWidth)).toBe(390);
   await helper.setViewportSize({ width: 1280, height: 800 });
   await elsewhere.getByRole('button', { name: 'Dipwell North' }).click();
-  await helper.getByRole('switch', { name: 'Pump' }).waitFor();
+  await helper.getByRole('button', { name: 'Pump on' }).waitFor();
   await mine.getByRole('button', { name: 'Take back' }).click();
   await helper.goto(service.url);
   await helper.getByText('Nothing is granted to you yet').waitFor();

@@ -78,7 +78,7 @@ it('a widget that is refused says who holds the control, and offers to override 
   const widget = page.locator('[data-widget="switch"]');
   await until(async () => (await pumpWanted()) !== undefined, 'the interlock holds it');
   const before = await pumpWanted();
-  await widget.getByRole('switch', { name: 'Pump' }).click();
+  await widget.getByRole('button', { name: 'Pump on' }).click();
   await page
     .getByRole('dialog')
     .getByText(/“Basin full” holds Pump at off while its event is open/)
@@ -86,7 +86,7 @@ it('a widget that is refused says who holds the control, and offers to override 
   expect(await pumpWanted()).toBe(before);
   await page.getByRole('dialog').getByRole('button', { name: 'Override for 10 min' }).click();
   await widget.getByText('Overridden for 10 min: press it again.').waitFor();
-  await widget.getByRole('switch', { name: 'Pump' }).click();
+  await widget.getByRole('button', { name: 'Pump on' }).click();
   await until(async () => (await pumpWanted()) !== before, 'it is wanted on');
 });
 

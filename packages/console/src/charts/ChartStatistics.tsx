@@ -7,6 +7,8 @@ import type { Source } from '../dashboards/useCatalogue';
 import { useDisplay } from '../parts/useDisplay';
 import { dates } from '../parts/time';
 import { ink, MONO } from '../theme';
+import { againSoon } from '../parts/again';
+import { useNotFetched } from '../parts/Fetching';
 
 /** How often statistics of a period that goes on are worked out anew, in ms. */
 const AGAIN_MS = 30_000;
@@ -39,8 +41,10 @@ export function ChartStatistics({
           query: { stream: stream.key, from: start, to: end },
         }),
       placeholderData: (before: Statistics | undefined) => before,
+      refetchInterval: againSoon(false),
     })),
   });
+  useNotFetched(answers.find(({ error }) => error !== null)?.error ?? null);
   return (
     <Box
       // Of many lines it is as high as there is room beside the chart, and can be scrolled.

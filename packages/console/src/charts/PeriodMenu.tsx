@@ -19,6 +19,7 @@ import {
   spanWords,
   type Period,
 } from './period';
+import { serviceNow } from '../live/clock';
 
 /** The periods that have no room on the strip, those of the calendar, and one of one's own. */
 export function PeriodMenu({
@@ -52,7 +53,7 @@ export function PeriodMenu({
             back to now
           </MenuItem>
         )}
-        {[...MORE_PERIODS, ...calendarPeriods(Date.now())].map((one) => (
+        {[...MORE_PERIODS, ...calendarPeriods(serviceNow())].map((one) => (
           <MenuItem
             key={one.key}
             selected={one.key === period.key}
@@ -95,7 +96,7 @@ function CustomPeriod({
   onChoose: (period: Period) => void;
   onClose: () => void;
 }): ReactNode {
-  const now = boundsOf(period, Date.now());
+  const now = boundsOf(period, serviceNow());
   const [from, setFrom] = useState(toLocal(now.from));
   const [to, setTo] = useState(toLocal(now.to));
   const [start, end] = [fromLocal(from), fromLocal(to)];

@@ -4,6 +4,7 @@ import { useRef, type ReactNode } from 'react';
 import { useSize } from '../parts/useSize';
 import { dates, showClock } from '../parts/time';
 import { ink, MONO } from '../theme';
+import { serviceNow } from '../live/clock';
 
 const WIDTH = 560;
 const HEIGHT = 320;
@@ -38,7 +39,7 @@ export function Track({ places }: { places: { at: number; lat: number; lon: numb
     (metres) => metres * pixels > 60,
   )!;
   const newest = ordered.at(-1)!;
-  const now = Date.now();
+  const now = serviceNow();
   // Its time stands where there is room for it.
   const isRight = x(newest.lon) > WIDTH * 0.75;
   return (

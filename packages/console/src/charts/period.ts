@@ -1,4 +1,5 @@
 import { dates, isSameDay } from '../parts/time';
+import { serviceNow } from '../live/clock';
 /** What charts show: the last so much time, or a period that stands still. */
 export interface Period {
   /** One of those of the strip, or `from-to` in epoch ms. */
@@ -83,7 +84,7 @@ export function calendarPeriods(now: number): Period[] {
 export function spanWords(from: number, to: number): string {
   const shown = dates();
   const yearOf = (at: number): number => shown.dateOf(at).getFullYear();
-  const day = (at: number): string => (yearOf(at) === yearOf(Date.now()) ? shown.day(at) : shown.date(at));
+  const day = (at: number): string => (yearOf(at) === yearOf(serviceNow()) ? shown.day(at) : shown.date(at));
   const clock = to - from < 600_000 ? shown.seconds : shown.clock;
   if (to - from > 3 * DAY) return `${day(from)} to ${day(to)}`;
   return isSameDay(from, to)

@@ -7,6 +7,7 @@ import { chartColumns, gapsIn, usualGap, type ChartColumns } from './lines';
 import type { ChartLine } from './chartLine';
 import { boundsOf, EVERYTHING, type Period } from './period';
 import { useHistory } from './useHistory';
+import { serviceNow } from '../live/clock';
 
 /** How often a chart is drawn anew for what comes live, in ms: at the most so, and in a short period as often as it moves by some px. */
 const OFTEN_MS = 250;
@@ -32,7 +33,7 @@ export function useChartLines(sources: readonly Source[], period: Period, before
   const tails = useHeld(
     liveStore.subscribe,
     () =>
-      period.until !== null && period.until < Date.now() - 60_000
+      period.until !== null && period.until < serviceNow() - 60_000
         ? ''
         : real.map(({ device, stream }) => liveStore.tail(device!.id, stream.key).at(-1)?.at).join(),
     Math.min(SELDOM_MS, Math.max(OFTEN_MS, period.ms / STEPS)),

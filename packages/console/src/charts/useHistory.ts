@@ -3,6 +3,9 @@ import type { History, HistoryLine } from '@peatmoor/contract';
 import type { WidgetSource } from '@peatmoor/core';
 import { api } from '../api';
 import { boundsOf, type Period } from './period';
+import { serviceNow } from '../live/clock';
+import { againSoon } from '../parts/again';
+import { useNotFetched } from '../parts/Fetching';
 
 /** Widest periods are read as buckets; the shortest as the readings themselves. */
 const BUCKETS = 500;
@@ -21,7 +24,7 @@ export function useHistory(
 ): (HistoryLine | undefined)[] {
   const devices = [...new Set(sources.map(({ device }) => device))];
   const { until, ms } = period;
-  return useQueries({
+  const { lines, error } = useQueries({
     queries: devices.map((device) => {
       const streams = [
         ...new Set(sources.filter((one) => one.device === device).map(({ stream }) => stream)),
@@ -29,7 +32,7 @@ export function useHistory(
       return {
         queryKey: ['history', device, streams, period.key, before],
         queryFn: (): Promise<History> => {
-          const now = boundsOf(period, Date.now() + 1000);
+          const now = boundsOf(period, serviceNow() + 1000);
           const shift = before ? ms : 0;
           const margin = until === null ? 0 : ms * MARGIN;
           const [from, to] = [now.from - shift - margin, now.to - shift + margin];
@@ -37,16 +40,19 @@ export function useHistory(
           return api.call('history', { params: { device }, query: { streams, from, to, buckets } });
         },
         staleTime: 0,
-        refetchInterval:
-          until !== null && until < Date.now()
-            ? (false as const)
-            : Math.min(300_000, Math.max(20_000, ms / 200)),
+        refetchInterval: againSoon(
+          until !== null && until < serviceNow() ? false : Math.min(300_000, Math.max(20_000, ms / 200)),
+        ),
         placeholderData: keepPreviousData,
       };
     }),
-    combine: (answers) =>
-      sources.map(({ device, stream }) =>
+    combine: (answers) => ({
+      lines: sources.map(({ device, stream }) =>
         answers[devices.indexOf(device)]?.data?.lines.find(({ key }) => key === stream),
       ),
+      error: answers.find((one) => one.error !== null)?.error ?? null,
+    }),
   });
+  useNotFetched(error);
+  return lines;
 }

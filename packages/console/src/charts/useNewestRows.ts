@@ -2,6 +2,9 @@ import { useQueries } from '@tanstack/react-query';
 import { api } from '../api';
 import type { Source } from '../dashboards/useCatalogue';
 import { boundsOf, type Period } from './period';
+import { serviceNow } from '../live/clock';
+import { againSoon } from '../parts/again';
+import { useNotFetched } from '../parts/Fetching';
 
 /** Readings of one datastream, in columns; times in epoch ms. */
 interface Rows {
@@ -25,11 +28,11 @@ export function useNewestRows(
   const real = sources.flatMap(({ device, stream, kind }) =>
     device === null ? [] : [{ device: device.id, stream: stream.key, everyMs: kind.intervalS * 1000 }],
   );
-  return useQueries({
+  const answers = useQueries({
     queries: real.map(({ device, stream, everyMs }) => ({
       queryKey: ['history', device, 'rows', stream, rows, period.key],
       queryFn: async (): Promise<Rows> => {
-        const { from, to } = boundsOf(period, Date.now() + 1000);
+        const { from, to } = boundsOf(period, serviceNow() + 1000);
         const most = Math.min(to - from, MOST_MS);
         for (
           let ms = Math.min(most, Math.max(60_000, 2 * rows * everyMs));
@@ -43,8 +46,10 @@ export function useNewestRows(
             return { times: times.slice(-rows), values: values.slice(-rows) };
         }
       },
-      refetchInterval: period.until === null ? AGAIN_MS : (false as const),
+      refetchInterval: againSoon(period.until === null ? AGAIN_MS : false),
       placeholderData: (before: Rows | undefined) => before,
     })),
-  }).map(({ data }) => data);
+  });
+  useNotFetched(answers.find(({ error }) => error !== null)?.error ?? null);
+  return answers.map(({ data }) => data);
 }

@@ -11,6 +11,7 @@ import { chartCsv, chartPng, saveFile } from '../charts/saving';
 import { dates } from '../parts/time';
 import { isVisitor } from '../visitor';
 import { saves } from './saves';
+import { serviceNow } from '../live/clock';
 
 /** The menu of a widget. */
 export function WidgetActions({
@@ -64,7 +65,7 @@ export function WidgetActions({
       );
   };
   const item = { sx: { minHeight: 44 } };
-  const { from, to } = boundsOf(period, Date.now());
+  const { from, to } = boundsOf(period, serviceNow());
   return (
     <Menu anchorEl={anchor} open={anchor !== null} onClose={onClose}>
       {onLarge && (

@@ -8,6 +8,7 @@ import { Handle } from './Handle';
 import { titleOf, type Shown } from './shown';
 import { WidgetBody } from './WidgetBody';
 import { WidgetMenu, type WidgetTools } from './WidgetMenu';
+import { Fetched } from '../parts/Fetching';
 
 /** What can be done with a widget while its dashboard is arranged. */
 export interface Arranging {
@@ -118,25 +119,27 @@ export function WidgetFrame({
           />
         )}
       </Box>
-      {/* What can be done with it takes room that it has otherwise. */}
-      <Box
-        sx={{
-          flex: 1,
-          minHeight: 0,
-          // What has no room is not drawn over what stands below; a ring around what has the focus is.
-          ...(editing ? { overflow: 'hidden' } : { overflow: 'clip', overflowClipMargin: '5px' }),
-        }}
-      >
-        <SightContext value={sight}>
-          <WidgetBody
-            widget={widget}
-            sources={sources}
-            period={period}
-            onPeriod={onPeriod}
-            editing={editing}
-          />
-        </SightContext>
-      </Box>
+      <Fetched>
+        {/* What can be done with it takes room that it has otherwise. */}
+        <Box
+          sx={{
+            flex: 1,
+            minHeight: 0,
+            // What has no room is not drawn over what stands below; a ring around what has the focus is.
+            ...(editing ? { overflow: 'hidden' } : { overflow: 'clip', overflowClipMargin: '5px' }),
+          }}
+        >
+          <SightContext value={sight}>
+            <WidgetBody
+              widget={widget}
+              sources={sources}
+              period={period}
+              onPeriod={onPeriod}
+              editing={editing}
+            />
+          </SightContext>
+        </Box>
+      </Fetched>
     </Box>
   );
 }

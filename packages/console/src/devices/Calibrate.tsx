@@ -17,6 +17,7 @@ import { Notice } from '../parts/Notice';
 import { dates } from '../parts/time';
 import { ink, MONO } from '../theme';
 import { Capture, type Captured } from './Capture';
+import { serviceNow } from '../live/clock';
 
 const WAYS = {
   zero: 'make this zero',
@@ -64,7 +65,7 @@ export function Calibrate({ device, kind }: { device: string; kind: Kind }): Rea
   ): Pick<NewCalibration, 'stream' | 'calibration'> & Partial<NewCalibration> => ({
     stream: key,
     calibration: found,
-    from: period === 'now' ? Date.now() : null,
+    from: period === 'now' ? serviceNow() : null,
     captured: captured && referenceOf(way, fields, captured),
   });
   const take = (value: Captured): void => {

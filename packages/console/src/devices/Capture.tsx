@@ -4,6 +4,7 @@ import { showReading, StatisticsGatherer, type Datastream } from '@peatmoor/core
 import { useNow } from '../live';
 import { dates } from '../parts/time';
 import { ink } from '../theme';
+import { serviceNow } from '../live/clock';
 
 const SECONDS = 10;
 
@@ -47,7 +48,11 @@ export function Capture({
   }, [now, since, measured, onTaken]);
   return (
     <Box sx={{ mt: 1, display: 'flex', gap: 2, alignItems: 'baseline' }}>
-      <Button variant="text" disabled={since !== null} onClick={() => (setLast(null), setSince(Date.now()))}>
+      <Button
+        variant="text"
+        disabled={since !== null}
+        onClick={() => (setLast(null), setSince(serviceNow()))}
+      >
         {since === null ? `Take the average of ${SECONDS} s` : `Measuring, ${Math.ceil(left)} s …`}
       </Button>
       {last === 'nothing' && <span>No reading came in that time.</span>}

@@ -21,7 +21,7 @@ export function CommandLine({
   const waits = measured !== undefined && follow !== null && isUnderWay(state, true) && state !== 'waiting';
   const { convert, unit } = measured === undefined ? { convert: Number, unit: '' } : displayOf(measured);
   return (
-    <Box component="span" role="status">
+    <Box component="span">
       <CommandMark state={state} note={note} />
       {waits && (
         <Box component="span" sx={{ color: ink.soft, fontSize: '0.9rem' }}>

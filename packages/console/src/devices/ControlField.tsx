@@ -3,6 +3,7 @@ import { useState, type ReactNode } from 'react';
 import { isScalar, showValue, type Datastream } from '@peatmoor/core';
 import { OnOff } from '../parts/OnOff';
 import { useDisplay } from '../parts/useDisplay';
+import { ink } from '../theme';
 
 /** A field for a colour always shows one: where none is wanted, this, faintly. */
 const NO_COLOUR = '#808080';
@@ -11,14 +12,20 @@ const NO_COLOUR = '#808080';
 export function ControlField({
   stream,
   value,
+  has,
   disabled,
+  busy,
   step = null,
   onSend,
 }: {
   stream: Datastream;
-  /** What is wanted now, or was last reported; undefined where nothing is known. */
+  /** What is on its way, or what the board has; undefined where nothing is known. */
   value: number | string | undefined;
+  /** The same of a control that is on or off. */
+  has: { has: boolean | undefined; wanted: boolean | undefined };
   disabled: boolean;
+  /** A press is on its way: another is not taken, and the focus stays where it is. */
+  busy: boolean;
   /** By how much buttons beside a number's field let it go up and down; none without. */
   step?: number | null;
   onSend: (value: number | boolean | string) => void;
@@ -27,27 +34,25 @@ export function ControlField({
   const [text, setText] = useState('');
   if (stream.type === 'boolean' && stream.holds === 'momentary')
     return (
-      <Button disabled={disabled} onClick={() => onSend(true)} sx={{ minHeight: 44, minWidth: 130 }}>
+      <Button
+        disabled={disabled}
+        aria-disabled={busy || undefined}
+        onClick={() => !busy && onSend(true)}
+        sx={{ minHeight: 44, minWidth: 130 }}
+      >
         {stream.title}
       </Button>
     );
   if (stream.type === 'boolean')
-    return (
-      <OnOff
-        on={value === undefined ? undefined : value === 1}
-        label={stream.title}
-        disabled={disabled}
-        onPress={onSend}
-      />
-    );
+    return <OnOff {...has} label={stream.title} disabled={disabled} busy={busy} onPress={onSend} />;
   if (stream.type === 'choice')
     return (
       <TextField
         select
         disabled={disabled}
         value={value === undefined ? '' : showValue(stream, value)}
-        onChange={({ target }) => onSend(target.value)}
-        sx={{ maxWidth: 220 }}
+        onChange={({ target }) => !busy && onSend(target.value)}
+        sx={{ maxWidth: 220, minWidth: 110 }}
         slotProps={{ htmlInput: { 'aria-label': stream.title }, select: { displayEmpty: true } }}
       >
         {stream.choices.map((choice) => (
@@ -78,7 +83,7 @@ export function ControlField({
       component="form"
       onSubmit={(event) => {
         event.preventDefault();
-        if (text === '') return;
+        if (text === '' || busy) return;
         onSend(isScalar(stream) ? display.wanted(Number(text)) : text);
         setText('');
       }}
@@ -101,7 +106,13 @@ export function ControlField({
         onChange={({ target }) => setText(target.value)}
         sx={{
           width: isScalar(stream) ? 90 : 200,
-          ...(stream.type === 'colour' && text === '' && value === undefined && { opacity: 0.4 }),
+          // Of a colour that nobody knows none is shown.
+          ...(stream.type === 'colour' &&
+            text === '' &&
+            value === undefined && {
+              background: `repeating-linear-gradient(135deg, ${ink.line} 0 1px, transparent 1px 5px)`,
+              '& input': { opacity: 0 },
+            }),
         }}
         slotProps={{ htmlInput: { 'aria-label': stream.title, step: 'any' } }}
       />
@@ -109,7 +120,13 @@ export function ControlField({
         <StepButton words={`${stream.title} more`} sign="+" disabled={disabled} onPress={() => go(1)} />
       )}
       {display.unit}
-      <Button type="submit" size="small" disabled={disabled || text === ''} sx={{ minHeight: 40 }}>
+      <Button
+        type="submit"
+        size="small"
+        disabled={disabled}
+        aria-disabled={busy || text === '' || undefined}
+        sx={{ minHeight: 40, '&[aria-disabled]': { opacity: 0.5 } }}
+      >
         Set
       </Button>
     </Box>

@@ -13,7 +13,8 @@ import { CommandLine } from './CommandLine';
 import { ControlField } from './ControlField';
 import { HeldBy } from './HeldBy';
 import { Kept } from './Kept';
-import { useControl } from './useControl';
+import { HowOld } from './HowOld';
+import { onOffOf, useControl } from './useControl';
 
 const Timetables = later(() => import('../timetables/Timetables'), 'Timetables');
 
@@ -33,6 +34,7 @@ export function Controls({ device, kind }: { device: Device; kind: Kind }): Reac
       key={stream.key}
       device={device}
       stream={stream}
+      intervalS={kind.intervalS}
       held={held?.find((one) => one.stream === stream.key)}
     />
   ));
@@ -41,15 +43,18 @@ export function Controls({ device, kind }: { device: Device; kind: Kind }): Reac
 function ControlRow({
   device,
   stream,
+  intervalS,
   held,
 }: {
   device: Device;
   stream: Datastream;
+  intervalS: number;
   held: InterlocksOf | undefined;
 }): ReactNode {
   const [times, setTimes] = useState(false);
   const mayChange = useMay('change');
-  const { press, ready, barred, state, error, command, measured, value } = useControl(device, stream);
+  const control = useControl(device, stream, intervalS);
+  const { press, may, busy, barred, state, error, command, measured, value } = control;
   const display = useDisplay()(stream);
   return (
     <Box
@@ -63,15 +68,25 @@ function ControlRow({
       }}
     >
       <Box sx={{ flex: '1 1 180px', fontWeight: 600 }}>{stream.title}</Box>
-      <ControlField stream={stream} value={value} disabled={!ready} onSend={press} />
+      <ControlField
+        stream={stream}
+        value={value}
+        has={onOffOf(control)}
+        disabled={!may}
+        busy={busy}
+        onSend={press}
+      />
       <Box sx={{ flex: '2 1 220px', color: ink.soft }}>
-        {state !== 'still' && <PressMark state={state} />}
-        {state === 'still' && command && (
-          <>
-            <CommandLine command={command} measured={measured} /> {display.reading(command.value)}, by{' '}
-            {command.by}
-          </>
-        )}
+        <Box component="span" role="status">
+          {state !== 'still' && <PressMark state={state} />}
+          {state === 'still' && command && (
+            <>
+              <CommandLine command={command} measured={measured} /> {display.reading(command.value)}, by{' '}
+              {command.by}
+            </>
+          )}
+        </Box>{' '}
+        <HowOld control={control} momentary={stream.holds === 'momentary'} />
       </Box>
       {mayChange && stream.type !== 'image' && (
         <Button

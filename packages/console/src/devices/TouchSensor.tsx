@@ -6,6 +6,7 @@ import { liveStore, useNow } from '../live';
 import { useDisplay } from '../parts/useDisplay';
 import { dates } from '../parts/time';
 import { ink, MONO } from '../theme';
+import { serviceNow } from '../live/clock';
 
 const LOOKED_AT_MS = 120_000;
 const WOBBLE_POINTS = 30;
@@ -26,7 +27,7 @@ export function TouchSensor({ device, kind }: { device: string; kind: Kind }): R
   );
   const begin = (): void =>
     setBegan({
-      at: Date.now(),
+      at: serviceNow(),
       before: Object.fromEntries(streams.map(({ key }) => [key, liveStore.newest(device, key)?.value])),
       wobble: wobbleOf(
         Object.fromEntries(

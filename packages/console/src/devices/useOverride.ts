@@ -3,6 +3,7 @@ import { ApiError } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { useAsk } from '../parts/Ask';
 import type { Control } from './useControl';
+import { serviceNow } from '../live/clock';
 
 /** How long it is done without an interlock, in minutes. */
 export const OVERRIDE_MINUTES = 10;
@@ -22,7 +23,7 @@ export function useOverride({ device, stream, error, barred }: Control): {
   const of = useRead('listInterlocks', { params: { device: device ?? '' } }, refused).data?.find(
     (one) => one.stream === stream,
   );
-  const isOver = of !== undefined && of.override !== null && of.override.until > Date.now();
+  const isOver = of !== undefined && of.override !== null && of.override.until > serviceNow();
   const holds = refused && barred === null && of?.interlocks.some((one) => one.holds) === true;
   useEffect(() => {
     if (!holds || isOver || asked.current === error) return;

@@ -3,10 +3,11 @@ import type { ReactNode } from 'react';
 import type { Comment } from '@peatmoor/contract';
 import { showClock } from '../parts/time';
 import { ink } from '../theme';
+import { serviceNow } from '../live/clock';
 
 /** What was said of an event, one after the other, each with its time and name. */
 export function Comments({ comments }: { comments: readonly Comment[] }): ReactNode {
-  const now = Date.now();
+  const now = serviceNow();
   return (
     <Box component="ol" aria-label="Comments" sx={{ listStyle: 'none', p: 0, m: 0, mb: 2 }}>
       {comments.map(({ id, at, by, text }) => (

@@ -1,5 +1,6 @@
 import type { ApiError, Event, EventsQuery } from '@peatmoor/contract';
 import { useRead } from '../api';
+import { useNotFetched } from '../parts/Fetching';
 
 /** Open ones that are asked for at the most: they come first, however long ago they opened. */
 const MOST_OPEN = 500;
@@ -40,6 +41,8 @@ export function useEvents(
     ...(state === 'closed' ? [] : [open]),
     ...(state === undefined || state === 'closed' ? [over] : []),
   ];
+  const error = asked.find((one) => one.error !== null)?.error ?? null;
+  useNotFetched(error);
   // One that closed between the two answers is in both: the later one counts.
   const all = new Map(asked.flatMap(({ data }) => data ?? []).map((event) => [event.id, event] as const));
   const isOver = ({ closedAt }: Event): number => Number(closedAt !== null);
@@ -48,6 +51,6 @@ export function useEvents(
       ? [...all.values()].sort((a, b) => isOver(a) - isOver(b) || b.openedAt - a.openedAt)
       : undefined,
     more: (over.data?.length ?? 0) >= limit,
-    error: asked.find(({ error }) => error !== null)?.error ?? null,
+    error,
   };
 }

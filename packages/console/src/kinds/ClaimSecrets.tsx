@@ -12,6 +12,7 @@ import { Notice } from '../parts/Notice';
 import { troubleOf } from '../parts/problems';
 import { dates } from '../parts/time';
 import { ink, MONO } from '../theme';
+import { serviceNow } from '../live/clock';
 
 const ClaimStarter = later(() => import('./ClaimStarter'), 'ClaimStarter');
 
@@ -73,7 +74,7 @@ function ClaimRow({ claim, kindId }: { claim: Claim; kindId: number }): ReactNod
   const reopen = useChange('reopenClaim', ['listClaims']);
   const ask = useAsk();
   const params = { kind: kindId, claim: claim.id };
-  const over = claim.endedAt !== null || claim.endsAt < Date.now();
+  const over = claim.endedAt !== null || claim.endsAt < serviceNow();
   const { date } = dates();
   return (
     <Box data-claim={claim.id} sx={{ borderTop: `1px solid ${ink.faint}`, py: 1 }}>

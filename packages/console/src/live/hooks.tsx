@@ -1,6 +1,8 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { createContext, use, useEffect, useState, type ReactNode } from 'react';
+import { serviceNow } from './clock';
 import { BEGINNING, openLink, type LiveState } from './link';
+import type { Said } from '@peatmoor/core';
 import { liveStore, type Newest } from './store';
 import { useHeld } from './useHeld';
 
@@ -31,11 +33,17 @@ export function useLastSeen(device: string): number | undefined {
   return useHeld(liveStore.subscribe, () => liveStore.lastSeen(device));
 }
 
-/** The time now, looked at anew every `everyMs`. */
+/** What the board of a device says that it has of a control, live. */
+export function useHas(device: string | null, stream: string): Said | undefined {
+  useShown('devices', device);
+  return useHeld(liveStore.subscribe, () => (device === null ? undefined : liveStore.has(device, stream)));
+}
+
+/** The time now by the service's clock, looked at anew every `everyMs`. */
 export function useNow(everyMs = 5000): number {
-  const [now, setNow] = useState(Date.now());
+  const [now, setNow] = useState(serviceNow);
   useEffect(() => {
-    const timer = setInterval(() => setNow(Date.now()), everyMs);
+    const timer = setInterval(() => setNow(serviceNow()), everyMs);
     return () => clearInterval(timer);
   }, [everyMs]);
   return now;

@@ -1,6 +1,7 @@
 export {
   LiveProvider,
   useAllShown,
+  useHas,
   useHeardUntil,
   useLastSeen,
   useLive,
@@ -8,7 +9,8 @@ export {
   useNow,
   useShown,
 } from './hooks';
-export { firstHeard, serviceNow } from './link';
+export { serviceNow } from './clock';
+export { firstHeard } from './link';
 export { SightContext, useSight } from './sight';
 export { liveStore } from './store';
 export { useHeld } from './useHeld';

@@ -10,6 +10,7 @@ import {
 import { hasBegun } from '../began';
 import { under } from '../base';
 import { putInList } from './lists';
+import { noteServiceTime, serviceTimeOf } from './clock';
 import { kept } from '../parts/kept';
 import { forVisitor, isVisitor } from '../visitor';
 import { liveStore } from './store';
@@ -35,14 +36,9 @@ export const BEGINNING: LiveState = {
   alerts: [],
 };
 
-/** How far the service's clock is ahead of this machine's, in ms; as told by its newest beat. */
-let ahead = 0;
 let greeted: () => void;
 /** Settles when the service was heard for the first time: from then on its time is known. */
 export const firstHeard = new Promise<void>((resolve) => (greeted = resolve));
-/** The time by the service's clock, epoch ms. */
-export const serviceNow = (): number => Date.now() + ahead;
-
 /** What is read again when something changed. */
 const STALE: Record<ChangedWhat, string[]> = {
   kinds: ['listKinds', 'readKind', 'listDevices', 'listRules', 'listFirmware', 'listRounds'],
@@ -87,7 +83,10 @@ function listArrivals(client: QueryClient): void {
 }
 
 function take(client: QueryClient, message: LiveMessage): void {
-  if (message.type === 'readings') liveStore.readings(message.device, message.values);
+  if (message.type === 'readings') liveStore.readings(message.device, message.values, message.heard);
+  if (message.type === 'heard') liveStore.heard(message.device, message.at);
+  if (message.type === 'has')
+    liveStore.said(message.device, message.stream, { at: message.at, value: message.value });
   if (message.type === 'past') readPastAgain(client, message.device);
   // Messages that came before the page was heard.
   if (message.type === 'watching')
@@ -169,7 +168,7 @@ export function openLink({ client, onState }: LinkParts): { end(): void } {
   const hear = (message: LiveMessage): void => {
     heardAt = Date.now();
     if (message.type === 'hello' || message.type === 'beat') {
-      ahead = message.now - Date.now();
+      noteServiceTime(message.now);
       kept.write(HEARD, String(heardAt));
     }
     if (message.type === 'hello') {
@@ -202,7 +201,7 @@ export function openLink({ client, onState }: LinkParts): { end(): void } {
     socket.onopen = socket.onmessage = socket.onclose = null;
     socket.close();
     socket = null;
-    onState(({ lostAt }) => ({ connected: false, lostAt: lostAt ?? heardAt }));
+    onState(({ lostAt }) => ({ connected: false, lostAt: lostAt ?? serviceTimeOf(heardAt) }));
     if (code === SIGNED_OUT) askAgain();
     wait = Math.min(10_000, wait * 2);
     clearTimeout(timer);

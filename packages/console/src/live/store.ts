@@ -1,4 +1,4 @@
-import type { Value } from '@peatmoor/core';
+import type { Said, Value } from '@peatmoor/core';
 import type { Device, WatchMessage } from '@peatmoor/contract';
 
 /** Points of each datastream that came since the page was opened, the newest last. */
@@ -26,7 +26,10 @@ export interface Newest {
 class LiveStore {
   #tails = new Map<string, Point[]>();
   #newest = new Map<string, Newest>();
+  /** When each device was heard last, by the service: never when it was asked about. */
   #seen = new Map<string, number>();
+  /** What boards have of their controls, by datastream. */
+  #has = new Map<string, Said>();
   #listeners = new Set<() => void>();
   /** What came and is not shown yet: newest readings and points by datastream. */
   #next = new Map<string, Newest>();
@@ -59,6 +62,9 @@ class LiveStore {
     };
   };
 
+  /** True where the page hears of a device. */
+  hears = (device: string): boolean => this.#shown.devices.has('all') || this.#shown.devices.has(device);
+
   watched(): WatchMessage {
     const of = (what: 'devices' | 'arrivals'): 'all' | string[] => {
       const shown = this.#shown[what];
@@ -73,16 +79,30 @@ class LiveStore {
 
   tail = (device: string, stream: string): readonly Point[] => this.#tails.get(`${device}/${stream}`) ?? [];
   lastSeen = (device: string): number | undefined => this.#seen.get(device);
+  has = (device: string, stream: string): Said | undefined => this.#has.get(`${device}/${stream}`);
+
+  /** What the board of a device says that it has of a control. */
+  said(device: string, stream: string, said: Said): void {
+    this.#noteSaid(`${device}/${stream}`, said);
+    this.#tell();
+  }
+
+  heard(device: string, at: number): void {
+    this.#see(device, at);
+    this.#tell();
+  }
 
   seed(devices: readonly Device[]): void {
     for (const device of devices) {
       if (device.lastSeenAt !== null) this.#see(device.id, device.lastSeenAt);
       for (const { key, at, value } of device.newest) this.#note(`${device.id}/${key}`, { at, value });
+      for (const { key, at, value } of device.has) this.#noteSaid(`${device.id}/${key}`, { at, value });
     }
     this.#tell();
   }
 
-  readings(device: string, values: [string, number, Value][]): void {
+  /** `heard`: when the service heard the device last, epoch ms. */
+  readings(device: string, values: [string, number, Value][], heard?: number): void {
     for (const [key, at, value] of values) {
       const id = `${device}/${key}`;
       if (typeof value === 'number') {
@@ -96,13 +116,18 @@ class LiveStore {
       if (known === undefined || at >= known.at) this.#next.set(id, { at, value });
       this.#changed.add(id);
     }
-    this.#see(device, Date.now());
+    if (heard !== undefined) this.#see(device, heard);
     this.#plan();
   }
 
   #note(id: string, point: Newest): void {
     const known = this.#newest.get(id);
     if (known === undefined || point.at >= known.at) this.#newest.set(id, point);
+  }
+
+  #noteSaid(id: string, said: Said): void {
+    const known = this.#has.get(id);
+    if (known === undefined || said.at >= known.at) this.#has.set(id, said);
   }
 
   #see(device: string, at: number): void {

@@ -20,6 +20,7 @@ import { Heading, Section } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
 import { showAgo, showClock } from '../parts/time';
 import { ink } from '../theme';
+import { serviceNow } from '../live/clock';
 
 const WORDS: Record<PersonalChannel, string> = {
   email: 'Email',
@@ -57,7 +58,7 @@ export function Alerts(): ReactNode {
 function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode {
   const { choices, put, error } = useChoices(mine.choices);
   const ask = useAsk();
-  const now = Date.now();
+  const now = serviceNow();
   /** For more than a day it is asked once more: who forgets it hears of nothing. */
   const pause = async (words: string, ms: number): Promise<void> => {
     const yes =
@@ -67,7 +68,7 @@ function Choices({ mine, zone }: { mine: AlertsOfMe; zone: string }): ReactNode 
         text: 'No alert comes to you until then, urgent ones neither. What opens meanwhile and is still open is told when it is over.',
         action: `Pause for ${words}`,
       }));
-    if (yes) put(() => ({ pausedUntil: Date.now() + ms }));
+    if (yes) put(() => ({ pausedUntil: serviceNow() + ms }));
   };
   const paused = choices.pausedUntil !== null && choices.pausedUntil > now;
   return (
@@ -246,7 +247,7 @@ function Phones({ mine }: { mine: AlertsOfMe }): ReactNode {
   const [failure, setFailure] = useState<string | null>(null);
   const [here, setHere] = useState<string | null>(null);
   const trouble = pushTrouble();
-  const now = Date.now();
+  const now = serviceNow();
   const begin = async (): Promise<void> => {
     setFailure(null);
     try {

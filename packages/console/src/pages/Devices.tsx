@@ -7,6 +7,7 @@ import { useChange, useRead } from '../api';
 import { DeviceLine } from '../devices/DeviceLine';
 import { ManyDevices } from '../devices/ManyDevices';
 import { SeveralDevices } from '../devices/SeveralDevices';
+import { usePresent } from '../devices/usePresent';
 import { troubleOfDevice } from '../devices/trouble';
 import { liveStore } from '../live';
 import { FindField } from '../parts/FindField';
@@ -43,7 +44,7 @@ export function Devices(): ReactNode {
     [],
   );
   useEffect(() => devices.data && liveStore.seed(devices.data), [devices.data]);
-  const all = devices.data ?? [];
+  const all = usePresent(devices.data, kinds.data);
   const words = find.trim().toLowerCase().split(/\s+/);
   const found = all
     .filter(({ id, name, kindTitle, labels, presence, openEvents }) => {

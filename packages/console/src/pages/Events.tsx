@@ -16,6 +16,7 @@ import { showClock } from '../parts/time';
 import { useAddressed } from '../parts/useAddress';
 import { useMay } from '../parts/useMay';
 import { ink } from '../theme';
+import { serviceNow } from '../live/clock';
 
 const MORE = 50;
 /** Working a rule's sentence out takes the library of formulas. */
@@ -55,7 +56,7 @@ export function Events(): ReactNode {
     ...(of('label') && { label: of('label') }),
     ...(of('text').trim() && { text: of('text').trim() }),
     // Rounded, so that it is not another question at every look.
-    ...(days > 0 && { from: Math.floor(Date.now() / HOUR_MS) * HOUR_MS - days * DAY_MS }),
+    ...(days > 0 && { from: Math.floor(serviceNow() / HOUR_MS) * HOUR_MS - days * DAY_MS }),
   };
   const events = useEvents(query, true, true);
   const rules = useRead('listRules');
@@ -272,7 +273,7 @@ function Rules({ rules: all, find }: { rules: Rule[] | undefined; find: string }
               }}
             >
               {rule.active ? rule.severity : 'switched off'}
-              {muted && `, muted until ${showClock(muted.until, Date.now())}`}
+              {muted && `, muted until ${showClock(muted.until, serviceNow())}`}
               <br />
               {told.length > 0 ? `alerts ${told.join(', ')}` : 'alerts nobody'}
               {leftAlone && ': nobody is left to be told'}

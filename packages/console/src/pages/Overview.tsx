@@ -18,6 +18,7 @@ import { TimeAxis } from '../overview/TimeAxis';
 import { FindField } from '../parts/FindField';
 import { Heading } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
+import { usePresent } from '../devices/usePresent';
 import { useMay } from '../parts/useMay';
 import { useAddress } from '../parts/useAddress';
 import { later } from '../parts/later';
@@ -36,13 +37,14 @@ export function Overview(): ReactNode {
   const troubles = useRead('listTroubles', undefined, owns, 60_000).data ?? [];
   const now = useHeardUntil();
   useEffect(() => devices.data && liveStore.seed(devices.data), [devices.data]);
+  const present = usePresent(devices.data, kinds);
   const [most, setMost] = useState(ROWS_AT_ONCE);
   const [find, setFind] = useAddress('find');
   const [only, setOnly] = useAddress('only');
   const [group, setGroup] = useAddress('group');
   const sorted = useMemo(
     () =>
-      (devices.data ?? [])
+      present
         .filter((device) => isFound(device, find, only))
         .sort(
           (a, b) =>
@@ -50,7 +52,7 @@ export function Overview(): ReactNode {
             troubleOfDevice(b) - troubleOfDevice(a) ||
             a.name.localeCompare(b.name),
         ),
-    [devices.data, find, only, group],
+    [present, find, only, group],
   );
   const list = useMemo(() => sorted.slice(0, most), [sorted, most]);
   // In an order that stays, so that what is asked for does not change whenever a row moves up.
@@ -97,7 +99,7 @@ export function Overview(): ReactNode {
     <>
       <Heading
         title="Overview"
-        below={`${me?.role === 'none' ? 'granted to you · ' : ''}${wholeInWords(devices.data)}`}
+        below={`${me?.role === 'none' ? 'granted to you · ' : ''}${wholeInWords(present)}`}
       >
         {choosable.length > 0 && (
           <Button variant="text" onClick={() => setChoosing(true)}>

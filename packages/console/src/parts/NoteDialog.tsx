@@ -5,6 +5,7 @@ import { useChange } from '../api';
 import { Notice } from './Notice';
 import { troubleOf } from './problems';
 import { fromLocal, toLocal } from './localTime';
+import { serviceNow } from '../live/clock';
 
 /** Writes a note on the time axis of a device. */
 export function NoteDialog({
@@ -17,7 +18,7 @@ export function NoteDialog({
   at: number | null;
   onClose: () => void;
 }): ReactNode {
-  const [when, setWhen] = useState(toLocal(at ?? Date.now()));
+  const [when, setWhen] = useState(toLocal(at ?? serviceNow()));
   const [text, setText] = useState('');
   const create = useChange('createNote', ['listNotes']);
   const trouble = troubleOf(create.error);

@@ -2,26 +2,32 @@ import { Box, ButtonBase } from '@mui/material';
 import type { ReactNode } from 'react';
 import { ink } from '../theme';
 
-/** Two words beside each other, of which one holds: on a dashboard and on a device's page alike. */
+/**
+ * Two words beside each other, each of which sends what it says. The one that the board has is filled; the one that is on its way has a
+ * dashed edge; where nothing is known none is. A second press by accident sends the same again and undoes nothing.
+ */
 export function OnOff({
-  on,
+  has,
+  wanted,
   label,
   disabled,
+  busy,
   onPress,
 }: {
-  /** Undefined where it is not known. */
-  on: boolean | undefined;
+  /** What the board has; undefined where that is not known. */
+  has: boolean | undefined;
+  /** What is on its way; undefined for nothing. */
+  wanted?: boolean | undefined;
   label: string;
   disabled: boolean;
+  /** A press is on its way: another does nothing until that has come somewhere, and the focus stays. */
+  busy: boolean;
   onPress: (on: boolean) => void;
 }): ReactNode {
   return (
-    <ButtonBase
-      role="switch"
-      aria-checked={on === true}
+    <Box
+      role="group"
       aria-label={label}
-      disabled={disabled}
-      onClick={() => onPress(on !== true)}
       sx={{
         alignSelf: 'flex-start',
         display: 'grid',
@@ -29,31 +35,39 @@ export function OnOff({
         border: `1.5px solid ${ink.ink}`,
         borderRadius: '2px',
         fontSize: '1rem',
-        minHeight: 44,
         minWidth: 130,
-        '&.Mui-disabled': { opacity: 0.6 },
+        flex: 'none',
+        opacity: disabled ? 0.6 : 1,
       }}
     >
-      {['off', 'on'].map((word, i) => {
-        const chosen = on !== undefined && on === (i === 1);
+      {[false, true].map((on) => {
+        const word = on ? 'on' : 'off';
+        const isHad = has === on;
+        const isWanted = wanted === on && !isHad;
         return (
-          <Box
+          <ButtonBase
             key={word}
-            component="span"
+            aria-label={`${label} ${word}`}
+            aria-pressed={isHad}
+            aria-disabled={busy || undefined}
+            disabled={disabled}
+            data-wanted={isWanted || undefined}
+            onClick={() => !busy && onPress(on)}
             sx={{
               px: 2,
-              height: '100%',
-              display: 'grid',
-              placeItems: 'center',
-              bgcolor: chosen ? ink.ink : 'transparent',
-              color: chosen ? ink.paper : ink.soft,
-              fontWeight: chosen ? 700 : 400,
+              minHeight: 44,
+              font: 'inherit',
+              bgcolor: isHad ? ink.ink : 'transparent',
+              color: isHad ? ink.paper : isWanted ? ink.heather : ink.soft,
+              fontWeight: isHad || isWanted ? 700 : 400,
+              ...(isWanted && { outline: `2px dashed ${ink.heather}`, outlineOffset: '-4px' }),
+              '&:focus-visible': { outline: `3px solid ${ink.heather}`, outlineOffset: 2, zIndex: 1 },
             }}
           >
             {word}
-          </Box>
+          </ButtonBase>
         );
       })}
-    </ButtonBase>
+    </Box>
   );
 }

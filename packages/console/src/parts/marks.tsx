@@ -1,5 +1,5 @@
 import { Box } from '@mui/material';
-import type { ReactNode } from 'react';
+import type { ComponentProps, ReactNode } from 'react';
 import type { CommandState, Presence } from '@peatmoor/core';
 import { ink } from '../theme';
 import { showClock } from './time';
@@ -130,7 +130,25 @@ export function EventFlag({
   );
 }
 
-/** Presence in words: nothing special while online, hatching and "no reading since" when quiet. */
+/** Words about what is no longer from now. */
+export function Hatched({ children, ...rest }: ComponentProps<typeof Box>): ReactNode {
+  return (
+    <Box
+      component="span"
+      {...rest}
+      sx={{
+        fontSize: '0.9rem',
+        px: 0.5,
+        color: ink.ink,
+        background: `repeating-linear-gradient(135deg, ${ink.line} 0 1px, transparent 1px 5px)`,
+      }}
+    >
+      {children}
+    </Box>
+  );
+}
+
+/** Presence in words: nothing special while online, hatching and "not heard since" when quiet. */
 export function PresenceMark({ presence, now }: { presence: Presence; now: number }): ReactNode {
   if (presence.state === 'online')
     return (
@@ -144,16 +162,5 @@ export function PresenceMark({ presence, now }: { presence: Presence; now: numbe
         never reported
       </Box>
     );
-  return (
-    <Box
-      component="span"
-      sx={{
-        fontSize: '0.9rem',
-        px: 0.5,
-        background: `repeating-linear-gradient(135deg, ${ink.line} 0 1px, transparent 1px 5px)`,
-      }}
-    >
-      no reading since {showClock(presence.since, now)}
-    </Box>
-  );
+  return <Hatched>not heard since {showClock(presence.since, now)}</Hatched>;
 }

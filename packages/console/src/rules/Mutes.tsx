@@ -5,6 +5,7 @@ import { useChange, useRead } from '../api';
 import { Notice } from '../parts/Notice';
 import { showClock } from '../parts/time';
 import { useMay } from '../parts/useMay';
+import { serviceNow } from '../live/clock';
 
 const TIMES: [string, number][] = [
   ['1 h', 3_600_000],
@@ -28,7 +29,7 @@ export function Mutes({ sort, target }: { sort: Mute['sort']; target: string }):
       {found !== undefined ? (
         <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'center' }}>
           <span>
-            Muted until {showClock(found.until, Date.now())} by {found.madeBy}
+            Muted until {showClock(found.until, serviceNow())} by {found.madeBy}
             {found.reason && `: ${found.reason}`}
           </span>
           <Button
@@ -66,7 +67,7 @@ export function Mutes({ sort, target }: { sort: Mute['sort']; target: string }):
           />
           <Button
             disabled={!may || mute.isPending}
-            onClick={() => mute.mutate({ body: { sort, target, until: Date.now() + time, reason } })}
+            onClick={() => mute.mutate({ body: { sort, target, until: serviceNow() + time, reason } })}
           >
             Mute it
           </Button>

@@ -9,6 +9,7 @@ import { showClock } from '../parts/time';
 import { ink } from '../theme';
 import type { Catalogue, ReadyRule } from './fields';
 import { LimitChart } from './LimitChart';
+import { serviceNow } from '../live/clock';
 
 const DAY_MS = 86_400_000;
 const PERIODS = [1, 7, 30] as const;
@@ -35,7 +36,7 @@ export function Trial({
   const [chosen, setChosen] = useState('');
   const device = watched.find(({ id }) => id === chosen) ?? watched[0];
   // Rounded, so that writing goes on over the same period.
-  const to = Math.ceil(Date.now() / 300_000) * 300_000;
+  const to = Math.ceil(serviceNow() / 300_000) * 300_000;
   const from = to - days * DAY_MS;
   // What a trial depends on: neither names nor people.
   const asked = useSettled(

@@ -21,6 +21,7 @@ import { troubleOf } from '../parts/problems';
 import { ink } from '../theme';
 import { LinkRow } from './LinkRow';
 import { BACKS, ENDS, STARTS } from './words';
+import { serviceNow } from '../live/clock';
 
 export type Subject = Pick<Link, 'sort' | 'dashboardId' | 'widgetId' | 'deviceId'>;
 
@@ -106,7 +107,7 @@ export function ShareDialog({
                   ...of,
                   ...looks,
                   title: name,
-                  endsAt: ends === null ? null : Date.now() + ends,
+                  endsAt: ends === null ? null : serviceNow() + ends,
                   passphrase: passphrase === '' ? null : passphrase,
                 },
               });

@@ -23,6 +23,7 @@ import { ClockField } from '../parts/ClockField';
 import { Notice } from '../parts/Notice';
 import { showClock } from '../parts/time';
 import { ink } from '../theme';
+import { serviceNow } from '../live/clock';
 
 /** A day is chosen or not as a switch is on or off: with the ink filled in, which no two greys tell. */
 const CHOSEN_DAY = {
@@ -59,7 +60,7 @@ export function Timetables({
   const change = useChange('changeTimetable', ['listTimetables']);
   const remove = useChange('deleteTimetable', ['listTimetables']);
   const ask = useAsk();
-  const now = Date.now();
+  const now = serviceNow();
   return (
     <Dialog open onClose={onClose} maxWidth="sm" fullWidth aria-labelledby="timetables">
       <DialogTitle id="timetables" sx={{ fontWeight: 700 }}>

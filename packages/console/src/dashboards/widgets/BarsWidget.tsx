@@ -18,6 +18,9 @@ import { bucketText, bucketValue, STEP_MS } from './buckets';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { Sampled, useSampleSteps } from './Sampled';
 import { RING_WITHIN, usePointed } from './usePointed';
+import { serviceNow } from '../../live/clock';
+import { againSoon } from '../../parts/again';
+import { useNotFetched } from '../../parts/Fetching';
 
 /** Room for figures beside the scale, in px, and of one of them. */
 const LEAST_LEFT = 46;
@@ -32,10 +35,10 @@ function BarsBody({ widget, sources: [source] }: WidgetProps): ReactNode {
   const count = numberOption(widget, 'bars') ?? 14;
   const display = useDisplay()(stream);
   const { zone } = dates();
-  const buckets = useQuery({
+  const asked = useQuery({
     queryKey: ['calendar', device?.id, stream.key, step, count, zone],
     queryFn: async () => {
-      const to = Date.now() + 1000;
+      const to = serviceNow() + 1000;
       const { buckets: all } = await api.call('calendar', {
         params: { device: device!.id },
         query: {
@@ -49,9 +52,11 @@ function BarsBody({ widget, sources: [source] }: WidgetProps): ReactNode {
       return all.slice(-count);
     },
     enabled: device !== null,
-    refetchInterval: 60_000,
+    refetchInterval: againSoon(60_000),
     placeholderData: keepPreviousData,
-  }).data;
+  });
+  useNotFetched(asked.error);
+  const buckets = asked.data;
   const samples = useSampleSteps(source, step, count);
   const shown = samples ?? buckets;
   if (shown === undefined) return null;

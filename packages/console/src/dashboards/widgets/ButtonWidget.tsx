@@ -7,13 +7,14 @@ import { Steered } from './Steered';
 
 /** A press that is told once; shows what became of the last one. */
 function ButtonBody({ sources: [source], editing }: WidgetProps): ReactNode {
-  const { device, stream } = source;
-  const control = useControl(device, stream);
+  const { device, stream, kind } = source;
+  const control = useControl(device, stream, kind.intervalS);
   return (
-    <Steered control={control} sample={device === null}>
+    <Steered control={control} momentary sample={device === null}>
       <Button
-        disabled={editing || device === null || !control.ready}
-        onClick={() => control.press(true)}
+        disabled={editing || device === null || !control.may}
+        aria-disabled={control.busy || undefined}
+        onClick={() => !control.busy && control.press(true)}
         sx={{
           alignSelf: 'flex-start',
           minHeight: 44,

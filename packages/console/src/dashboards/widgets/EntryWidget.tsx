@@ -1,27 +1,28 @@
 import type { ReactNode } from 'react';
 import { numberOption } from '@peatmoor/core';
 import { ControlField } from '../../devices/ControlField';
-import { useControl } from '../../devices/useControl';
+import { onOffOf, useControl } from '../../devices/useControl';
 import { useDisplay } from '../../parts/useDisplay';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { Steered } from './Steered';
 
 /** Sets a number, a choice, a text or a colour; shows what is wanted and how far it has come. */
 function EntryBody({ widget, sources: [source], editing }: WidgetProps): ReactNode {
-  const { device, stream } = source;
-  const control = useControl(device, stream);
+  const { device, stream, kind } = source;
+  const control = useControl(device, stream, kind.intervalS);
   const display = useDisplay()(stream);
-  const { command, state } = control;
   return (
     <Steered
       control={control}
       sample={device === null}
-      beside={state === 'still' && command && display.reading(command.value)}
+      shown={control.value === undefined ? undefined : display.reading(control.value)}
     >
       <ControlField
         stream={stream}
         value={control.value}
-        disabled={editing || device === null || !control.ready}
+        has={onOffOf(control)}
+        disabled={editing || device === null || !control.may}
+        busy={control.busy}
         step={numberOption(widget, 'step')}
         onSend={control.press}
       />

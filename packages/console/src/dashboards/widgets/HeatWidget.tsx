@@ -11,6 +11,9 @@ import { bucketText, bucketValue } from './buckets';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { Sampled, useSampleSteps } from './Sampled';
 import { RING_WITHIN, usePointed } from './usePointed';
+import { serviceNow } from '../../live/clock';
+import { againSoon } from '../../parts/again';
+import { useNotFetched } from '../../parts/Fetching';
 
 const LEFT = 58;
 const TOP = 16;
@@ -25,19 +28,22 @@ function HeatBody({ widget, sources: [source] }: WidgetProps): ReactNode {
   const box = useRef<HTMLDivElement>(null);
   const { width, height } = useSize(box);
   const { zone, dateOf, timeOf, day, clock, weekday } = dates();
-  const buckets = useQuery({
+  const asked = useQuery({
     queryKey: ['calendar', device?.id, stream.key, 'heat', days, zone],
     queryFn: async () => {
-      const today = dateOf(Date.now());
+      const today = dateOf(serviceNow());
       const from = timeOf(today.getFullYear(), today.getMonth(), today.getDate() - days + 1);
-      const query = { stream: stream.key, from, to: Date.now() + 1000, step: 'hour' as const, zone };
+      const query = { stream: stream.key, from, to: serviceNow() + 1000, step: 'hour' as const, zone };
       return (await api.call('calendar', { params: { device: device!.id }, query })).buckets;
     },
     enabled: device !== null,
-    refetchInterval: 300_000,
+    refetchInterval: againSoon(300_000),
     placeholderData: keepPreviousData,
-  }).data;
+  });
+  useNotFetched(asked.error);
+  const buckets = asked.data;
   const samples = useSampleSteps(source, 'hour', days * HOURS);
+  const isKnown = samples !== null || buckets !== undefined;
   const shown = samples ?? buckets ?? [];
   const { pointed, point, keys } = usePointed(shown.length, HOURS);
   const looked = pointed === null ? undefined : shown[pointed];
@@ -71,7 +77,9 @@ function HeatBody({ widget, sources: [source] }: WidgetProps): ReactNode {
         >
           {looked === undefined
             ? known.length === 0
-              ? 'nothing measured'
+              ? isKnown
+                ? 'nothing measured'
+                : ''
               : `${shows} of each hour, ${inUnit(low)} to ${inUnit(high)}`
             : words(looked)}
         </Box>

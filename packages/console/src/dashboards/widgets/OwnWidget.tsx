@@ -164,7 +164,7 @@ function useValues(title: string, sources: readonly (Source | null)[], theme: Ow
     return () => ends.forEach((end) => end());
   }, [devices]);
   return () => {
-    const now = lostAt ?? Date.now();
+    const now = lostAt ?? serviceNow();
     const streams = sources.map((source, index): OwnStream => {
       if (source === null) return { ...GONE, index };
       const { device, stream, kind } = source;

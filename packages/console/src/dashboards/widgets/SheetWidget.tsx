@@ -10,6 +10,7 @@ import { ink, MONO } from '../../theme';
 import type { Source } from '../useCatalogue';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { Sampled } from './Sampled';
+import { serviceNow } from '../../live/clock';
 
 const SAMPLE_ROWS = 6;
 
@@ -26,7 +27,7 @@ function SheetBody({ widget, sources, period }: WidgetProps): ReactNode {
     named.map(({ device, stream }) => liveStore.tail(device, stream).length).join(),
   );
   const displayOf = useDisplay();
-  const now = Date.now();
+  const now = serviceNow();
   const { from, to } = boundsOf(period, now + 60_000);
   const byTime = new Map<number, (number | null)[]>();
   real.forEach((_, i) => {
@@ -99,7 +100,9 @@ function SheetBody({ widget, sources, period }: WidgetProps): ReactNode {
             ))}
           </tbody>
         </Box>
-        {newest.length === 0 && <Box sx={{ color: ink.soft }}>No reading in this period.</Box>}
+        {newest.length === 0 && lines.every((line) => line !== undefined) && (
+          <Box sx={{ color: ink.soft }}>No reading in this period.</Box>
+        )}
       </Box>
     </Sampled>
   );
@@ -108,7 +111,7 @@ function SheetBody({ widget, sources, period }: WidgetProps): ReactNode {
 /** Rows of sample values, a report apart, the newest first. */
 function sampleRows(sources: readonly Source[], count: number): [at: number, values: number[]][] {
   const everyMs = (sources[0]?.kind.intervalS ?? 60) * 1000;
-  const last = Math.floor(Date.now() / everyMs) * everyMs;
+  const last = Math.floor(serviceNow() / everyMs) * everyMs;
   return Array.from({ length: count }, (_, i) => {
     const at = last - i * everyMs;
     return [at, sources.map(({ stream }) => sampleValue(stream, at))];

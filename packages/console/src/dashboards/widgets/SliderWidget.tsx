@@ -1,7 +1,8 @@
-import { Box, Slider } from '@mui/material';
-import { useState, type ReactNode } from 'react';
+import { Box } from '@mui/material';
+import type { ReactNode } from 'react';
 import { numberOption } from '@peatmoor/core';
 import { useControl } from '../../devices/useControl';
+import { HandleSlider } from '../../parts/HandleSlider';
 import { useDisplay } from '../../parts/useDisplay';
 import { ink, MONO } from '../../theme';
 import type { DrawnWidget, WidgetProps } from './drawn';
@@ -9,10 +10,9 @@ import { Steered } from './Steered';
 
 /** Sets a number along its range; it is sent when the handle is let go, and not on its way. */
 function SliderBody({ widget, sources: [source], editing }: WidgetProps): ReactNode {
-  const { device, stream } = source;
-  const control = useControl(device, stream);
+  const { device, stream, kind } = source;
+  const control = useControl(device, stream, kind.intervalS);
   const display = useDisplay()(stream);
-  const [dragged, setDragged] = useState<number | null>(null);
   const [min, max] = [
     display.convert(numberOption(widget, 'min') ?? stream.min ?? 0),
     display.convert(numberOption(widget, 'max') ?? stream.max ?? 100),
@@ -22,39 +22,30 @@ function SliderBody({ widget, sources: [source], editing }: WidgetProps): ReactN
     chosen === null
       ? stepOf(stream.type === 'integer' ? 0 : stream.decimals, max - min)
       : display.distance(chosen);
-  const { value, reported } = control;
-  const shown = dragged ?? (typeof value === 'number' ? display.convert(value) : min);
+  const { standing, value, reported } = control;
+  const shown = typeof value === 'number' ? value : undefined;
+  const board = standing.is === 'wanted' ? standing.board : null;
   return (
     <Steered
       control={control}
       sample={device === null}
       beside={typeof reported === 'number' && <span>measured {display.reading(reported)}</span>}
     >
-      <Box sx={{ display: 'flex', alignItems: 'center', gap: 2.5, px: 1 }}>
-        <Slider
-          aria-label={stream.title}
-          value={shown}
-          min={min}
-          max={max}
+      <Box sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'center', columnGap: 1.5, pt: 1.5 }}>
+        <HandleSlider
+          label={stream.title}
+          value={shown === undefined ? undefined : display.convert(shown)}
+          has={typeof board?.value === 'number' ? display.convert(board.value) : undefined}
+          min={Math.min(min, max)}
+          max={Math.max(min, max)}
           step={step}
-          disabled={editing || device === null || !control.ready}
-          onChange={(_event, next) => setDragged(next as number)}
-          onChangeCommitted={(_event, next) => {
-            setDragged(null);
-            control.press(display.wanted(next as number));
-          }}
-          sx={{
-            color: ink.ink,
-            '& .MuiSlider-thumb': {
-              width: 22,
-              height: 22,
-              borderRadius: '2px',
-              '&::before': { boxShadow: 'none' },
-            },
-          }}
+          write={(one) => display.reading(display.back(one))}
+          disabled={editing || device === null || !control.may}
+          busy={control.busy}
+          onSend={(next) => control.press(display.wanted(next))}
         />
         <Box sx={{ fontFamily: MONO, fontSize: '1.25rem', minWidth: '6ch', whiteSpace: 'nowrap' }}>
-          {dragged === null && value === undefined ? '–' : display.value(display.back(shown))}
+          {shown === undefined ? '–' : display.value(shown)}
           <span style={{ fontSize: '0.7em', color: ink.soft, marginLeft: '0.3em' }}>{display.unit}</span>
         </Box>
       </Box>
@@ -67,4 +58,4 @@ function stepOf(decimals: number | null, range: number): number {
   return decimals === null ? Number((range / 100).toPrecision(1)) || 1 : 10 ** -decimals;
 }
 
-export const slider: DrawnWidget = { Body: SliderBody, phoneHeight: 132 };
+export const slider: DrawnWidget = { Body: SliderBody, phoneHeight: 150 };

@@ -2,6 +2,7 @@ import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
 import type { Control } from '../../devices/useControl';
 import { OVERRIDE_MINUTES, useOverride } from '../../devices/useOverride';
+import { HowOld } from '../../devices/HowOld';
 import { CommandLine } from '../../devices/CommandLine';
 import { PressMark } from '../../parts/marks';
 import { Notice } from '../../parts/Notice';
@@ -11,11 +12,17 @@ import { SampleNote } from './Sampled';
 /** The frame of a widget that steers: what is pressed, and below it how far that has come, in a line of its own. */
 export function Steered({
   control,
+  momentary = false,
+  shown,
   sample,
   beside,
   children,
 }: {
   control: Control;
+  /** A press has no position that could be known. */
+  momentary?: boolean;
+  /** What is on its way, in words, where the control itself does not say it. */
+  shown?: string | undefined;
   sample: boolean;
   /** What else is told beside the state. */
   beside?: ReactNode;
@@ -27,12 +34,20 @@ export function Steered({
     <Box sx={{ height: '100%', display: 'flex', flexDirection: 'column', pt: 0.75, gap: 0.5 }}>
       {children}
       <Box sx={{ minHeight: '1.4em', color: ink.soft, display: 'flex', columnGap: 2, flexWrap: 'wrap' }}>
-        {state !== 'still' ? (
-          <PressMark state={state} />
-        ) : (
-          command && <CommandLine command={command} measured={measured} />
-        )}
-        {sample && <SampleNote>sample</SampleNote>}
+        {/* It stands from the beginning, so that what comes is announced, once. */}
+        <Box component="span" role="status" sx={{ minWidth: 0, maxWidth: '100%' }}>
+          {state !== 'still' ? (
+            <PressMark state={state} />
+          ) : (
+            command && (
+              <>
+                {shown !== undefined && control.standing.is === 'wanted' && <Beside>{shown}</Beside>}
+                <CommandLine command={command} measured={measured} />
+              </>
+            )
+          )}
+        </Box>
+        {sample ? <SampleNote>sample</SampleNote> : <HowOld control={control} momentary={momentary} />}
         {!sample && barred}
         {beside && <Beside>{beside}</Beside>}
       </Box>

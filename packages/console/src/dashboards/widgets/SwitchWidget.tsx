@@ -1,19 +1,20 @@
 import type { ReactNode } from 'react';
-import { useControl } from '../../devices/useControl';
+import { onOffOf, useControl } from '../../devices/useControl';
 import { OnOff } from '../../parts/OnOff';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { Steered } from './Steered';
 
 /** Tells a board on or off; shows how far the command has come. */
 function SwitchBody({ sources: [source], editing }: WidgetProps): ReactNode {
-  const { device, stream } = source;
-  const control = useControl(device, stream);
+  const { device, stream, kind } = source;
+  const control = useControl(device, stream, kind.intervalS);
   return (
-    <Steered control={control} sample={device === null}>
+    <Steered control={control} shown={control.value === 1 ? 'on' : 'off'} sample={device === null}>
       <OnOff
-        on={control.value === 1}
+        {...onOffOf(control)}
         label={stream.title}
-        disabled={editing || device === null || !control.ready}
+        disabled={editing || device === null || !control.may}
+        busy={control.busy}
         onPress={control.press}
       />
     </Steered>

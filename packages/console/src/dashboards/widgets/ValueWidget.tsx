@@ -15,6 +15,8 @@ import { ink, MONO } from '../../theme';
 import type { Source } from '../useCatalogue';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { OneValue } from './OneValue';
+import { againSoon } from '../../parts/again';
+import { useNotFetched } from '../../parts/Fetching';
 
 const BACK_MS: Record<string, number> = { '1 h': 3_600_000, '24 h': 86_400_000, '7 d': 7 * 86_400_000 };
 const ROUND_MS = 60_000;
@@ -147,12 +149,15 @@ function OfPeriod({
 }): ReactNode {
   const now = Math.ceil(useNow(ROUND_MS) / ROUND_MS) * ROUND_MS;
   const { from, to } = boundsOf(period, now);
-  const found = useQuery({
+  const asked = useQuery({
     queryKey: ['statistics', device!.id, stream.key, from, to],
     queryFn: (): Promise<Statistics> =>
       api.call('statistics', { params: { device: device!.id }, query: { stream: stream.key, from, to } }),
     placeholderData: (last: Statistics | undefined) => last,
-  }).data;
+    refetchInterval: againSoon(false),
+  });
+  useNotFetched(asked.error);
+  const found = asked.data;
   if (found === undefined) return null;
   const value = { mean: found.mean, lowest: found.min, highest: found.max, sum: found.sum }[statistic];
   const write = {

@@ -6,6 +6,7 @@ import {
   type Display,
 } from '@peatmoor/core';
 import { dates } from '../../parts/time';
+import { serviceNow } from '../../live/clock';
 
 /** About how long a step of the calendar is, in ms. */
 export const STEP_MS: Readonly<Record<CalendarStep, number>> = {
@@ -36,7 +37,7 @@ export function bucketText(shown: number, shows: string, display: Display): stri
 export function sampleSteps(stream: Datastream, step: CalendarStep, count: number): CalendarBucket[] {
   const ms = STEP_MS[step];
   const { dateOf, timeOf } = dates();
-  const now = dateOf(Date.now());
+  const now = dateOf(serviceNow());
   const last = timeOf(now.getFullYear(), now.getMonth(), now.getDate(), step === 'hour' ? now.getHours() : 0);
   return Array.from({ length: count }, (_, i) => {
     const from = last - (count - 1 - i) * ms;

@@ -38,7 +38,7 @@ export const DRAWN: Readonly<Record<WidgetType, DrawnWidget>> = {
   sheet,
   switch: onOffSwitch,
   button,
-  slider: apart(() => import('./SliderWidget'), 'slider', 132),
+  slider: apart(() => import('./SliderWidget'), 'slider', 150),
   entry: apart(() => import('./EntryWidget'), 'entry', 132),
   timetable: apart(() => import('./TimetableWidget'), 'timetable', 190),
   track: apart(lookBack, 'track', 260),

@@ -1,0 +1,14 @@
+import { ApiError } from '@peatmoor/contract';
+
+/** How soon what could not be fetched is asked for again, in ms. */
+const AGAIN_MS = 5000;
+
+/** True where asking again may help: nobody answered, or the service could not. */
+export const mayPass = (error: unknown): boolean =>
+  !(error instanceof ApiError) || error.problem.status === 0 || error.problem.status >= 500;
+
+/** How often a query asks again: as often as usual, and soon where the last time failed. */
+export const againSoon =
+  (usualMs: number | false) =>
+  ({ state }: { state: { status: string; error: unknown; fetchFailureCount: number } }): number | false =>
+    state.error !== null && mayPass(state.error) ? AGAIN_MS : usualMs;
