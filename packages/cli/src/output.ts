@@ -18,7 +18,8 @@ export function done(command: Command, facts: Record<string, unknown>, text: str
 
 /** A word of a table in the colour of what it means, on a terminal that has colours (NO_COLOR is obeyed). */
 function coloured(cell: string): string {
-  if (/^(open|no reading since|not heard since|refused|expired|✗)(?!\w)/.test(cell.trim())) return colours.red(cell);
+  if (/^(open|no reading since|not heard since|refused|expired|✗)(?!\w)/.test(cell.trim()))
+    return colours.red(cell);
   if (/^(online|applied|confirmed)(?!\w)/.test(cell.trim())) return colours.green(cell);
   return cell;
 }

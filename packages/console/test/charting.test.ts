@@ -368,12 +368,12 @@ it('an entry goes up and down by its step, to the ends of its range, and wants n
     body: { ...wanted, asks: true } as never,
   });
   await page.waitForTimeout(1000);
-  for (const answer of ['Leave it', 'Wanted: 85 %']) {
+  for (const answer of ['Cancel', 'Wanted: 85 %']) {
     await field.fill('85');
     await widget('entry').getByRole('button', { name: 'Set', exact: true }).click();
     await page.getByRole('dialog').getByRole('button', { name: answer }).click();
     await page.getByRole('dialog').waitFor({ state: 'hidden' });
-    if (answer === 'Leave it') expect(await commands()).toBe(before);
+    if (answer === 'Cancel') expect(await commands()).toBe(before);
   }
   await until(async () => (await commands()) === before + 1);
 });

@@ -1,11 +1,11 @@
-import type { ChartDraws } from '@peatmoor/core';
+import { displayOf, type ChartDraws } from '@peatmoor/core';
 import { shifted, zoomed } from '../src/charts/gestures';
 import { gapsIn, measure, partOf, runsOf, type ChartColumns } from '../src/charts/lines';
 import { boundsOf, calendarPeriods, fixedPeriod, goingLike, periodOf, PERIODS } from '../src/charts/period';
 import { chartSvg } from '../src/charts/chartSvg';
 import { scaleRange } from '../src/charts/scale';
 import { chartCsv } from '../src/charts/saving';
-import { rightUnit, scalesOf, type ChartLine } from '../src/charts/chartLine';
+import { pointOf, rightUnit, scalesOf, type ChartLine } from '../src/charts/chartLine';
 
 const HOUR = 3_600_000;
 const columns = (values: (number | null)[], stepS = 60): ChartColumns => ({
@@ -19,6 +19,8 @@ const line = (values: (number | null)[], more: Partial<ChartLine> = {}): ChartLi
   unit: 'mm',
   colour: null,
   stepped: false,
+  whole: false,
+  newest: null,
   columns: columns(values),
   ...more,
 });
@@ -211,4 +213,17 @@ describe('what is saved of a chart', () => {
     expect(fixed).toContain('>1000<');
     expect(fixed).toMatch(/>00:01</);
   });
+});
+
+it('a point says what was measured: a mean is called mean, and of whole numbers and states there is none', () => {
+  const of = (values: number[], low: number[], high: number[]) => ({ times: [1, 2], values, low, high });
+  const level = displayOf({ type: 'number', unit: 'mm', decimals: 0 }, 'metric');
+  const columns = of([-120, -118.4], [-120, -121], [-120, -116]);
+  expect(pointOf({ columns, whole: false }, 0, level)).toBe('-120 mm');
+  expect(pointOf({ columns, whole: false }, 1, level)).toMatch(/^mean -118(\.4)? mm$/);
+  const count = displayOf({ type: 'integer', unit: null, decimals: null }, 'metric');
+  expect(pointOf({ columns: of([3, 3.5], [3, 3], [3, 4]), whole: true }, 1, count)).toBe('3 to 4');
+  const motor = displayOf({ type: 'boolean', unit: null, decimals: null }, 'metric');
+  expect(pointOf({ columns: of([1, 0.5], [1, 0], [1, 1]), whole: true }, 0, motor)).toBe('on');
+  expect(pointOf({ columns: of([1, 0.5], [1, 0], [1, 1]), whole: true }, 1, motor)).toBe('off to on');
 });

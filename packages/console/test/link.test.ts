@@ -156,7 +156,7 @@ it('a double click makes one, and nothing is ended unasked', async () => {
   const keys = () => person.client.call('listKeys');
   expect((await keys()).length).toBe(1);
   await page.getByRole('button', { name: 'End it' }).click();
-  await page.getByRole('dialog').getByRole('button', { name: 'Leave it' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Cancel' }).click();
   await page.getByRole('dialog').waitFor({ state: 'hidden' });
   expect((await keys()).length).toBe(1);
   await page.getByRole('button', { name: 'End it' }).click();

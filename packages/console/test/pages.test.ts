@@ -91,7 +91,7 @@ it('several are labelled, moved and deleted at once; what would be lost is said 
     .getByRole('dialog')
     .getByText(/Would be deleted: 2 readings of level on/)
     .waitFor();
-  await page.getByRole('dialog').getByRole('button', { name: 'Leave it' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Cancel' }).click();
   await page.getByRole('dialog').waitFor({ state: 'hidden' });
   expect((await client.call('readDevice', { params: { device: 'dipwell-east' } })).kindId).toBe(kindId);
   await client.call('deleteKind', { params: { kind: other.id } });

@@ -164,7 +164,7 @@ it('whoever leaves says who takes over, and a webhook is not deleted without a w
   await page.goto(`${service.url}/alerts`);
   await page.locator(`[data-webhook="${hook.id}"]`).getByRole('button', { name: 'Delete' }).click();
   await page.getByRole('dialog').getByText('Only the siren').waitFor();
-  await page.getByRole('dialog').getByRole('button', { name: 'Leave it' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Cancel' }).click();
 });
 
 it('whoever is the last that a rule tells goes when it is said who takes over', async () => {

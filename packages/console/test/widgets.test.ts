@@ -188,7 +188,7 @@ it('adds bars with options, a heading, events; asks before a press where it is s
   await widget('log').getByText('gate greased').waitFor();
   const before = told.length;
   await widget('button').getByRole('button', { name: 'Horn', exact: true }).click();
-  await page.getByRole('dialog').getByRole('button', { name: 'Leave it' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Cancel' }).click();
   await page.getByRole('dialog').waitFor({ state: 'hidden' });
   expect(told.length).toBe(before);
   await widget('button').getByRole('button', { name: 'Horn', exact: true }).click();

@@ -267,7 +267,7 @@ export function Leaving({ me }: { me: Me }): ReactNode {
             void ask({
               title: `Leave ${me.workspace.title}?`,
               text: 'You see nothing of it any more, and your access keys to it end. An owner can add you again.',
-              action: 'Leave it',
+              action: 'Leave the workspace',
             }).then((yes) => yes && leave.mutate({ query: said }, { onSuccess: anew }))
           }
         >

@@ -59,11 +59,12 @@ export function ChartTable({
               <th scope="row" style={{ fontWeight: 400 }}>
                 {showClock(at, to)}
               </th>
-              {shown.map(({ line: { columns }, i }) => {
-                const place = nearestPoint(columns, at / 1000, step / 1000);
+              {shown.map(({ line, i }) => {
+                // Of a time at which there was nothing yet nothing is told.
+                const place = nearestPoint(line.columns, at / 1000, step / 2000);
                 return (
                   <td key={i} style={{ fontFamily: MONO }}>
-                    {place === null ? '–' : pointOf(columns, place, displays[i]!)}
+                    {place === null ? '–' : pointOf(line, place, displays[i]!)}
                   </td>
                 );
               })}

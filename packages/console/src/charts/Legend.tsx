@@ -1,16 +1,26 @@
 import { Box, ButtonBase } from '@mui/material';
 import { useSyncExternalStore, type ReactNode } from 'react';
-import type { Display } from '@peatmoor/core';
+import { isQuiet, type Display } from '@peatmoor/core';
+import { serviceNow, useHeardUntil, useLive, useNewest } from '../live';
+import { Hatched } from '../parts/marks';
 import { showClock, showSeconds } from '../parts/time';
 import { ink, MONO } from '../theme';
 import { crosshair } from './crosshair';
 import { nearestPoint, type ChartColumns } from './lines';
-import { isOwnScale, LINE_DASHES, LINE_INKS, pointOf, scalesOf, type ChartLine } from './chartLine';
+import {
+  isOwnScale,
+  LINE_DASHES,
+  LINE_INKS,
+  pointOf,
+  scalesOf,
+  spreadWords,
+  type ChartLine,
+} from './chartLine';
 
 /** Room for a reading with its unit. */
 const READING = '8ch';
 
-/** The lines of a chart by name, with their newest values, or those at the crosshair; a press hides one and shows it again. */
+/** The lines of a chart by name, with their newest values and how old they are, or what stands at the crosshair; a press hides one and shows it again. */
 export function Legend({
   lines,
   displays,
@@ -41,8 +51,7 @@ export function Legend({
     >
       {lines.map(({ label, unit, columns, hidden, under }, i) => {
         if (under) return null;
-        const place = pointed === null ? lastIn(columns.times, to) : nearestPoint(columns, pointed, within);
-        const value = place === null ? null : columns.values[place];
+        const place = pointed === null ? null : nearestPoint(columns, pointed, within);
         return (
           <ButtonBase
             key={i}
@@ -75,7 +84,11 @@ export function Legend({
             {!hidden && (
               // Its room is kept until it is read: else lines would wrap anew and the chart below them move.
               <span style={{ fontFamily: MONO, color: ink.soft, minWidth: READING }}>
-                {value != null && pointOf(columns, place!, displays[i]!)}
+                {pointed === null
+                  ? to >= serviceNow() - GOING_MS && (
+                      <NewestOf line={lines[i]!} to={to} display={displays[i]!} />
+                    )
+                  : place !== null && pointOf(lines[i]!, place, displays[i]!)}
               </span>
             )}
           </ButtonBase>
@@ -86,11 +99,42 @@ export function Legend({
           lines={lines}
           words={to - from > 86_400_000 ? showClock(pointed * 1000, 0) : showSeconds(pointed * 1000)}
           spreads={lines.map(({ columns, hidden, under }, i) =>
-            hidden || under ? '' : spreadOf(columns, nearestPoint(columns, pointed, within), displays[i]!),
+            hidden || under || lines[i]!.whole
+              ? ''
+              : spreadOf(columns, nearestPoint(columns, pointed, within), displays[i]!),
           )}
         />
       )}
     </Box>
+  );
+}
+
+/** What is shown goes up to now where it ends no longer ago than this, in ms. */
+const GOING_MS = 60_000;
+
+/** The newest value of a line as it was measured, and how old it is where that is longer than usual. */
+function NewestOf({ line, to, display }: { line: ChartLine; to: number; display: Display }): ReactNode {
+  const { newest } = line;
+  const found = useNewest(newest?.device ?? null, newest?.stream ?? '');
+  const now = useHeardUntil();
+  const { lostAt } = useLive();
+  if (newest === null) {
+    const place = lastIn(line.columns.times, to);
+    return place !== null && line.columns.values[place] != null && pointOf(line, place, display);
+  }
+  if (found === undefined) return <span style={{ fontFamily: 'inherit' }}>no reading yet</span>;
+  return (
+    <>
+      {display.reading(found.value)}
+      {isQuiet(found.at, newest.intervalS, now) ? (
+        <>
+          {' '}
+          <Hatched>since {showClock(found.at, now)}</Hatched>
+        </>
+      ) : (
+        lostAt !== null && ` as of ${showClock(lostAt, now)}`
+      )}
+    </>
   );
 }
 
@@ -115,8 +159,7 @@ function Swatch({ line: { colour, hidden }, place }: { line: ChartLine; place: n
 /** The least and greatest of the readings that a point stands for; empty where they are one. */
 function spreadOf({ low, high }: ChartColumns, place: number | null, display: Display): string {
   if (place === null || low[place] == null || low[place] === high[place]) return '';
-  const [least, most] = [display.back(low[place]), display.back(high[place]!)];
-  return `${display.value(least)} to ${display.reading(most)}`;
+  return spreadWords(low[place], high[place]!, display);
 }
 
 /** When the crosshair is, and what its points stand for: over the top of the chart, so that nothing moves while one points. */

@@ -7,6 +7,10 @@ export interface ChartLine {
   stepped: boolean;
   /** Its own colour; null for the next of the palette. */
   colour: string | null;
+  /** Of whole numbers and states nothing lies between: no mean of them is told. */
+  whole: boolean;
+  /** What is told of its newest value; null for a sample, of which nothing was measured. */
+  newest: { device: string; stream: string; intervalS: number } | null;
   /** Its unit, by which it has its scale. */
   unit: string;
   /** True for what is laid under: the same of the period before. */
@@ -39,8 +43,21 @@ export function rightUnit(lines: readonly Pick<ChartLine, 'unit'>[]): string | n
   return [...scalesOf(lines)].find(([, name]) => name === 'right')?.[0] ?? null;
 }
 
-/** What a point of a line says, with its unit: a reading, or the mean of several that are not the same. */
-export function pointOf({ values, low, high }: ChartColumns, place: number, display: Display): string {
-  const value = display.back(values[place]!);
-  return low[place] === high[place] ? display.reading(value) : display.mean(value);
+/**
+ * What a point of a line says, with its unit: a reading, or the mean of several that are not the same, which is called so. Of whole numbers
+ * and states it is the least and the greatest: what lies between was never measured.
+ */
+export function pointOf(
+  { columns: { values, low, high }, whole }: Pick<ChartLine, 'columns' | 'whole'>,
+  place: number,
+  display: Display,
+): string {
+  if (low[place] === high[place]) return display.reading(display.back(values[place]!));
+  return whole
+    ? spreadWords(low[place]!, high[place]!, display)
+    : `mean ${display.mean(display.back(values[place]!))}`;
 }
+
+/** From the least to the greatest, as they are shown on the chart. */
+export const spreadWords = (low: number, high: number, display: Display): string =>
+  `${display.value(display.back(low))} to ${display.reading(display.back(high))}`;

@@ -1,5 +1,5 @@
 import { useMemo } from 'react';
-import { patienceMs, sampleValue } from '@peatmoor/core';
+import { isScalar, patienceMs, sampleValue } from '@peatmoor/core';
 import { liveStore, useAllShown, useNow, useHeld } from '../live';
 import { useDisplay } from '../parts/useDisplay';
 import type { Source } from '../dashboards/useCatalogue';
@@ -70,6 +70,9 @@ export function useChartLines(sources: readonly Source[], period: Period, before
           label: !several ? stream.title : sameTitle ? ofDevice : `${ofDevice} ${stream.title}`,
           stepped: stream.type === 'boolean',
           colour: stream.colour,
+          whole: !isScalar(stream) || stream.type === 'integer',
+          newest:
+            device === null ? null : { device: device.id, stream: stream.key, intervalS: kind.intervalS },
           unit,
         };
         if (device === null) return { ...base, columns: converted(madeUp(source, from, to), convert) };
@@ -95,6 +98,8 @@ export function useChartLines(sources: readonly Source[], period: Period, before
             label: `${lines[place]!.label}, the period before`,
             stepped: lines[place]!.stepped,
             colour: lines[place]!.colour,
+            whole: lines[place]!.whole,
+            newest: null,
             unit,
             under: true,
             columns: converted(

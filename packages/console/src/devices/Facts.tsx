@@ -5,56 +5,48 @@ import { readLocation, showLocation } from '@peatmoor/core';
 import type { Device, DeviceChange } from '@peatmoor/contract';
 import { useChange, useRead } from '../api';
 import { Notice } from '../parts/Notice';
-import { fieldsIn, troubleOf } from '../parts/problems';
+import { KeptField } from '../parts/KeptField';
+import { WrongHereError } from '../parts/again';
 import { ink } from '../theme';
 import { DevicePicture } from './DevicePicture';
 
 /** Name, labels, place and notes of a device, kept when a field is left; what the board says of itself; what is behind it. */
 export function Facts({ device }: { device: Device }): ReactNode {
   const change = useChange('changeDevice', ['readDevice', 'listDevices', 'overview']);
-  const [wrongPlace, setWrongPlace] = useState<string | null>(null);
-  const trouble = troubleOf(change.error);
-  const labelField = fieldsIn(change.error).find((field) => field.startsWith('labels')) ?? 'labels';
-  const keep = (body: DeviceChange): void => change.mutate({ params: { device: device.id }, body });
-  const keepPlace = (text: string): void => {
+  const keep = (body: DeviceChange): Promise<unknown> =>
+    change.mutateAsync({ params: { device: device.id }, body });
+  const keepPlace = async (text: string): Promise<unknown> => {
     const place = text.trim() === '' ? null : readLocation(text, 'place');
-    if (place !== null && 'reason' in place) return setWrongPlace(place.hint);
-    setWrongPlace(null);
-    keep({ place });
+    if (place !== null && 'reason' in place) throw new WrongHereError(place.hint);
+    return keep({ place });
   };
   return (
     <>
       <Box sx={{ display: 'grid', gap: 3, gridTemplateColumns: { sm: '1fr 1fr 1fr' } }}>
-        <TextField
-          label="Name"
-          {...trouble('name')}
-          defaultValue={device.name}
-          onBlur={({ target }) => target.value.trim() !== device.name && keep({ name: target.value })}
-        />
-        <TextField
+        <KeptField label="Name" name="name" value={device.name} save={(name) => keep({ name })} />
+        <KeptField
           label="Labels, with commas between"
-          {...trouble(labelField)}
           placeholder="moss, north"
-          defaultValue={device.labels.join(', ')}
-          onBlur={({ target }) => keep({ labels: wordsOf(target.value) })}
+          name="labels"
+          value={device.labels.join(', ')}
+          save={(text) => keep({ labels: wordsOf(text) })}
         />
-        <TextField
+        <KeptField
           label="Place, degrees north and east"
           placeholder="53.42, -1.86"
-          defaultValue={device.place === null ? '' : showLocation(device.place)}
-          onBlur={({ target }) => keepPlace(target.value)}
-          error={wrongPlace !== null}
-          helperText={wrongPlace}
+          name="place"
+          value={device.place === null ? '' : showLocation(device.place)}
+          save={keepPlace}
         />
-        <TextField
+        <KeptField
           sx={{ gridColumn: '1 / -1' }}
           label="Notes"
           multiline
-          defaultValue={device.notes}
-          onBlur={({ target }) => target.value !== device.notes && keep({ notes: target.value })}
+          name="notes"
+          value={device.notes}
+          save={(notes) => keep({ notes })}
         />
       </Box>
-      <Notice error={change.error} beside={['name', labelField]} />
       <DevicePicture device={device} />
       <AboutLine device={device} />
       <Behind device={device} />

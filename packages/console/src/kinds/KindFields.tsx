@@ -3,9 +3,9 @@ import type { ReactNode } from 'react';
 import { BOARDS, type Board, type Kind, type KindChange } from '@peatmoor/contract';
 import { ICONS, type Icon } from '@peatmoor/core';
 import { useChange } from '../api';
+import { KeptField } from '../parts/KeptField';
 import { KindMark } from '../parts/KindMark';
 import { Notice } from '../parts/Notice';
-import { troubleOf } from '../parts/problems';
 
 const BOARD_WORDS: Record<Board, string> = {
   '': 'not said',
@@ -19,31 +19,26 @@ const BOARD_WORDS: Record<Board, string> = {
 /** What a kind is, kept when a field is left. */
 export function KindFields({ kind }: { kind: Kind }): ReactNode {
   const change = useChange('changeKind', ['readKind', 'listKinds', 'listDevices']);
-  const trouble = troubleOf(change.error);
-  const keep = (body: KindChange): void => change.mutate({ params: { kind: kind.id }, body });
+  const keep = (body: KindChange): Promise<unknown> =>
+    change.mutateAsync({ params: { kind: kind.id }, body });
+  const choice = useChange('changeKind', ['readKind', 'listKinds', 'listDevices']);
+  const choose = (body: KindChange): void => choice.mutate({ params: { kind: kind.id }, body });
   return (
     <Box sx={{ display: 'grid', gap: 3, gridTemplateColumns: { sm: '1fr 1fr' }, maxWidth: 720 }}>
-      <TextField
-        label="Title"
-        {...trouble('title')}
-        defaultValue={kind.title}
-        onBlur={({ target }) => target.value.trim() !== kind.title && keep({ title: target.value })}
-      />
-      <TextField
+      <KeptField label="Title" name="title" value={kind.title} save={(title) => keep({ title })} />
+      <KeptField
         label="Report interval (seconds)"
         type="number"
-        defaultValue={kind.intervalS}
-        onBlur={({ target }) =>
-          Number(target.value) !== kind.intervalS && keep({ intervalS: Number(target.value) })
-        }
+        name="intervalS"
+        value={String(kind.intervalS)}
+        save={(text) => keep({ intervalS: Number(text) })}
         helperText="Boards that run a starter obey it at once."
-        {...trouble('intervalS')}
       />
       <TextField
         select
         label="Board"
         value={kind.board}
-        onChange={({ target }) => keep({ board: target.value as Board })}
+        onChange={({ target }) => choose({ board: target.value as Board })}
         slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
         helperText="Chooses the starter program that is offered first."
       >
@@ -57,7 +52,7 @@ export function KindFields({ kind }: { kind: Kind }): ReactNode {
         select
         label="Drawing"
         value={kind.icon}
-        onChange={({ target }) => keep({ icon: target.value as Icon })}
+        onChange={({ target }) => choose({ icon: target.value as Icon })}
         slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
       >
         {ICONS.map((one) => (
@@ -69,18 +64,13 @@ export function KindFields({ kind }: { kind: Kind }): ReactNode {
           </MenuItem>
         ))}
       </TextField>
-      <TextField
-        label="Notes"
-        multiline
-        defaultValue={kind.notes}
-        onBlur={({ target }) => target.value !== kind.notes && keep({ notes: target.value })}
-      />
+      <KeptField label="Notes" multiline name="notes" value={kind.notes} save={(notes) => keep({ notes })} />
       <FormControlLabel
-        control={<Checkbox checked={kind.acceptNew} onChange={(_event, on) => keep({ acceptNew: on })} />}
+        control={<Checkbox checked={kind.acceptNew} onChange={(_event, on) => choose({ acceptNew: on })} />}
         label="A new name that arrives becomes a datastream"
       />
       <Box sx={{ gridColumn: '1 / -1' }}>
-        <Notice error={change.error} beside={['title', 'intervalS']} />
+        <Notice error={choice.error} />
       </Box>
     </Box>
   );

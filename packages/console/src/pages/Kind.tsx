@@ -46,7 +46,7 @@ export function KindPage(): ReactNode {
           Add another like it
         </Button>
       </Heading>
-      <KindFields key={`${kind.data.title}${kind.data.intervalS}`} kind={kind.data} />
+      <KindFields key={kind.data.id} kind={kind.data} />
       <Section
         title="Datastreams"
         note="Names are matched leniently: capitals, spaces and hyphens do not matter, and a virtual pin does as well."

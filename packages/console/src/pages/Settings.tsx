@@ -9,6 +9,8 @@ import { useAsk } from '../parts/Ask';
 import { Copyable } from '../parts/Copyable';
 import { Heading, Section } from '../parts/Heading';
 import { Notice } from '../parts/Notice';
+import { WrongHereError } from '../parts/again';
+import { KeptField } from '../parts/KeptField';
 import { troubleOf } from '../parts/problems';
 import { dates } from '../parts/time';
 import { zones } from '../parts/zones';
@@ -120,6 +122,7 @@ function Certificate({ owner }: { owner: boolean }): ReactNode {
 /** One's own name, where one begins, and the password. */
 function Yourself({ me }: { me: Me }): ReactNode {
   const change = useChange('changeMe', ['me', 'listPeople']);
+  const kept = useChange('changeMe', ['me', 'listPeople']);
   const dashboards = useRead('listDashboards').data ?? [];
   const password = useChange('changePassword');
   const [before, setBefore] = useState('');
@@ -128,15 +131,11 @@ function Yourself({ me }: { me: Me }): ReactNode {
   return (
     <Section title="Yourself">
       <Box sx={{ display: 'grid', gap: 3, gridTemplateColumns: { sm: '260px 260px' } }}>
-        <TextField
-          key={me.user.name}
+        <KeptField
           label="Your name"
-          defaultValue={me.user.name}
-          onBlur={({ target }) => {
-            const name = target.value.trim();
-            if (name !== '' && name !== me.user.name) change.mutate({ body: { name } });
-          }}
-          {...troubleOf(change.error)('name')}
+          name="name"
+          value={me.user.name}
+          save={(text) => kept.mutateAsync({ body: { name: text.trim() } })}
         />
         <TextField
           select
@@ -199,32 +198,29 @@ function Yourself({ me }: { me: Me }): ReactNode {
 function Workspace({ me: { workspace } }: { me: Me }): ReactNode {
   const change = useChange('changeWorkspace', ['me', 'listTimetables']);
   const trouble = troubleOf(change.error);
-  const [wrongPlace, setWrongPlace] = useState('');
+  const kept = useChange('changeWorkspace', ['me', 'listTimetables']);
   const { place } = workspace;
-  const keepPlace = (text: string): void => {
+  const keepPlace = async (text: string): Promise<unknown> => {
     const found = text.trim() === '' ? null : readLocation(text, 'place');
-    setWrongPlace(found !== null && 'reason' in found ? found.hint : '');
-    if (found === null) change.mutate({ body: { place: null } });
-    else if (!('reason' in found)) change.mutate({ body: { place: { lat: found.lat, lon: found.lon } } });
+    if (found !== null && 'reason' in found) throw new WrongHereError(found.hint);
+    return kept.mutateAsync({
+      body: { place: found === null ? null : { lat: found.lat, lon: found.lon } },
+    });
   };
-  const keepRecords = (text: string): void => {
+  const keepRecords = (text: string): Promise<unknown> => {
     const days = Number(text);
     // What is no number is sent as it is, and refused by its name.
     const recordDays = text.trim() === '' ? null : Number.isFinite(days) ? days : (text as never);
-    if (recordDays !== workspace.recordDays) change.mutate({ body: { recordDays } });
+    return kept.mutateAsync({ body: { recordDays } });
   };
   return (
     <Section title="The workspace" note="For everybody in it.">
       <Box sx={{ display: 'grid', gap: 3, gridTemplateColumns: { sm: 'repeat(3, 260px)' } }}>
-        <TextField
-          key={workspace.title}
+        <KeptField
           label="Its name"
-          defaultValue={workspace.title}
-          onBlur={({ target }) => {
-            const title = target.value.trim();
-            if (title !== '' && title !== workspace.title) change.mutate({ body: { title } });
-          }}
-          {...trouble('title')}
+          name="title"
+          value={workspace.title}
+          save={(text) => kept.mutateAsync({ body: { title: text.trim() } })}
         />
         <Autocomplete
           options={zones()}
@@ -235,26 +231,24 @@ function Workspace({ me: { workspace } }: { me: Me }): ReactNode {
             <TextField {...params} label="Time zone of its timetables" {...trouble('zone')} />
           )}
         />
-        <TextField
-          key={`${place?.lat} ${place?.lon}`}
+        <KeptField
           label="Where it is, degrees north and east"
           placeholder="53.42, -1.86"
-          defaultValue={place === null ? '' : `${place.lat}, ${place.lon}`}
-          onBlur={({ target }) => keepPlace(target.value)}
-          error={wrongPlace !== ''}
-          helperText={wrongPlace || 'For sunrise, sunset and the night behind charts.'}
+          name="place"
+          value={place === null ? '' : `${place.lat}, ${place.lon}`}
+          save={keepPlace}
+          helperText="For sunrise, sunset and the night behind charts."
         />
-        <TextField
-          key={`records ${workspace.recordDays}`}
+        <KeptField
           label="Keep events, alerts and commands (days)"
           placeholder="1825 (five years)"
-          defaultValue={workspace.recordDays ?? ''}
-          onBlur={({ target }) => keepRecords(target.value)}
-          {...trouble('recordDays')}
-          {...(change.error === null && { helperText: 'Readings are kept as their datastreams say.' })}
+          name="recordDays"
+          value={workspace.recordDays === null ? '' : String(workspace.recordDays)}
+          save={keepRecords}
+          helperText="Readings are kept as their datastreams say."
         />
       </Box>
-      <Notice error={change.error} beside={['title', 'zone', 'recordDays']} />
+      <Notice error={change.error} beside={['zone']} />
     </Section>
   );
 }

@@ -33,7 +33,7 @@ export function Fetched({ children }: { children: ReactNode }): ReactNode {
   return (
     <>
       <TellContext value={tell}>{children}</TellContext>
-      <Box role="status" sx={{ flex: 'none' }}>
+      <Box aria-live="polite" sx={{ flex: 'none' }}>
         {first !== undefined && (
           <Box
             data-not-fetched

@@ -215,8 +215,10 @@ export function HandleSlider({
             aria-hidden
             sx={{
               position: 'absolute',
-              bottom: 36,
+              // Above the thumb, and within its widget.
+              bottom: 34,
               px: 0.75,
+              lineHeight: '18px',
               bgcolor: ink.ink,
               color: ink.paper,
               fontFamily: MONO,

@@ -26,7 +26,7 @@ export function QuestionDialog({
       <DialogContent sx={{ overflowWrap: 'anywhere' }}>{question.text}</DialogContent>
       <DialogActions sx={{ px: 3, pb: 2 }}>
         <Button onClick={() => onSay(false)} autoFocus>
-          Leave it
+          Cancel
         </Button>
         <Button color="error" onClick={() => onSay(true)}>
           {question.action}

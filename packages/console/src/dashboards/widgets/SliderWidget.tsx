@@ -31,7 +31,7 @@ function SliderBody({ widget, sources: [source], editing }: WidgetProps): ReactN
       sample={device === null}
       beside={typeof reported === 'number' && <span>measured {display.reading(reported)}</span>}
     >
-      <Box sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'center', columnGap: 1.5, pt: 1.5 }}>
+      <Box sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'center', columnGap: 1.5 }}>
         <HandleSlider
           label={stream.title}
           value={shown === undefined ? undefined : display.convert(shown)}

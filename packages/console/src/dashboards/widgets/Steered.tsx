@@ -35,7 +35,7 @@ export function Steered({
       {children}
       <Box sx={{ minHeight: '1.4em', color: ink.soft, display: 'flex', columnGap: 2, flexWrap: 'wrap' }}>
         {/* It stands from the beginning, so that what comes is announced, once. */}
-        <Box component="span" role="status" sx={{ minWidth: 0, maxWidth: '100%' }}>
+        <Box component="span" role="status" sx={{ minWidth: 0, maxWidth: '100%', '&:empty': { mr: -2 } }}>
           {state !== 'still' ? (
             <PressMark state={state} />
           ) : (
