@@ -228,6 +228,8 @@ it('has an entry for every route and every sort of live message', () => {
     'command',
     'event',
     'firstOnline',
+    'has',
+    'heard',
     'hello',
     'past',
     'readings',

@@ -36,6 +36,23 @@ describe('what a page hears that sees only a part', () => {
     }
   });
 
+  it('is what its board has of what is seen, and when a device that is seen was heard', () => {
+    for (const who of [visitor, granted]) {
+      const has = (device: string, stream: string): LiveMessage => ({
+        type: 'has',
+        device,
+        stream,
+        at: 1,
+        value: 0,
+      });
+      expect(heardBy(who, has('north', 'pump'))).toEqual(has('north', 'pump'));
+      expect(heardBy(who, has('north', 'valve'))).toBeNull();
+      expect(heardBy(who, has('elsewhere', 'pump'))).toBeNull();
+      expect(heardBy(who, { type: 'heard', device: 'elsewhere', at: 1 })).toBeNull();
+      expect(heardBy(who, { type: 'heard', device: 'north', at: 1 })).not.toBeNull();
+    }
+  });
+
   it('is what is wanted of a control for who is granted it, and never for a visitor: a name stands in it', () => {
     expect(heardBy(granted, command('north', 'pump'))).toEqual(command('north', 'pump'));
     expect(heardBy(granted, command('north', 'valve'))).toBeNull();
