@@ -1,12 +1,11 @@
 import { Box } from '@mui/material';
-import { useMemo, useRef, useSyncExternalStore, type ReactNode } from 'react';
+import { Suspense, useMemo, useRef, useSyncExternalStore, type ReactNode } from 'react';
 import { numberOption, optionOf, type ChartDraws, type Display } from '@peatmoor/core';
 import { rightUnit } from '../../charts/chartLine';
 import { ChartStatistics } from '../../charts/ChartStatistics';
 import { ChartTable } from '../../charts/ChartTable';
 import { Legend } from '../../charts/Legend';
 import { LineChart } from '../../charts/LineChart';
-import { Measure } from '../../charts/Measure';
 import type { ChartMarks } from '../../charts/marks';
 import { fixedPeriod, goingLike } from '../../charts/period';
 import { useChartLines } from '../../charts/useChartLines';
@@ -16,10 +15,25 @@ import { useAddress } from '../../parts/useAddress';
 import { useDisplay } from '../../parts/useDisplay';
 import { showClock } from '../../parts/time';
 import { ink } from '../../theme';
+import { later } from '../../parts/later';
 import { useSaving } from '../saves';
 import { titleOf } from '../shown';
 import type { DrawnWidget, WidgetProps } from './drawn';
 import { SampleNote } from './Sampled';
+
+// What lies between two markers is told once somebody has set one.
+const Measure = later(() => import('../../charts/Measure'), 'Measure');
+
+function Measured(props: Parameters<typeof Measure>[0]): ReactNode {
+  const isMarked = useSyncExternalStore(chartView.subscribe, () => chartView.now().markers.length > 0);
+  return (
+    isMarked && (
+      <Suspense>
+        <Measure {...props} />
+      </Suspense>
+    )
+  );
+}
 
 /** A line chart of up to eight datastreams over the period of the time strip. */
 function ChartBody({ widget, sources, period, onPeriod }: WidgetProps): ReactNode {
@@ -78,7 +92,7 @@ function ChartBody({ widget, sources, period, onPeriod }: WidgetProps): ReactNod
           )
         }
       />
-      <Measure lines={lines} displays={displays} from={from} to={to} />
+      <Measured lines={lines} displays={displays} from={from} to={to} />
       <Box sx={{ flex: 1, minHeight: '40%', position: 'relative' }}>
         {isTable ? (
           <ChartTable {...table} seen />

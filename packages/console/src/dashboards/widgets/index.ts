@@ -1,5 +1,4 @@
 import type { WidgetType } from '@peatmoor/core';
-import { button } from './ButtonWidget';
 import { clock } from './ClockWidget';
 import { device } from './DeviceWidget';
 import { later } from '../../parts/later';
@@ -11,7 +10,6 @@ import { lamp } from './LampWidget';
 import { link } from './LinkWidget';
 import { sheet } from './SheetWidget';
 import { state } from './StateWidget';
-import { onOffSwitch } from './SwitchWidget';
 import { text } from './TextWidget';
 import { value } from './ValueWidget';
 
@@ -36,8 +34,8 @@ export const DRAWN: Readonly<Record<WidgetType, DrawnWidget>> = {
   bars: apart(() => import('./BarsWidget'), 'bars', 240),
   heat: apart(() => import('./HeatWidget'), 'heat', 280),
   sheet,
-  switch: onOffSwitch,
-  button,
+  switch: apart(() => import('./SwitchWidget'), 'onOffSwitch', 132),
+  button: apart(() => import('./ButtonWidget'), 'button', 132),
   slider: apart(() => import('./SliderWidget'), 'slider', 150),
   entry: apart(() => import('./EntryWidget'), 'entry', 132),
   timetable: apart(() => import('./TimetableWidget'), 'timetable', 190),
