@@ -1,6 +1,8 @@
+import { createConnection } from 'mariadb';
 import { WebSocket } from 'ws';
 import { LIVE_PATH, type LiveMessage } from '@peatmoor/contract';
 import {
+  databaseOf,
   mqttAs,
   newPerson,
   post,
@@ -103,6 +105,16 @@ it('is not known until the board says it, and then what it says: unasked, refuse
     { key: 'pump', value: 0 },
     { key: 'sign', value: 'closed' },
   ]);
+  // Another service of the cluster wrote meanwhile: what is said again within seconds still counts.
+  const connection = await createConnection(databaseOf(service));
+  await connection.query('UPDATE boardHas SET value = 1 WHERE textValue IS NULL');
+  await say('pump', '0');
+  expect(await has()).toMatchObject([{ key: 'pump', value: 0 }, {}]);
+  // And what is said twice changes nothing, not even its time.
+  const [{ at }] = (await has()) as [{ at: number }];
+  await say('pump', '0');
+  expect((await has())[0]!.at).toBe(at);
+  await connection.end();
   await board.endAsync(true);
   close();
 });

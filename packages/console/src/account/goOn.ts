@@ -1,5 +1,6 @@
 import { under } from '../base';
 import { useChange } from '../api';
+import { forgetAnswers } from '../parts/answers';
 
 /** Goes on in another of one's workspaces. Everything on the page, and what this browser keeps of it, is of the one before: it begins anew. */
 export function useGoOn(): { choose: (id: number, path?: string) => void; make: () => void; busy: boolean } {
@@ -7,8 +8,7 @@ export function useGoOn(): { choose: (id: number, path?: string) => void; make: 
   const make = useChange('createWorkspace');
   const anew = (path = '/') => ({
     onSuccess: () => {
-      const gone = 'caches' in window ? caches.delete('answers') : Promise.resolve();
-      void gone.finally(() => location.assign(under(path)));
+      void forgetAnswers().finally(() => location.assign(under(path)));
     },
   });
   return {

@@ -122,7 +122,7 @@ function NewestOf({ line, to, display }: { line: ChartLine; to: number; display:
     const place = lastIn(line.columns.times, to);
     return place !== null && line.columns.values[place] != null && pointOf(line, place, display);
   }
-  if (found === undefined) return <span style={{ fontFamily: 'inherit' }}>no reading yet</span>;
+  if (found === undefined) return 'no reading yet';
   return (
     <>
       {display.reading(found.value)}

@@ -72,7 +72,7 @@ export function useControl(
   const asked = useAskFirst();
   const newest = useNewest(id, stream.key);
   const has = useHas(id, stream.key);
-  const seenAt = useLastSeen(id ?? '') ?? device?.lastSeenAt ?? null;
+  const seenAt = useLastSeen(id) ?? device?.lastSeenAt ?? null;
   const now = useHeardUntil();
   const { lostAt } = useLive();
   const command = isControllable(stream) ? commands?.find((one) => one.stream === stream.key) : undefined;

@@ -28,9 +28,9 @@ export function useNewest(device: string | null, stream: string): Newest | undef
   return useHeld(liveStore.subscribe, () => (device === null ? undefined : liveStore.newest(device, stream)));
 }
 
-export function useLastSeen(device: string): number | undefined {
+export function useLastSeen(device: string | null): number | undefined {
   useShown('devices', device);
-  return useHeld(liveStore.subscribe, () => liveStore.lastSeen(device));
+  return useHeld(liveStore.subscribe, () => (device === null ? undefined : liveStore.lastSeen(device)));
 }
 
 /** What the board of a device says that it has of a control, live. */

@@ -8,6 +8,7 @@ import { useChange, useRead } from '../api';
 import { useAsk } from '../parts/Ask';
 import { Copyable } from '../parts/Copyable';
 import { Heading, Section } from '../parts/Heading';
+import { forgetAnswers } from '../parts/answers';
 import { Notice } from '../parts/Notice';
 import { WrongHereError } from '../parts/again';
 import { KeptField } from '../parts/KeptField';
@@ -81,8 +82,7 @@ export function Settings(): ReactNode {
 
 /** Nothing of what was seen stays in this browser. */
 function leave(): void {
-  const gone = 'caches' in window ? caches.delete('answers') : Promise.resolve();
-  void gone.finally(() => location.assign(under('/')));
+  void forgetAnswers().finally(() => location.assign(under('/')));
 }
 
 /** What phones need for installing and alerts: https, by an authority of the service's own. */

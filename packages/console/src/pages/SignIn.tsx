@@ -1,8 +1,9 @@
 import { Box, Button, Link, TextField, Typography } from '@mui/material';
 import { useQueryClient } from '@tanstack/react-query';
-import { Suspense, useState, type ReactNode } from 'react';
+import { Suspense, useEffect, useState, type ReactNode } from 'react';
 import { WELCOME } from '@peatmoor/contract';
 import { under } from '../base';
+import { forgetAnswers } from '../parts/answers';
 import { useChange, useRead } from '../api';
 import { later } from '../parts/later';
 import { Notice } from '../parts/Notice';
@@ -14,6 +15,8 @@ const FirstAccount = later(() => import('../account/FirstAccount'), 'FirstAccoun
 /** Sign-in; on an empty service the first account. */
 export function SignIn(): ReactNode {
   const status = useRead('status');
+  // What was on its way as somebody signed out came after all was forgotten, and a session may have ended elsewhere.
+  useEffect(() => void forgetAnswers(), []);
   return (
     <Box
       component="main"

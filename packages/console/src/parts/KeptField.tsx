@@ -1,7 +1,5 @@
 import { Box, Button, TextField, type TextFieldProps } from '@mui/material';
 import { useEffect, useRef, useState, type ReactNode } from 'react';
-import { ApiError } from '@peatmoor/contract';
-import { useLive } from '../live';
 import { mayPass } from './again';
 import { problemAt, sentence } from './problems';
 
@@ -30,7 +28,6 @@ export function KeptField({
   const [mine, setMine] = useState<{ text: string; from: string } | null>(null);
   const [error, setError] = useState<Error | null>(null);
   const saving = useRef(false);
-  const { connected } = useLive();
   const waits = error !== null && mayPass(error);
   const keep = async (text: string): Promise<void> => {
     if (saving.current) return;
@@ -54,16 +51,14 @@ export function KeptField({
     if (!waits || text === undefined) return undefined;
     const timer = setInterval(() => void again.current(text), AGAIN_MS);
     return () => clearInterval(timer);
-  }, [waits, text, connected]);
+  }, [waits, text]);
   const problem = problemAt(error, name) ?? problemAt(error, `body.${name}`);
   const beneath = mine !== null && value !== mine.from && value.trim() !== mine.text.trim();
   const said = waits
     ? 'Not kept yet: it is tried again until the service answers.'
     : problem !== undefined
       ? sentence(problem.reason, problem.remedy)
-      : error instanceof ApiError || error !== null
-        ? error.message
-        : null;
+      : (error?.message ?? null);
   return (
     <Box sx={{ minWidth: 0, gridColumn: (rest.sx as { gridColumn?: string } | undefined)?.gridColumn }}>
       <TextField

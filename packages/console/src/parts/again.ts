@@ -14,5 +14,5 @@ export const mayPass = (error: unknown): boolean =>
 /** How often a query asks again: as often as usual, and soon where the last time failed. */
 export const againSoon =
   (usualMs: number | false) =>
-  ({ state }: { state: { status: string; error: unknown; fetchFailureCount: number } }): number | false =>
+  ({ state }: { state: { error: unknown } }): number | false =>
     state.error !== null && mayPass(state.error) ? AGAIN_MS : usualMs;

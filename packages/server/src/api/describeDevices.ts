@@ -51,7 +51,7 @@ export async function describeDevices(
   const steered = rows.flatMap(({ rowId }) =>
     entries.get(rowId)?.streams.some(isControllable) === true ? [rowId] : [],
   );
-  const has = await readHas(store, steered);
+  const has = await readHas(store, scope.workspaceId, steered);
   return rows.flatMap((row) => {
     const entry = entries.get(row.rowId);
     if (entry === undefined) return [];

@@ -5,10 +5,8 @@ import type { Bus } from '../bus';
 import type { DeviceEntry, DeviceStream } from '../registry';
 import type { Store } from '../store/store';
 
-/** How often the same value is written down anew at the most, in ms. */
+/** The same value that is said again within so long changes nothing, in ms. */
 const AGAIN_MS = 10_000;
-/** Controls of which it is remembered what was written down last. */
-const MOST_KNOWN = 10_000;
 
 interface HasRow {
   deviceRowId: number;
@@ -25,16 +23,14 @@ export interface BoardHasBook {
 }
 
 export function createBoardHas(store: Store, bus: Bus): BoardHasBook {
-  const written = new Map<string, { value: number | string; at: number }>();
   return {
     async note(entry, { streamId, key }, value, at) {
-      const place = `${entry.rowId}:${streamId}`;
-      const known = written.get(place);
-      if (known?.value === value && Math.abs(at - known.at) < AGAIN_MS) return;
+      // Held against what is written, not against what this service wrote: another may have written since.
       await store.withConnection((connection) =>
         connection.query(
           `INSERT INTO boardHas (deviceRowId, streamId, workspaceId, value, textValue, at) VALUES (?, ?, ?, ?, ?, ?)
-            ON DUPLICATE KEY UPDATE value = VALUES(value), textValue = VALUES(textValue), at = VALUES(at), workspaceId = VALUES(workspaceId)`,
+            ON DUPLICATE KEY UPDATE at = IF(value = VALUES(value) AND textValue <=> VALUES(textValue) AND ABS(at - VALUES(at)) < ?, at, VALUES(at)),
+              value = VALUES(value), textValue = VALUES(textValue), workspaceId = VALUES(workspaceId)`,
           [
             entry.rowId,
             streamId,
@@ -42,11 +38,10 @@ export function createBoardHas(store: Store, bus: Bus): BoardHasBook {
             typeof value === 'number' ? value : 0,
             typeof value === 'string' ? value : null,
             at,
+            AGAIN_MS,
           ],
         ),
       );
-      if (written.size >= MOST_KNOWN) written.clear();
-      written.set(place, { value, at });
       bus.emit('live', {
         workspaceId: entry.workspaceId,
         message: { type: 'has', device: entry.id, stream: key, at, value },
@@ -58,14 +53,15 @@ export function createBoardHas(store: Store, bus: Bus): BoardHasBook {
 /** What boards of these devices have of their controls, in one query, by device. */
 export async function readHas(
   store: Store,
+  workspaceId: number,
   deviceRowIds: readonly number[],
 ): Promise<ReadonlyMap<number, HasRow[]>> {
   if (deviceRowIds.length === 0) return new Map();
   const rows = await store.withConnection(
     async (connection) =>
       (await connection.query(
-        'SELECT deviceRowId, streamId, value, textValue, at FROM boardHas WHERE deviceRowId IN (?)',
-        [deviceRowIds],
+        'SELECT deviceRowId, streamId, value, textValue, at FROM boardHas WHERE workspaceId = ? AND deviceRowId IN (?)',
+        [workspaceId, deviceRowIds],
       )) as HasRow[],
   );
   return group(rows, ({ deviceRowId }) => deviceRowId);

@@ -224,15 +224,13 @@ export function createLiveHub({ store, registry, recent, bus, lastSeen, log }: H
         ]);
         const at = lastSeen(entry.rowId) ?? entry.lastSeenAt ?? undefined;
         const part = parts.get(page);
-        for (const message of [
-          ...(values.length > 0 ? [{ type: 'readings' as const, device: entry.id, values, heard: at }] : []),
-          ...(values.length === 0 && at !== undefined
-            ? [{ type: 'heard' as const, device: entry.id, at }]
-            : []),
-        ]) {
-          const seen = part === undefined ? message : heardBy(part, message);
-          if (seen !== null && page.bufferedAmount < MOST_BUFFERED) page.send(JSON.stringify(seen));
-        }
+        if (values.length === 0 && at === undefined) continue;
+        const message: LiveMessage =
+          values.length > 0
+            ? { type: 'readings', device: entry.id, values, heard: at }
+            : { type: 'heard', device: entry.id, at: at! };
+        const seen = part === undefined ? message : heardBy(part, message);
+        if (seen !== null && page.bufferedAmount < MOST_BUFFERED) page.send(JSON.stringify(seen));
       }
     }
     page.send(JSON.stringify({ type: 'watching' } satisfies LiveMessage));

@@ -10,7 +10,7 @@ import type { DrawnWidget, WidgetProps } from './drawn';
 
 /** Whether a device is online, when it was last seen and when its next report is due, and what it says of itself. */
 function DeviceBody({ sources: [{ device, kind }] }: WidgetProps): ReactNode {
-  const seen = useLastSeen(device?.id ?? '');
+  const seen = useLastSeen(device?.id ?? null);
   const now = useHeardUntil(1000);
   if (device === null) return <Box sx={{ color: ink.heather, fontSize: '0.85rem' }}>the chosen device</Box>;
   const last = Math.max(seen ?? 0, device.lastSeenAt ?? 0) || null;
