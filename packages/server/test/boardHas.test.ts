@@ -111,7 +111,7 @@ it('is not known until the board says it, and then what it says: unasked, refuse
   await say('pump', '0');
   expect(await has()).toMatchObject([{ key: 'pump', value: 0 }, {}]);
   // And what is said twice changes nothing, not even its time.
-  const [{ at }] = (await has()) as [{ at: number }];
+  const { at } = (await has())[0]!;
   await say('pump', '0');
   expect((await has())[0]!.at).toBe(at);
   await connection.end();

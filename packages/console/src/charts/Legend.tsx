@@ -17,8 +17,9 @@ import {
   type ChartLine,
 } from './chartLine';
 
-/** Room for a reading with its unit. */
+/** Room for a reading with its unit; and for a mean that is called so. */
 const READING = '8ch';
+const MEAN = '13ch';
 
 /** The lines of a chart by name, with their newest values and how old they are, or what stands at the crosshair; a press hides one and shows it again. */
 export function Legend({
@@ -83,7 +84,7 @@ export function Legend({
             </span>
             {!hidden && (
               // Its room is kept until it is read: else lines would wrap anew and the chart below them move.
-              <span style={{ fontFamily: MONO, color: ink.soft, minWidth: READING }}>
+              <span style={{ fontFamily: MONO, color: ink.soft, minWidth: lines[i]!.whole ? READING : MEAN }}>
                 {pointed === null
                   ? to >= serviceNow() - GOING_MS && (
                       <NewestOf line={lines[i]!} to={to} display={displays[i]!} />
